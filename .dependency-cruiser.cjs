@@ -1,0 +1,30 @@
+// Imports point one way: every folder may know those before it, and none after it.
+const LAYERS = ['condition', 'rulebook', 'viewpoint', 'sql', 'documents', 'store', 'review', 'http', 'cli']
+const CORE = '^src/(condition|rulebook|viewpoint)/|^src/index\\.ts$'
+
+module.exports = {
+  forbidden: [
+    ...LAYERS.slice(0, -1).map((layer, at) => ({
+      name: `${layer}-knows-only-what-is-before-it`,
+      severity: 'error',
+      from: { path: `^src/${layer}/` },
+      to: { path: `^src/(${LAYERS.slice(at + 1).join('|')})/` },
+    })),
+    {
+      name: 'the-core-needs-nothing-at-run-time',
+      comment: 'condition, rulebook and viewpoint run in a browser, with no package and no Node API.',
+      severity: 'error',
+      from: { path: CORE },
+      to: { dependencyTypesNot: ['local', 'type-only'], pathNot: '^src/' },
+    },
+    {
+      name: 'no-cycles',
+      severity: 'error',
+      from: { path: '^src/' },
+      to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } },
+    },
+    { name: 'examples-use-the-package', severity: 'error', from: { path: '^examples/' }, to: { path: '^src/' } },
+    { name: 'the-source-knows-no-example-or-test', severity: 'error', from: { path: '^src/' }, to: { path: '^(examples|test|bench)/' } },
+  ],
+  options: { doNotFollow: { path: 'node_modules' }, tsPreCompilationDeps: true, tsConfig: { fileName: 'tsconfig.json' } },
+}

@@ -1,0 +1,223 @@
+// Makes the allotment world, the same every time: `npx tsx examples/world/generate.ts [plots] [folder]`.
+// Twelve plots are the demo world, whose people and special cases always come first; more plots make it bigger.
+import { mkdirSync, writeFileSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+import type { z } from 'zod'
+import { people } from './people.js'
+import type * as shapes from './shapes.js'
+
+type Shaped<S> = S extends z.ZodType<infer T> ? T : never
+/** A world, as records by type. */
+export type World = {
+  readonly member: Shaped<typeof shapes.Member>[]
+  readonly site: Shaped<typeof shapes.Site>[]
+  readonly plot: Shaped<typeof shapes.Plot>[]
+  readonly share: Shaped<typeof shapes.Share>[]
+  readonly entry: Shaped<typeof shapes.Entry>[]
+  readonly remark: Shaped<typeof shapes.Remark>[]
+  readonly job: Shaped<typeof shapes.Job>[]
+  readonly notice: Shaped<typeof shapes.Notice>[]
+  readonly inspection: Shaped<typeof shapes.Inspection>[]
+  readonly invoice: Shaped<typeof shapes.Invoice>[]
+}
+
+const CROPS = ['leeks', 'broad beans', 'rhubarb', 'squash', 'kale', 'garlic', 'raspberries', 'early potatoes', 'chard', 'parsnips']
+const NOTES = [
+  'The water butt leaks.',
+  'First frost on the beans.',
+  'Slugs again.',
+  'The path needs chippings.',
+  'Too many courgettes: help yourselves.',
+  'Planted out the kale.',
+]
+const NAMES = ['Ines Varela', 'Bram de Wit', 'Odile Marchand', 'Tomasz Zielak', 'Yuki Arai', 'Farah Nasser', 'Kofi Badu', 'Greta Lund']
+const FIRST = ['Ana', 'Ben', 'Chidi', 'Dora', 'Emil', 'Fatou', 'Gus', 'Hana']
+const LAST = ['Alder', 'Birch', 'Cedar', 'Dogwood', 'Elm', 'Fern', 'Gorse', 'Hazel']
+
+const NOBODY = -1
+
+/** Makes a world with so many plots, over three sites (a site more for every 400 plots). */
+export function generateWorld(plots = 12, seed = 1893): World {
+  const random = mulberry32(seed)
+  const pick = <T>(list: readonly T[]): T => list[Math.floor(random() * list.length)] as T
+  const width = Math.max(2, String(plots * 2).length)
+  const id = (letter: string, number: number) => `${letter}-${String(number).padStart(width, '0')}`
+  const sites = Math.max(3, Math.ceil(plots / 400))
+  const claims = Object.values(people).slice(0, NAMES.length)
+  const memberId = (number: number) => claims[number]?.id ?? id('m', number + 1)
+  const members = Math.max(10, plots)
+  const siteId = (number: number) => (number < 3 ? `s-0${number + 1}` : id('s', number + 1))
+  const day = (from: string, days: number) => new Date(Date.parse(from) + days * 86_400_000).toISOString()
+
+  const plot: World['plot'] = []
+  for (let number = 1; number <= plots; number++) {
+    const at = plot.length
+    // The first plots tell the stories of the demo; of the others every tenth is vacant.
+    const told = [0, 1, 1, 8, 9, NOBODY, 8, 9, NOBODY, 2, 9, 8][at]
+    const holder = told ?? (at % 10 === 5 ? NOBODY : Math.floor(random() * members))
+    const vacant = holder === NOBODY
+    plot.push({
+      id: id('p', number),
+      number,
+      siteId: siteId(at < 12 ? Math.floor(at / 4) : Math.floor(random() * sites)),
+      holderId: vacant ? null : memberId(holder),
+      // Plot 9 has lost its holder and is not vacant: an orphan, seen by few.
+      state: at === 8 ? 'let' : vacant ? 'vacant' : at === 6 ? 'ending' : 'let',
+      planting: vacant ? '' : `${pick(CROPS)}, ${pick(CROPS)}`,
+      rentDue: vacant ? 0 : 20 + Math.floor(random() * 16) * 2.5,
+      ...(at % 3 === 0 ? { wardenNotes: pick(['Fence to mend.', 'Waiting list knows.', 'Asked for a shed.']) } : {}),
+    })
+  }
+  const plotAt = (number: number) => plot[number % plot.length] as World['plot'][number]
+
+  const entry: World['entry'] = []
+  for (let at = 0; at < Math.max(16, plots); at++) {
+    const of = plotAt(at)
+    entry.push({
+      id: id('e', at + 1),
+      plotId: of.id,
+      siteId: of.siteId,
+      authorId: of.holderId ?? memberId(3),
+      audience: (['plot', 'site', 'everyone'] as const)[at % 3] as 'plot',
+      text: at < 6 ? (NOTES[at] as string) : pick(NOTES),
+      writtenAt: day('2026-03-01T08:00:00.000Z', at % 100),
+      ...(at % 5 === 4 ? { editedAt: day('2026-03-02T17:30:00.000Z', at % 100) } : {}),
+    })
+  }
+  const entryAt = (number: number) => entry[number % entry.length] as World['entry'][number]
+
+  return {
+    member: Array.from({ length: members }, (_, at) => ({
+      id: memberId(at),
+      name: NAMES[at] ?? `${pick(FIRST)} ${pick(LAST)}`,
+      email: claims[at]?.email ?? `member${at + 1}@marshlane.example`,
+      ...(at % 2 === 0 ? { phone: `01632 960${String(at % 1000).padStart(3, '0')}` } : {}),
+      roles: [...(claims[at]?.roles ?? [])],
+      siteIds: [...(claims[at]?.siteIds ?? [siteId(Math.floor(random() * sites))])],
+      banned: at === 9,
+    })),
+    site: Array.from({ length: sites }, (_, at) => ({
+      id: siteId(at),
+      name: ['Lower Marsh', 'Mill Bank', 'Railway Side'][at] ?? `Field ${at + 1}`,
+      gate: `code ${1000 + at * 37}`,
+    })),
+    plot,
+    // Bram helps on two plots; Odile's share of the first has lapsed.
+    share: [
+      {
+        id: id('h', 1),
+        plotId: plotAt(0).id,
+        grantedById: memberId(0),
+        memberId: memberId(1),
+        level: 'tend',
+        until: '2027-10-31T00:00:00.000Z',
+      },
+      { id: id('h', 2), plotId: plotAt(9).id, grantedById: memberId(2), memberId: memberId(1), level: 'look' },
+      {
+        id: id('h', 3),
+        plotId: plotAt(0).id,
+        grantedById: memberId(0),
+        memberId: memberId(2),
+        level: 'tend',
+        until: '2025-10-31T00:00:00.000Z',
+      },
+      ...Array.from({ length: Math.floor((plots - 12) / 2) }, (_, at) => ({
+        id: id('h', at + 4),
+        plotId: plotAt(12 + at * 2).id,
+        grantedById: plotAt(12 + at * 2).holderId ?? memberId(3),
+        memberId: memberId(Math.floor(random() * members)),
+        level: pick(['look', 'tend'] as const),
+        ...(random() < 0.5 ? { until: day('2026-01-01T00:00:00.000Z', Math.floor(random() * 700)) } : {}),
+      })),
+    ],
+    entry,
+    remark: Array.from({ length: Math.max(6, Math.floor(plots / 2)) }, (_, at) => ({
+      id: id('r', at + 1),
+      entryId: entryAt(Math.floor(at / 3)).id,
+      // Two in three answer the remark before them.
+      parentId: at % 3 === 0 ? null : id('r', at),
+      authorId: memberId((at * 3 + 1) % 8),
+      text: pick(['Same here.', 'I can lend you mine.', 'Ask the warden.', 'Well done!']),
+      writtenAt: day('2026-04-01T12:00:00.000Z', at % 60),
+    })),
+    job: Array.from({ length: Math.max(6, Math.floor(plots / 4)) }, (_, at) => ({
+      id: id('j', at + 1),
+      siteId: siteId(at % 3),
+      title: ['Mend the gate', 'Turn the compost', 'Paint the shed', 'Clear the ditch', 'Read the meter', 'Sweep the path'][
+        at % 6
+      ] as string,
+      assigneeIds: at % 2 === 0 ? [memberId(at % 3)] : [],
+      // By email, and not always in the case in which the member signs in.
+      assigneeEmails: at % 2 === 1 ? [at % 4 === 1 ? 'Bram@MarshLane.example' : 'greta@marshlane.example'] : [],
+      state: at % 3 === 2 ? 'done' : 'open',
+      dueAt: day('2026-06-01T00:00:00.000Z', at % 90),
+    })),
+    notice: Array.from({ length: Math.max(6, Math.floor(plots / 10)) }, (_, at) => ({
+      id: id('n', at + 1),
+      authorId: memberId([6, 3, 6, 4, 6, 3][at % 6] as number),
+      state: at % 3 === 1 ? 'draft' : 'published',
+      // The sixth is to appear later in the summer.
+      ...(at % 3 === 1 ? {} : { publishedAt: at === 5 ? '2026-08-01T08:00:00.000Z' : day('2026-04-10T08:00:00.000Z', at % 60) }),
+      title: ['Water back on', 'Path works', 'Seed swap', 'Bonfire rules', 'Annual meeting', 'Harvest supper'][at % 6] as string,
+      text: 'See the board by the gate.',
+    })),
+    inspection: Array.from({ length: Math.max(5, Math.floor(plots / 10)) }, (_, at) => {
+      const of = plotAt(at * 2)
+      const filed = at % 2 === 0
+      return {
+        id: id('i', at + 1),
+        plotId: of.id,
+        siteId: of.siteId,
+        inspectorId: memberId(of.siteId === 's-01' ? 3 : 4),
+        state: filed ? ('filed' as const) : ('draft' as const),
+        seasonEndsAt: at === 4 ? '2025-10-31T00:00:00.000Z' : '2026-10-31T00:00:00.000Z',
+        findings: pick(['Well kept.', 'Overgrown at the back.', 'Shed too high.']),
+      }
+    }),
+    invoice: plot
+      .filter((of) => of.holderId !== null)
+      .map((of, at) => ({
+        id: id('v', at + 1),
+        plotId: of.id,
+        memberId: of.holderId as string,
+        amount: of.rentDue,
+        dueAt: '2026-04-01T00:00:00.000Z',
+        ...(at % 2 === 0 ? { paidAt: day('2026-03-20T10:00:00.000Z', at % 12) } : {}),
+      })),
+  }
+}
+
+/** A small seeded generator of numbers in [0, 1): mulberry32, by Tommy Ettinger (public domain). */
+function mulberry32(seed: number): () => number {
+  let state = seed
+  return () => {
+    state = (state + 0x6d2b79f5) | 0
+    let mixed = Math.imul(state ^ (state >>> 15), 1 | state)
+    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed
+    return ((mixed ^ (mixed >>> 14)) >>> 0) / 4_294_967_296
+  }
+}
+
+/** Writes a world into a folder, a JSON file for each record type, a line for each record. */
+export function writeWorld(world: World, folder: string): void {
+  mkdirSync(folder, { recursive: true })
+  for (const [type, records] of Object.entries(world)) {
+    writeFileSync(`${folder}/${type}.json`, worldText(records))
+  }
+}
+
+/** Records as the text of their file. */
+export function worldText(records: readonly object[]): string {
+  return `[\n${records.map((record) => `  ${JSON.stringify(record)}`).join(',\n')}\n]\n`
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) {
+  const [plots = '12', folder = fileURLToPath(new URL('./data', import.meta.url))] = process.argv.slice(2)
+  const world = generateWorld(Number(plots))
+  writeWorld(world, folder)
+  console.log(
+    `${folder}: ${Object.entries(world)
+      .map(([type, records]) => `${records.length} ${type}`)
+      .join(', ')}`,
+  )
+}

@@ -1,0 +1,11 @@
+import { configure } from 'pachter/config'
+import { people } from './people.js'
+import { book } from './rulebook.js'
+
+export default configure({
+  rulebook: book,
+  data: new URL('./data/', import.meta.url),
+  people,
+  // A fixed day in the middle of the season, so that what has lapsed stays lapsed.
+  now: new Date('2026-06-15T09:00:00Z'),
+})

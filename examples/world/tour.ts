@@ -1,0 +1,108 @@
+// A tour of the demo world in the terminal: what each person sees, may edit and may delete, and what becomes of a forbidden try.
+
+import { isPachterError } from 'pachter'
+import pc from 'picocolors'
+import { openWorld, today } from './open.js'
+import { people } from './people.js'
+
+const CAST = {
+  ines: 'holds a plot',
+  bram: 'holds two, helps on others',
+  tomasz: 'warden of one site',
+  farah: 'treasurer',
+  kofi: 'secretary',
+  visitor: 'not signed in',
+} as const
+const MOST = 7
+
+const say = (text = '') => console.log(text)
+const { store } = await openWorld()
+const system = store.asSystem('compare with everything there is')
+const storeOf = (name: keyof typeof CAST) => store.for(name === 'visitor' ? null : people[name])
+
+const all = { plot: await system.list('plot'), entry: await system.list('entry'), notice: await system.list('notice') }
+const labels = {
+  plot: (plot: (typeof all.plot)[number]) => `plot ${plot.number} on ${plot.siteId}, ${plot.state}${plot.planting && `: ${plot.planting}`}`,
+  entry: (entry: (typeof all.entry)[number]) =>
+    `by ${entry.authorId} for ${entry.audience === 'site' ? 'the site' : entry.audience === 'plot' ? 'the plot' : 'everyone'}: ${entry.text}`,
+  notice: (notice: (typeof all.notice)[number]) => `${notice.title} (${notice.state})`,
+}
+const PLURAL = { plot: 'plots', entry: 'entries', notice: 'notices' }
+type Shown = keyof typeof all
+
+say(pc.bold('Marsh Lane Allotments'))
+say(
+  `${all.plot.length} plots, ${all.entry.length} diary entries and ${all.notice.length} notices, in SQLite, on ${today.toISOString().slice(0, 10)}.`,
+)
+say('One rulebook decides what each person gets. The filter is part of the query.')
+
+const counts: string[][] = []
+for (const name of Object.keys(CAST) as (keyof typeof CAST)[]) {
+  say()
+  say(`${pc.bold(pc.green(name))}, ${CAST[name]}`)
+  const row = [name]
+  for (const type of Object.keys(all) as Shown[]) row.push(String(await show(name, type)))
+  counts.push(row)
+}
+
+/** The list of a person, with what they may do to each record. Gives the number of records. */
+async function show(name: keyof typeof CAST, type: Shown): Promise<number> {
+  const mine = storeOf(name)
+  const seen = (await mine.list(type)) as { id: string }[]
+  say(`  ${PLURAL[type]}: ${seen.length} of ${all[type].length}`)
+  for (const record of seen.slice(0, MOST)) {
+    const may = (['update', 'delete'] as const).filter((action) => mine.viewpoint?.verdict(action, type, record as never).allowed)
+    const actions = may.map((action) => (action === 'update' ? 'edit' : action)).join(', ')
+    say(
+      `    ${record.id}  ${labels[type](record as never)
+        .slice(0, 58)
+        .padEnd(58)}  ${actions ? pc.yellow(actions) : pc.dim('read only')}`,
+    )
+  }
+  if (seen.length > MOST) say(pc.dim(`    and ${seen.length - MOST} more`))
+  return seen.length
+}
+
+say()
+say(pc.bold('A guessed id'))
+say("Ines was never shown Bram's plot p-02. She calls the server with its id all the same:")
+const before = JSON.stringify(await system.get('plot', 'p-02'))
+const ines = storeOf('ines')
+await attempt("get('plot', 'p-02')", () => ines.get('plot', 'p-02'))
+await attempt("update('plot', 'p-02', { holderId: 'm-01' })", () => ines.update('plot', 'p-02', { holderId: 'm-01' }))
+await attempt("delete('plot', 'p-02')", () => ines.delete('plot', 'p-02'))
+await attempt("get('plot', 'p-77'), which does not exist", () => ines.get('plot', 'p-77'))
+say("Bram's entry e-03 is for everyone, so she may read it, and still not rewrite it:")
+await attempt("update('entry', 'e-03', { text: 'Mine now' })", () => ines.update('entry', 'e-03', { text: 'Mine now' }))
+const after = JSON.stringify(await system.get('plot', 'p-02'))
+say(`Plot p-02, read by the system: ${after === before ? pc.green('untouched') : pc.red('CHANGED')}`)
+say(pc.dim(`  ${after}`))
+
+async function attempt(what: string, call: () => Promise<unknown>): Promise<void> {
+  try {
+    await call()
+    say(`  ${what.padEnd(46)} ${pc.green('allowed')}`)
+  } catch (error) {
+    if (!isPachterError(error)) throw error
+    say(`  ${what.padEnd(46)} ${pc.red(error.code)}  ${error.message}`)
+  }
+}
+
+say()
+say(pc.bold('The same lists, counted'))
+say(
+  `  ${'who'.padEnd(10)}${Object.values(PLURAL)
+    .map((word) => word.padStart(9))
+    .join('')}`,
+)
+for (const [name = '', ...numbers] of [...counts, ['system', ...Object.values(all).map((records) => String(records.length))]]) {
+  say(`  ${name.padEnd(10)}${numbers.map((number) => number.padStart(9)).join('')}`)
+}
+
+say()
+say(pc.bold('Go on with'))
+say('  npx pachter people')
+say('  npx pachter list plot --for ines --for bram --for tomasz --for visitor')
+say('  npx pachter try delete plot p-03 --for bram')
+say('  npx pachter why update entry e-03 --for ines')
+say('and read examples/world/rulebook.ts, where all of this is decided.')

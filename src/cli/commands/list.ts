@@ -1,0 +1,161 @@
+import pc from 'picocolors'
+import type { Row } from '../../condition/index.js'
+import { allOf, fieldOf, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { UsageError } from '../errors.js'
+import { say } from '../output.js'
+import { type CommonOptions, openSession, type Person, storeFor } from '../session.js'
+import { cell, columns, csv, type Format, outputWidth, shortened } from '../table.js'
+import { readWhereText } from '../values.js'
+
+interface ListCommandOptions extends CommonOptions {
+  readonly for: readonly string[]
+  readonly fields?: readonly string[]
+  readonly where: readonly string[]
+  readonly sort?: readonly string[]
+  readonly limit?: number
+  readonly format: Format
+}
+
+/** `pachter list <type> --for <person>`: what somebody may see, or what several may, side by side. */
+export async function listCommand(typeName: string, options: ListCommandOptions): Promise<void> {
+  const session = await openSession(options)
+  const type = typeModel(session.loaded.model, typeName)
+  const people = [...new Set(options.for)].map((name) => session.person(name))
+  if (people.length === 0) throw new UsageError('say whose list, with --for: pachter people shows who there is')
+  for (const name of options.fields ?? []) fieldOf(type, name)
+  const wheres = options.where.map((text) => readWhereText(type, text))
+  const query = {
+    ...(wheres.length > 0 ? { where: (record: unknown) => allOf(...wheres.map((where) => where(record))) } : {}),
+    ...(options.sort ? { sort: options.sort } : {}),
+    ...(options.limit === undefined ? {} : { limit: options.limit }),
+  }
+  const store = session.store()
+  const lists: Row[][] = []
+  for (const person of people) lists.push((await storeFor(store, person).list(typeName, query as never)) as Row[])
+  const total = session.records[typeName]?.length ?? 0
+  if (people.length === 1) return oneList(type, people[0] as Person, lists[0] as Row[], total, options)
+  const { limit: _limit, ...unlimited } = query as { limit?: number }
+  const everything = (await storeFor(store, session.person('system')).list(typeName, unlimited as never)) as Row[]
+  return sideBySide(type, people, lists, everything, total, options)
+}
+
+function oneList(type: TypeModel, person: Person, rows: readonly Row[], total: number, options: ListCommandOptions): void {
+  const wanted = options.fields ? [type.key, ...options.fields.filter((name) => name !== type.key)] : Object.keys(type.fields)
+  if (options.format === 'json')
+    return say(
+      JSON.stringify(
+        rows.map((row) => pick(row, wanted)),
+        null,
+        2,
+      ),
+    )
+  if (options.format === 'csv')
+    return say(
+      csv(
+        wanted,
+        rows.map((row) => wanted.map((name) => row[name])),
+      ),
+    )
+  const shown = options.fields ? wanted : fitting(wanted, rows)
+  if (rows.length > 0) {
+    say(
+      columns(
+        shown,
+        rows.map((row) => shown.map((name) => shortened(cell(row[name]), WIDEST))),
+        numeric(type, shown),
+      ),
+    )
+    say()
+  }
+  const left = wanted.filter((name) => !shown.includes(name))
+  say(`${person.name} sees ${rows.length} of ${total} ${type.name} records${narrowed(options)}.`)
+  if (left.length > 0) say(pc.dim(`Not shown for want of room: ${left.join(', ')}. Choose with --fields.`))
+}
+
+const WIDEST = 36
+const SEES = '●'
+
+/** Lists of several people: a row for each record that any of them sees, in the order of the whole. */
+function sideBySide(
+  type: TypeModel,
+  people: readonly Person[],
+  lists: readonly Row[][],
+  everything: readonly Row[],
+  total: number,
+  options: ListCommandOptions,
+): void {
+  const seen = new Map<unknown, { row: Row; by: Set<string> }>()
+  lists.forEach((rows, at) => {
+    for (const row of rows) {
+      const found = seen.get(row[type.key]) ?? { row, by: new Set<string>() }
+      found.by.add((people[at] as Person).name)
+      seen.set(row[type.key], found)
+    }
+  })
+  const order = everything.flatMap((row) => seen.get(row[type.key]) ?? [])
+  const names = people.map(({ name }) => name)
+  const fields = [type.key, ...(options.fields ?? labels(type)).filter((name) => name !== type.key)]
+  if (options.format === 'json') {
+    return say(
+      JSON.stringify(
+        order.map(({ row, by }) => ({ ...pick(row, fields), seenBy: names.filter((name) => by.has(name)) })),
+        null,
+        2,
+      ),
+    )
+  }
+  if (options.format === 'csv') {
+    return say(
+      csv(
+        [...fields, ...names],
+        order.map(({ row, by }) => [...fields.map((name) => row[name]), ...names.map((name) => (by.has(name) ? 'sees' : ''))]),
+      ),
+    )
+  }
+  const body = order.map(({ row, by }) => [
+    ...fields.map((name) => shortened(cell(row[name]), 24)),
+    ...names.map((name) => (by.has(name) ? pc.green(SEES) : pc.dim('·'))),
+  ])
+  const totals = [
+    `${order.length} of ${total}`,
+    ...fields.slice(1).map(() => ''),
+    ...names.map((name) => pc.bold(String(order.filter(({ by }) => by.has(name)).length))),
+  ]
+  say(columns([...fields, ...names], [...body, totals], numeric(type, fields)))
+  say()
+  say(`${SEES} sees it   · does not${narrowed(options)}`)
+}
+
+function narrowed(options: ListCommandOptions): string {
+  const parts = [...options.where.map((where) => `where ${where}`), ...(options.limit === undefined ? [] : [`at most ${options.limit}`])]
+  return parts.length === 0 ? '' : ` (${parts.join(', ')})`
+}
+
+/** As many of the fields as the terminal has room for. */
+function fitting(fields: readonly string[], rows: readonly Row[]): string[] {
+  let left = outputWidth()
+  const shown: string[] = []
+  for (const name of fields) {
+    const width = Math.max(name.length, ...rows.map((row) => Math.min(WIDEST, cell(row[name]).length))) + 2
+    if (width > left && shown.length > 0) continue
+    left -= width
+    shown.push(name)
+  }
+  return shown
+}
+
+/** The first fields with a single value: enough to recognise a record by. */
+function labels(type: TypeModel): string[] {
+  return Object.entries(type.fields)
+    .filter(([name, field]) => name !== type.key && !field.list && field.type !== 'group' && field.type !== 'other')
+    .slice(0, 3)
+    .map(([name]) => name)
+}
+
+function numeric(type: TypeModel, fields: readonly string[]): number[] {
+  return fields.flatMap((name, at) => (['integer', 'number'].includes(type.fields[name]?.type ?? '') ? [at] : []))
+}
+
+function pick(row: Row, fields: readonly string[]): Row {
+  return Object.fromEntries(fields.filter((name) => row[name] !== undefined).map((name) => [name, row[name]]))
+}

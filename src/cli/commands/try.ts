@@ -1,0 +1,121 @@
+import pc from 'picocolors'
+import { isPachterError, type Row } from '../../condition/index.js'
+import { knownAction, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { DeniedError, type GuardedStore, InvalidError, type Store } from '../../store/index.js'
+import { UsageError } from '../errors.js'
+import { readKey } from '../key.js'
+import { say } from '../output.js'
+import { type CliSession, type CommonOptions, openSession, type Person, storeFor } from '../session.js'
+import { cell } from '../table.js'
+import { readSettings } from '../values.js'
+
+/** What `pachter try` takes besides its arguments. */
+export interface TryOptions extends CommonOptions {
+  readonly for: string
+  readonly set: readonly string[]
+  readonly format: 'text' | 'json'
+}
+
+interface Change {
+  readonly type: string
+  readonly key: unknown
+  readonly before: Row | undefined
+  readonly after: Row | undefined
+}
+
+/** `pachter try <action> <type> [key] --for <person>`: does it to a copy of the data, and looks at what became of that. */
+export async function tryCommand(actionName: string, typeName: string, keyText: string | undefined, options: TryOptions): Promise<void> {
+  const session = await openSession(options)
+  const action = knownAction(actionName)
+  const type = typeModel(session.loaded.model, typeName)
+  const person = session.person(options.for)
+  const sent = readSettings(type, options.set)
+  if (action === 'create' && keyText !== undefined) throw new UsageError('try create takes no key: it comes from the server')
+  if ((action === 'read' || action === 'delete') && options.set.length > 0) throw new UsageError(`try ${action} takes no --set`)
+  if (action === 'update' && options.set.length === 0) throw new UsageError('try update needs at least one --set field=value')
+  const key = action === 'create' ? undefined : readKey(type, keyText, `try ${action} ${typeName}`)
+  const store = session.store()
+  const result = await attempt(storeFor(store, person), action, type, key, sent)
+  const changes = await changesSince(session, store)
+  if (options.format === 'json') say(JSON.stringify({ ...result.said, changes }, null, 2))
+  else report(type, action, person, key, result, changes)
+  if (result.said.outcome !== 'allowed') process.exitCode = 1
+}
+
+interface Attempt {
+  readonly said: { readonly outcome: string; readonly saying?: string; readonly faults?: unknown }
+  readonly record?: Row
+}
+
+async function attempt(store: GuardedStore, action: string, type: TypeModel, key: unknown, sent: Row): Promise<Attempt> {
+  try {
+    const { name } = type
+    const record =
+      action === 'read'
+        ? await store.get(name, key as string)
+        : action === 'create'
+          ? await store.create(name, sent)
+          : action === 'update'
+            ? await store.update(name, key as string, sent)
+            : await store.delete(name, key as string)
+    return { said: { outcome: 'allowed' }, ...(record ? { record: record as Row } : {}) }
+  } catch (error) {
+    if (error instanceof DeniedError) return { said: { outcome: error.verdict.outcome, saying: error.message } }
+    if (error instanceof InvalidError) return { said: { outcome: 'invalid', saying: error.message, faults: error.faults } }
+    if (isPachterError(error, 'DUPLICATE_KEY')) return { said: { outcome: 'invalid', saying: error.message } }
+    throw error
+  }
+}
+
+/** Every record that is not as it was in the data folder: found by looking, and not by asking what was meant to happen. */
+async function changesSince(session: CliSession, store: Store): Promise<Change[]> {
+  const system = store.asSystem('to compare the data before and after')
+  const changes: Change[] = []
+  for (const type of Object.values(session.loaded.model.types)) {
+    const before = new Map((session.records[type.name] ?? []).map((row) => [(row as Row)[type.key], row as Row]))
+    for (const row of (await system.list(type.name)) as Row[]) {
+      const was = before.get(row[type.key])
+      before.delete(row[type.key])
+      if (JSON.stringify(was) !== JSON.stringify(row)) changes.push({ type: type.name, key: row[type.key], before: was, after: row })
+    }
+    for (const [key, row] of before) changes.push({ type: type.name, key, before: row, after: undefined })
+  }
+  return changes
+}
+
+function report(
+  type: TypeModel,
+  action: string,
+  person: Person,
+  key: unknown,
+  { said, record }: Attempt,
+  changes: readonly Change[],
+): void {
+  const allowed = said.outcome === 'allowed'
+  const what = `${person.name} tries to ${action} ${type.name}${key === undefined ? '' : ` ${String(key)}`}`
+  say(`${what}: ${allowed ? pc.green('allowed') : pc.red(said.outcome)}`)
+  if (said.saying !== undefined) say(`  ${said.saying}`)
+  if (action === 'read' && record !== undefined) for (const [name, value] of Object.entries(record)) say(`  ${name}: ${cell(value)}`)
+  if (changes.length === 0) {
+    const untouched =
+      key === undefined || said.outcome === 'not found' ? 'all records are as they were' : `${type.name} ${String(key)} is as it was`
+    say(action === 'read' ? '' : `  Nothing changed: ${untouched}.`)
+    return
+  }
+  for (const change of changes) for (const line of changeLines(change)) say(`  ${line}`)
+  say(pc.dim('  This was done to a copy: the data folder is as it was.'))
+}
+
+function changeLines({ type, key, before, after }: Change): string[] {
+  if (after === undefined) return [`${pc.red('removed')}  ${type} ${String(key)}`]
+  const names = [...new Set([...Object.keys(before ?? {}), ...Object.keys(after)])]
+  const changed = names.filter((name) => JSON.stringify(before?.[name]) !== JSON.stringify(after[name]))
+  const head = before === undefined ? `${pc.green('created')}  ${type} ${String(key)}` : `${pc.yellow('changed')}  ${type} ${String(key)}`
+  return [
+    head,
+    ...changed.map(
+      (name) =>
+        `         ${name}: ${before === undefined ? '' : `${cell(before[name]) || 'missing'} -> `}${cell(after[name]) || 'missing'}`,
+    ),
+  ]
+}

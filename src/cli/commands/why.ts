@@ -1,0 +1,60 @@
+import pc from 'picocolors'
+import type { Row, Wording } from '../../condition/index.js'
+import { type Key, knownAction, type TypeModel, typeModel } from '../../rulebook/index.js'
+import type { Explanation } from '../../viewpoint/index.js'
+import { UsageError } from '../errors.js'
+import { clauseLines } from '../explain.js'
+import { readKey } from '../key.js'
+import { say } from '../output.js'
+import { openSession, type Person } from '../session.js'
+import { readSettings } from '../values.js'
+import type { TryOptions } from './try.js'
+
+/** `pachter why <action> <type> <key> --for <person>`: the clause that decided, or on a refusal the nearest one. */
+export async function whyCommand(actionName: string, typeName: string, keyText: string | undefined, options: TryOptions): Promise<void> {
+  const session = await openSession(options)
+  const action = knownAction(actionName)
+  const type = typeModel(session.loaded.model, typeName)
+  const person = session.person(options.for)
+  const sent = readSettings(type, options.set)
+  if (person.claims === undefined) throw new UsageError('why: the system has no rules, so nothing decides; name a person')
+  if (action === 'create' && keyText !== undefined)
+    throw new UsageError('why create takes no key: describe the record with --set field=value')
+  if (action !== 'create' && action !== 'update' && options.set.length > 0) throw new UsageError(`why ${action} takes no --set`)
+  const key = action === 'create' ? undefined : readKey(type, keyText, `why ${action} ${typeName}`)
+  const stored = key === undefined ? sent : findRecord(session.records[typeName] as readonly Row[], type, key)
+  const becomes = options.set.length > 0 && action === 'update' ? { ...stored, ...sent } : undefined
+  const explanation = session.viewpoint(person).why(action, typeName, stored as never, becomes as never)
+  if (options.format === 'json') say(JSON.stringify(explanation, null, 2))
+  else report(explanation, type, person)
+}
+
+function findRecord(rows: readonly Row[], type: TypeModel, key: Key): Row {
+  const found = rows.find((row) => row[type.key] === key)
+  if (found === undefined)
+    throw new UsageError(
+      `there is no ${type.name} ${String(key)} in the data, for anybody: pachter list ${type.name} --for system shows all`,
+    )
+  return found
+}
+
+function report({ verdict, decidedBy, clauses, clause }: Explanation, type: TypeModel, person: Person): void {
+  const name = person.name === 'visitor' ? 'a visitor' : person.name
+  const wording: Wording = { record: `the ${type.name}`, person: `${name}'s` }
+  const record = `${type.name}${verdict.key === undefined ? '' : ` ${verdict.key}`}`
+  say(`${name} ${verdict.allowed ? pc.green('may') : pc.red('may not')} ${verdict.action} ${record}: ${verdict.outcome}`)
+  if (verdict.saying !== undefined) say(`  What they are told: ${verdict.saying}`)
+  if (decidedBy !== verdict.action) say(`  What one may not read, one may not ${verdict.action}: so the clauses for ${decidedBy} decide.`)
+  say()
+  if (clause === undefined) {
+    say(`No clause lets anybody ${decidedBy} a ${type.name}.`)
+    return
+  }
+  say(verdict.allowed ? `By this clause for ${decidedBy}:` : `Nearest clause for ${decidedBy}:`)
+  for (const line of clauseLines(clause, wording)) say(line)
+  const others = clauses.filter((other) => other !== clause)
+  if (others.length === 0) return
+  say()
+  say('The other clauses:')
+  for (const other of others) say(`  ${other.holds ? pc.green('holds') : pc.red('fails')}  ${other.title}`)
+}

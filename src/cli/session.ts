@@ -1,0 +1,87 @@
+import type { Row } from '../condition/index.js'
+import { instant } from '../condition/index.js'
+import { UnknownNameError } from '../rulebook/index.js'
+import { type GuardedStore, inMemory, openStore, type Records, type Store } from '../store/index.js'
+import type { Viewpoint } from '../viewpoint/index.js'
+import { readData } from './data.js'
+import { UsageError } from './errors.js'
+import { type Loaded, load, RESERVED } from './load.js'
+
+/** Options that every command takes. */
+export interface CommonOptions {
+  readonly config?: string
+  readonly at?: string
+}
+
+/** Somebody to look through. */
+export interface Person {
+  readonly name: string
+  /** Null for a visitor; undefined for the system. */
+  readonly claims: Row | null | undefined
+}
+
+/** The configuration, its people and a copy of its data, for the length of one command. */
+export interface CliSession {
+  readonly loaded: Loaded
+  readonly records: Records
+  readonly now: Date | undefined
+  /** A store over a fresh copy of the data. */
+  store(): Store
+  person(name: string): Person
+  everybody(): Person[]
+  viewpoint(person: Person): Viewpoint
+}
+
+/** Reads configuration and data, and shows the rulebook's warnings. */
+export async function openSession(options: CommonOptions): Promise<CliSession> {
+  const loaded = await load(options.config)
+  for (const warning of loaded.book.warnings) process.stderr.write(`warning: ${warning}\n`)
+  const records = await readData(loaded.folder, loaded.model)
+  const now = options.at === undefined ? loaded.now : readTime(options.at)
+  const clock = now === undefined ? {} : { now }
+  return {
+    loaded,
+    records,
+    now,
+    store: () => openStore(loaded.book, inMemory(records), clock),
+    person: (name) => findPerson(loaded, name),
+    everybody: () => [...Object.keys(loaded.people), 'unknown', 'visitor'].map((name) => findPerson(loaded, name)),
+    viewpoint: (person) => loaded.book.for(person.claims as never, clock),
+  }
+}
+
+function readTime(text: string): Date {
+  const time = instant(text)
+  if (time === undefined) throw new UsageError(`--at ${text}: an instant is needed, as in 2026-06-15 or 2026-06-15T09:00:00Z`)
+  return new Date(time)
+}
+
+function findPerson(loaded: Loaded, name: string): Person {
+  if (name === 'visitor') return { name, claims: null }
+  if (name === 'system') return { name, claims: undefined }
+  if (name === 'unknown') return { name, claims: loaded.unknown ?? stranger(loaded) }
+  if (!Object.hasOwn(loaded.people, name)) {
+    throw new UnknownNameError('person', name, [...Object.keys(loaded.people), ...RESERVED], '--for')
+  }
+  return { name, claims: loaded.people[name] as Row }
+}
+
+/** Somebody with an id and nothing else: empty lists where the shape insists on lists. */
+function stranger({ book, model, file }: Loaded): Row {
+  const { key, fields } = model.me
+  const claims: Record<string, unknown> = { [key]: fields[key]?.type === 'integer' ? Number.MAX_SAFE_INTEGER : 'somebody-unknown' }
+  for (const [name, field] of Object.entries(fields)) if (name !== key && field.list && !field.optional) claims[name] = []
+  try {
+    book.for(claims as never)
+  } catch {
+    throw new UsageError(
+      `--for unknown: an id alone does not fit the shape of me; give the claims of an unknown person in ${file}, as unknown: { ... }`,
+    )
+  }
+  return claims
+}
+
+/** The data as this person has it. */
+export function storeFor(store: Store, person: Person): GuardedStore {
+  return person.claims === undefined ? store.asSystem('asked for on the command line') : store.for(person.claims as never)
+}

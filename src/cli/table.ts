@@ -1,0 +1,76 @@
+import Table from 'cli-table3'
+import { stringify } from 'csv-stringify/sync'
+import pc from 'picocolors'
+import { describeValue } from '../condition/index.js'
+
+/** The forms that lists can be printed in. */
+export const FORMATS = ['table', 'json', 'csv'] as const
+/** One of them. */
+export type Format = (typeof FORMATS)[number]
+
+/** How wide the output may be: the terminal, or a hundred characters where there is none. */
+export function outputWidth(): number {
+  return process.stdout.columns ?? (Number(process.env.COLUMNS) || 100)
+}
+
+const PLAIN = {
+  top: '',
+  'top-mid': '',
+  'top-left': '',
+  'top-right': '',
+  bottom: '',
+  'bottom-mid': '',
+  'bottom-left': '',
+  'bottom-right': '',
+  left: '',
+  'left-mid': '',
+  mid: '',
+  'mid-mid': '',
+  right: '',
+  'right-mid': '',
+  middle: '  ',
+}
+
+/** Rows under headings, in columns. */
+export function columns(headings: readonly string[], rows: readonly (readonly string[])[], rightAligned: readonly number[] = []): string {
+  const table = new Table({
+    head: headings.map((heading) => pc.bold(heading)),
+    chars: PLAIN,
+    style: { head: [], border: [], 'padding-left': 0, 'padding-right': 0 },
+    colAligns: headings.map((_, at) => (rightAligned.includes(at) ? 'right' : 'left')),
+  })
+  table.push(...rows.map((row) => [...row]))
+  return table
+    .toString()
+    .split('\n')
+    .map((line) => line.trimEnd())
+    .join('\n')
+}
+
+/** A value in a cell: text as it is, what is missing as nothing. */
+export function cell(value: unknown): string {
+  if (value === null || value === undefined) return ''
+  if (typeof value === 'string') return printable(value)
+  if (Array.isArray(value)) return value.map(cell).join(', ')
+  return printable(describeValue(value))
+}
+
+/** Text with its control characters made visible, so that data can neither move the cursor nor forge a line. */
+export function printable(text: string): string {
+  return text.replace(/[\p{Cc}\p{Cf}\u2028\u2029]/gu, (character) => `\\u{${(character.codePointAt(0) as number).toString(16)}}`)
+}
+
+/** Cuts a text to a width, and shows that it did. */
+export function shortened(text: string, width: number): string {
+  return text.length <= width ? text : `${text.slice(0, Math.max(0, width - 1))}…`
+}
+
+/** Rows as comma-separated values (RFC 4180), with a heading. */
+export function csv(headings: readonly string[], rows: readonly (readonly unknown[])[]): string {
+  const texts = rows.map((row) =>
+    row.map((value) =>
+      Array.isArray(value) ? value.join(';') : typeof value === 'object' && value !== null ? JSON.stringify(value) : (value ?? ''),
+    ),
+  )
+  return stringify([headings, ...texts.map((row) => row.map(String))]).trimEnd()
+}

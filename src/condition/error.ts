@@ -1,0 +1,42 @@
+const BRAND = Symbol.for('pachter.error')
+
+/**
+ * The base of every error that Pachter throws on purpose.
+ *
+ * `code` is stable and meant for programs; `message` names the thing at fault and the fix, and is meant for people.
+ *
+ * @example
+ * try { await store.get('plot', 'p-99') } catch (error) {
+ *   if (isPachterError(error, 'NOT_FOUND')) return new Response(null, { status: 404 })
+ *   throw error
+ * }
+ */
+export class PachterError extends Error {
+  readonly code: string
+
+  constructor(code: string, message: string, options?: ErrorOptions) {
+    super(message, options)
+    this.name = new.target.name
+    this.code = code
+    Object.defineProperty(this, BRAND, { value: true })
+  }
+}
+
+/**
+ * Tells whether an error is one of Pachter's, and optionally whether it has this code.
+ * Works across copies of the package, where `instanceof` would not.
+ */
+export function isPachterError(error: unknown, code?: string): error is PachterError {
+  if (typeof error !== 'object' || error === null || !(BRAND in error)) return false
+  return code === undefined || (error as unknown as PachterError).code === code
+}
+
+/** A condition in JSON form that says something no condition can mean. `at` is the path to the fault. */
+export class ConditionError extends PachterError {
+  readonly at: string
+
+  constructor(at: string, problem: string) {
+    super('BAD_CONDITION', `${at}: ${problem}`)
+    this.at = at
+  }
+}

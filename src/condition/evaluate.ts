@@ -1,0 +1,227 @@
+import { laneFor, nextLane } from './lanes.js'
+import type { CompareNode, ConditionNode, TermNode } from './nodes.js'
+import { isList, typeOf } from './nodes.js'
+import { lowerAscii } from './text.js'
+import { type Comparable, isMissing, proper, properList, type Scalar } from './value.js'
+
+/** A record as rules read it. */
+export type Row = Readonly<Record<string, unknown>>
+
+/** What a condition is judged with besides the record. */
+export interface Env {
+  /** The person's claims; null for a visitor. */
+  readonly me: Row | null
+  /** The instant of the operation, in milliseconds since 1970. */
+  readonly now: number
+}
+
+/** A condition made ready to be asked about many records. */
+export type Predicate = (record: Row, env: Env) => boolean
+
+/** A term's value as comparisons see it: undefined where it equals nothing. */
+export type Reader = (record: Row, env: Env) => Comparable | undefined
+
+const never: Predicate = () => false
+const always: Predicate = () => true
+
+/**
+ * Makes a condition into a function: the one evaluator that every in-memory answer comes from.
+ * Two-valued: a comparison with a missing or improper value is false, and `not` is the exact complement.
+ */
+export function predicate(node: ConditionNode): Predicate {
+  switch (node.kind) {
+    case 'constant':
+      return node.value ? always : never
+    case 'named':
+      return predicate(node.of)
+    case 'not': {
+      const inner = predicate(node.of)
+      return (record, env) => !inner(record, env)
+    }
+    case 'allOf':
+      return every(node.of.map(predicate))
+    case 'anyOf':
+      return some(node.of.map(predicate))
+    case 'presence': {
+      const missing = missingReader(node.term)
+      return node.present ? (record, env) => !missing(record, env) : missing
+    }
+    case 'compare':
+      return knownValue(node) ?? comparison(node)
+  }
+}
+
+function every(parts: Predicate[]): Predicate {
+  const [a, b] = parts
+  if (a === undefined) return always
+  if (b === undefined) return a
+  if (parts.length === 2) return nextLane().all2(a, b) as Predicate
+  return (record, env) => {
+    for (const part of parts) if (!part(record, env)) return false
+    return true
+  }
+}
+
+function some(parts: Predicate[]): Predicate {
+  const [a, b, c] = parts
+  if (a === undefined) return never
+  if (b === undefined) return a
+  if (c === undefined) return nextLane().any2(a, b) as Predicate
+  if (parts.length === 3) return nextLane().any3(a, b, c) as Predicate
+  return (record, env) => {
+    for (const part of parts) if (part(record, env)) return true
+    return false
+  }
+}
+
+/** The commonest leaves, a field against values known beforehand: no checks are left, since only a proper value is equal to one. */
+function knownValue(node: CompareNode): Predicate | undefined {
+  const { left, right, by } = node
+  if (left.kind !== 'field' || left.path.length !== 1 || left.list || left.type === 'time') return undefined
+  if (right.kind !== 'literal' || right.value === null || (by !== 'is' && by !== 'isOneOf')) return undefined
+  const values = right.list ? properList(right.value, right.type) : [proper(right.value, right.type)]
+  if (values === undefined) return undefined
+  const known = values.filter((value) => value !== undefined && proper(value, left.type as Scalar) !== undefined)
+  const name = left.path[0] as string
+  if (known.length === 0) return never
+  if (known.length === 1) return laneFor(name).is(name, known[0])
+  if (known.length === 2) return laneFor(name).isEither(name, known[0], known[1])
+  return laneFor(name).isAmong(name, new Set(known))
+}
+
+type Compared = (left: Comparable, right: Comparable) => boolean
+type Listed = readonly Comparable[]
+
+const same: Compared = (a, b) => a === b
+const sameIgnoringCase: Compared = (a, b) => lowerAscii(a as string) === lowerAscii(b as string)
+const less: Compared = (a, b) => a < b
+const more: Compared = (a, b) => a > b
+
+const ON_VALUES: Partial<Record<CompareNode['by'], Compared>> = {
+  is: same,
+  isLessThan: less,
+  isMoreThan: more,
+  isAtMost: (a, b) => a <= b,
+  isAtLeast: (a, b) => a >= b,
+  isBefore: less,
+  isAfter: more,
+  startsWith: (a, b) => (a as string).startsWith(b as string),
+  endsWith: (a, b) => (a as string).endsWith(b as string),
+  isIgnoringCase: sameIgnoringCase,
+}
+
+function comparison(node: CompareNode): Predicate {
+  const { left, right, by } = node
+  if (by === 'isOneOf') return inList(reader(left), listReader(right), same)
+  if (by === 'has') return inList(reader(right), listReader(left), same)
+  if (by === 'hasIgnoringCase') return inList(reader(right), listReader(left), sameIgnoringCase)
+  if (by === 'overlaps') return inBoth(listReader(left), listReader(right))
+  const compare = ON_VALUES[by] as Compared
+  const readLeft = reader(left)
+  const readRight = reader(right)
+  return (record, env) => {
+    const a = readLeft(record, env)
+    if (a === undefined) return false
+    const b = readRight(record, env)
+    return b !== undefined && compare(a, b)
+  }
+}
+
+function inList(item: Reader, list: ListReader, compare: Compared): Predicate {
+  return (record, env) => {
+    const wanted = item(record, env)
+    return wanted !== undefined && (list(record, env)?.some((one) => compare(one, wanted)) ?? false)
+  }
+}
+
+function inBoth(left: ListReader, right: ListReader): Predicate {
+  return (record, env) => {
+    const others = right(record, env)
+    return others !== undefined && (left(record, env)?.some((one) => others.includes(one)) ?? false)
+  }
+}
+
+/** What the term holds, as stored. */
+function rawReader(term: TermNode): (record: Row, env: Env) => unknown {
+  switch (term.kind) {
+    case 'field': {
+      const [name, ...inner] = term.path as [string, ...string[]]
+      return inner.length === 0 ? (record) => record[name] : (record) => inside(record[name], inner)
+    }
+    case 'claim':
+      return (_record, env) => inside(env.me, term.path)
+    case 'literal':
+      return () => term.value
+    case 'now':
+      return (_record, env) => env.now
+    case 'forever':
+      return () => Number.POSITIVE_INFINITY
+    case 'orElse': {
+      const missing = missingReader(term.term)
+      const first = rawReader(term.term)
+      const second = rawReader(term.otherwise)
+      return (record, env) => (missing(record, env) ? second(record, env) : first(record, env))
+    }
+  }
+}
+
+function inside(value: unknown, path: readonly string[]): unknown {
+  let found = value
+  for (const step of path) {
+    if (typeof found !== 'object' || found === null || Array.isArray(found)) return undefined
+    found = (found as Row)[step]
+  }
+  return found
+}
+
+/** Reads what a term holds for people to see: a missing value is undefined or null, an improper one stays as it is. */
+export function shown(term: TermNode): (record: Row, env: Env) => unknown {
+  return rawReader(term)
+}
+
+function missingReader(term: TermNode): Predicate {
+  if (term.kind === 'now' || term.kind === 'forever') return never
+  if (term.kind === 'orElse') {
+    const first = missingReader(term.term)
+    const second = missingReader(term.otherwise)
+    return (record, env) => first(record, env) && second(record, env)
+  }
+  const raw = rawReader(term)
+  const type = term.list ? 'other' : term.type
+  return (record, env) => isMissing(raw(record, env), type)
+}
+
+/** Reads a single value, ready to be compared. */
+export function reader(term: TermNode): Reader {
+  if (term.kind === 'now') return (_record, env) => env.now
+  if (term.kind === 'forever') return () => Number.POSITIVE_INFINITY
+  if (term.kind === 'orElse') {
+    const missing = missingReader(term.term)
+    const first = reader(term.term)
+    const second = reader(term.otherwise)
+    return (record, env) => (missing(record, env) ? second(record, env) : first(record, env))
+  }
+  const type = typeOf(term)
+  if (type === 'other' || isList(term)) return () => undefined
+  const raw = rawReader(term)
+  return (record, env) => proper(raw(record, env), type)
+}
+
+type ListReader = (record: Row, env: Env) => Listed | undefined
+
+function listReader(term: TermNode): ListReader {
+  if (term.kind === 'orElse') {
+    const missing = missingReader(term.term)
+    const first = listReader(term.term)
+    const second = listReader(term.otherwise)
+    return (record, env) => (missing(record, env) ? second(record, env) : first(record, env))
+  }
+  const type = typeOf(term)
+  if (type === 'other' || !isList(term)) return () => undefined
+  if (term.kind === 'literal') {
+    const known = properList(term.value, type)
+    return () => known
+  }
+  const raw = rawReader(term)
+  return (record, env) => properList(raw(record, env), type)
+}

@@ -1,0 +1,185 @@
+import { ConditionError } from './error.js'
+import {
+  allOfNode,
+  anyOfNode,
+  COMPARISONS,
+  type Comparison,
+  type ConditionNode,
+  compareNode,
+  constant,
+  FOREVER,
+  isList,
+  NOW,
+  notNode,
+  presenceNode,
+  type TermNode,
+  typeOf,
+} from './nodes.js'
+import { comparable, family, isMissing, proper, type Scalar } from './value.js'
+
+const DEEPEST = 64
+const SCALARS: readonly unknown[] = ['text', 'id', 'integer', 'number', 'boolean', 'time']
+
+/**
+ * Reads a condition back from its JSON form, which is the node itself (`JSON.stringify(node)` writes it).
+ * Nothing is taken on trust: kinds, fields, types of both sides of a comparison and depth are checked.
+ *
+ * @throws ConditionError `BAD_CONDITION`, with the path to the fault.
+ */
+export function conditionFromJson(json: unknown): ConditionNode {
+  return condition(json, '$', 0)
+}
+
+function condition(json: unknown, at: string, depth: number): ConditionNode {
+  const node = object(json, at, depth)
+  switch (node.kind) {
+    case 'constant':
+      allowed(node, at, 'value')
+      return constant(boolean(node.value, `${at}.value`))
+    case 'not':
+      allowed(node, at, 'of')
+      return notNode(condition(node.of, `${at}.of`, depth + 1))
+    case 'named':
+      allowed(node, at, 'name', 'of')
+      return Object.freeze({ kind: 'named', name: text(node.name, `${at}.name`), of: condition(node.of, `${at}.of`, depth + 1) })
+    case 'allOf':
+    case 'anyOf': {
+      allowed(node, at, 'of')
+      if (!Array.isArray(node.of)) throw new ConditionError(`${at}.of`, 'a list of conditions is needed')
+      const of = node.of.map((part, index) => condition(part, `${at}.of[${index}]`, depth + 1))
+      return node.kind === 'allOf' ? allOfNode(of) : anyOfNode(of)
+    }
+    case 'presence':
+      allowed(node, at, 'term', 'present')
+      return presenceNode(term(node.term, `${at}.term`, depth + 1), boolean(node.present, `${at}.present`))
+    case 'compare': {
+      allowed(node, at, 'by', 'left', 'right')
+      const left = term(node.left, `${at}.left`, depth + 1)
+      const right = term(node.right, `${at}.right`, depth + 1)
+      const problem = comparisonProblem(left, node.by, right)
+      if (problem !== undefined) throw new ConditionError(`${at}.by`, problem)
+      return compareNode(left, node.by as Comparison, right)
+    }
+    default:
+      throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is no kind of condition`)
+  }
+}
+
+/** What is wrong with comparing the two terms in this way, in words; undefined if nothing is. */
+export function comparisonProblem(left: TermNode, by: unknown, right: TermNode): string | undefined {
+  if (typeof by !== 'string' || !Object.hasOwn(COMPARISONS, by)) return `${JSON.stringify(by)} is no comparison`
+  const { takes, lists } = COMPARISONS[by as Comparison]
+  const leftType = typeOf(left)
+  const rightType = typeOf(right)
+  if (leftType === 'other' || rightType === 'other') return `${by} cannot look into a value whose shape says nothing of its inside`
+  if (isList(left) !== (lists === 'left' || lists === 'both'))
+    return `${by} needs ${isList(left) ? 'a single value' : 'a list'} on its left`
+  if (isList(right) !== (lists === 'right' || lists === 'both'))
+    return `${by} needs ${isList(right) ? 'a single value' : 'a list'} on its right`
+  if (!comparable(leftType, rightType)) return `${by} cannot compare ${leftType} with ${rightType}`
+  if (takes !== 'any' && family(leftType) !== takes) return `${by} compares ${takes}s, not ${leftType}`
+  return undefined
+}
+
+function term(json: unknown, at: string, depth: number): TermNode {
+  const node = object(json, at, depth)
+  switch (node.kind) {
+    case 'now':
+      allowed(node, at)
+      return NOW
+    case 'forever':
+      allowed(node, at)
+      return FOREVER
+    case 'field':
+      allowed(node, at, 'of', 'path', 'type', 'list', 'optional')
+      if (node.of !== 'record') throw new ConditionError(`${at}.of`, `${JSON.stringify(node.of)} is no record here`)
+      return Object.freeze({ kind: 'field', of: 'record', ...place(node, at) })
+    case 'claim':
+      allowed(node, at, 'path', 'type', 'list', 'optional')
+      return Object.freeze({ kind: 'claim', ...place(node, at) })
+    case 'literal':
+      allowed(node, at, 'type', 'list', 'value')
+      return literal(node, at)
+    case 'orElse': {
+      allowed(node, at, 'term', 'otherwise')
+      const first = term(node.term, `${at}.term`, depth + 1)
+      const otherwise = term(node.otherwise, `${at}.otherwise`, depth + 1)
+      const problem = orElseProblem(first, otherwise)
+      if (problem !== undefined) throw new ConditionError(`${at}.otherwise`, problem)
+      return Object.freeze({ kind: 'orElse', term: first, otherwise })
+    }
+    default:
+      throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is no kind of term`)
+  }
+}
+
+/** What is wrong with one term standing in for the other, in words; undefined if nothing is. */
+export function orElseProblem(first: TermNode, otherwise: TermNode): string | undefined {
+  const type = typeOf(first)
+  const other = typeOf(otherwise)
+  if (isList(first) !== isList(otherwise)) return `orElse needs ${isList(first) ? 'a list' : 'a single value'}`
+  if (type === 'other' || other === 'other' || !comparable(type, other)) return `orElse cannot stand in ${other} for ${type}`
+  if (isList(first) && type !== other && otherwise.kind !== 'literal')
+    return `orElse cannot stand in a list of ${other} for a list of ${type}`
+  return undefined
+}
+
+function place(node: Json, at: string) {
+  if (!Array.isArray(node.path) || node.path.length === 0) throw new ConditionError(`${at}.path`, 'a list of field names is needed')
+  const path = Object.freeze(node.path.map((step, index) => text(step, `${at}.path[${index}]`)))
+  if (node.type !== 'other' && !SCALARS.includes(node.type))
+    throw new ConditionError(`${at}.type`, `${JSON.stringify(node.type)} is no type`)
+  return {
+    path,
+    type: node.type as Scalar | 'other',
+    ...flag(node, 'list', at),
+    ...flag(node, 'optional', at),
+  }
+}
+
+function literal(node: Json, at: string): TermNode {
+  if (!SCALARS.includes(node.type)) throw new ConditionError(`${at}.type`, `${JSON.stringify(node.type)} is no type`)
+  const type = node.type as Scalar
+  const list = flag(node, 'list', at)
+  if (list.list) {
+    if (!Array.isArray(node.value)) throw new ConditionError(`${at}.value`, 'a list is needed')
+    const values = node.value.map((value, index) => checked(value, type, `${at}.value[${index}]`))
+    return Object.freeze({ kind: 'literal', type, list: true, value: Object.freeze(values) })
+  }
+  return Object.freeze({ kind: 'literal', type, value: node.value === null ? null : checked(node.value, type, `${at}.value`) })
+}
+
+function checked(value: unknown, type: Scalar, at: string) {
+  if (isMissing(value, type) || proper(value, type) === undefined) throw new ConditionError(at, `${JSON.stringify(value)} is no ${type}`)
+  return value as string | number | boolean
+}
+
+type Json = Readonly<Record<string, unknown>>
+
+function object(json: unknown, at: string, depth: number): Json {
+  if (depth > DEEPEST) throw new ConditionError(at, `a condition may be at most ${DEEPEST} levels deep`)
+  if (typeof json !== 'object' || json === null || Array.isArray(json)) throw new ConditionError(at, 'an object is needed')
+  return json as Json
+}
+
+function allowed(node: Json, at: string, ...names: string[]): void {
+  const odd = Object.keys(node).find((name) => name !== 'kind' && !names.includes(name))
+  if (odd !== undefined) throw new ConditionError(`${at}.${odd}`, `${JSON.stringify(node.kind)} has no ${JSON.stringify(odd)}`)
+}
+
+function boolean(value: unknown, at: string): boolean {
+  if (typeof value !== 'boolean') throw new ConditionError(at, 'true or false is needed')
+  return value
+}
+
+function text(value: unknown, at: string): string {
+  if (typeof value !== 'string' || value === '') throw new ConditionError(at, 'a name is needed')
+  return value
+}
+
+function flag<N extends string>(node: Json, name: N, at: string): { readonly [P in N]?: true } {
+  const value = node[name]
+  if (value === undefined) return {}
+  if (value !== true) throw new ConditionError(`${at}.${name}`, 'only true can stand here')
+  return { [name]: true } as { readonly [P in N]?: true }
+}

@@ -1,0 +1,42 @@
+import { allOfNode, anyOfNode, type ConditionNode, constant, notNode, presenceNode } from './nodes.js'
+
+/**
+ * The exact complement, with `not` pushed to the leaves: what is left under a `not` is a single comparison.
+ * A backend then has to be exact about missing values in one place only.
+ */
+export function negate(node: ConditionNode): ConditionNode {
+  switch (node.kind) {
+    case 'constant':
+      return constant(!node.value)
+    case 'not':
+      return pushNot(node.of)
+    case 'named':
+      return negate(node.of)
+    case 'allOf':
+      return anyOfNode(node.of.map(negate))
+    case 'anyOf':
+      return allOfNode(node.of.map(negate))
+    case 'presence':
+      return presenceNode(node.term, !node.present)
+    case 'compare':
+      return notNode(node)
+  }
+}
+
+/** The same condition with every `not` pushed to the leaves and every name taken off. */
+export function pushNot(node: ConditionNode): ConditionNode {
+  switch (node.kind) {
+    case 'not':
+      return negate(node.of)
+    case 'named':
+      return pushNot(node.of)
+    case 'allOf':
+      return allOfNode(node.of.map(pushNot))
+    case 'anyOf':
+      return anyOfNode(node.of.map(pushNot))
+    case 'constant':
+    case 'presence':
+    case 'compare':
+      return node
+  }
+}

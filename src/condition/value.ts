@@ -1,0 +1,68 @@
+import { instant } from './time.js'
+
+/** What a single value can be. An `id` is text whose blank forms count as missing. */
+export type Scalar = 'text' | 'id' | 'integer' | 'number' | 'boolean' | 'time'
+
+/** A value ready to be compared: times are milliseconds since 1970 (`Infinity` for forever). */
+export type Comparable = string | number | boolean
+
+const UNHOLDABLE = /[\0\p{Surrogate}]/u
+const BLANK = /^ *$/
+
+/** Text that every engine can hold: no NUL, no half of a surrogate pair. */
+export function isHoldable(text: string): boolean {
+  return !UNHOLDABLE.test(text)
+}
+
+/** An id that is no id: empty, or nothing but spaces. */
+export function isBlank(text: string): boolean {
+  return BLANK.test(text)
+}
+
+/**
+ * The value as comparisons see it, or undefined where it equals nothing: missing, of another type, or not exactly
+ * representable on every engine (NaN, infinities, unsafe integers, lone surrogates, NUL, times outside the years 0 to 9999).
+ */
+export function proper(value: unknown, type: Scalar): Comparable | undefined {
+  switch (type) {
+    case 'text':
+      return typeof value === 'string' && isHoldable(value) ? value : undefined
+    case 'id':
+      return typeof value === 'string' && isHoldable(value) && !isBlank(value) ? value : undefined
+    case 'integer':
+      return Number.isSafeInteger(value) ? (value as number) : undefined
+    case 'number':
+      return Number.isFinite(value) ? (value as number) : undefined
+    case 'boolean':
+      return typeof value === 'boolean' ? value : undefined
+    case 'time':
+      return instant(value)
+  }
+}
+
+/** The elements of a list that comparisons see; undefined for what is no list. Missing and improper elements equal nothing. */
+export function properList(value: unknown, type: Scalar): Comparable[] | undefined {
+  if (!Array.isArray(value)) return undefined
+  const found: Comparable[] = []
+  for (const element of value) {
+    const one = proper(element, type)
+    if (one !== undefined) found.push(one)
+  }
+  return found
+}
+
+/** Missing: null, undefined, or a blank id. What is improper is present, and equals nothing. */
+export function isMissing(value: unknown, type: Scalar | 'other'): boolean {
+  return value === null || value === undefined || (type === 'id' && typeof value === 'string' && isBlank(value))
+}
+
+/** Whether values of the two types may be compared at all. */
+export function comparable(left: Scalar, right: Scalar): boolean {
+  return family(left) === family(right)
+}
+
+/** The types that compare with each other: id with text, integer with number. */
+export function family(type: Scalar): 'text' | 'number' | 'boolean' | 'time' {
+  if (type === 'id') return 'text'
+  return type === 'integer' ? 'number' : type
+}

@@ -1,0 +1,59 @@
+import { allOfNode, anyOfNode, type ConditionNode, notNode } from '../condition/nodes.js'
+import { RulebookError } from './error.js'
+import { conditionNode, NODE, termNode } from './node.js'
+import type { Condition } from './term-types.js'
+import { here, made, used } from './upkeep.js'
+
+/** Methods of conditions. Clauses without limits have them too. */
+export const CONDITION_METHODS = {
+  and(this: Condition, ...more: Condition[]): Condition {
+    return allOf(this, ...more)
+  },
+  or(this: Condition, ...more: Condition[]): Condition {
+    return anyOf(this, ...more)
+  },
+}
+
+/** Dresses a node as the condition that authors hold in the hand. */
+export function toCondition(node: ConditionNode): Condition {
+  const condition = Object.create(CONDITION_METHODS, { [NODE]: { value: node } })
+  return made(Object.freeze(condition)) as Condition
+}
+
+/** Takes the node out of a condition that an author handed over, which is thereby used. */
+export function useCondition(value: unknown, by: string): ConditionNode {
+  const node = conditionNode(value)
+  if (node === undefined) throw new RulebookError(here(), `${by} takes conditions, and ${whatItIs(value)}`)
+  used(value)
+  return node
+}
+
+function whatItIs(value: unknown): string {
+  if (typeof value === 'function') return 'was given a function: call it'
+  if (typeof value === 'boolean') return `was given ${value}: a rule is judged later, so write it with terms, as in x.is(y)`
+  if (termNode(value) !== undefined) return 'was given a term: compare it, as in x.is(y)'
+  if (typeof value === 'object' && value !== null && 'provided' in value) {
+    return 'was given a clause with limits, which is no condition any more: use the standing without them'
+  }
+  return `was given ${value === undefined ? 'nothing' : JSON.stringify(value)}`
+}
+
+/** Holds where every one of the conditions does. */
+export function allOf(...conditions: Condition[]): Condition {
+  return toCondition(allOfNode(several(conditions, 'allOf')))
+}
+
+/** Holds where at least one of the conditions does. */
+export function anyOf(...conditions: Condition[]): Condition {
+  return toCondition(anyOfNode(several(conditions, 'anyOf')))
+}
+
+/** Holds exactly where the condition does not. What a missing value means must be said: `not(x.orElse('').is(y))`. */
+export function not(condition: Condition): Condition {
+  return toCondition(notNode(useCondition(condition, 'not')))
+}
+
+function several(conditions: readonly unknown[], by: string): ConditionNode[] {
+  if (conditions.length === 0) throw new RulebookError(here(), `${by}() of nothing: name at least one condition`)
+  return conditions.map((one) => useCondition(one, by))
+}

@@ -1,0 +1,31 @@
+import { PachterError } from '../condition/error.js'
+import { nearest } from './nearest.js'
+
+/** A rulebook that cannot mean what it says. `at` is the place: record type, then field, action or clause. */
+export class RulebookError extends PachterError {
+  readonly at: string
+
+  constructor(at: string, problem: string) {
+    super('BAD_RULEBOOK', `${at}: ${problem}`)
+    this.at = at
+  }
+}
+
+/** A record type, action, field or person that does not exist. Names the nearest one that does. */
+export class UnknownNameError extends PachterError {
+  readonly unknown: string
+
+  constructor(what: string, name: unknown, known: readonly string[], where = '') {
+    super('UNKNOWN_NAME', `${where && `${where}: `}${unknownName(what, name, known)}`)
+    this.unknown = String(name)
+  }
+}
+
+/** "There is no field "holdrId"; did you mean "holderId"?" */
+export function unknownName(what: string, name: unknown, known: readonly string[]): string {
+  const shown = typeof name === 'string' ? JSON.stringify(name) : String(name)
+  const near = typeof name === 'string' ? nearest(name, known) : undefined
+  if (near !== undefined) return `there is no ${what} ${shown}; did you mean "${near}"?`
+  const some = known.slice(0, 12).join(', ')
+  return `there is no ${what} ${shown}; there ${known.length === 1 ? 'is' : 'are'} ${some || 'none'}${known.length > 12 ? ', ...' : ''}`
+}

@@ -1,0 +1,194 @@
+import type { Scalar } from '../condition/value.js'
+import { RulebookError, unknownName } from './error.js'
+import type { Shape } from './types.js'
+
+/** What a shape says of one field. */
+export interface Field {
+  readonly type: Scalar | 'other' | 'group'
+  readonly list?: true
+  readonly optional?: true
+  /** It is null that says the value is missing; otherwise the field is left out. */
+  readonly nullable?: true
+  /** The only values it can have, where the shape lists them. */
+  readonly values?: readonly (string | number | boolean)[]
+  /** How the application holds an instant: as a Date, or as RFC 3339 text. */
+  readonly held?: 'date' | 'text'
+  /** The fields of a nested object. */
+  readonly fields?: Fields
+}
+
+/** Fields by name. */
+export type Fields = { readonly [name: string]: Field }
+
+type Json = { readonly [word: string]: unknown }
+
+const DATE = 'pachter-date'
+
+/**
+ * Reads the fields of a shape from its JSON Schema.
+ * @throws RulebookError where the shape cannot be read.
+ */
+export function readShape(shape: Shape, at: string, times: readonly string[] = []): Fields {
+  const standard = (shape as Partial<Shape> | undefined)?.['~standard']
+  if (typeof standard?.validate !== 'function') {
+    throw new RulebookError(at, 'the shape follows no Standard Schema: give a schema of zod, valibot, arktype or the like')
+  }
+  if (typeof standard.jsonSchema?.output !== 'function') {
+    throw new RulebookError(
+      at,
+      `the shape cannot say its fields: it needs Standard JSON Schema ("~standard".jsonSchema), which ${standard.vendor} offers in newer versions or through a converter`,
+    )
+  }
+  let json: Json
+  try {
+    json = standard.jsonSchema.output({ target: 'draft-2020-12', libraryOptions: LIBRARY_OPTIONS })
+  } catch (cause) {
+    throw new RulebookError(at, `the shape gives no JSON Schema: ${cause instanceof Error ? cause.message : String(cause)}`)
+  }
+  const fields = groupFields(json, { root: json, at, depth: 0 })
+  if (fields === undefined) throw new RulebookError(at, 'the shape is no object with named fields')
+  const marked = { ...fields }
+  for (const name of times) {
+    const field = fields[name]
+    if (field === undefined) throw new RulebookError(at, `times: ${unknownName('field', name, Object.keys(fields))}`)
+    if (field.list || (field.type !== 'other' && field.type !== 'text' && field.type !== 'time')) {
+      throw new RulebookError(at, `times: "${name}" holds ${field.list ? 'a list' : field.type}, not an instant`)
+    }
+    const { values: _none, ...rest } = field
+    marked[name] = { ...rest, type: 'time', held: field.type === 'text' ? 'text' : 'date' }
+  }
+  return marked
+}
+
+// JSON Schema has no dates. Each library has its own way to convert what it cannot represent, and ignores the others'.
+const LIBRARY_OPTIONS: Record<string, unknown> = {
+  unrepresentable: 'any',
+  errorMode: 'ignore',
+  override: (context: { zodSchema?: { _zod?: { def?: { type?: string } } }; jsonSchema?: Record<string, unknown> }) => {
+    if (context.zodSchema?._zod?.def?.type === 'date' && context.jsonSchema) context.jsonSchema.format = DATE
+  },
+}
+
+/** Where in a schema the reading is. A schema that holds itself is read a few levels deep. */
+interface Place {
+  readonly root: Json
+  readonly at: string
+  readonly depth: number
+}
+
+const DEEPEST = 6
+
+function inside(place: Place, name: string): Place {
+  return { root: place.root, at: `${place.at}.${name}`, depth: place.depth + 1 }
+}
+
+function groupFields(schema: Json, place: Place): Fields | undefined {
+  if (place.depth > DEEPEST) return undefined
+  const resolved = resolve(schema, place.root)
+  const alternatives = (resolved.anyOf ?? resolved.oneOf) as Json[] | undefined
+  if (alternatives !== undefined && resolved.properties === undefined) {
+    const groups = alternatives.map((one) => groupFields(one, place))
+    return groups.every((group) => group !== undefined) ? merged(groups as Fields[]) : undefined
+  }
+  if (Array.isArray(resolved.allOf) && resolved.properties === undefined) {
+    const groups = (resolved.allOf as Json[]).map((one) => groupFields(one, place))
+    return groups.every((group) => group !== undefined) ? Object.assign({}, ...(groups as Fields[])) : undefined
+  }
+  if (typeof resolved.properties !== 'object' || resolved.properties === null) return undefined
+  const required = new Set((resolved.required as string[] | undefined) ?? [])
+  const fields: Record<string, Field> = {}
+  for (const [name, schema] of Object.entries(resolved.properties as Record<string, Json>)) {
+    if (name in Object.prototype) throw new RulebookError(place.at, `a field cannot be called "${name}", which every object has`)
+    const field = readField(schema, inside(place, name))
+    fields[name] = required.has(name) || field.optional ? field : { ...field, optional: true }
+  }
+  return fields
+}
+
+/** The fields of every alternative: optional where one of them lacks it, open where they disagree. */
+function merged(groups: readonly Fields[]): Fields {
+  const fields: Record<string, Field> = {}
+  for (const name of new Set(groups.flatMap((group) => Object.keys(group)))) {
+    const [first, ...more] = groups.flatMap((group) => group[name] ?? [])
+    let field = first as Field
+    for (const other of more) field = either(field, other)
+    const everywhere = groups.every((group) => group[name] !== undefined)
+    fields[name] = everywhere || field.optional ? field : { ...field, optional: true }
+  }
+  return fields
+}
+
+function either(a: Field, b: Field): Field {
+  const nullable = a.nullable || b.nullable ? { nullable: true as const } : {}
+  const optional = { ...(a.optional || b.optional ? { optional: true as const } : {}), ...nullable }
+  const numbers = (a.type === 'integer' && b.type === 'number') || (a.type === 'number' && b.type === 'integer')
+  if ((a.type !== b.type && !numbers) || a.list !== b.list || a.held !== b.held || a.type === 'group') return { type: 'other', ...optional }
+  const values = a.values && b.values ? { values: [...new Set([...a.values, ...b.values])] } : {}
+  const { values: _a, optional: _o, nullable: _n, ...rest } = a
+  return { ...rest, ...(numbers ? { type: 'number' as const } : {}), ...values, ...optional }
+}
+
+function readField(schema: Json, place: Place): Field {
+  const resolved = resolve(schema, place.root)
+  const alternatives = (resolved.anyOf ?? resolved.oneOf) as Json[] | undefined
+  if (alternatives !== undefined) {
+    const real = alternatives.filter((one) => resolve(one, place.root).type !== 'null')
+    const fields = real.map((one) => readField(one, place))
+    const [first, ...more] = fields
+    const found = first === undefined ? { type: 'other' as const } : more.reduce(either, first)
+    return real.length < alternatives.length ? { ...found, optional: true, nullable: true } : found
+  }
+  if (resolved.format === DATE) return { type: 'time', held: 'date' }
+  const listed = Array.isArray(resolved.enum) ? resolved.enum : 'const' in resolved ? [resolved.const] : undefined
+  const types = Array.isArray(resolved.type) ? resolved.type : resolved.type === undefined ? [] : [resolved.type]
+  const optional = types.includes('null') || listed?.includes(null) ? { optional: true as const, nullable: true as const } : {}
+  const real = types.filter((type) => type !== 'null')
+  const type = real.length === 1 ? real[0] : real.length === 0 && listed !== undefined ? commonType(listed) : undefined
+  const values = listed?.filter((value): value is string | number | boolean => ['string', 'number', 'boolean'].includes(typeof value))
+  const only = values && values.length > 0 ? { values } : {}
+  switch (type) {
+    case 'string':
+      return { type: 'text', ...only, ...optional }
+    case 'integer':
+      return { type: 'integer', ...only, ...optional }
+    case 'number':
+      return { type: 'number', ...only, ...optional }
+    case 'boolean':
+      return { type: 'boolean', ...only, ...optional }
+    case 'array':
+      return { ...readList(resolved, place), ...optional }
+    case 'object': {
+      const fields = groupFields(resolved, place)
+      return fields === undefined ? { type: 'other', ...optional } : { type: 'group', fields, ...optional }
+    }
+    default:
+      return { type: 'other', ...optional }
+  }
+}
+
+function readList(schema: Json, place: Place): Field {
+  if (typeof schema.items !== 'object' || schema.items === null) return { type: 'other' }
+  if (place.depth > DEEPEST) return { type: 'other' }
+  const { optional: _o, nullable: _n, ...element } = readField(schema.items as Json, inside(place, '[]'))
+  if (element.list || element.type === 'group' || element.type === 'other') return { type: 'other' }
+  return { ...element, list: true }
+}
+
+function commonType(values: readonly unknown[]): string | undefined {
+  const types = new Set(values.filter((value) => value !== null).map((value) => typeof value))
+  return types.size === 1 ? [...types][0] : undefined
+}
+
+function resolve(schema: Json, root: Json): Json {
+  let found = schema
+  for (let hops = 0; typeof found.$ref === 'string' && hops < 32; hops++) {
+    let target: unknown = root
+    for (const step of found.$ref.replace(/^#\/?/, '').split('/').filter(Boolean)) {
+      const name = decodeURIComponent(step).replace(/~1/g, '/').replace(/~0/g, '~')
+      target = (target as Json | undefined)?.[name]
+    }
+    if (typeof target !== 'object' || target === null) return {}
+    found = target as Json
+  }
+  return found
+}

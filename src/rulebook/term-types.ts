@@ -1,0 +1,159 @@
+// What the compiler knows of terms and conditions. Types only.
+import type { ConditionNode, TermNode } from '../condition/nodes.js'
+import type { NODE } from './node.js'
+
+declare const PRESENT: unique symbol
+declare const EXACT: unique symbol
+
+type IsAny<T> = 0 extends 1 & T ? true : false
+
+/** A sentence that the compiler prints where a rulebook cannot mean what it says: nothing written in code is of this type. */
+export type Mistake<M extends string> = M
+
+type Maybe<T> = T | null | undefined
+
+type Element<T> = T & {} extends readonly (infer E)[] ? E & {} : never
+
+/**
+ * A yes/no expression over a record, the person asking and the instant.
+ * Made by the operators of terms, by `allOf`, `anyOf` and `not`; immutable.
+ */
+export interface Condition {
+  /**
+   * Conditions are not called. The signature is there so that the compiler refuses `holder && warden`, which JavaScript
+   * would read as `warden` alone: "This condition will always return true". Use allOf(...) and anyOf(...).
+   */
+  (never: never): never
+  readonly [NODE]: ConditionNode
+  /** This and all of those. */
+  and(...more: Condition[]): Condition
+  /** This or any of those. */
+  or(...more: Condition[]): Condition
+}
+
+/** Anything that has a value of type T when a rule is judged; it may be missing. */
+export interface Operand<T> {
+  readonly [PRESENT]: T & {}
+}
+
+/** The same, with "may be missing" kept. */
+export interface Source<T> {
+  readonly [EXACT]: T
+  readonly [NODE]: TermNode
+}
+
+/** Whether a term has a value: null, undefined and a blank id are missing. */
+export interface Presence {
+  isMissing(): Condition
+  isPresent(): Condition
+}
+
+/** A term with a single value. Comparisons with something missing are false. */
+export interface Term<T> extends Operand<T>, Source<T>, Presence {
+  /** Equal, exactly: code point by code point, number by number. There is no "is not": write `not(x.is(y))`. */
+  is(value: (T & {}) | Operand<T & {}>): Condition
+  isOneOf(values: readonly (T & {})[] | Operand<readonly (T & {})[]>): Condition
+  /** The value to take where this one is missing. */
+  orElse(value: (T & {}) | Operand<T & {}>): TermOf<T & {}>
+}
+
+/** A term that holds text. */
+export interface TextTerm<T> extends Term<T> {
+  startsWith(value: string | Operand<string>): Condition
+  endsWith(value: string | Operand<string>): Condition
+  /** Equal but for the case of the letters A to Z: for email addresses. */
+  isIgnoringCase(value: (T & {}) | Operand<T & {}>): Condition
+}
+
+/** A term that holds a number. */
+export interface NumberTerm<T> extends Term<T> {
+  isLessThan(value: (T & {}) | Operand<T & {}>): Condition
+  isMoreThan(value: (T & {}) | Operand<T & {}>): Condition
+  isAtMost(value: (T & {}) | Operand<T & {}>): Condition
+  isAtLeast(value: (T & {}) | Operand<T & {}>): Condition
+}
+
+/** A term that holds an instant, compared to the millisecond. */
+export interface TimeTerm extends Operand<Date>, Source<Date | undefined>, Presence {
+  is(value: Date | Operand<Date>): Condition
+  isBefore(value: Date | Operand<Date>): Condition
+  isAfter(value: Date | Operand<Date>): Condition
+  /** The instant to take where this one is missing; `forever` is later than any. */
+  orElse(value: Date | Operand<Date>): TimeTerm
+}
+
+/** A term that holds a list of values. */
+export interface ListTerm<T> extends Operand<T>, Source<T>, Presence {
+  has(value: Element<T> | Operand<Element<T>>): Condition
+  overlaps(values: readonly Element<T>[] | Operand<readonly Element<T>[]>): Condition
+  orElse(values: (T & {}) | Operand<T & {}>): ListTerm<T & {}>
+}
+
+/** A term that holds a list of texts. */
+export interface TextListTerm<T> extends ListTerm<T> {
+  /** Holds the value but for the case of the letters A to Z. */
+  hasIgnoringCase(value: string | Operand<string>): Condition
+}
+
+/** A field whose inside cannot be spoken of: a map, a list of objects, a value of any kind. */
+export interface OpaqueTerm<T> extends Source<T>, Presence {}
+
+/** A plain object with named fields: not a list, a time, a function or an open-ended map. */
+type IsGroup<T> = T extends Date | readonly unknown[] | ((...a: never[]) => unknown) | Map<unknown, unknown> | Set<unknown> | Uint8Array
+  ? false
+  : T extends object
+    ? string extends keyof T
+      ? false
+      : true
+    : false
+
+type IsUnion<T, C = T> = [T] extends [never] ? false : T extends C ? ([C] extends [T] ? false : true) : never
+type Keys<T> = T extends unknown ? keyof T : never
+type Merged<T> = { readonly [F in Keys<T>]: T extends unknown ? (F extends keyof T ? T[F] : undefined) : never }
+/** The fields of every alternative, for a shape that is a union of objects. */
+export type Flat<T> = IsUnion<T> extends true ? Merged<T> : T
+
+/** The term of a value of type T. */
+export type TermOf<T> =
+  IsAny<T> extends true
+    ? OpaqueTerm<T>
+    : unknown extends T
+      ? OpaqueTerm<T>
+      : [T & {}] extends [never]
+        ? OpaqueTerm<T>
+        : [T & {}] extends [string]
+          ? TextTerm<T>
+          : [T & {}] extends [number]
+            ? NumberTerm<T>
+            : [T & {}] extends [boolean]
+              ? Term<T>
+              : [T & {}] extends [Date]
+                ? TimeTerm
+                : [T & {}] extends [readonly (infer E)[]]
+                  ? [E & {}] extends [string]
+                    ? TextListTerm<T>
+                    : [E & {}] extends [number]
+                      ? ListTerm<T>
+                      : [E & {}] extends [boolean]
+                        ? ListTerm<T>
+                        : OpaqueTerm<T>
+                  : false extends IsGroup<T & {}>
+                    ? OpaqueTerm<T>
+                    : GroupTerm<T>
+
+/** Terms for every field of T; fields named in Times are instants, whatever their type. */
+export type Terms<T, Times = never> = {
+  readonly [F in Exclude<keyof T, keyof GroupOps<T, Times>>]-?: F extends Times ? TimeTerm : TermOf<T[F]>
+} & GroupOps<T, Times>
+
+/** What may be asked of a record, of `me` or of a nested object as a whole. */
+export interface GroupOps<T, Times = never> {
+  /** A field by its name, where the name clashes with one of these words. */
+  field<F extends keyof T>(name: F): F extends Times ? TimeTerm : TermOf<T[F]>
+}
+
+/** A nested object. */
+export type GroupTerm<T> = Presence & Source<T> & Terms<Flat<T & {}>>
+
+/** The values that roles can have, as a source of them says. */
+export type RoleSource<R extends string> = Source<Maybe<R | readonly R[]>>

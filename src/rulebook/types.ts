@@ -1,0 +1,199 @@
+// What the compiler knows of a rulebook. Types only.
+import type { Condition, Flat, Mistake, RoleSource, Terms } from './term-types.js'
+
+/**
+ * A shape: a schema of any library that follows Standard Schema and can also give JSON Schema.
+ * Only what is used here is asked for. Source: Standard Schema V1 and Standard JSON Schema V1, standardschema.dev.
+ */
+export interface Shape<T = any> {
+  readonly '~standard': {
+    readonly version: 1
+    readonly vendor: string
+    readonly validate: (value: unknown) => ShapeResult<T> | Promise<ShapeResult<T>>
+    readonly types?: { readonly input: any; readonly output: T } | undefined
+    readonly jsonSchema: {
+      readonly output: (options: {
+        readonly target: 'draft-2020-12'
+        readonly libraryOptions?: Record<string, unknown>
+      }) => Record<string, unknown>
+    }
+  }
+}
+
+type ShapeResult<T> = { readonly value: T; readonly issues?: undefined } | { readonly issues: readonly ShapeIssue[] }
+
+/** What a shape finds wrong with a value. */
+export interface ShapeIssue {
+  readonly message: string
+  readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined
+}
+
+/** What a shape gives out. */
+export type Out<S> = S extends { readonly '~standard': { readonly types?: infer T } }
+  ? NonNullable<T> extends { readonly output: infer O }
+    ? Flat<O>
+    : never
+  : never
+
+/** One kind of record: its shape, its key, and which of its fields are instants although the shape cannot say so. */
+export interface RecordDefinition {
+  readonly shape: Shape
+  readonly key: string
+  readonly times?: readonly string[]
+}
+
+/** Record types by name. */
+export type RecordDefinitions = { readonly [type: string]: RecordDefinition }
+
+/** The four things that are done to records. */
+export type Action = 'read' | 'create' | 'update' | 'delete'
+
+/**
+ * What the compiler carries along of a rulebook. Plain data types only: the schemas themselves stay out of it, because
+ * comparing two schema types of a library costs the compiler seconds.
+ */
+export interface World {
+  readonly rows: { readonly [type: string]: object }
+  readonly times: { readonly [type: string]: string }
+  readonly keys: { readonly [type: string]: string }
+  readonly me: object
+  readonly role: string
+  readonly standings: object
+}
+
+/** The names of the record types. */
+export type TypeName<W extends World> = keyof W['rows'] & string
+
+/** A record of type K. */
+export type RowOf<W extends World, K extends TypeName<W>> = W['rows'][K]
+
+/** The names of its fields. */
+export type FieldName<W extends World, K extends TypeName<W>> = keyof W['rows'][K] & string
+
+/** A record as rules speak of it. */
+export type RecordTerms<K extends TypeName<W>, W extends World> = Terms<W['rows'][K], W['times'][K]>
+
+/** A key as one holds it in the hand. */
+export type Key = string | number
+
+/** The fields that a definition says are instants. */
+export type TimesOf<D> = D extends { readonly times: readonly (infer N extends string)[] } ? N : never
+
+type CheckedRecord<D> = {
+  readonly shape: Shape
+  readonly key: keyof Out<ShapeOf<D>> & string
+  readonly times?: readonly (keyof Out<ShapeOf<D>> & string)[]
+} & Beside<D, keyof RecordDefinition>
+type ShapeOf<D> = D extends { readonly shape: infer S } ? S : never
+
+// R is inferred through the one branch, and compared with the other.
+/** The definitions R, with every key and time checked against the shape it belongs to. */
+export type CheckedRecords<R extends RecordDefinitions> = [R] extends [never] ? R : { readonly [K in keyof R]: CheckedRecord<R[K]> }
+
+/** The roles that the shape of me names by itself. */
+export type RoleName<M> = M extends { roles?: infer L }
+  ? L & {} extends readonly (infer E extends string)[]
+    ? E
+    : Mistake<'the shape of me has no list of roles'>
+  : M extends { role?: infer E }
+    ? E & {} extends string
+      ? E & {}
+      : Mistake<'the shape of me has no role in words'>
+    : Mistake<'the shape of me has no roles: say where they are, with roles: (me) => ...'>
+
+/** What `rulebook` is given. */
+export interface Definition<R extends RecordDefinitions, S extends Shape, Role extends string> {
+  /** The person asking. */
+  readonly me: {
+    readonly shape: S
+    /** The claim that says who it is: present for whoever is signed in. */
+    readonly key: keyof Out<S> & string
+    /** Where the roles are. Without it, the claim `roles` or `role`. */
+    readonly roles?: (me: Terms<Out<S>>) => RoleSource<Role>
+  }
+  readonly records: CheckedRecords<R>
+}
+
+// ───────────────────────────── clauses and rules
+
+/** Who may do an action. `F` names the fields of the record type, so that a clause stays with its own type. */
+export interface Clause<F extends string> {
+  readonly fields: (field: F) => void
+  /** Counts only where the condition holds too. */
+  provided(...conditions: [Condition, ...Condition[]]): Clause<F>
+  /** The name by which verdicts and explanations speak of this clause. */
+  titled(title: string): Clause<F>
+}
+
+/** A clause without limits yet, which is therefore also a condition. */
+export interface Standing<F extends string> extends Clause<F>, Condition {}
+
+/** Named, so that the compiler prints the names of the standings first. */
+export type StandingsOf<N extends string, F extends string> = { readonly [P in N]: Standing<F> }
+
+type StandingName<K, W extends World> = K extends keyof W['standings'] ? W['standings'][K] : never
+
+/** What a callback of `standings` may speak of besides the record. */
+export interface StandingWords<W extends World> {
+  readonly me: Terms<W['me']>
+}
+
+/** What a callback of `rules` may speak of besides the record. */
+export interface Words<K extends TypeName<W>, W extends World> {
+  readonly me: Terms<W['me']>
+  /** The standings of this record type. */
+  readonly standing: StandingsOf<StandingName<K, W> & string, keyof W['rows'][K] & string>
+  /** Everybody, visitors too. */
+  readonly anyone: Standing<keyof W['rows'][K] & string>
+  /** Whoever is signed in. That somebody is known does not yet mean that they may. */
+  readonly signedIn: Standing<keyof W['rows'][K] & string>
+  /** Whoever has one of these roles. */
+  role(...names: [W['role'], ...W['role'][]]): Standing<keyof W['rows'][K] & string>
+  /** Whoever asks, where the condition holds: for rules that tie nobody to the record. */
+  whoever(condition: Condition): Clause<keyof W['rows'][K] & string>
+}
+
+/** The rules of one record type. */
+export interface RuleSet<F extends string> {
+  /** Which clauses let each action happen. An action without a clause is refused. */
+  readonly may?: { readonly [A in Action]?: readonly Clause<F>[] }
+  /** What to tell somebody who is refused. */
+  readonly saying?: { readonly [A in Action]?: string }
+}
+
+// The compiler does not look for excess properties in what a function returns, so `udpate: [...]` would pass unseen.
+// `Checked` infers O from the returned literal, then asks for the rules and for no name beside theirs.
+// (Inference reaches O through the one branch of the conditional; the check is the other branch.)
+type Beside<O, Known> = { readonly [P in Exclude<keyof O, Known>]: Mistake<`'${P & string}' is not known here`> }
+type BesideIn<O, P extends string> = O extends { readonly [Q in P]: infer I } ? { readonly [Q in P]: Beside<I, Action> } : unknown
+
+/** The rules O, with no name in them that means nothing. */
+export type Checked<O, F extends string> = [O] extends [never]
+  ? O
+  : RuleSet<F> & Beside<O, keyof RuleSet<F>> & BesideIn<O, 'may'> & BesideIn<O, 'saying'>
+
+/** The names of standings, by record type. */
+export type Names<N> = { readonly [K in keyof N]: keyof N[K] & string }
+/** Names of before and names of now. */
+export type Joined<A, B> = {
+  readonly [K in keyof A | keyof B]: (K extends keyof A ? A[K] : never) | (K extends keyof B ? B[K] : never)
+}
+
+/**
+ * The rules of one record type, already checked. A function to the compiler, and never in a union with one:
+ * where `rules` takes "a function or something else", mistakes are reported at the function instead of at the word.
+ */
+export interface RulesFor<K extends string> {
+  (record: any, words: any): any
+  readonly type: K
+}
+
+/** What `standings` takes. */
+export type StandingsBy<N, W extends World> = {
+  readonly [K in keyof N & TypeName<W>]: (record: RecordTerms<K, W>, words: StandingWords<W>) => N[K]
+} & { readonly [K in TypeName<W>]?: unknown }
+
+/** What `rules` takes. */
+export type RulesBy<O, W extends World> = {
+  readonly [K in keyof O & TypeName<W>]: (record: RecordTerms<K, W>, words: Words<K, W>) => Checked<O[K], keyof W['rows'][K] & string>
+} & { readonly [K in TypeName<W>]?: unknown }

@@ -1,0 +1,48 @@
+import { describe } from '../condition/describe.js'
+import { RulebookError } from './error.js'
+import { conditionNode } from './node.js'
+
+// Which conditions and clauses have been made since a callback began and not been used yet. `a && b` in JavaScript is b
+// alone: a is then left over, and that is how it is noticed.
+let open: { readonly at: string; readonly unused: Set<object> } | undefined
+
+/** Where the callback that is running belongs, for messages. */
+export function here(): string {
+  return open?.at ?? 'a condition'
+}
+
+/** Notes a condition or clause as made. */
+export function made<T extends object>(thing: T): T {
+  open?.unused.add(thing)
+  return thing
+}
+
+/** Notes conditions or clauses as used. */
+export function used(...things: readonly unknown[]): void {
+  for (const thing of things) open?.unused.delete(thing as object)
+}
+
+/**
+ * Runs a callback of the rulebook's author.
+ * @throws RulebookError if a condition was made in it and used nowhere.
+ */
+export function noLeftovers<T>(at: string, callback: () => T, useResult: (result: T) => void): T {
+  const outer = open
+  const mine = { at, unused: new Set<object>() }
+  open = mine
+  try {
+    const result = callback()
+    useResult(result)
+    const [left] = mine.unused
+    if (left !== undefined) {
+      const node = conditionNode(left)
+      throw new RulebookError(
+        at,
+        `a condition was made and never used${node ? ` (${describe(node)})` : ''}: take it out, or if it was meant together with another, write allOf(a, b) or anyOf(a, b); JavaScript's a && b is b alone`,
+      )
+    }
+    return result
+  } finally {
+    open = outer
+  }
+}

@@ -1,0 +1,140 @@
+import { hangingOnAbsence } from '../condition/absence.js'
+import { describe, describeTerm } from '../condition/describe.js'
+import { type ConditionNode, notNode, sameCondition } from '../condition/nodes.js'
+import { type ClauseNode, useClause } from './clauses.js'
+import { useCondition } from './conditions.js'
+import { RulebookError, unknownName } from './error.js'
+import { ACTIONS, isName, type Model, plainObject, type TypeModel, type TypeRules } from './model.js'
+import type { Action } from './types.js'
+import { noLeftovers } from './upkeep.js'
+import { named, recordTerms, ruleWords, standingWords } from './words.js'
+
+type Callback = (record: object, words: object) => unknown
+
+/** The model with more standings. @throws RulebookError */
+export function withStandings(model: Model, given: unknown): Model {
+  const types = { ...model.types }
+  for (const [name, callback] of callbacks(model, given, 'standings')) {
+    const type = types[name] as TypeModel
+    const standings: Record<string, ConditionNode> = { ...type.standings }
+    noLeftovers(
+      `standings of ${name}`,
+      () => callback(recordTerms(type), standingWords(model.me)),
+      (result) => {
+        for (const [standing, condition] of Object.entries(plainObject(result, `standings of ${name}`))) {
+          const at = `standings of ${name}, ${standing}`
+          if (!isName(standing)) throw new RulebookError(at, 'a standing needs a name of letters, digits and _')
+          if (Object.hasOwn(standings, standing)) throw new RulebookError(at, 'a standing of this name is there already')
+          standings[standing] = named(standing, useCondition(condition, standing))
+        }
+      },
+    )
+    types[name] = Object.freeze({ ...type, standings: Object.freeze(standings) })
+  }
+  return Object.freeze({ ...model, types: Object.freeze(types) })
+}
+
+/** The model with the rules of one or more record types. @throws RulebookError */
+export function withRules(model: Model, given: unknown): Model {
+  const types = { ...model.types }
+  const warnings = [...model.warnings]
+  for (const [name, callback] of callbacks(model, given, 'rules')) {
+    const type = types[name] as TypeModel
+    if (type.rules !== undefined) throw new RulebookError(`rules of ${name}`, 'there are rules for it already: keep them in one place')
+    const wanted = (callback as { type?: unknown }).type
+    if (wanted !== undefined && wanted !== name) throw new RulebookError(`rules of ${name}`, `these are the rules of ${String(wanted)}`)
+    let rules: TypeRules | undefined
+    noLeftovers(
+      `rules of ${name}`,
+      () => callback(recordTerms(type), ruleWords(model.me, type)),
+      (result) => {
+        rules = readRules(type, result)
+      },
+    )
+    types[name] = Object.freeze({ ...type, rules: rules as unknown as TypeRules })
+    warnings.push(...uncovered(name, rules as unknown as TypeRules))
+  }
+  return Object.freeze({ ...model, types: Object.freeze(types), warnings: Object.freeze(warnings) })
+}
+
+function callbacks(model: Model, given: unknown, what: string): [string, Callback][] {
+  return Object.entries(plainObject(given, what)).map(([name, callback]) => {
+    if (!Object.hasOwn(model.types, name)) throw new RulebookError(what, unknownName('record type', name, Object.keys(model.types)))
+    if (typeof callback !== 'function') throw new RulebookError(`${what} of ${name}`, `a function is needed: (${name}, words) => ({ ... })`)
+    return [name, callback as Callback]
+  })
+}
+
+function readRules(type: TypeModel, result: unknown): TypeRules {
+  const at = `rules of ${type.name}`
+  const given = plainObject(result, at, ['may', 'saying'])
+  const may = { read: [], create: [], update: [], delete: [] } as Record<Action, ClauseNode[]>
+  for (const [action, clauses] of Object.entries(plainObject(given.may ?? {}, `${at}, may`, ACTIONS))) {
+    if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'a list of clauses is needed')
+    clauses.forEach((one, index) => {
+      const place = `${at}, may.${action}[${index}]`
+      const clause = useClause(one, place, type.name)
+      refuseHanging(clause, place, type.name)
+      if (may[action as Action].some((other) => other.title === clause.title)) {
+        throw new RulebookError(
+          place,
+          `the clause "${clause.title}" is there twice: take one out, or give it another name with .titled('...')`,
+        )
+      }
+      may[action as Action].push(clause)
+    })
+  }
+  const saying = plainObject(given.saying ?? {}, `${at}, saying`, ACTIONS)
+  for (const [action, words] of Object.entries(saying)) {
+    if (typeof words !== 'string' || words.trim() === '') throw new RulebookError(`${at}, saying.${action}`, 'words are needed')
+  }
+  for (const clauses of Object.values(may)) Object.freeze(clauses)
+  return Object.freeze({ may: Object.freeze(may), saying: Object.freeze({ ...saying }) as TypeRules['saying'] })
+}
+
+/** Absence never grants: a missing value under `not` must not let anybody in unless the author says what it means. */
+function refuseHanging(clause: ClauseNode, at: string, record: string): void {
+  const [first] = hangingOnAbsence(clause.when)
+  if (first === undefined) return
+  const wording = { record: `the ${record}` }
+  const term = describeTerm(first.term, wording)
+  const claim = first.term.kind === 'claim'
+  const path = 'path' in first.term ? first.term.path.join('.') : ''
+  const code = claim ? `me.${path}` : `${record}.${path}`
+  const orElse = `${code}.orElse(...)`
+  throw new RulebookError(
+    at,
+    `"${describe(notNode(first.comparison), wording)}" is also true where ${term} is missing${claim ? ', as it is for a visitor' : ''}, and absence must not grant anything. ` +
+      (claim && !first.term.optional
+        ? `Say who is meant, as in signedIn.provided(...), or what a missing value means: ${orElse}`
+        : `Say what a missing value means: ${orElse}, or ${code}.isPresent() in the same allOf, or ${code}.isMissing() in the same anyOf`),
+  )
+}
+
+/** Warns of clauses for update and delete whose records nobody is let to read by it: such a clause lets nothing happen. */
+function uncovered(type: string, rules: TypeRules): string[] {
+  const warnings: string[] = []
+  for (const action of ['update', 'delete'] as const) {
+    for (const clause of rules.may[action]) {
+      const covered = rules.may.read.some((read) => implies(clause.when, read.when))
+      if (!covered) {
+        warnings.push(
+          `${type}: "${clause.title}" may ${action}, but no read clause is sure to cover it: what one cannot read, one cannot ${action}`,
+        )
+      }
+    }
+  }
+  return warnings
+}
+
+/** Whether one condition follows from another by the way they are written. False may just mean: not seen. */
+function implies(given: ConditionNode, wanted: ConditionNode): boolean {
+  if (sameCondition(given, wanted)) return true
+  if (wanted.kind === 'constant') return wanted.value
+  if (wanted.kind === 'named') return implies(given, wanted.of)
+  if (wanted.kind === 'allOf') return wanted.of.every((part) => implies(given, part))
+  if (given.kind === 'named') return implies(given.of, wanted)
+  if (given.kind === 'anyOf') return given.of.length > 0 && given.of.every((part) => implies(part, wanted))
+  if (wanted.kind === 'anyOf' && wanted.of.some((part) => implies(given, part))) return true
+  return given.kind === 'allOf' && given.of.some((part) => implies(part, wanted))
+}

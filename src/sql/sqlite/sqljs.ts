@@ -1,0 +1,68 @@
+import { type Dialect as KyselyDialect, SqliteDialect } from 'kysely'
+
+/** The part of a sql.js database that is used here. */
+export interface SqlJsDatabase {
+  prepare(sql: string): SqlJsStatement
+  getRowsModified(): number
+  exec(sql: string): { readonly values: readonly (readonly unknown[])[] }[]
+  close(): void
+}
+
+interface SqlJsStatement {
+  bind(values: never): boolean
+  step(): boolean
+  getAsObject(): Record<string, unknown>
+  getColumnNames(): string[]
+  free(): boolean
+}
+
+/**
+ * A Kysely dialect over a database of sql.js: SQLite compiled to WebAssembly, with no native build.
+ *
+ * @example
+ * const SQL = await initSqlJs()
+ * const db = new Kysely<any>({ dialect: sqlJsDialect(new SQL.Database()) })
+ */
+export function sqlJsDialect(database: SqlJsDatabase): KyselyDialect {
+  return new SqliteDialect({
+    database: {
+      close: () => database.close(),
+      prepare: (text) => {
+        const rows = (parameters: readonly unknown[]) => run(database, text, parameters)
+        return {
+          reader: returnsRows(database, text),
+          all: (parameters) => rows(parameters),
+          *iterate(parameters) {
+            yield* rows(parameters)
+          },
+          run(parameters) {
+            rows(parameters)
+            const inserted = database.exec('select last_insert_rowid()')[0]?.values[0]?.[0]
+            return { changes: database.getRowsModified(), lastInsertRowid: Number(inserted) }
+          },
+        }
+      },
+    },
+  })
+}
+
+function run(database: SqlJsDatabase, text: string, parameters: readonly unknown[]): Record<string, unknown>[] {
+  const statement = database.prepare(text)
+  try {
+    statement.bind(parameters as never)
+    const rows: Record<string, unknown>[] = []
+    while (statement.step()) rows.push(statement.getAsObject())
+    return rows
+  } finally {
+    statement.free()
+  }
+}
+
+function returnsRows(database: SqlJsDatabase, text: string): boolean {
+  const statement = database.prepare(text)
+  try {
+    return statement.getColumnNames().length > 0
+  } finally {
+    statement.free()
+  }
+}

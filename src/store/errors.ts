@@ -1,0 +1,88 @@
+import { PachterError } from '../condition/index.js'
+import type { Verdict } from '../viewpoint/index.js'
+
+/** An action that did not happen, with the verdict. Its message is for the asker's eyes. */
+export class DeniedError extends PachterError {
+  readonly verdict: Verdict
+
+  constructor(code: string, verdict: Verdict) {
+    super(code, verdict.saying ?? verdict.outcome)
+    this.verdict = verdict
+  }
+}
+
+/** Only somebody who is signed in may do this, whatever the record. */
+export class SignInError extends DeniedError {
+  constructor(verdict: Verdict) {
+    super('SIGN_IN', verdict)
+  }
+}
+
+/** There is no such record, or none that the asker may know of: the two are the same. */
+export class NotFoundError extends DeniedError {
+  constructor(verdict: Verdict) {
+    super('NOT_FOUND', verdict)
+  }
+}
+
+/** The asker may see the record and may not do this to it. */
+export class RefusedError extends DeniedError {
+  constructor(verdict: Verdict) {
+    super('REFUSED', verdict)
+  }
+}
+
+/** The error of a verdict that allows nothing. */
+export function denied(verdict: Verdict): DeniedError {
+  if (verdict.outcome === 'sign in') return new SignInError(verdict)
+  return verdict.outcome === 'not found' ? new NotFoundError(verdict) : new RefusedError(verdict)
+}
+
+/** What is wrong with one field. */
+export interface FieldFault {
+  readonly field: string
+  readonly problem: string
+}
+
+/** What was sent does not fit the record type. Lists every field at fault. */
+export class InvalidError extends PachterError {
+  readonly type: string
+  readonly faults: readonly FieldFault[]
+
+  constructor(type: string, faults: readonly FieldFault[]) {
+    super(
+      'INVALID',
+      `This ${type} is not valid: ${faults.map(({ field, problem }) => (field ? `${field}: ${problem}` : problem)).join('; ')}.`,
+    )
+    this.type = type
+    this.faults = faults
+  }
+}
+
+/** A list was asked for in a way that means nothing. */
+export class QueryError extends PachterError {
+  constructor(type: string, problem: string) {
+    super('BAD_QUERY', `list ${type}: ${problem}`)
+  }
+}
+
+/** A stored row that its record type cannot be read from. */
+export class RowError extends PachterError {
+  constructor(type: string, field: string, problem: string) {
+    super('BAD_ROW', `a stored ${type} does not fit its record type: ${field}: ${problem}`)
+  }
+}
+
+/** A record of this key is there already. Only trusted code learns of it. */
+export class DuplicateKeyError extends PachterError {
+  constructor(type: string, key: string | number) {
+    super('DUPLICATE_KEY', `there is a ${type} ${JSON.stringify(key)} already`)
+  }
+}
+
+/** Something failed that should not have: nothing was written. `cause` says what. For logs, not for the asker. */
+export class StoreError extends PachterError {
+  constructor(doing: string, cause: unknown) {
+    super('STORE_FAILED', `${doing}: ${cause instanceof Error ? cause.message : String(cause)}; nothing was written`, { cause })
+  }
+}

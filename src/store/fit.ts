@@ -1,0 +1,67 @@
+import { instant, proper, type Row } from '../condition/index.js'
+import { type Field, type TypeModel, unknownName } from '../rulebook/index.js'
+import { issuePath } from '../viewpoint/index.js'
+import type { FieldFault } from './errors.js'
+
+/** The fields that the record type does not have, as faults. Names like `__proto__` are among them. */
+export function unknownFields(type: TypeModel, sent: object): FieldFault[] {
+  const known = Object.keys(type.fields)
+  return Object.keys(sent)
+    .filter((name) => !Object.hasOwn(type.fields, name))
+    .map((name) => ({ field: name, problem: unknownName('field', name, known) }))
+}
+
+/**
+ * Puts a record through its shape, and through what every engine can hold exactly.
+ * Gives the record as the shape gives it out, or every fault.
+ */
+export async function fitRecord(
+  type: TypeModel,
+  record: Row,
+): Promise<{ readonly record: Row } | { readonly faults: readonly FieldFault[] }> {
+  const result = await type.shape['~standard'].validate(record)
+  if (result.issues) {
+    return { faults: result.issues.map((issue) => ({ field: issuePath(issue), problem: issue.message })) }
+  }
+  const fitted = result.value as Row
+  const faults = Object.entries(type.fields).flatMap(([name, field]) => unholdable(field, fitted[name], name))
+  return faults.length > 0 ? { faults } : { record: fitted }
+}
+
+function unholdable(field: Field, value: unknown, name: string): FieldFault[] {
+  if (value === null || value === undefined) return []
+  if (field.list) {
+    return Array.isArray(value) ? value.flatMap((one, at) => unholdable(single(field), one, `${name}[${at}]`)) : []
+  }
+  if (field.type === 'other') return jsonProblem(value) ? [{ field: name, problem: 'holds something that JSON cannot say' }] : []
+  if (field.type === 'group') {
+    return Object.entries(field.fields ?? {}).flatMap(([inner, of]) => unholdable(of, (value as Row)[inner], `${name}.${inner}`))
+  }
+  return proper(value, field.type) === undefined ? [{ field: name, problem: `is no ${field.type} that every engine can hold` }] : []
+}
+
+function single({ list: _list, ...field }: Field): Field {
+  return field
+}
+
+function jsonProblem(value: unknown): boolean {
+  try {
+    return JSON.stringify(value) === undefined
+  } catch {
+    return true
+  }
+}
+
+/** Whether two values of a field are the same to everybody: times by instant, missing however it is said. */
+export function sameValue(field: Field | undefined, a: unknown, b: unknown): boolean {
+  if (missing(a) || missing(b)) return missing(a) && missing(b)
+  if (Array.isArray(a) && Array.isArray(b)) return a.length === b.length && a.every((one, at) => sameValue(field, one, b[at]))
+  if (field?.type === 'time') return instant(a) === instant(b)
+  if (typeof a !== 'object' || typeof b !== 'object' || Array.isArray(a) || Array.isArray(b)) return a === b
+  const names = new Set([...Object.keys(a as Row), ...Object.keys(b as Row)])
+  return [...names].every((name) => sameValue(field?.fields?.[name], (a as Row)[name], (b as Row)[name]))
+}
+
+function missing(value: unknown): boolean {
+  return value === null || value === undefined
+}

@@ -1,0 +1,119 @@
+import { compareText, instant, predicate, type Row } from '../condition/index.js'
+import { type Field, type Key, type Model, typeModel } from '../rulebook/index.js'
+import { DuplicateKeyError } from './errors.js'
+import type { Backend, Selection, SortStep, Tables, Target } from './tables.js'
+
+/** Records by type, as arrays. */
+export type Records = { readonly [type: string]: readonly object[] }
+
+/**
+ * Keeps records in memory: for tests, demonstrations and small fixed data. What goes in and what comes out are copies.
+ *
+ * @example
+ * const store = openStore(book, inMemory({ plot: [{ id: 'p-01', holderId: 'm-01' }] }))
+ * @throws UnknownNameError for a record type that the rulebook does not know, DuplicateKeyError for a key that is there twice.
+ */
+export function inMemory(records: Records = {}): Backend {
+  return (model) => {
+    const held: Held = new Map(Object.keys(model.types).map((type) => [type, new Map<Key, Row>()]))
+    for (const [type, rows] of Object.entries(records)) {
+      const { key } = typeModel(model, type)
+      for (const row of rows) put(held, type, key, row as Row)
+    }
+    return new MemoryTables(model, held)
+  }
+}
+
+type Held = Map<string, Map<Key, Row>>
+
+function put(held: Held, type: string, keyField: string, row: Row): void {
+  const rows = held.get(type) as Map<Key, Row>
+  const key = row[keyField] as Key
+  if (rows.has(key)) throw new DuplicateKeyError(type, key)
+  rows.set(key, structuredClone(row))
+}
+
+class MemoryTables implements Tables {
+  readonly #model: Model
+  #held: Held
+  // Transactions run one after the other; each works on copies of the tables, which are kept at its end or dropped.
+  #last: Promise<unknown> = Promise.resolve()
+
+  constructor(model: Model, held: Held) {
+    this.#model = model
+    this.#held = held
+  }
+
+  async select(type: string, { where, now, sort, limit }: Selection): Promise<Row[]> {
+    const test = predicate(where)
+    const env = { me: null, now }
+    const found: Row[] = []
+    for (const row of this.#rows(type).values()) if (test(row, env)) found.push(row)
+    if (sort !== undefined) found.sort(order(sort, typeModel(this.#model, type).fields))
+    return found.slice(0, limit).map((row) => structuredClone(row))
+  }
+
+  async insert(type: string, row: Row): Promise<void> {
+    put(this.#held, type, typeModel(this.#model, type).key, row)
+  }
+
+  async update(type: string, changes: Row, target: Target): Promise<number> {
+    const row = this.#target(type, target)
+    if (row === undefined) return 0
+    const { fields } = typeModel(this.#model, type)
+    const changed: Record<string, unknown> = { ...row, ...structuredClone(changes) }
+    for (const name of Object.keys(changes)) if (changes[name] === null && !fields[name]?.nullable) delete changed[name]
+    this.#rows(type).set(target.key, changed)
+    return 1
+  }
+
+  async remove(type: string, target: Target): Promise<number> {
+    if (this.#target(type, target) === undefined) return 0
+    this.#rows(type).delete(target.key)
+    return 1
+  }
+
+  transaction<T>(work: (tables: Tables) => Promise<T>): Promise<T> {
+    const run = async () => {
+      const draft = new MemoryTables(this.#model, new Map([...this.#held].map(([type, rows]) => [type, new Map(rows)])))
+      const result = await work(draft)
+      this.#held = draft.#held
+      return result
+    }
+    const mine = this.#last.then(run, run)
+    this.#last = mine
+    return mine
+  }
+
+  #rows(type: string): Map<Key, Row> {
+    return this.#held.get(typeModel(this.#model, type).name) as Map<Key, Row>
+  }
+
+  #target(type: string, { key, where, now }: Target): Row | undefined {
+    const row = this.#rows(type).get(key)
+    return row !== undefined && predicate(where)(row, { me: null, now }) ? row : undefined
+  }
+}
+
+/** Orders rows by fields: missing last, text code point by code point, times by instant, false before true. */
+function order(steps: readonly SortStep[], fields: { readonly [name: string]: Field }): (a: Row, b: Row) => number {
+  return (a, b) => {
+    for (const { field, descending } of steps) {
+      const left = sortable(a[field], fields[field])
+      const right = sortable(b[field], fields[field])
+      if (left === undefined || right === undefined) {
+        if (left !== right) return left === undefined ? 1 : -1
+        continue
+      }
+      const by = typeof left === 'string' ? compareText(left, right as string) : left - (right as number)
+      if (by !== 0) return descending ? -by : by
+    }
+    return 0
+  }
+}
+
+function sortable(value: unknown, field: Field | undefined): string | number | undefined {
+  if (value === null || value === undefined) return undefined
+  if (field?.type === 'time') return instant(value)
+  return typeof value === 'boolean' ? Number(value) : (value as string | number)
+}

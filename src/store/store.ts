@@ -1,0 +1,326 @@
+import {
+  allOfNode,
+  anyOfNode,
+  type ConditionNode,
+  type Env,
+  FALSE,
+  isMissing,
+  isPachterError,
+  proper,
+  type Row,
+  simplify,
+  TRUE,
+} from '../condition/index.js'
+import {
+  type Action,
+  type FieldName,
+  fieldOf,
+  type Key,
+  type RowOf,
+  type TypeModel,
+  type TypeName,
+  typeModel,
+  type World,
+} from '../rulebook/index.js'
+import { type Clock, type InnerViewpoint, type Outcome, type Rulebook, type Viewpoint, verdictOf } from '../viewpoint/index.js'
+import { denied, type FieldFault, InvalidError, QueryError, StoreError } from './errors.js'
+import { fitRecord, sameValue, unknownFields } from './fit.js'
+import { type ListOptions, type Picked, readLimit, readSort, readWhere } from './query.js'
+import type { Backend, Tables } from './tables.js'
+
+/**
+ * The data behind one person's viewpoint. What they may not read is not there; what they may read and not change is refused.
+ * Everything fails closed: where anything unexpected happens, nothing is written.
+ */
+export interface GuardedStore<W extends World = World> {
+  /** The rulebook as it stands for this person. Undefined for the system, which has no rules. */
+  readonly viewpoint: Viewpoint<W> | undefined
+
+  /**
+   * The records that this person may read.
+   * @throws QueryError, UnknownNameError
+   * @example
+   * await store.for(ines).list('plot', { where: (plot) => plot.state.is('let'), sort: ['-number'], limit: 20 })
+   */
+  list<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>>(
+    type: K,
+    options?: ListOptions<W, K, F>,
+  ): Promise<Picked<W, K, F>[]>
+
+  /** One record. @throws SignInError, NotFoundError */
+  get<K extends TypeName<W>>(type: K, key: Key): Promise<RowOf<W, K>>
+
+  /**
+   * Creates a record, judged as it will be stored. The key comes from the server.
+   * Gives the record, or its key alone where the asker may not read it.
+   * @throws SignInError, RefusedError, InvalidError
+   */
+  create<K extends TypeName<W>>(type: K, record: Partial<RowOf<W, K>>): Promise<Partial<RowOf<W, K>>>
+
+  /**
+   * Changes the fields that are sent and leaves the others; null clears a field that may be left out.
+   * The rules have to hold on the record as it is and as it becomes. Gives the record, or its key alone where the asker
+   * may no longer read it.
+   * @throws SignInError, NotFoundError, RefusedError, InvalidError
+   */
+  update<K extends TypeName<W>>(
+    type: K,
+    key: Key,
+    changes: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
+  ): Promise<Partial<RowOf<W, K>>>
+
+  /** Removes a record. @throws SignInError, NotFoundError, RefusedError */
+  delete<K extends TypeName<W>>(type: K, key: Key): Promise<void>
+}
+
+/** A store that is about to be told who asks. */
+export interface Store<W extends World = World> {
+  /** The data as this person may see and change it. @throws ClaimsError */
+  for(me: W['me'] | null | undefined): GuardedStore<W>
+  /** The data for trusted server code: no rules, though shapes still apply. Say why. */
+  asSystem(reason: string): GuardedStore<W>
+}
+
+/** How a store makes what it needs of its own. */
+export interface StoreOptions {
+  /** A new key for a record of the type. Default: a random UUID (RFC 9562). */
+  readonly newKey?: (type: string) => Key
+  /** How to tell the time. Default: the clock. */
+  readonly now?: Clock
+}
+
+/**
+ * Opens a store: a rulebook in front of a place where records are kept.
+ *
+ * @example
+ * const store = openStore(book, inMemory(data))
+ * const mine = await store.for({ id: 'm-01', roles: [] }).list('plot')
+ */
+export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, options: StoreOptions = {}): Store<W> {
+  const tables = backend(book.model)
+  const newKey = options.newKey ?? (() => globalThis.crypto.randomUUID())
+  const clock = options.now === undefined ? {} : { now: options.now }
+  return Object.freeze({
+    for: (me: W['me'] | null | undefined) => guarded(tables, personal(book.for(me, clock) as unknown as InnerViewpoint), newKey),
+    asSystem(reason: string) {
+      if (typeof reason !== 'string' || reason.trim() === '') throw new QueryError('as the system', 'say why, in words')
+      return guarded(tables, system(book.for(null, clock) as unknown as InnerViewpoint), newKey)
+    },
+  }) as unknown as Store<W>
+}
+
+/** On whose behalf the store acts: what it asks before it does anything. */
+interface Asker {
+  readonly viewpoint: InnerViewpoint | undefined
+  readonly model: InnerViewpoint['model']
+  env(): Env
+  outright(type: string, action: Action): Outcome | undefined
+  /** What must hold of a stored record for the asker to see it. */
+  readable(type: string): ConditionNode
+  /** The clauses of the action that can hold for the asker. */
+  clauses(type: string, action: Action): readonly AskersClause[]
+  readonly mayGiveKeys: boolean
+}
+
+interface AskersClause {
+  readonly when: ConditionNode
+  test(record: Row, env: Env): boolean
+}
+
+function personal(viewpoint: InnerViewpoint): Asker {
+  return {
+    viewpoint,
+    model: viewpoint.model,
+    env: viewpoint.env,
+    outright: viewpoint.outright,
+    readable: (type) => viewpoint.rules(type, 'read').condition,
+    clauses: (type, action) => viewpoint.rules(type, action).clauses,
+    mayGiveKeys: false,
+  }
+}
+
+const EVERYTHING: readonly AskersClause[] = [{ when: TRUE, test: () => true }]
+
+function system(viewpoint: InnerViewpoint): Asker {
+  return {
+    viewpoint: undefined,
+    model: viewpoint.model,
+    env: viewpoint.env,
+    outright: () => undefined,
+    readable: () => TRUE,
+    clauses: () => EVERYTHING,
+    mayGiveKeys: true,
+  }
+}
+
+function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): GuardedStore {
+  const deny = (type: TypeModel, action: Action, outcome: Outcome, key?: Key) => denied(verdictOf(type, action, outcome, key))
+
+  function begin(typeName: string, action: Action, key?: unknown): TypeModel {
+    const type = typeModel(asker.model, typeName)
+    const outcome = asker.outright(typeName, action)
+    if (outcome !== undefined) throw deny(type, action, outcome, key as Key)
+    return type
+  }
+
+  /** The stored record, if the asker may see it. A key that no record can have is no different from one that none has. */
+  async function visible(from: Tables, type: TypeModel, action: Action, key: Key, env: Env): Promise<Row> {
+    const condition = asker.readable(type.name)
+    const [record] =
+      condition === FALSE || !isKey(type, key)
+        ? []
+        : await from.select(type.name, { where: allOfNode([keyIs(type, key), condition]), now: env.now, limit: 1 })
+    if (record === undefined) throw deny(type, action, 'not found', key)
+    return record
+  }
+
+  /** The record as the asker may have it back after a write. */
+  function answer(type: TypeModel, record: Row, env: Env): Row {
+    const readable = asker.viewpoint === undefined || asker.viewpoint.rules(type.name, 'read').test(record, env)
+    return readable ? record : { [type.key]: record[type.key] }
+  }
+
+  /** A row that reads back unlike the one that was judged is not kept. */
+  async function checkWritten(from: Tables, type: TypeModel, judged: Row, env: Env): Promise<void> {
+    const [written] = await from.select(type.name, { where: keyIs(type, judged[type.key] as Key), now: env.now, limit: 1 })
+    const odd = written && Object.keys(type.fields).find((name) => !sameValue(type.fields[name], written[name], judged[name]))
+    if (written === undefined || odd !== undefined) {
+      throw new Error(`the ${type.name} that was written reads back differently${odd ? ` in "${odd}"` : ''}`)
+    }
+  }
+
+  return Object.freeze({
+    viewpoint: asker.viewpoint,
+
+    async list(typeName: string, options: ListOptions<World, string> = {}) {
+      const type = typeModel(asker.model, typeName)
+      const where = readWhere(type, options.where)
+      const sort = readSort(type, options.sort)
+      const limit = readLimit(type, options.limit)
+      const fields = options.fields?.map((name: string) => fieldOf(type, name) && name)
+      const condition = simplify(allOfNode([asker.readable(typeName), where]))
+      if (condition === FALSE || limit === 0) return []
+      const { now } = asker.env()
+      const rows = await safely(`list ${typeName}`, () =>
+        tables.select(typeName, { where: condition, now, sort, ...(limit === undefined ? {} : { limit }) }),
+      )
+      return fields === undefined ? rows : rows.map((row) => pick(row, [type.key, ...fields]))
+    },
+
+    async get(typeName: string, key: Key) {
+      const type = begin(typeName, 'read', key)
+      return safely(`get ${typeName}`, () => visible(tables, type, 'read', key, asker.env()))
+    },
+
+    async create(typeName: string, sent: Row) {
+      const type = begin(typeName, 'create')
+      const clauses = asker.clauses(typeName, 'create')
+      if (clauses.length === 0) throw deny(type, 'create', 'refused')
+      const { known, faults } = readSent(type, sent)
+      const { [type.key]: key, ...given } = known
+      const givesKey = !isMissing(key, 'id')
+      if (givesKey && !asker.mayGiveKeys) faults.push({ field: type.key, problem: 'the key comes from the server: leave it out' })
+      const fitted = await fitRecord(type, { ...given, [type.key]: givesKey && asker.mayGiveKeys ? key : newKey(typeName) })
+      if ('faults' in fitted) faults.push(...fitted.faults)
+      if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
+      const { record } = fitted
+      const env = asker.env()
+      if (!clauses.some((clause) => clause.test(record, env))) throw deny(type, 'create', 'refused')
+      await safely(`create ${typeName}`, () =>
+        tables.transaction(async (inside) => {
+          await inside.insert(typeName, record)
+          await checkWritten(inside, type, record, env)
+        }),
+      )
+      return answer(type, record, env)
+    },
+
+    async update(typeName: string, key: Key, sent: Row) {
+      const type = begin(typeName, 'update', key)
+      return safely(`update ${typeName}`, () =>
+        tables.transaction(async (inside) => {
+          const env = asker.env()
+          const before = await visible(inside, type, 'update', key, env)
+          const holding = asker.clauses(typeName, 'update').filter((clause) => clause.test(before, env))
+          if (holding.length === 0) throw deny(type, 'update', 'refused', key)
+          const { known, faults } = readSent(type, sent)
+          if (known[type.key] !== undefined && known[type.key] !== key) faults.push({ field: type.key, problem: 'the key never changes' })
+          const fitted = await fitRecord(type, changed(type, before, { ...known, [type.key]: key }))
+          if ('faults' in fitted) faults.push(...fitted.faults)
+          if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
+          const after = fitted.record
+          // A clause counts if it holds on the record as it is and as it becomes.
+          const counting = holding.filter((clause) => clause.test(after, env))
+          if (counting.length === 0) throw deny(type, 'update', 'refused', key)
+          const written = difference(type, before, after)
+          if (Object.keys(written).length === 0) return answer(type, before, env)
+          const where = simplify(allOfNode([asker.readable(typeName), anyOfNode(counting.map((clause) => clause.when))]))
+          const count = await inside.update(typeName, written, { key, where, now: env.now })
+          if (count !== 1) throw deny(type, 'update', 'refused', key)
+          await checkWritten(inside, type, after, env)
+          return answer(type, after, env)
+        }),
+      )
+    },
+
+    async delete(typeName: string, key: Key) {
+      const type = begin(typeName, 'delete', key)
+      await safely(`delete ${typeName}`, () =>
+        tables.transaction(async (inside) => {
+          const env = asker.env()
+          const clauses = asker.clauses(typeName, 'delete')
+          const rule = simplify(allOfNode([asker.readable(typeName), anyOfNode(clauses.map((clause) => clause.when))]))
+          const count = rule === FALSE || !isKey(type, key) ? 0 : await inside.remove(typeName, { key, where: rule, now: env.now })
+          if (count === 1) return
+          await visible(inside, type, 'delete', key, env)
+          throw deny(type, 'delete', 'refused', key)
+        }),
+      )
+    },
+  }) as unknown as GuardedStore
+}
+
+/** Passes our own errors on; anything else is a failure that must not say more than that. */
+async function safely<T>(doing: string, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work()
+  } catch (error) {
+    if (isPachterError(error)) throw error
+    throw new StoreError(doing, error)
+  }
+}
+
+function keyIs(type: TypeModel, key: Key): ConditionNode {
+  const field = type.fields[type.key]
+  const of = { kind: 'field', of: 'record', path: [type.key], type: field?.type === 'text' ? 'id' : 'integer' } as const
+  const literal = { kind: 'literal', type: typeof key === 'number' ? 'number' : 'text', value: key } as const
+  return { kind: 'compare', by: 'is', left: of, right: literal }
+}
+
+function isKey(type: TypeModel, key: unknown): boolean {
+  return proper(key, type.fields[type.key]?.type === 'integer' ? 'integer' : 'id') !== undefined
+}
+
+/** What was sent, as far as the record type has such fields. Undefined is "not sent". */
+function readSent(type: TypeModel, sent: unknown): { readonly known: Row; readonly faults: FieldFault[] } {
+  if (typeof sent !== 'object' || sent === null || Array.isArray(sent)) {
+    return { known: {}, faults: [{ field: '', problem: 'an object with its fields is needed' }] }
+  }
+  const known = Object.entries(sent).filter(([name, value]) => Object.hasOwn(type.fields, name) && value !== undefined)
+  return { known: Object.fromEntries(known), faults: unknownFields(type, sent) }
+}
+
+function changed(type: TypeModel, before: Row, changes: Row): Row {
+  const after: Record<string, unknown> = { ...before, ...changes }
+  for (const name of Object.keys(changes)) if (changes[name] === null && !type.fields[name]?.nullable) delete after[name]
+  return after
+}
+
+function difference(type: TypeModel, before: Row, after: Row): Row {
+  const names = Object.keys(type.fields).filter((name) => !sameValue(type.fields[name], before[name], after[name]))
+  return Object.fromEntries(names.map((name) => [name, after[name] ?? null]))
+}
+
+function pick(row: Row, names: readonly string[]): Row {
+  return Object.fromEntries(names.filter((name) => Object.hasOwn(row, name)).map((name) => [name, row[name]]))
+}

@@ -1,0 +1,36 @@
+import { isMissing, PachterError, proper, type Row } from '../condition/index.js'
+import type { MeModel, ShapeIssue } from '../rulebook/index.js'
+
+/** Claims that do not fit the shape of `me`: refused as a whole, and never taken for a visitor. */
+export class ClaimsError extends PachterError {
+  constructor(problem: string) {
+    super('BAD_CLAIMS', `the claims of the person asking do not fit: ${problem}`)
+  }
+}
+
+/**
+ * Checks claims against the shape of `me`. Null and undefined are a visitor, who has none.
+ * @throws ClaimsError
+ */
+export function readClaims(me: MeModel, claims: unknown): Row | null {
+  if (claims === null || claims === undefined) return null
+  const result = me.shape['~standard'].validate(claims)
+  if (result instanceof Promise) throw new ClaimsError('their shape validates asynchronously; a rulebook needs one that answers at once')
+  if (result.issues) throw new ClaimsError(result.issues.map(issueText).join('; '))
+  const value = result.value as Row
+  const key = value[me.key]
+  const type = me.fields[me.key]?.type === 'integer' ? 'integer' : 'id'
+  if (isMissing(key, type)) throw new ClaimsError(`${me.key} is blank`)
+  if (proper(key, type) === undefined) throw new ClaimsError(`${me.key} is no ${type} that every engine can hold`)
+  return value
+}
+
+/** Where an issue of a shape is: "holder.name", or nothing for the whole. */
+export function issuePath({ path = [] }: ShapeIssue): string {
+  return path.map((step) => String(typeof step === 'object' ? step.key : step)).join('.')
+}
+
+function issueText(issue: ShapeIssue): string {
+  const path = issuePath(issue)
+  return path === '' ? issue.message : `${path}: ${issue.message}`
+}

@@ -1,0 +1,39 @@
+import type { Action, Key, TypeModel } from '../rulebook/index.js'
+
+/** How a question came out. The three ways of "no" are what the asker may learn, in this order. */
+export type Outcome = 'allowed' | 'sign in' | 'not found' | 'refused'
+
+/** The answer to one question. Safe to show to the asker: it holds no value of the record but its key. */
+export interface Verdict {
+  readonly allowed: boolean
+  readonly outcome: Outcome
+  readonly action: Action
+  readonly type: string
+  readonly key?: Key
+  /** The title of the clause that let it happen. */
+  readonly clause?: string
+  /** A sentence for the asker, where it was not allowed. */
+  readonly saying?: string
+}
+
+/** Makes a verdict of an outcome. */
+export function verdictOf(type: TypeModel, action: Action, outcome: Outcome, key?: Key, clause?: string): Verdict {
+  return Object.freeze({
+    allowed: outcome === 'allowed',
+    outcome,
+    action,
+    type: type.name,
+    ...(key === undefined ? {} : { key }),
+    ...(outcome === 'allowed' ? { ...(clause === undefined ? {} : { clause }) } : { saying: sentence(type, action, outcome) }),
+  })
+}
+
+function sentence(type: TypeModel, action: Action, outcome: Outcome): string {
+  if (outcome === 'sign in') return `Sign in to ${action} ${article(type.name)}.`
+  if (outcome === 'not found') return `There is no such ${type.name}.`
+  return type.rules?.saying[action] ?? `You may not ${action} ${action === 'create' ? article(type.name) : `this ${type.name}`}.`
+}
+
+function article(name: string): string {
+  return `${/^[aeiou]/i.test(name) ? 'an' : 'a'} ${name}`
+}

@@ -1,0 +1,121 @@
+import { type ConditionNode, type Env, FALSE, type Row } from '../condition/index.js'
+import {
+  type Action,
+  type Key,
+  knownAction,
+  type Model,
+  type RowOf,
+  type TypeModel,
+  type TypeName,
+  typeModel,
+  type World,
+} from '../rulebook/index.js'
+import { RecordError } from './error.js'
+import { type PersonalRules, specialise } from './specialise.js'
+import { type Outcome, type Verdict, verdictOf } from './verdict.js'
+import { type Explanation, explain } from './why.js'
+
+/** How to tell the time: an instant, or a function that gives one per operation. Default: the clock. */
+export type Clock = Date | (() => Date)
+
+/** A rulebook specialised for one person. Immutable; make one per request. */
+export interface Viewpoint<W extends World = World> {
+  /** The claims that the rules are given; null for a visitor. */
+  readonly me: W['me'] | null
+
+  /**
+   * May this person do this to this record? For `update`, `becomes` is the record as it would be afterwards; without it
+   * the question is whether any update clause holds on the record as it is.
+   *
+   * @example
+   * book.for(ines).verdict('update', 'plot', plot).allowed
+   */
+  verdict<K extends TypeName<W>>(action: Action, type: K, record: RowOf<W, K>, becomes?: RowOf<W, K>): Verdict
+
+  /** The records on which this person may do the action, in the order given. */
+  filter<K extends TypeName<W>, R extends RowOf<W, K>>(type: K, records: readonly R[], action?: Exclude<Action, 'create'>): R[]
+
+  /** Why a verdict is what it is. For developers: never send it to a client. */
+  why<K extends TypeName<W>>(action: Action, type: K, record: RowOf<W, K>, becomes?: RowOf<W, K>): Explanation
+
+  /** What is left of the rules for this person: a condition on the record alone. */
+  condition(action: Action, type: TypeName<W>): ConditionNode
+}
+
+/** A viewpoint as the other layers see it. */
+export interface InnerViewpoint extends Viewpoint {
+  readonly model: Model
+  rules(type: string, action: Action): PersonalRules
+  env(): Env
+  /** The outcome that is decided by type and action alone: `sign in`, or undefined where the record has to be asked. */
+  outright(type: string, action: Action): Outcome | undefined
+}
+
+/** Specialises a rulebook for claims that have been checked already. */
+export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerViewpoint {
+  const cache = new Map<string, PersonalRules>()
+
+  function rules(type: string, action: Action): PersonalRules {
+    const id = `${action} ${type}`
+    let found = cache.get(id)
+    if (found === undefined) {
+      found = specialise(typeModel(model, type), knownAction(action), me, () => rules(type, 'read'))
+      cache.set(id, found)
+    }
+    return found
+  }
+
+  function env(): Env {
+    const time = clock === undefined ? Date.now() : (typeof clock === 'function' ? clock() : clock).getTime()
+    return { me, now: time }
+  }
+
+  function outright(type: string, action: Action): Outcome | undefined {
+    return me === null && rules(type, action).condition === FALSE ? 'sign in' : undefined
+  }
+
+  function verdict(action: Action, typeName: string, record: Row, becomes: Row | undefined, at: Env): Verdict {
+    const type = typeModel(model, typeName)
+    const judged = outright(typeName, action)
+    const key = keyOf(type, record)
+    if (judged !== undefined) return verdictOf(type, action, judged, key)
+    if (action !== 'create' && !rules(typeName, 'read').test(record, at)) return verdictOf(type, action, 'not found', key)
+    const holding = rules(typeName, action).clauses.find(
+      (clause) => clause.test(record, at) && (becomes === undefined || clause.test(becomes, at)),
+    )
+    return verdictOf(type, action, holding ? 'allowed' : 'refused', key, holding?.clause.title)
+  }
+
+  return Object.freeze({
+    me: me as never,
+    model,
+    rules,
+    env,
+    outright,
+    verdict: (action: Action, type: string, record: Row, becomes?: Row) =>
+      verdict(knownAction(action), type, checkRecord(type, record), becomes, env()),
+    filter(type: string, records: readonly Row[], action: Action = 'read') {
+      const { test } = rules(type, action)
+      const at = env()
+      const kept: Row[] = []
+      for (const record of records) if (test(checkRecord(type, record), at)) kept.push(record)
+      return kept
+    },
+    why(action: Action, type: string, record: Row, becomes?: Row) {
+      const at = env()
+      const answer = verdict(knownAction(action), type, checkRecord(type, record), becomes, at)
+      return explain(answer, typeModel(model, type), record, at, becomes)
+    },
+    condition: (action: Action, type: string) => rules(type, action).condition,
+  }) as InnerViewpoint
+}
+
+function keyOf(type: TypeModel, record: Row): Key | undefined {
+  const key = record[type.key]
+  return typeof key === 'string' || typeof key === 'number' ? key : undefined
+}
+
+function checkRecord(type: string, record: Row): Row {
+  if (typeof record !== 'object' || record === null) throw new RecordError(type, record)
+  return record
+}
