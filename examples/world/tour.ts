@@ -40,7 +40,7 @@ const counts: string[][] = []
 for (const name of Object.keys(CAST) as (keyof typeof CAST)[]) {
   say()
   say(`${pc.bold(pc.green(name))}, ${CAST[name]}`)
-  const row = [name]
+  const row: string[] = [name]
   for (const type of Object.keys(all) as Shown[]) row.push(String(await show(name, type)))
   counts.push(row)
 }

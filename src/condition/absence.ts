@@ -15,27 +15,44 @@ export interface Hanging {
  * comparison of that term under `not`, the comparison is reported; where a test of presence settles it, all is said.
  */
 export function hangingOnAbsence(node: ConditionNode): Hanging[] {
-  const found: Hanging[] = []
-  for (const { comparison, bases } of negatedComparisons(node, false)) {
-    for (const base of bases) {
-      const scenarios =
-        base.kind === 'claim' && base.optional ? [justThis(base), visitor] : [base.kind === 'claim' ? visitor : justThis(base)]
-      if (scenarios.some((missing) => fold(node, false, comparison, missing).hangs)) {
-        found.push({ term: base, comparison })
-        break
-      }
-    }
-  }
-  return found
+  return negatedComparisons(node, false).flatMap((comparison) => {
+    const ways = [...waysToMiss(comparison.left), ...waysToMiss(comparison.right)]
+    const hanging = ways.find(({ missing }) => fold(node, false, comparison, missing).hangs)
+    return hanging === undefined ? [] : [{ term: hanging.term, comparison }]
+  })
 }
 
 type Missing = (term: TermNode) => boolean
 
-// Claims that the shape requires are missing only together, for a visitor.
-const visitor: Missing = (term) => term.kind === 'claim'
+/** One way in which a term can come to be missing. */
+interface Way {
+  /** The place that lacks a value. */
+  readonly term: TermNode
+  readonly missing: Missing
+}
 
-function justThis(base: TermNode): Missing {
-  return (term) => sameTerm(term, base)
+function waysToMiss(term: TermNode): readonly Way[] {
+  const justThis: Way = { term, missing: (other) => sameTerm(other, term) }
+  switch (term.kind) {
+    case 'field':
+      return term.optional ? [justThis] : []
+    case 'claim': {
+      // Claims that the shape requires are missing only together, for a visitor.
+      const visitor: Way = { term, missing: (other) => other.kind === 'claim' }
+      return term.optional ? [justThis, visitor] : [visitor]
+    }
+    case 'orElse':
+      return waysToMiss(term.term).flatMap((first) =>
+        waysToMiss(term.otherwise).map((second) => ({
+          term: first.term,
+          missing: (other) => first.missing(other) || second.missing(other),
+        })),
+      )
+    case 'literal':
+    case 'now':
+    case 'forever':
+      return []
+  }
 }
 
 function isAbsent(term: TermNode, missing: Missing): boolean {
@@ -43,15 +60,10 @@ function isAbsent(term: TermNode, missing: Missing): boolean {
   return (term.kind === 'literal' && term.value === null) || missing(term)
 }
 
-interface Negated {
-  readonly comparison: CompareNode
-  readonly bases: readonly TermNode[]
-}
-
-function negatedComparisons(node: ConditionNode, negative: boolean): Negated[] {
+function negatedComparisons(node: ConditionNode, negative: boolean): CompareNode[] {
   switch (node.kind) {
     case 'compare':
-      return negative ? [{ comparison: node, bases: [...missable(node.left), ...missable(node.right)] }] : []
+      return negative ? [node] : []
     case 'not':
       return negatedComparisons(node.of, !negative)
     case 'named':
@@ -61,24 +73,6 @@ function negatedComparisons(node: ConditionNode, negative: boolean): Negated[] {
       return node.of.flatMap((part) => negatedComparisons(part, negative))
     case 'constant':
     case 'presence':
-      return []
-  }
-}
-
-/** The places whose absence makes the term missing. */
-function missable(term: TermNode): readonly TermNode[] {
-  switch (term.kind) {
-    case 'field':
-      return term.optional ? [term] : []
-    case 'claim':
-      return [term]
-    case 'orElse': {
-      const otherwise = missable(term.otherwise)
-      return otherwise.length === 0 ? [] : [...missable(term.term), ...otherwise]
-    }
-    case 'literal':
-    case 'now':
-    case 'forever':
       return []
   }
 }

@@ -1,8 +1,8 @@
-import { laneFor, nextLane } from './lanes.js'
+import { type Known, laneFor } from './lanes.js'
 import type { CompareNode, ConditionNode, TermNode } from './nodes.js'
 import { isList, typeOf } from './nodes.js'
 import { lowerAscii } from './text.js'
-import { type Comparable, isMissing, proper, properList, type Scalar } from './value.js'
+import { type Comparable, isMissing, proper, properList } from './value.js'
 
 /** A record as rules read it. */
 export type Row = Readonly<Record<string, unknown>>
@@ -41,13 +41,13 @@ export function predicate(node: ConditionNode): Predicate {
     case 'allOf':
       return every(node.of.map(predicate))
     case 'anyOf':
-      return some(node.of.map(predicate))
+      return anyKnown(node.of) ?? some(node.of.map(predicate))
     case 'presence': {
       const missing = missingReader(node.term)
       return node.present ? (record, env) => !missing(record, env) : missing
     }
     case 'compare':
-      return knownValue(node) ?? comparison(node)
+      return knownValues(node) ?? comparison(node)
   }
 }
 
@@ -55,7 +55,7 @@ function every(parts: Predicate[]): Predicate {
   const [a, b] = parts
   if (a === undefined) return always
   if (b === undefined) return a
-  if (parts.length === 2) return nextLane().all2(a, b) as Predicate
+  if (parts.length === 2) return (record, env) => a(record, env) && b(record, env)
   return (record, env) => {
     for (const part of parts) if (!part(record, env)) return false
     return true
@@ -63,11 +63,10 @@ function every(parts: Predicate[]): Predicate {
 }
 
 function some(parts: Predicate[]): Predicate {
-  const [a, b, c] = parts
+  const [a, b] = parts
   if (a === undefined) return never
   if (b === undefined) return a
-  if (c === undefined) return nextLane().any2(a, b) as Predicate
-  if (parts.length === 3) return nextLane().any3(a, b, c) as Predicate
+  if (parts.length === 2) return (record, env) => a(record, env) || b(record, env)
   return (record, env) => {
     for (const part of parts) if (part(record, env)) return true
     return false
@@ -75,18 +74,37 @@ function some(parts: Predicate[]): Predicate {
 }
 
 /** The commonest leaves, a field against values known beforehand: no checks are left, since only a proper value is equal to one. */
-function knownValue(node: CompareNode): Predicate | undefined {
-  const { left, right, by } = node
-  if (left.kind !== 'field' || left.path.length !== 1 || left.list || left.type === 'time') return undefined
-  if (right.kind !== 'literal' || right.value === null || (by !== 'is' && by !== 'isOneOf')) return undefined
-  const values = right.list ? properList(right.value, right.type) : [proper(right.value, right.type)]
-  if (values === undefined) return undefined
-  const known = values.filter((value) => value !== undefined && proper(value, left.type as Scalar) !== undefined)
-  const name = left.path[0] as string
-  if (known.length === 0) return never
-  if (known.length === 1) return laneFor(name).is(name, known[0])
-  if (known.length === 2) return laneFor(name).isEither(name, known[0], known[1])
-  return laneFor(name).isAmong(name, new Set(known))
+function knownField(node: ConditionNode): { readonly name: string; readonly values: readonly Comparable[] } | undefined {
+  if (node.kind !== 'compare' || (node.by !== 'is' && node.by !== 'isOneOf' && node.by !== 'has')) return undefined
+  const [field, known] = node.by === 'has' ? [node.right, node.left] : [node.left, node.right]
+  if (field.kind !== 'field' || field.path.length !== 1 || field.list || field.type === 'time') return undefined
+  if (known.kind !== 'literal' || known.value === null) return undefined
+  const given = known.list ? properList(known.value, known.type) : [proper(known.value, known.type)]
+  const { type } = field
+  if (type === 'other') return undefined
+  const values = (given ?? []).filter((value): value is Comparable => value !== undefined && proper(value, type) !== undefined)
+  return { name: field.path[0] as string, values }
+}
+
+function knownValues(node: ConditionNode): Predicate | undefined {
+  const field = knownField(node)
+  if (field === undefined) return undefined
+  const { name, values } = field
+  if (values.length === 0) return never
+  return values.length > 2 ? laneFor(name).among(name, new Set(values)) : laneFor(name).any1(knownOf(name, values))
+}
+
+function knownOf(name: string, values: readonly Comparable[]): Known {
+  return { name, one: values[0], other: values[1] ?? values[0] }
+}
+
+/** Two or three such leaves, of which any may hold: what most rules come down to for one person. */
+function anyKnown(of: readonly ConditionNode[]): Predicate | undefined {
+  if (of.length !== 2 && of.length !== 3) return undefined
+  const fields = of.map(knownField)
+  if (!fields.every((field) => field !== undefined && (field.values.length === 1 || field.values.length === 2))) return undefined
+  const [a, b, c] = fields.map((field) => field && knownOf(field.name, field.values)) as [Known, Known, Known | undefined]
+  return c === undefined ? laneFor(`${a.name} ${b.name}`).any2(a, b) : laneFor(`${a.name} ${b.name} ${c.name}`).any3(a, b, c)
 }
 
 type Compared = (left: Comparable, right: Comparable) => boolean

@@ -126,7 +126,7 @@ export function orElseProblem(first: TermNode, otherwise: TermNode): string | un
 
 function place(node: Json, at: string) {
   if (!Array.isArray(node.path) || node.path.length === 0) throw new ConditionError(`${at}.path`, 'a list of field names is needed')
-  const path = Object.freeze(node.path.map((step, index) => text(step, `${at}.path[${index}]`)))
+  const path = Object.freeze(node.path.map((step, index) => fieldName(step, `${at}.path[${index}]`)))
   if (node.type !== 'other' && !SCALARS.includes(node.type))
     throw new ConditionError(`${at}.type`, `${JSON.stringify(node.type)} is no type`)
   return {
@@ -175,6 +175,12 @@ function boolean(value: unknown, at: string): boolean {
 function text(value: unknown, at: string): string {
   if (typeof value !== 'string' || value === '') throw new ConditionError(at, 'a name is needed')
   return value
+}
+
+function fieldName(value: unknown, at: string): string {
+  const name = text(value, at)
+  if (name in Object.prototype) throw new ConditionError(at, `"${name}" is no field: every object has it`)
+  return name
 }
 
 function flag<N extends string>(node: Json, name: N, at: string): { readonly [P in N]?: true } {

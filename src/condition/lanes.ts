@@ -1,89 +1,199 @@
 type Test = (record: Readonly<Record<string, unknown>>) => boolean
-type Judged = (record: Readonly<Record<string, unknown>>, env: never) => boolean
 
-interface Lane {
-  /** The field holds this very value. */
-  is(name: string, value: unknown): Test
-  /** The field holds one of two values. */
-  isEither(name: string, one: unknown, other: unknown): Test
-  /** The field holds one of many values. */
-  isAmong(name: string, values: ReadonlySet<unknown>): Test
-  any2<P extends Judged>(a: P, b: P): Judged
-  any3<P extends Judged>(a: P, b: P, c: P): Judged
-  all2<P extends Judged>(a: P, b: P): Judged
+/** A field that has to hold one of two values (the same one twice where there is but one). */
+export interface Known {
+  readonly name: string
+  readonly one: unknown
+  readonly other: unknown
 }
 
-// A JavaScript engine keeps what it learns about a property access or a call with the place in the source text.
-// One shared `record[name]` would be reached with every field name and stay slow; the same text several times over lets
-// each field have a place of its own, which is worth a factor of two on long arrays (bench/filter.ts). Hence the copies:
+/** Tests of fields against values known beforehand: any of up to three, or one field against many values. */
+interface Lane {
+  any1(a: Known): Test
+  any2(a: Known, b: Known): Test
+  any3(a: Known, b: Known, c: Known): Test
+  among(name: string, values: ReadonlySet<unknown>): Test
+}
+
+// A JavaScript engine keeps what it learns about a property access with the place in the source text. One shared
+// `record[name]` would be reached with every field name and stay slow; the same text several times over lets each set of
+// fields have a place of its own, which is worth a factor of two on long arrays (bench/filter.ts). Hence the copies:
 // they must stay alike, and must stay copies.
 const LANES: readonly Lane[] = [
   {
-    is: (name, value) => (record) => record[name] === value,
-    isEither: (name, one, other) => (record) => record[name] === one || record[name] === other,
-    isAmong: (name, values) => (record) => values.has(record[name]),
-    any2: (a, b) => (record, env) => a(record, env) || b(record, env),
-    any3: (a, b, c) => (record, env) => a(record, env) || b(record, env) || c(record, env),
-    all2: (a, b) => (record, env) => a(record, env) && b(record, env),
+    any1({ name, one, other }) {
+      return (record) => {
+        const x = record[name]
+        return x === one || x === other
+      }
+    },
+    any2({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        return b === b1 || b === b2
+      }
+    },
+    any3({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }, { name: nameC, one: c1, other: c2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        if (b === b1 || b === b2) return true
+        const c = record[nameC]
+        return c === c1 || c === c2
+      }
+    },
+    among: (name, values) => (record) => values.has(record[name]),
   },
   {
-    is: (name, value) => (record) => record[name] === value,
-    isEither: (name, one, other) => (record) => record[name] === one || record[name] === other,
-    isAmong: (name, values) => (record) => values.has(record[name]),
-    any2: (a, b) => (record, env) => a(record, env) || b(record, env),
-    any3: (a, b, c) => (record, env) => a(record, env) || b(record, env) || c(record, env),
-    all2: (a, b) => (record, env) => a(record, env) && b(record, env),
+    any1({ name, one, other }) {
+      return (record) => {
+        const x = record[name]
+        return x === one || x === other
+      }
+    },
+    any2({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        return b === b1 || b === b2
+      }
+    },
+    any3({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }, { name: nameC, one: c1, other: c2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        if (b === b1 || b === b2) return true
+        const c = record[nameC]
+        return c === c1 || c === c2
+      }
+    },
+    among: (name, values) => (record) => values.has(record[name]),
   },
   {
-    is: (name, value) => (record) => record[name] === value,
-    isEither: (name, one, other) => (record) => record[name] === one || record[name] === other,
-    isAmong: (name, values) => (record) => values.has(record[name]),
-    any2: (a, b) => (record, env) => a(record, env) || b(record, env),
-    any3: (a, b, c) => (record, env) => a(record, env) || b(record, env) || c(record, env),
-    all2: (a, b) => (record, env) => a(record, env) && b(record, env),
+    any1({ name, one, other }) {
+      return (record) => {
+        const x = record[name]
+        return x === one || x === other
+      }
+    },
+    any2({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        return b === b1 || b === b2
+      }
+    },
+    any3({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }, { name: nameC, one: c1, other: c2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        if (b === b1 || b === b2) return true
+        const c = record[nameC]
+        return c === c1 || c === c2
+      }
+    },
+    among: (name, values) => (record) => values.has(record[name]),
   },
   {
-    is: (name, value) => (record) => record[name] === value,
-    isEither: (name, one, other) => (record) => record[name] === one || record[name] === other,
-    isAmong: (name, values) => (record) => values.has(record[name]),
-    any2: (a, b) => (record, env) => a(record, env) || b(record, env),
-    any3: (a, b, c) => (record, env) => a(record, env) || b(record, env) || c(record, env),
-    all2: (a, b) => (record, env) => a(record, env) && b(record, env),
+    any1({ name, one, other }) {
+      return (record) => {
+        const x = record[name]
+        return x === one || x === other
+      }
+    },
+    any2({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        return b === b1 || b === b2
+      }
+    },
+    any3({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }, { name: nameC, one: c1, other: c2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        if (b === b1 || b === b2) return true
+        const c = record[nameC]
+        return c === c1 || c === c2
+      }
+    },
+    among: (name, values) => (record) => values.has(record[name]),
   },
   {
-    is: (name, value) => (record) => record[name] === value,
-    isEither: (name, one, other) => (record) => record[name] === one || record[name] === other,
-    isAmong: (name, values) => (record) => values.has(record[name]),
-    any2: (a, b) => (record, env) => a(record, env) || b(record, env),
-    any3: (a, b, c) => (record, env) => a(record, env) || b(record, env) || c(record, env),
-    all2: (a, b) => (record, env) => a(record, env) && b(record, env),
+    any1({ name, one, other }) {
+      return (record) => {
+        const x = record[name]
+        return x === one || x === other
+      }
+    },
+    any2({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        return b === b1 || b === b2
+      }
+    },
+    any3({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }, { name: nameC, one: c1, other: c2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        if (b === b1 || b === b2) return true
+        const c = record[nameC]
+        return c === c1 || c === c2
+      }
+    },
+    among: (name, values) => (record) => values.has(record[name]),
   },
   {
-    is: (name, value) => (record) => record[name] === value,
-    isEither: (name, one, other) => (record) => record[name] === one || record[name] === other,
-    isAmong: (name, values) => (record) => values.has(record[name]),
-    any2: (a, b) => (record, env) => a(record, env) || b(record, env),
-    any3: (a, b, c) => (record, env) => a(record, env) || b(record, env) || c(record, env),
-    all2: (a, b) => (record, env) => a(record, env) && b(record, env),
+    any1({ name, one, other }) {
+      return (record) => {
+        const x = record[name]
+        return x === one || x === other
+      }
+    },
+    any2({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        return b === b1 || b === b2
+      }
+    },
+    any3({ name: nameA, one: a1, other: a2 }, { name: nameB, one: b1, other: b2 }, { name: nameC, one: c1, other: c2 }) {
+      return (record) => {
+        const a = record[nameA]
+        if (a === a1 || a === a2) return true
+        const b = record[nameB]
+        if (b === b1 || b === b2) return true
+        const c = record[nameC]
+        return c === c1 || c === c2
+      }
+    },
+    among: (name, values) => (record) => values.has(record[name]),
   },
 ]
 
-const laneOfField = new Map<string, number>()
-let next = 0
+const laneOf = new Map<string, number>()
+const MOST = 10_000
 
-/** The lane of a field: always the same one for the same name, so that each place in the text sees few names. */
-export function laneFor(name: string): Lane {
-  let at = laneOfField.get(name)
+/** The lane for these fields: always the same for the same names, so that every person's copy of a rule shares it. */
+export function laneFor(names: string): Lane {
+  let at = laneOf.get(names)
   if (at === undefined) {
-    if (laneOfField.size > 10_000) laneOfField.clear()
-    at = laneOfField.size % LANES.length
-    laneOfField.set(name, at)
+    if (laneOf.size >= MOST) laneOf.clear()
+    at = laneOf.size % LANES.length
+    laneOf.set(names, at)
   }
   return LANES[at] as Lane
-}
-
-/** A lane for a combination, in turn. */
-export function nextLane(): Lane {
-  next = (next + 1) % LANES.length
-  return LANES[next] as Lane
 }

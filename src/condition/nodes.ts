@@ -180,6 +180,16 @@ export function presenceNode(term: TermNode, present: boolean): PresenceNode {
   return Object.freeze({ kind: 'presence', term, present })
 }
 
+/** Freezes a condition and all that is in it. What is frozen already is taken to be so throughout. */
+export function frozen(node: ConditionNode): ConditionNode {
+  if (Object.isFrozen(node)) return node
+  if (node.kind === 'allOf' || node.kind === 'anyOf') {
+    node.of.forEach(frozen)
+    Object.freeze(node.of)
+  } else if (node.kind === 'not' || node.kind === 'named') frozen(node.of)
+  return Object.freeze(node)
+}
+
 /** The type of a term's value. */
 export function typeOf(term: TermNode): Scalar | 'other' {
   switch (term.kind) {

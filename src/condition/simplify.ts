@@ -1,18 +1,15 @@
-import type { Row } from './evaluate.js'
-import { predicate } from './evaluate.js'
+import { predicate, type Row } from './evaluate.js'
 import {
-  allOfNode,
-  anyOfNode,
   type ClaimNode,
   type CompareNode,
   type ConditionNode,
   compareNode,
   constant,
   FALSE,
+  frozen,
   isList,
   type LiteralNode,
-  notNode,
-  presenceNode,
+  type PresenceNode,
   sameCondition,
   type TermNode,
 } from './nodes.js'
@@ -25,82 +22,213 @@ import { type Comparable, isMissing, proper, properList, type Scalar } from './v
  * Without claims, only what holds for everybody is folded. Never changes the answer for any record.
  */
 export function simplify(node: ConditionNode, claims?: Row | null): ConditionNode {
+  if (claims === undefined) return frozen(settle(node))
+  return frozen(specialiser(node)(person(claims)))
+}
+
+/** Somebody's claims, each turned into a literal once, however many rules ask for it. */
+export interface PersonClaims {
+  readonly me: Row | null
+  readonly known: Map<string, KnownClaim>
+}
+
+/** Readies claims for specialisers. */
+export function person(me: Row | null): PersonClaims {
+  return { me, known: new Map() }
+}
+
+/** The same as `simplify` with claims, made ready for many people. What it gives is not frozen yet, for speed. */
+export function specialiser(node: ConditionNode): (who: PersonClaims) => ConditionNode {
+  const prepared = prepare(node)
+  if (prepared.kind === 'settled') return () => prepared.node
+  return prepared.kind === 'personal' ? (who) => constant(prepared.test(who)) : prepared.build
+}
+
+// A rule is asked again for every person, so what does not depend on the person is worked out once and kept with the rule:
+// parts without claims are simplified, parts of nothing but claims become a test, and only what mixes both is built anew.
+type Prepared =
+  | { readonly kind: 'settled'; readonly node: ConditionNode }
+  | { readonly kind: 'personal'; readonly test: (who: PersonClaims) => boolean }
+  | { readonly kind: 'mixed'; readonly build: (who: PersonClaims) => ConditionNode }
+
+const NO_RECORD: Row = Object.freeze({})
+
+/** A condition on claims alone, as a test of somebody's claims. */
+function personal(node: ConditionNode): Prepared {
+  const test = predicate(node)
+  return { kind: 'personal', test: (who) => test(NO_RECORD, { me: who.me, now: 0 }) }
+}
+
+function prepare(node: ConditionNode): Prepared {
+  switch (node.kind) {
+    case 'constant':
+      return { kind: 'settled', node }
+    case 'named':
+      return prepare(node.of)
+    case 'not': {
+      const of = prepare(node.of)
+      if (of.kind === 'settled') return { kind: 'settled', node: notSimple(of.node) }
+      if (of.kind === 'personal') return personal(node)
+      return { kind: 'mixed', build: (who) => notSimple(of.build(who)) }
+    }
+    case 'allOf':
+    case 'anyOf':
+      return prepareMany(node)
+    case 'presence':
+      if (!hasClaim(node.term)) return { kind: 'settled', node: presence(node, node.term) }
+      if (!hasRecord(node.term)) return personal(node)
+      return { kind: 'mixed', build: (who) => presence(node, resolve(node.term, who)) }
+    case 'compare':
+      return prepareCompare(node)
+  }
+}
+
+function prepareMany(node: Extract<ConditionNode, { of: readonly ConditionNode[] }>): Prepared {
+  const decisive = node.kind === 'anyOf'
+  const parts = node.of.map(prepare)
+  const tests = parts.flatMap((part) => (part.kind === 'personal' ? [part.test] : []))
+  const others = parts.filter((part) => part.kind !== 'personal')
+  const settled = others.flatMap((part) => (part.kind === 'settled' ? [part.node] : []))
+  const folded = combine(node.kind, settled)
+  if (folded.kind === 'constant' && folded.value === decisive) return { kind: 'settled', node: folded }
+  if (others.length === settled.length) {
+    if (tests.length === 0) return { kind: 'settled', node: folded }
+    if (folded.kind === 'constant') return personal(node)
+  }
+  return {
+    kind: 'mixed',
+    build(who) {
+      for (const test of tests) if (test(who) === decisive) return constant(decisive)
+      const built: ConditionNode[] = []
+      for (const part of others) {
+        const simple = part.kind === 'mixed' ? part.build(who) : (part as { node: ConditionNode }).node
+        if (simple.kind === 'constant' && simple.value === decisive) return simple
+        built.push(simple)
+      }
+      return combine(node.kind, built)
+    },
+  }
+}
+
+/** Joins simplified conditions into a simplified one: flat, without repetition, decided where one part decides. */
+export function combine(kind: 'allOf' | 'anyOf', simple: readonly ConditionNode[]): ConditionNode {
+  // The value that decides the whole alone: false for allOf, true for anyOf.
+  const decisive = kind === 'anyOf'
+  const parts: ConditionNode[] = []
+  for (const part of simple) {
+    if (part.kind === 'constant') {
+      if (part.value === decisive) return part
+    } else if (part.kind === kind) {
+      for (const inner of part.of) addOnce(parts, inner)
+    } else addOnce(parts, part)
+  }
+  if (parts.length === 0) return constant(!decisive)
+  if (parts.length === 1) return parts[0] as ConditionNode
+  return { kind, of: parts }
+}
+
+function addOnce(parts: ConditionNode[], one: ConditionNode): void {
+  for (const part of parts) if (sameCondition(part, one)) return
+  parts.push(one)
+}
+
+function notSimple(of: ConditionNode): ConditionNode {
+  if (of.kind === 'constant') return constant(!of.value)
+  return of.kind === 'not' ? of.of : { kind: 'not', of }
+}
+
+function prepareCompare(node: CompareNode): Prepared {
+  const { left, by, right } = node
+  const claims = hasClaim(left) || hasClaim(right)
+  if (!claims) return { kind: 'settled', node: compare(node, left, right) }
+  if (!hasRecord(left) && !hasRecord(right))
+    return left.kind === 'claim' && right.kind === 'literal' ? ownClaim(node, left, right) : personal(node)
+  // The commonest of all, a field beside a claim, without a detour.
+  if (right.kind === 'claim' && left.kind === 'field')
+    return { kind: 'mixed', build: (who) => beside(who, right, (it) => ({ kind: 'compare', by, left, right: it })) }
+  if (left.kind === 'claim' && right.kind === 'field')
+    return { kind: 'mixed', build: (who) => beside(who, left, (it) => ({ kind: 'compare', by, left: it, right })) }
+  return { kind: 'mixed', build: (who) => compare(node, resolve(left, who), resolve(right, who)) }
+}
+
+/** A claim beside a value: a role, above all, which many rules ask for. */
+function ownClaim(node: CompareNode, claim: ClaimNode, { value }: LiteralNode): Prepared {
+  if (node.by !== 'has' || claim.type !== 'text') return personal(node)
+  return {
+    kind: 'personal',
+    test(who) {
+      const { literal } = knownClaim(claim, who)
+      return Array.isArray(literal.value) && literal.value.includes(value)
+    },
+  }
+}
+
+function beside(who: PersonClaims, claim: ClaimNode, make: (literal: LiteralNode) => CompareNode): ConditionNode {
+  const { literal, nothing } = knownClaim(claim, who)
+  return nothing ? FALSE : make(literal)
+}
+
+/** A condition without regard to anybody's claims. */
+function settle(node: ConditionNode): ConditionNode {
   switch (node.kind) {
     case 'constant':
       return node
     case 'named':
-      return simplify(node.of, claims)
-    case 'not': {
-      const of = simplify(node.of, claims)
-      if (of.kind === 'constant') return constant(!of.value)
-      if (of.kind === 'not') return of.of
-      return of === node.of ? node : notNode(of)
-    }
+      return settle(node.of)
+    case 'not':
+      return notSimple(settle(node.of))
     case 'allOf':
-      return combine(node, claims, 'allOf')
     case 'anyOf':
-      return combine(node, claims, 'anyOf')
-    case 'presence': {
-      const term = simplifyTerm(node.term, claims)
-      const known = presenceOf(term)
-      if (known !== undefined) return constant(known === node.present)
-      return term === node.term ? node : presenceNode(term, node.present)
-    }
+      return combine(node.kind, node.of.map(settle))
+    case 'presence':
+      return presence(node, node.term)
     case 'compare':
-      return compare(node, claims)
+      return compare(node, node.left, node.right)
   }
 }
 
-function combine(
-  node: Extract<ConditionNode, { of: readonly ConditionNode[] }>,
-  claims: Row | null | undefined,
-  kind: 'allOf' | 'anyOf',
-): ConditionNode {
-  // The value that decides the whole alone: false for allOf, true for anyOf.
-  const decisive = kind === 'anyOf'
-  const parts: ConditionNode[] = []
-  for (const part of node.of) {
-    const simple = simplify(part, claims)
-    if (simple.kind === 'constant') {
-      if (simple.value === decisive) return simple
-    } else if (simple.kind === kind) {
-      for (const inner of simple.of) addOnce(parts, inner)
-    } else addOnce(parts, simple)
-  }
-  if (parts.length === 0) return constant(!decisive)
-  if (parts.length === 1) return parts[0] as ConditionNode
-  if (parts.length === node.of.length && parts.every((part, at) => part === node.of[at])) return node
-  return kind === 'allOf' ? allOfNode(parts) : anyOfNode(parts)
+function presence(node: PresenceNode, term: TermNode): ConditionNode {
+  const found = presenceOf(term)
+  if (found !== undefined) return constant(found === node.present)
+  return term === node.term ? node : { kind: 'presence', term, present: node.present }
 }
 
-function addOnce(parts: ConditionNode[], one: ConditionNode): void {
-  if (!parts.some((part) => sameCondition(part, one))) parts.push(one)
-}
-
-function compare(node: CompareNode, claims: Row | null | undefined): ConditionNode {
-  const left = compared(simplifyTerm(node.left, claims))
-  const right = compared(simplifyTerm(node.right, claims))
+function compare(node: CompareNode, given: TermNode, other: TermNode): ConditionNode {
+  const left = compared(given)
+  const right = compared(other)
   if (equalsNothing(left) || equalsNothing(right)) return FALSE
-  if (isSettled(left) && isSettled(right)) {
-    return constant(predicate(compareNode(left, node.by, right))({}, { me: null, now: 0 }))
-  }
-  return left === node.left && right === node.right ? node : compareNode(left, node.by, right)
-}
-
-function simplifyTerm(term: TermNode, claims: Row | null | undefined): TermNode {
-  if (term.kind === 'claim' && claims !== undefined) return claimValue(term, claims)
-  if (term.kind !== 'orElse') return term
-  const first = simplifyTerm(term.term, claims)
-  const known = presenceOf(first)
-  if (known === true) return first
-  const otherwise = simplifyTerm(term.otherwise, claims)
-  if (known === false) return otherwise
-  return first === term.term && otherwise === term.otherwise ? term : Object.freeze({ kind: 'orElse', term: first, otherwise })
+  if (isSettled(left) && isSettled(right)) return constant(predicate(compareNode(left, node.by, right))(NO_RECORD, { me: null, now: 0 }))
+  return left === node.left && right === node.right ? node : { kind: 'compare', by: node.by, left, right }
 }
 
 /** The term without a stand-in that equals nothing: in a comparison it says no more than that the term is missing. */
 function compared(term: TermNode): TermNode {
-  return term.kind === 'orElse' && equalsNothing(term.otherwise) ? compared(term.term) : term
+  if (term.kind !== 'orElse') return term
+  const there = presenceOf(term.term)
+  if (there !== undefined) return compared(there ? term.term : term.otherwise)
+  return equalsNothing(term.otherwise) ? compared(term.term) : term
+}
+
+/** A term with its claims turned into literals. */
+function resolve(term: TermNode, who: PersonClaims): TermNode {
+  if (term.kind === 'claim') return knownClaim(term, who).literal
+  if (term.kind !== 'orElse') return term
+  const first = resolve(term.term, who)
+  const there = presenceOf(first)
+  if (there === true) return first
+  const otherwise = resolve(term.otherwise, who)
+  if (there === false) return otherwise
+  return first === term.term && otherwise === term.otherwise ? term : Object.freeze({ kind: 'orElse', term: first, otherwise })
+}
+
+function hasClaim(term: TermNode): boolean {
+  return term.kind === 'claim' || (term.kind === 'orElse' && (hasClaim(term.term) || hasClaim(term.otherwise)))
+}
+
+/** Whether the term's value depends on the record or the instant. */
+function hasRecord(term: TermNode): boolean {
+  if (term.kind === 'orElse') return hasRecord(term.term) || hasRecord(term.otherwise)
+  return term.kind === 'field' || term.kind === 'now'
 }
 
 /** Whether the term is there, where that is known without a record. */
@@ -127,6 +255,23 @@ function equalsNothing(term: TermNode): boolean {
 
 function isSettled(term: TermNode): boolean {
   return term.kind === 'literal' || term.kind === 'forever'
+}
+
+interface KnownClaim {
+  readonly literal: LiteralNode
+  readonly nothing: boolean
+  readonly list: true | undefined
+}
+
+function knownClaim(term: ClaimNode, who: PersonClaims): KnownClaim {
+  const [only] = term.path
+  const id = term.path.length === 1 ? (only as string) : term.path.join('\n')
+  const found = who.known.get(id)
+  if (found !== undefined && found.literal.type === (term.type === 'other' ? 'text' : term.type) && found.list === term.list) return found
+  const literal = claimValue(term, who.me)
+  const fresh = { literal, nothing: equalsNothing(literal), list: term.list }
+  who.known.set(id, fresh)
+  return fresh
 }
 
 /** A claim as a literal. A claim that is improper stays present and equals nothing, as everywhere. */

@@ -25,7 +25,21 @@ export async function fitRecord(
   }
   const fitted = result.value as Row
   const faults = Object.entries(type.fields).flatMap(([name, field]) => unholdable(field, fitted[name], name))
-  return faults.length > 0 ? { faults } : { record: fitted }
+  return faults.length > 0 ? { faults } : { record: asStored(type, fitted) }
+}
+
+/**
+ * A record with what is missing said in one way, as a table says it: null where the field may be null, left out otherwise.
+ * A column cannot tell the two apart, and every engine has to give the same back.
+ */
+export function asStored(type: TypeModel, record: Row): Row {
+  const stored: Record<string, unknown> = { ...record }
+  for (const [name, field] of Object.entries(type.fields)) {
+    if (!missing(stored[name])) continue
+    if (field.nullable) stored[name] = null
+    else delete stored[name]
+  }
+  return stored
 }
 
 function unholdable(field: Field, value: unknown, name: string): FieldFault[] {

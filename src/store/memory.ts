@@ -1,6 +1,7 @@
 import { compareText, instant, predicate, type Row } from '../condition/index.js'
-import { type Field, type Key, type Model, typeModel } from '../rulebook/index.js'
+import { type Field, type Key, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
 import { DuplicateKeyError } from './errors.js'
+import { asStored } from './fit.js'
 import type { Backend, Selection, SortStep, Tables, Target } from './tables.js'
 
 /** Records by type, as arrays. */
@@ -17,8 +18,8 @@ export function inMemory(records: Records = {}): Backend {
   return (model) => {
     const held: Held = new Map(Object.keys(model.types).map((type) => [type, new Map<Key, Row>()]))
     for (const [type, rows] of Object.entries(records)) {
-      const { key } = typeModel(model, type)
-      for (const row of rows) put(held, type, key, row as Row)
+      const known = typeModel(model, type)
+      for (const row of rows) put(held, known, row as Row)
     }
     return new MemoryTables(model, held)
   }
@@ -26,11 +27,11 @@ export function inMemory(records: Records = {}): Backend {
 
 type Held = Map<string, Map<Key, Row>>
 
-function put(held: Held, type: string, keyField: string, row: Row): void {
-  const rows = held.get(type) as Map<Key, Row>
-  const key = row[keyField] as Key
-  if (rows.has(key)) throw new DuplicateKeyError(type, key)
-  rows.set(key, structuredClone(row))
+function put(held: Held, type: TypeModel, row: Row): void {
+  const rows = held.get(type.name) as Map<Key, Row>
+  const key = row[type.key] as Key
+  if (rows.has(key)) throw new DuplicateKeyError(type.name, key)
+  rows.set(key, structuredClone(asStored(type, row)))
 }
 
 class MemoryTables implements Tables {
@@ -54,16 +55,14 @@ class MemoryTables implements Tables {
   }
 
   async insert(type: string, row: Row): Promise<void> {
-    put(this.#held, type, typeModel(this.#model, type).key, row)
+    put(this.#held, typeModel(this.#model, type), row)
   }
 
   async update(type: string, changes: Row, target: Target): Promise<number> {
     const row = this.#target(type, target)
     if (row === undefined) return 0
-    const { fields } = typeModel(this.#model, type)
-    const changed: Record<string, unknown> = { ...row, ...structuredClone(changes) }
-    for (const name of Object.keys(changes)) if (changes[name] === null && !fields[name]?.nullable) delete changed[name]
-    this.#rows(type).set(target.key, changed)
+    const changed = { ...row, ...structuredClone(changes) }
+    this.#rows(type).set(target.key, asStored(typeModel(this.#model, type), changed))
     return 1
   }
 

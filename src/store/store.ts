@@ -22,9 +22,18 @@ import {
   typeModel,
   type World,
 } from '../rulebook/index.js'
-import { type Clock, type InnerViewpoint, type Outcome, type Rulebook, type Viewpoint, verdictOf } from '../viewpoint/index.js'
+import {
+  type Clock,
+  holds,
+  type InnerViewpoint,
+  type Outcome,
+  type Rulebook,
+  type Testable,
+  type Viewpoint,
+  verdictOf,
+} from '../viewpoint/index.js'
 import { denied, type FieldFault, InvalidError, QueryError, StoreError } from './errors.js'
-import { fitRecord, sameValue, unknownFields } from './fit.js'
+import { asStored, fitRecord, sameValue, unknownFields } from './fit.js'
 import { type ListOptions, type Picked, readLimit, readSort, readWhere } from './query.js'
 import type { Backend, Tables } from './tables.js'
 
@@ -118,13 +127,8 @@ interface Asker {
   /** What must hold of a stored record for the asker to see it. */
   readable(type: string): ConditionNode
   /** The clauses of the action that can hold for the asker. */
-  clauses(type: string, action: Action): readonly AskersClause[]
+  clauses(type: string, action: Action): readonly Testable[]
   readonly mayGiveKeys: boolean
-}
-
-interface AskersClause {
-  readonly when: ConditionNode
-  test(record: Row, env: Env): boolean
 }
 
 function personal(viewpoint: InnerViewpoint): Asker {
@@ -133,13 +137,14 @@ function personal(viewpoint: InnerViewpoint): Asker {
     model: viewpoint.model,
     env: viewpoint.env,
     outright: viewpoint.outright,
-    readable: (type) => viewpoint.rules(type, 'read').condition,
+    readable: (type) => viewpoint.rules(type, 'read').when,
     clauses: (type, action) => viewpoint.rules(type, action).clauses,
+
     mayGiveKeys: false,
   }
 }
 
-const EVERYTHING: readonly AskersClause[] = [{ when: TRUE, test: () => true }]
+const EVERYTHING: readonly Testable[] = [{ when: TRUE, test: undefined }]
 
 function system(viewpoint: InnerViewpoint): Asker {
   return {
@@ -176,7 +181,7 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
 
   /** The record as the asker may have it back after a write. */
   function answer(type: TypeModel, record: Row, env: Env): Row {
-    const readable = asker.viewpoint === undefined || asker.viewpoint.rules(type.name, 'read').test(record, env)
+    const readable = asker.viewpoint === undefined || holds(asker.viewpoint.rules(type.name, 'read'), record, env)
     return readable ? record : { [type.key]: record[type.key] }
   }
 
@@ -225,7 +230,7 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
       if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
       const { record } = fitted
       const env = asker.env()
-      if (!clauses.some((clause) => clause.test(record, env))) throw deny(type, 'create', 'refused')
+      if (!clauses.some((clause) => holds(clause, record, env))) throw deny(type, 'create', 'refused')
       await safely(`create ${typeName}`, () =>
         tables.transaction(async (inside) => {
           await inside.insert(typeName, record)
@@ -241,16 +246,16 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
         tables.transaction(async (inside) => {
           const env = asker.env()
           const before = await visible(inside, type, 'update', key, env)
-          const holding = asker.clauses(typeName, 'update').filter((clause) => clause.test(before, env))
+          const holding = asker.clauses(typeName, 'update').filter((clause) => holds(clause, before, env))
           if (holding.length === 0) throw deny(type, 'update', 'refused', key)
           const { known, faults } = readSent(type, sent)
           if (known[type.key] !== undefined && known[type.key] !== key) faults.push({ field: type.key, problem: 'the key never changes' })
-          const fitted = await fitRecord(type, changed(type, before, { ...known, [type.key]: key }))
+          const fitted = await fitRecord(type, asStored(type, { ...before, ...known, [type.key]: key }))
           if ('faults' in fitted) faults.push(...fitted.faults)
           if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
           const after = fitted.record
           // A clause counts if it holds on the record as it is and as it becomes.
-          const counting = holding.filter((clause) => clause.test(after, env))
+          const counting = holding.filter((clause) => holds(clause, after, env))
           if (counting.length === 0) throw deny(type, 'update', 'refused', key)
           const written = difference(type, before, after)
           if (Object.keys(written).length === 0) return answer(type, before, env)
@@ -308,12 +313,6 @@ function readSent(type: TypeModel, sent: unknown): { readonly known: Row; readon
   }
   const known = Object.entries(sent).filter(([name, value]) => Object.hasOwn(type.fields, name) && value !== undefined)
   return { known: Object.fromEntries(known), faults: unknownFields(type, sent) }
-}
-
-function changed(type: TypeModel, before: Row, changes: Row): Row {
-  const after: Record<string, unknown> = { ...before, ...changes }
-  for (const name of Object.keys(changes)) if (changes[name] === null && !type.fields[name]?.nullable) delete after[name]
-  return after
 }
 
 function difference(type: TypeModel, before: Row, after: Row): Row {

@@ -1,6 +1,7 @@
 export { type Rulebook, rulebook, type TermsIn, type WorldOf } from './book.js'
 export { ClaimsError, issuePath, readClaims } from './claims.js'
 export { RecordError } from './error.js'
+export { holds, type Testable } from './specialise.js'
 export { type Outcome, type Verdict, verdictOf } from './verdict.js'
-export { type Clock, type InnerViewpoint, type Viewpoint, viewpointOf } from './viewpoint.js'
+export type { Clock, InnerViewpoint, Viewpoint } from './viewpoint.js'
 export type { ClauseTrace, Explanation } from './why.js'

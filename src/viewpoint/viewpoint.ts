@@ -1,5 +1,6 @@
-import { type ConditionNode, type Env, FALSE, type Row } from '../condition/index.js'
+import { type ConditionNode, type Env, FALSE, frozen, person, type Row } from '../condition/index.js'
 import {
+  ACTIONS,
   type Action,
   type Key,
   knownAction,
@@ -11,7 +12,7 @@ import {
   type World,
 } from '../rulebook/index.js'
 import { RecordError } from './error.js'
-import { type PersonalRules, specialise } from './specialise.js'
+import { holds, type PersonalRules, readyRules, specialise, testOf } from './specialise.js'
 import { type Outcome, type Verdict, verdictOf } from './verdict.js'
 import { type Explanation, explain } from './why.js'
 
@@ -53,14 +54,21 @@ export interface InnerViewpoint extends Viewpoint {
 
 /** Specialises a rulebook for claims that have been checked already. */
 export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerViewpoint {
-  const cache = new Map<string, PersonalRules>()
+  const who = person(me)
+  const ready = readyRules(model)
+  const cache = new Map<string, (PersonalRules | undefined)[]>()
 
   function rules(type: string, action: Action): PersonalRules {
-    const id = `${action} ${type}`
-    let found = cache.get(id)
+    let ofType = cache.get(type)
+    if (ofType === undefined) {
+      ofType = [undefined, undefined, undefined, undefined]
+      cache.set(typeModel(model, type).name, ofType)
+    }
+    const at = ACTIONS.indexOf(knownAction(action))
+    let found = ofType[at]
     if (found === undefined) {
-      found = specialise(typeModel(model, type), knownAction(action), me, () => rules(type, 'read'))
-      cache.set(id, found)
+      found = specialise(ready.get(type)?.[at] ?? [], who, action === 'update' || action === 'delete' ? rules(type, 'read') : undefined)
+      ofType[at] = found
     }
     return found
   }
@@ -71,7 +79,7 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
   }
 
   function outright(type: string, action: Action): Outcome | undefined {
-    return me === null && rules(type, action).condition === FALSE ? 'sign in' : undefined
+    return me === null && rules(type, action).when === FALSE ? 'sign in' : undefined
   }
 
   function verdict(action: Action, typeName: string, record: Row, becomes: Row | undefined, at: Env): Verdict {
@@ -79,9 +87,9 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
     const judged = outright(typeName, action)
     const key = keyOf(type, record)
     if (judged !== undefined) return verdictOf(type, action, judged, key)
-    if (action !== 'create' && !rules(typeName, 'read').test(record, at)) return verdictOf(type, action, 'not found', key)
+    if (action !== 'create' && !holds(rules(typeName, 'read'), record, at)) return verdictOf(type, action, 'not found', key)
     const holding = rules(typeName, action).clauses.find(
-      (clause) => clause.test(record, at) && (becomes === undefined || clause.test(becomes, at)),
+      (clause) => holds(clause, record, at) && (becomes === undefined || holds(clause, becomes, at)),
     )
     return verdictOf(type, action, holding ? 'allowed' : 'refused', key, holding?.clause.title)
   }
@@ -95,10 +103,14 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
     verdict: (action: Action, type: string, record: Row, becomes?: Row) =>
       verdict(knownAction(action), type, checkRecord(type, record), becomes, env()),
     filter(type: string, records: readonly Row[], action: Action = 'read') {
-      const { test } = rules(type, action)
+      const test = testOf(rules(type, action))
       const at = env()
       const kept: Row[] = []
-      for (const record of records) if (test(checkRecord(type, record), at)) kept.push(record)
+      for (let index = 0; index < records.length; index++) {
+        const record = records[index] as Row
+        if (typeof record !== 'object' || record === null) throw new RecordError(type, record)
+        if (test(record, at)) kept.push(record)
+      }
       return kept
     },
     why(action: Action, type: string, record: Row, becomes?: Row) {
@@ -106,7 +118,7 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
       const answer = verdict(knownAction(action), type, checkRecord(type, record), becomes, at)
       return explain(answer, typeModel(model, type), record, at, becomes)
     },
-    condition: (action: Action, type: string) => rules(type, action).condition,
+    condition: (action: Action, type: string) => frozen(rules(type, action).when),
   }) as InnerViewpoint
 }
 

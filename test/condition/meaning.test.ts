@@ -1,0 +1,185 @@
+import { expect } from 'chai'
+import fc from 'fast-check'
+import { allOf, anyOf, forever, isPachterError, not, now, rulebook } from 'pachter'
+import {
+  type ConditionNode,
+  compareText,
+  conditionFromJson,
+  describe as inEnglish,
+  instant,
+  predicate,
+  simplify,
+  TRUE,
+} from 'pachter/condition'
+import { z } from 'zod'
+
+const Thing = z.object({
+  id: z.string(),
+  owner: z.string().nullish(),
+  size: z.number().nullish(),
+  count: z.int().nullish(),
+  at: z.date().nullish(),
+  day: z.string().nullish(),
+  tags: z.array(z.string()).nullish(),
+  open: z.boolean().nullish(),
+})
+const Me = z.object({ id: z.string(), email: z.string().nullish(), sites: z.array(z.string()).nullish() })
+const begun = rulebook({ me: { shape: Me, key: 'id' }, records: { thing: { shape: Thing, key: 'id', times: ['day'] } } })
+
+const NOW = new Date('2026-06-15T09:00:00Z')
+/** The condition that an author writes, as a node. */
+function written(write: (thing: any, me: any) => unknown): ConditionNode {
+  const book = begun.rules({ thing: (thing, { me, whoever }) => ({ may: { read: [whoever(write(thing, me) as never)] } }) })
+  return book.model.types.thing?.rules?.may.read[0]?.when as ConditionNode
+}
+const holds = (write: (thing: any, me: any) => unknown, record: object, me: object | null = { id: 'm-1' }) =>
+  predicate(written(write))(record as never, { me: me as never, now: NOW.getTime() })
+
+describe('what a condition means', () => {
+  const CASES: readonly [what: string, write: (thing: any, me: any) => unknown, record: object, expected: boolean, me?: object | null][] = [
+    ['a missing owner is not me', (t, me) => t.owner.is(me.id), { owner: null }, false],
+    ['a missing owner is not a visitor', (t, me) => t.owner.is(me.id), { owner: null }, false, null],
+    ['a missing owner is not a missing claim', (t, me) => t.owner.is(me.email), {}, false],
+    ['not is the exact complement', (t) => not(t.owner.orElse('').is('m-1')), { owner: null }, true],
+    ['a blank key claim is missing', (t, me) => t.owner.is(me.id), { owner: '' }, false, { id: '' }],
+    ['an id of spaces is missing', (t) => t.id.isMissing(), { id: '  ' }, true],
+    ['a blank text is present', (t) => t.owner.isPresent(), { owner: '' }, true],
+    ['text compares exactly', (t) => t.owner.is('ann'), { owner: 'Ann' }, false],
+    ['nothing is trimmed', (t) => t.owner.is('ann'), { owner: 'ann ' }, false],
+    ['letter case is ignored on request', (t) => t.owner.isIgnoringCase('ANN@x.example'), { owner: 'Ann@X.example' }, true],
+    ['for A to Z only', (t) => t.owner.isIgnoringCase('É'), { owner: 'é' }, false],
+    ['starts with', (t) => t.owner.startsWith('s-0'), { owner: 's-01' }, true],
+    ['nothing starts with what is missing', (t, me) => t.owner.startsWith(me.email), { owner: 'x' }, false],
+    ['every text starts with nothing', (t) => t.owner.startsWith(''), { owner: 'x' }, true],
+    ['but what is missing does not', (t) => t.owner.startsWith(''), {}, false],
+    ['ends with', (t) => t.owner.endsWith('.example'), { owner: 'a.example' }, true],
+    ['NaN is not less', (t) => t.size.isLessThan(5), { size: Number.NaN }, false],
+    ['infinity is not more', (t) => t.size.isMoreThan(5), { size: Number.POSITIVE_INFINITY }, false],
+    ['but it is there', (t) => t.size.isPresent(), { size: Number.POSITIVE_INFINITY }, true],
+    ['an unsafe integer equals nothing', (t) => t.count.isAtLeast(0), { count: 2 ** 53 }, false],
+    ['a number in a text is no number', (t) => t.size.is(5), { size: '5' }, false],
+    ['at most', (t) => t.size.isAtMost(5), { size: 5 }, true],
+    ['zero is zero, with either sign', (t) => t.size.is(0), { size: -0 }, true],
+    ['a time before now', (t) => t.at.isBefore(now), { at: new Date(NOW.getTime() - 1) }, true],
+    ['now is not before now', (t) => t.at.isBefore(now), { at: NOW }, false],
+    ['a text as a time, in any zone', (t) => t.day.is(NOW), { day: '2026-06-15T11:00:00+02:00' }, true],
+    ['times are cut to milliseconds', (t) => t.day.is(NOW), { day: '2026-06-15T09:00:00.000999Z' }, true],
+    ['a day is its midnight', (t) => t.day.isBefore(now), { day: '2026-06-15' }, true],
+    ['a day that does not exist is no time', (t) => t.day.isBefore(now), { day: '2026-02-30' }, false],
+    ['an open end is later than now', (t) => t.at.orElse(forever).isAfter(now), {}, true],
+    ['a past end is not', (t) => t.at.orElse(forever).isAfter(now), { at: new Date(0) }, false],
+    ['an invalid end is no open end', (t) => t.at.orElse(forever).isAfter(now), { at: new Date(Number.NaN) }, false],
+    ['a list has', (t, me) => t.tags.has(me.id), { tags: ['m-0', 'm-1'] }, true],
+    ['null in a list is nobody', (t, me) => t.tags.has(me.email), { tags: [null] }, false],
+    ['a list has, in any letter case', (t) => t.tags.hasIgnoringCase('A'), { tags: ['a'] }, true],
+    ['lists overlap', (t, me) => t.tags.overlaps(me.sites), { tags: ['a', 'b'] }, true, { id: 'x', sites: ['b'] }],
+    ['empty lists do not', (t, me) => t.tags.overlaps(me.sites), { tags: [] }, false, { id: 'x', sites: [] }],
+    ['one of none is nothing', (t) => t.owner.isOneOf([]), { owner: 'x' }, false],
+    ['a text is no list', (t) => t.tags.has('a'), { tags: 'a' }, false],
+    ['both sides may be fields', (t) => t.size.isLessThan(t.count), { size: 1.5, count: 2 }, true],
+    ['all of', (t) => allOf(t.open.is(true), t.size.is(1)), { open: true, size: 2 }, false],
+    ['any of', (t) => anyOf(t.open.is(true), t.size.is(1)), { open: true, size: 2 }, true],
+    ['and, or', (t) => t.open.is(true).and(t.size.is(1)).or(t.count.is(3)), { open: false, count: 3 }, true],
+  ]
+  for (const [what, write, record, expected, me] of CASES) {
+    it(`${what}: ${expected}`, () => expect(holds(write, record, me)).to.equal(expected))
+  }
+
+  it('is specialised for a person until nothing is left that does not depend on the record', () => {
+    const node = written((t, me) => anyOf(me.sites.has('s-1'), allOf(me.sites.has('s-2'), t.owner.is(me.id)), t.open.is(true)))
+    expect(simplify(node, { id: 'm-1', sites: ['s-1'] })).to.equal(TRUE)
+    expect(inEnglish(simplify(node, { id: 'm-1', sites: ['s-2'] }), { record: 'the thing' })).to.equal(
+      `the thing's owner is "m-1" or the thing's open is true`,
+    )
+    expect(inEnglish(simplify(node, null), { record: 'the thing' })).to.equal("the thing's open is true")
+  })
+
+  it('reads in plain English', () => {
+    const text = (write: (thing: any, me: any) => unknown) => inEnglish(written(write), { record: 'the thing' })
+    expect(text((t, me) => t.owner.is(me.id))).to.equal("the thing's owner is my id")
+    expect(text((t, me) => allOf(me.sites.has(t.owner), anyOf(t.open.is(true), t.size.isAtMost(3))))).to.equal(
+      "my sites include the thing's owner and (the thing's open is true or the thing's size is at most 3)",
+    )
+    expect(text((t) => not(t.owner.orElse('nobody').is('x')))).to.equal('the thing\'s owner ("nobody" if missing) is not "x"')
+    expect(text((t) => t.at.orElse(forever).isAfter(now))).to.equal("the thing's at (forever if missing) is after now")
+  })
+
+  it('orders text by code point, as UTF-8 bytes do', () => {
+    const text = fc.string({ unit: 'grapheme' }).map((one) => one.replace(/\p{Surrogate}/gu, ''))
+    fc.assert(
+      fc.property(text, text, (a, b) => {
+        expect(Math.sign(compareText(a, b))).to.equal(Math.sign(Buffer.compare(Buffer.from(a), Buffer.from(b))))
+      }),
+    )
+    expect(compareText('\u{1f331}', '\uffff')).to.be.greaterThan(0)
+  })
+
+  it('reads an instant back from every way to write it', () => {
+    const within = fc.date({ min: new Date('0001-01-01'), max: new Date('9998-12-31'), noInvalidDate: true })
+    fc.assert(
+      fc.property(within, fc.integer({ min: -14 * 60, max: 14 * 60 }), (date, offset) => {
+        expect(instant(date.toISOString())).to.equal(date.getTime())
+        const local = new Date(date.getTime() + offset * 60_000).toISOString().slice(0, -1)
+        const zone = `${offset < 0 ? '-' : '+'}${String(Math.floor(Math.abs(offset) / 60)).padStart(2, '0')}:${String(Math.abs(offset) % 60).padStart(2, '0')}`
+        expect(instant(local + zone)).to.equal(date.getTime())
+      }),
+    )
+    for (const odd of [
+      '',
+      '2026',
+      '2026-13-01',
+      '2026-06-15T24:00:00Z',
+      '2026-06-15T09:00:00',
+      ' 2026-06-15',
+      '+010000-01-01',
+      5,
+      null,
+      {},
+      '2026-06-15T09:00:00+25:00',
+    ]) {
+      expect(instant(odd), JSON.stringify(odd)).to.equal(undefined)
+    }
+  })
+})
+
+describe('a condition in JSON that means nothing', () => {
+  const field = { kind: 'field', of: 'record', path: ['a'], type: 'text' }
+  const deep = (levels: number): unknown => (levels === 0 ? { kind: 'constant', value: true } : { kind: 'not', of: deep(levels - 1) })
+  const CASES: readonly [what: string, json: unknown, at: string][] = [
+    ['no object', null, '$'],
+    ['an unknown kind', { kind: 'maybe' }, '$.kind'],
+    ['a kind that every object has', { kind: 'constructor' }, '$.kind'],
+    ['a constant that is no boolean', { kind: 'constant', value: 1 }, '$.value'],
+    ['more than there is', { kind: 'constant', value: true, also: 1 }, '$.also'],
+    ['a part at fault, deep inside', { kind: 'allOf', of: [{ kind: 'not', of: { kind: 'x' } }] }, '$.of[0].of.kind'],
+    ['an unknown comparison', { kind: 'compare', by: 'equals', left: field, right: field }, '$.by'],
+    ['a comparison that every object has', { kind: 'compare', by: 'toString', left: field, right: field }, '$.by'],
+    ['a list where none belongs', { kind: 'compare', by: 'is', left: { ...field, list: true }, right: field }, '$.by'],
+    ['types that do not compare', { kind: 'compare', by: 'is', left: field, right: { kind: 'now' } }, '$.by'],
+    [
+      'a value of another type',
+      { kind: 'compare', by: 'is', left: field, right: { kind: 'literal', type: 'text', value: 5 } },
+      '$.right.value',
+    ],
+    ['no path', { kind: 'presence', present: true, term: { ...field, path: [] } }, '$.term.path'],
+    ['a path into what every object has', { kind: 'presence', present: true, term: { ...field, path: ['__proto__'] } }, '$.term.path[0]'],
+    ['another record', { kind: 'presence', present: true, term: { ...field, of: 'other' } }, '$.term.of'],
+    [
+      'a stand-in of another type',
+      { kind: 'presence', present: true, term: { kind: 'orElse', term: field, otherwise: { kind: 'now' } } },
+      '$.term.otherwise',
+    ],
+    ['too deep', deep(100), '$.of'],
+  ]
+  for (const [what, json, at] of CASES) {
+    it(`${what}: says where`, () => {
+      try {
+        conditionFromJson(json)
+        expect.fail('it was taken')
+      } catch (error) {
+        expect(isPachterError(error, 'BAD_CONDITION'), String(error)).to.equal(true)
+        expect((error as { at: string }).at.startsWith(at), (error as Error).message).to.equal(true)
+      }
+    })
+  }
+})

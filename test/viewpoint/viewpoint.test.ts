@@ -1,0 +1,158 @@
+import { expect } from 'chai'
+import { isPachterError, rulebook } from 'pachter'
+import { z } from 'zod'
+
+const Session = z.object({ id: z.string(), roles: z.array(z.enum(['warden', 'guest'])) })
+const Plot = z.object({ id: z.string(), holderId: z.string().nullable(), state: z.enum(['vacant', 'let']) })
+const book = rulebook({
+  me: { shape: Session, key: 'id' },
+  records: { plot: { shape: Plot, key: 'id' }, secret: { shape: z.object({ id: z.string() }), key: 'id' } },
+})
+  .standings({ plot: (plot, { me }) => ({ holder: plot.holderId.is(me.id) }) })
+  .rules({
+    plot: (plot, { standing: { holder }, anyone, role, whoever }) => ({
+      may: {
+        read: [holder, role('warden'), anyone.provided(plot.state.is('vacant')).titled('the vacant ones')],
+        create: [role('warden')],
+        update: [holder, whoever(plot.state.is('vacant'))],
+        delete: [role('warden').provided(plot.state.is('vacant'))],
+      },
+      saying: { delete: 'Only a warden removes a vacant plot.' },
+    }),
+  })
+
+const ines = book.for({ id: 'm-1', roles: [] })
+const warden = book.for({ id: 'm-2', roles: ['warden'] })
+const visitor = book.for(null)
+const hers = { id: 'p-1', holderId: 'm-1', state: 'let' as const }
+const vacant = { id: 'p-2', holderId: null, state: 'vacant' as const }
+const others = { id: 'p-3', holderId: 'm-9', state: 'let' as const }
+const orphan = { id: 'p-4', holderId: null, state: 'let' as const }
+
+describe('a viewpoint', () => {
+  it('answers with the clause that let it happen', () => {
+    expect(ines.verdict('read', 'plot', hers)).to.include({ allowed: true, outcome: 'allowed', clause: 'holder', key: 'p-1' })
+    expect(ines.verdict('read', 'plot', vacant)).to.include({ allowed: true, clause: 'the vacant ones' })
+    expect(warden.verdict('delete', 'plot', vacant).clause).to.equal(`role warden, provided the plot's state is "vacant"`)
+  })
+
+  it('tells the asker no more than they may know, in this order: sign in, not found, refused', () => {
+    expect(visitor.verdict('delete', 'plot', vacant)).to.include({ outcome: 'sign in', saying: 'Sign in to delete a plot.' })
+    expect(visitor.verdict('delete', 'plot', others), 'whatever the record').to.include({ outcome: 'sign in' })
+    expect(ines.verdict('delete', 'plot', others)).to.include({ outcome: 'not found', saying: 'There is no such plot.' })
+    expect(ines.verdict('delete', 'plot', vacant)).to.include({ outcome: 'refused', saying: 'Only a warden removes a vacant plot.' })
+    expect(ines.verdict('create', 'plot', hers)).to.include({ outcome: 'refused', saying: 'You may not create a plot.' })
+    expect(visitor.verdict('read', 'plot', others), 'visitors may read some plots').to.include({ outcome: 'not found' })
+  })
+
+  it('is closed by default', () => {
+    for (const view of [visitor, ines, warden]) {
+      for (const action of ['read', 'create', 'update', 'delete'] as const) {
+        expect(view.verdict(action, 'secret', { id: 'x' }).allowed, action).to.equal(false)
+        expect(view.condition(action, 'secret')).to.deep.equal({ kind: 'constant', value: false })
+      }
+    }
+  })
+
+  it('filters lists, by action too; an orphan belongs to nobody', () => {
+    const plots = [hers, vacant, others, orphan]
+    const ids = (records: { id: string }[]) => records.map(({ id }) => id)
+    expect(ids(ines.filter('plot', plots))).to.deep.equal(['p-1', 'p-2'])
+    expect(ids(visitor.filter('plot', plots))).to.deep.equal(['p-2'])
+    expect(warden.filter('plot', plots)).to.deep.equal(plots)
+    expect(ids(ines.filter('plot', plots, 'update'))).to.deep.equal(['p-1', 'p-2'])
+    expect(ids(warden.filter('plot', plots, 'update')), 'only where a clause holds').to.deep.equal(['p-2'])
+    expect(ines.filter('plot', [])).to.deep.equal([])
+  })
+
+  it('counts an update clause only if it holds on the record as it is and as it becomes', () => {
+    expect(ines.verdict('update', 'plot', hers, { ...hers, state: 'vacant' }).allowed).to.equal(true)
+    expect(ines.verdict('update', 'plot', hers, { ...hers, holderId: 'm-9' }).outcome, 'given away').to.equal('refused')
+    expect(ines.verdict('update', 'plot', vacant, { ...vacant, holderId: 'm-1', state: 'let' }).outcome, 'taken').to.equal('refused')
+  })
+
+  it('lets nothing happen to a record that is not visible', () => {
+    const book = rulebook({ me: { shape: Session, key: 'id' }, records: { plot: { shape: Plot, key: 'id' } } }).rules({
+      plot: (plot, { me, whoever, anyone }) => ({ may: { read: [whoever(plot.holderId.is(me.id))], update: [anyone], delete: [anyone] } }),
+    })
+    const view = book.for({ id: 'm-1', roles: [] })
+    expect(view.filter('plot', [hers, vacant, others], 'update')).to.deep.equal([hers])
+    expect(view.verdict('delete', 'plot', others).outcome).to.equal('not found')
+    expect(Object.isFrozen(view.condition('update', 'plot'))).to.equal(true)
+    expect(book.warnings.join()).to.include('"anyone" may update')
+  })
+
+  it('refuses names that it does not know, rather than say no', () => {
+    const odd = (work: () => unknown, says: string) => {
+      expect(work).to.throw(says).with.property('code', 'UNKNOWN_NAME')
+    }
+    odd(() => ines.verdict('raed' as never, 'plot', hers), 'did you mean "read"')
+    odd(() => ines.verdict('read', 'plto' as never, hers as never), 'did you mean "plot"')
+    odd(() => ines.filter('toString' as never, []), 'toString')
+    odd(() => ines.condition('__proto__' as never, 'plot'), '__proto__')
+  })
+
+  it('refuses what is no record', () => {
+    for (const odd of [null, undefined, 5, 'p-1']) {
+      expect(() => ines.verdict('read', 'plot', odd as never))
+        .to.throw()
+        .with.property('code', 'BAD_RECORD')
+      expect(() => ines.filter('plot', [hers, odd as never]))
+        .to.throw()
+        .with.property('code', 'BAD_RECORD')
+    }
+  })
+
+  it('refuses claims that do not fit, and never takes them for a visitor', () => {
+    const ODD: readonly [unknown, string][] = [
+      [{}, 'id'],
+      [{ id: 'm-1' }, 'roles'],
+      [{ id: 'm-1', roles: ['king'] }, 'roles.0'],
+      [{ id: '  ', roles: ['warden'] }, 'id is blank'],
+      [{ id: 'a\0', roles: [] }, 'id'],
+      ['m-1', 'expected'],
+    ]
+    for (const [claims, says] of ODD) {
+      try {
+        book.for(claims as never)
+        expect.fail(`${JSON.stringify(claims)} was taken`)
+      } catch (error) {
+        expect(isPachterError(error, 'BAD_CLAIMS'), String(error)).to.equal(true)
+        expect((error as Error).message).to.include(says)
+      }
+    }
+    const slow = rulebook({ me: { shape: Session.refine(async () => true), key: 'id' }, records: {} })
+    expect(() => slow.for({ id: 'm-1', roles: [] })).to.throw(/asynchronously|promise/i)
+  })
+
+  describe('explains', () => {
+    it('what decided, with the values compared', () => {
+      const { clause, decidedBy } = ines.why('read', 'plot', hers)
+      expect(decidedBy).to.equal('read')
+      expect(clause).to.deep.include({ title: 'holder', holds: true })
+      expect(clause?.trace.of[0]?.values).to.deep.equal(['m-1', 'm-1'])
+    })
+
+    it('the nearest clause, where it was refused', () => {
+      const { clause, clauses, decidedBy } = warden.why('delete', 'plot', others)
+      expect(decidedBy).to.equal('delete')
+      expect(clause?.title).to.include('role warden')
+      expect(clause?.trace.of.map(({ holds }) => holds)).to.deep.equal([true, false])
+      expect(clauses).to.have.length(1)
+    })
+
+    it('that what cannot be read cannot be changed', () => {
+      const { decidedBy, verdict } = ines.why('delete', 'plot', others)
+      expect([decidedBy, verdict.outcome]).to.deep.equal(['read', 'not found'])
+    })
+
+    it('an update on both its sides', () => {
+      const { clause } = ines.why('update', 'plot', hers, { ...hers, holderId: 'm-9' })
+      expect([clause?.title, clause?.trace.holds, clause?.after?.holds]).to.deep.equal(['holder', true, false])
+    })
+
+    it('that there is no clause at all', () => {
+      expect(ines.why('read', 'secret', { id: 'x' }).clause).to.equal(undefined)
+    })
+  })
+})
