@@ -1,8 +1,9 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { allOf, isPachterError, not, now, rulebook } from 'pachter'
+import { TRUE } from 'pachter/condition'
 import { createTables, sqlite } from 'pachter/sql'
-import { type Backend, inMemory, openStore, overKysely, type Store } from 'pachter/store'
+import { type Backend, inMemory, openStore, overKysely, type Store, type Tables } from 'pachter/store'
 import { z } from 'zod'
 import { openSqlite } from '../support/sqlite.js'
 
@@ -344,6 +345,71 @@ describe('a store whose data or database is not as it should be', () => {
     expect(() => openStore(book, inMemory({ plot: [DATA.plot[0] as Plot, DATA.plot[0] as Plot] })))
       .to.throw()
       .with.property('code', 'DUPLICATE_KEY')
+  })
+})
+
+describe('what a guarded store asks of the tables behind it', () => {
+  /** Tables that tell what they are asked, and in which something may happen just before a write. */
+  const watched = (asked: string[], meddle: (tables: Tables) => Promise<unknown> = async () => {}): Backend => {
+    const watch = (tables: Tables): Tables => ({
+      select(type, selection) {
+        asked.push('select')
+        return tables.select(type, selection)
+      },
+      insert(type, row) {
+        asked.push('insert')
+        return tables.insert(type, row)
+      },
+      async update(type, changes, target) {
+        await meddle(tables)
+        return tables.update(type, changes, target)
+      },
+      async remove(type, target) {
+        await meddle(tables)
+        return tables.remove(type, target)
+      },
+      transaction: (work) => tables.transaction((inside) => work(watch(inside))),
+    })
+    return (model) => watch(inMemory(DATA)(model))
+  }
+
+  it('nothing, where nobody could get anything', async () => {
+    const asked: string[] = []
+    const store = openStore(book, watched(asked))
+    expect(await store.for(null).list('counter')).to.deep.equal([])
+    await store
+      .for(null)
+      .get('counter', 5)
+      .catch(() => {})
+    await store
+      .for(INES)
+      .create('plot', { number: 5 })
+      .catch(() => {})
+    expect(asked).to.deep.equal([])
+  })
+
+  it('to write only where key and rule still hold together', async () => {
+    const sold = (tables: Tables) =>
+      tables.update('plot', { holderId: 'm-2', siteId: 's-9', state: 'let' }, { key: 'p-1', where: TRUE, now: 0 })
+    const store = openStore(book, watched([], sold), { now: NOW })
+    const before = await store.asSystem('compare').list('plot')
+    const error = await store
+      .for(INES)
+      .update('plot', 'p-1', { number: 5 })
+      .catch((caught: unknown) => caught)
+    expect(isPachterError(error, 'REFUSED'), String(error)).to.equal(true)
+    expect(await store.asSystem('compare').list('plot')).to.deep.equal(before)
+  })
+
+  it('to delete only where key and rule still hold together', async () => {
+    const let_ = (tables: Tables) => tables.update('plot', { state: 'let' }, { key: 'p-3', where: TRUE, now: 0 })
+    const store = openStore(book, watched([], let_), { now: NOW })
+    const error = await store
+      .for({ ...WARDEN, siteIds: ['s-2'] })
+      .delete('plot', 'p-3')
+      .catch((caught: unknown) => caught)
+    expect(isPachterError(error, 'REFUSED'), String(error)).to.equal(true)
+    expect((await store.asSystem('compare').get('plot', 'p-3')).state).to.equal('vacant')
   })
 })
 

@@ -72,6 +72,8 @@ const TEXTS = [
   '\uffff',
   '\u{1f331}',
   '\ue000',
+  '\ud7ff',
+  '\ud7ffx',
   'a\0b',
   'true',
 ]

@@ -50,7 +50,7 @@ export const sqlite: Dialect = Object.freeze({
   encode(field: Field, value: unknown): unknown {
     if (value === null || value === undefined) return null
     if (field.list || field.type === 'group' || field.type === 'other') return JSON.stringify(jsonValue(field, value))
-    return encodeScalar(field.type === 'time' ? (instant(value) as number) : (value as Comparable), field.type)
+    return encodeScalar(field.type === 'time' ? knownInstant(value) : (value as Comparable), field.type)
   },
   decode(field: Field, value: unknown): unknown {
     if (value === null || value === undefined) return field.nullable ? null : undefined
@@ -88,6 +88,12 @@ const COLUMN_TYPES: { readonly [T in Scalar]: string } = {
 function encodeScalar(value: Comparable, type: Scalar): string | number {
   if (type === 'time') return instantText(value as number)
   return typeof value === 'boolean' ? Number(value) : value
+}
+
+function knownInstant(value: unknown): number {
+  const time = instant(value)
+  if (time === undefined) throw new TypeError(`${String(value)} is no instant between the years 0 and 9999`)
+  return time
 }
 
 function jsonList(values: readonly Comparable[], type: Scalar): string {
