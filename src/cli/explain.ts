@@ -1,7 +1,17 @@
 import pc from 'picocolors'
-import { describe, describeTerm, describeValue, type TermNode, type Trace, type Wording } from '../condition/index.js'
+import {
+  describe,
+  describeTerm,
+  describeValue,
+  instant,
+  instantText,
+  type TermNode,
+  type Trace,
+  typeOf,
+  type Wording,
+} from '../condition/index.js'
 import type { ClauseTrace } from '../viewpoint/index.js'
-import { printable } from './table.js'
+import { outputWidth, printable } from './table.js'
 
 const HOLDS = 'holds'
 const FAILS = 'fails'
@@ -75,16 +85,26 @@ function shortName(term: TermNode): string {
   return term.kind === 'orElse' ? shortName(term.term) : describeTerm(term)
 }
 
+/** A value as people read it; an instant bare, and without milliseconds where there are none. */
 function shown(term: TermNode, value: unknown): string {
-  const instant = term.kind === 'now' && typeof value === 'number' ? new Date(value) : value
-  return printable(describeValue(instant))
+  if (typeOf(term) !== 'time') return printable(describeValue(value))
+  const time = typeof value === 'number' ? value : instant(value)
+  if (time === undefined || !Number.isFinite(time)) return printable(describeValue(value))
+  return instantText(time).replace('.000Z', 'Z')
 }
 
 function aligned(lines: readonly Line[]): string[] {
-  const width = Math.max(...lines.map((line) => line.depth * 2 + line.text.length))
-  return lines.map(({ depth, holds, text, values = '' }) => {
-    const mark = holds ? pc.green(HOLDS) : pc.red(FAILS)
-    const body = `${'  '.repeat(depth)}${printable(text)}`
-    return `  ${mark}  ${values === '' ? body : `${body.padEnd(width)}  ${pc.dim(`[${values}]`)}`}`
+  const widthOf = ({ depth, text }: Line) => depth * 2 + text.length
+  const width = Math.max(0, ...lines.filter(({ values }) => values).map(widthOf))
+  return lines.flatMap((line) => {
+    const { depth, holds, text, values = '' } = line
+    const body = `  ${holds ? pc.green(HOLDS) : pc.red(FAILS)}  ${'  '.repeat(depth)}${printable(text)}`
+    if (values === '') return [body]
+    const left = MARGIN + width + 2
+    if (left + values.length + 2 <= outputWidth()) return [`${body}${' '.repeat(width - widthOf(line) + 2)}${pc.dim(`[${values}]`)}`]
+    return [body, pc.dim(`${' '.repeat(MARGIN + depth * 2 + 2)}[${values}]`)]
   })
 }
+
+// Two spaces, "holds" or "fails", two spaces.
+const MARGIN = 9

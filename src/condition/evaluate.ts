@@ -1,5 +1,5 @@
 import { type Known, laneFor } from './lanes.js'
-import type { CompareNode, ConditionNode, TermNode } from './nodes.js'
+import type { CompareNode, ConditionNode, OrElseNode, TermNode } from './nodes.js'
 import { isList, typeOf } from './nodes.js'
 import { lowerAscii } from './text.js'
 import { type Comparable, isMissing, proper, properList } from './value.js'
@@ -174,13 +174,17 @@ function rawReader(term: TermNode): (record: Row, env: Env) => unknown {
       return (_record, env) => env.now
     case 'forever':
       return () => Number.POSITIVE_INFINITY
-    case 'orElse': {
-      const missing = missingReader(term.term)
-      const first = rawReader(term.term)
-      const second = rawReader(term.otherwise)
-      return (record, env) => (missing(record, env) ? second(record, env) : first(record, env))
-    }
+    case 'orElse':
+      return eitherOf(term, rawReader)
   }
+}
+
+/** Reads a term, or its stand-in where it is missing. */
+function eitherOf<T>(term: OrElseNode, readerOf: (term: TermNode) => (record: Row, env: Env) => T): (record: Row, env: Env) => T {
+  const missing = missingReader(term.term)
+  const first = readerOf(term.term)
+  const second = readerOf(term.otherwise)
+  return (record, env) => (missing(record, env) ? second(record, env) : first(record, env))
 }
 
 function inside(value: unknown, path: readonly string[]): unknown {
@@ -213,12 +217,7 @@ function missingReader(term: TermNode): Predicate {
 export function reader(term: TermNode): Reader {
   if (term.kind === 'now') return (_record, env) => env.now
   if (term.kind === 'forever') return () => Number.POSITIVE_INFINITY
-  if (term.kind === 'orElse') {
-    const missing = missingReader(term.term)
-    const first = reader(term.term)
-    const second = reader(term.otherwise)
-    return (record, env) => (missing(record, env) ? second(record, env) : first(record, env))
-  }
+  if (term.kind === 'orElse') return eitherOf(term, reader)
   const type = typeOf(term)
   if (type === 'other' || isList(term)) return () => undefined
   const raw = rawReader(term)
@@ -228,12 +227,7 @@ export function reader(term: TermNode): Reader {
 type ListReader = (record: Row, env: Env) => Listed | undefined
 
 function listReader(term: TermNode): ListReader {
-  if (term.kind === 'orElse') {
-    const missing = missingReader(term.term)
-    const first = listReader(term.term)
-    const second = listReader(term.otherwise)
-    return (record, env) => (missing(record, env) ? second(record, env) : first(record, env))
-  }
+  if (term.kind === 'orElse') return eitherOf(term, listReader)
   const type = typeOf(term)
   if (type === 'other' || !isList(term)) return () => undefined
   if (term.kind === 'literal') {

@@ -22,7 +22,10 @@ import { type Comparable, isMissing, proper, properList, type Scalar } from './v
  * Without claims, only what holds for everybody is folded. Never changes the answer for any record.
  */
 export function simplify(node: ConditionNode, claims?: Row | null): ConditionNode {
-  if (claims === undefined) return frozen(settle(node))
+  if (claims === undefined) {
+    const prepared = prepare(node, false)
+    return prepared.kind === 'settled' ? frozen(prepared.node) : node
+  }
   return frozen(specialiser(node)(person(claims)))
 }
 
@@ -39,7 +42,7 @@ export function person(me: Row | null): PersonClaims {
 
 /** The same as `simplify` with claims, made ready for many people. What it gives is not frozen yet, for speed. */
 export function specialiser(node: ConditionNode): (who: PersonClaims) => ConditionNode {
-  const prepared = prepare(node)
+  const prepared = prepare(node, true)
   if (prepared.kind === 'settled') return () => prepared.node
   return prepared.kind === 'personal' ? (who) => constant(prepared.test(who)) : prepared.build
 }
@@ -59,33 +62,34 @@ function personal(node: ConditionNode): Prepared {
   return { kind: 'personal', test: (who) => test(NO_RECORD, { me: who.me, now: 0 }) }
 }
 
-function prepare(node: ConditionNode): Prepared {
+/** Readies a condition; `known` says that claims will be, and else they are as open as a record's fields. */
+function prepare(node: ConditionNode, known: boolean): Prepared {
   switch (node.kind) {
     case 'constant':
       return { kind: 'settled', node }
     case 'named':
-      return prepare(node.of)
+      return prepare(node.of, known)
     case 'not': {
-      const of = prepare(node.of)
+      const of = prepare(node.of, known)
       if (of.kind === 'settled') return { kind: 'settled', node: notSimple(of.node) }
       if (of.kind === 'personal') return personal(node)
       return { kind: 'mixed', build: (who) => notSimple(of.build(who)) }
     }
     case 'allOf':
     case 'anyOf':
-      return prepareMany(node)
+      return prepareMany(node, known)
     case 'presence':
-      if (!hasClaim(node.term)) return { kind: 'settled', node: presence(node, node.term) }
+      if (!known || !hasClaim(node.term)) return { kind: 'settled', node: presence(node, node.term) }
       if (!hasRecord(node.term)) return personal(node)
       return { kind: 'mixed', build: (who) => presence(node, resolve(node.term, who)) }
     case 'compare':
-      return prepareCompare(node)
+      return known ? prepareCompare(node) : { kind: 'settled', node: compare(node, node.left, node.right) }
   }
 }
 
-function prepareMany(node: Extract<ConditionNode, { of: readonly ConditionNode[] }>): Prepared {
+function prepareMany(node: Extract<ConditionNode, { of: readonly ConditionNode[] }>, known: boolean): Prepared {
   const decisive = node.kind === 'anyOf'
-  const parts = node.of.map(prepare)
+  const parts = node.of.map((part) => prepare(part, known))
   const tests = parts.flatMap((part) => (part.kind === 'personal' ? [part.test] : []))
   const others = parts.filter((part) => part.kind !== 'personal')
   const settled = others.flatMap((part) => (part.kind === 'settled' ? [part.node] : []))
@@ -166,25 +170,6 @@ function ownClaim(node: CompareNode, claim: ClaimNode, { value }: LiteralNode): 
 function beside(who: PersonClaims, claim: ClaimNode, make: (literal: LiteralNode) => CompareNode): ConditionNode {
   const { literal, nothing } = knownClaim(claim, who)
   return nothing ? FALSE : make(literal)
-}
-
-/** A condition without regard to anybody's claims. */
-function settle(node: ConditionNode): ConditionNode {
-  switch (node.kind) {
-    case 'constant':
-      return node
-    case 'named':
-      return settle(node.of)
-    case 'not':
-      return notSimple(settle(node.of))
-    case 'allOf':
-    case 'anyOf':
-      return combine(node.kind, node.of.map(settle))
-    case 'presence':
-      return presence(node, node.term)
-    case 'compare':
-      return compare(node, node.left, node.right)
-  }
 }
 
 function presence(node: PresenceNode, term: TermNode): ConditionNode {

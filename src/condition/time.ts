@@ -1,4 +1,4 @@
-const RFC3339 = /^(\d{4})-(\d{2})-(\d{2})(?:[Tt](\d{2}):(\d{2}):(\d{2})(?:\.(\d+))?([Zz]|[+-]\d{2}:\d{2}))?$/
+const RFC3339 = /^(\d{4}-\d{2}-\d{2})(?:[Tt](\d{2}:\d{2}:\d{2})(?:\.(\d+))?([Zz]|[+-]\d{2}:\d{2}))?$/
 const FIRST = -62_167_219_200_000 // 0000-01-01T00:00:00.000Z
 const LAST = 253_402_300_799_999 // 9999-12-31T23:59:59.999Z
 
@@ -9,28 +9,17 @@ const LAST = 253_402_300_799_999 // 9999-12-31T23:59:59.999Z
 export function instant(value: unknown): number | undefined {
   if (value instanceof Date) return within(value.getTime())
   if (typeof value !== 'string') return undefined
-  const parts = RFC3339.exec(value)
-  if (parts === null) return undefined
-  const [year, month, day, hour, minute, second] = parts.slice(1, 7).map((part) => Number(part ?? 0)) as [
-    number,
-    number,
-    number,
-    number,
-    number,
-    number,
-  ]
-  if (hour > 23 || minute > 59 || second > 59) return undefined
-  const midnight = new Date(0)
-  midnight.setUTCFullYear(year, month - 1, day)
-  if (midnight.getUTCMonth() !== month - 1 || midnight.getUTCDate() !== day) return undefined
-  const milliseconds = Number(`${parts[7] ?? ''}000`.slice(0, 3))
-  const offset = offsetMinutes(parts[8])
-  if (offset === undefined) return undefined
-  return within(midnight.getTime() + ((hour * 60 + minute - offset) * 60 + second) * 1000 + milliseconds)
+  const [, day, clock = '00:00:00', fraction = '', zone = 'Z'] = RFC3339.exec(value) ?? []
+  if (day === undefined) return undefined
+  const time = Date.parse(`${day}T${clock}.${`${fraction}000`.slice(0, 3)}Z`)
+  const offset = offsetMinutes(zone)
+  // Days like 30 February and the hour 24 would be carried over into the next day.
+  if (offset === undefined || !Number.isFinite(time) || !new Date(time).toISOString().startsWith(`${day}T${clock}`)) return undefined
+  return within(time - offset * 60_000)
 }
 
-function offsetMinutes(text: string | undefined): number | undefined {
-  if (text === undefined || text.length === 1) return 0
+function offsetMinutes(text: string): number | undefined {
+  if (text.length === 1) return 0
   const hours = Number(text.slice(1, 3))
   const minutes = Number(text.slice(4))
   if (hours > 23 || minutes > 59) return undefined

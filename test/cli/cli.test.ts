@@ -52,7 +52,7 @@ describe('the command on the demo world', () => {
       0,
       'id,rentDue\n',
     )
-    runs('list plot --for ines --for bram --for visitor', 0, /p-01 .*● +· +·/, /p-06 .*● +● +●/, /4 of 12 .*2 +3 +1/)
+    runs('list plot --for ines --for bram --for visitor', 0, /p-01 .*● +· +·/, /p-06 .*● +● +●/, /sees +2 +3 +1\n/, '4 of 12 plot records')
     runs('list plot --for farah --where holderId=null', 2, 'isMissing')
     runs('list plot --for farah --where "holderId isMissing" --fields state', 0, /p-06 +vacant/, /p-09 +let/)
   })

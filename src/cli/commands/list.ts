@@ -116,14 +116,13 @@ function sideBySide(
     ...fields.map((name) => shortened(cell(row[name]), 24)),
     ...names.map((name) => (by.has(name) ? pc.green(SEES) : pc.dim('·'))),
   ])
-  const totals = [
-    `${order.length} of ${total}`,
-    ...fields.slice(1).map(() => ''),
-    ...names.map((name) => pc.bold(String(order.filter(({ by }) => by.has(name)).length))),
-  ]
-  say(columns([...fields, ...names], [...body, totals], numeric(type, fields)))
+  const counts = names.map((name) => String(order.filter(({ by }) => by.has(name)).length))
+  const totals = ['sees', ...fields.slice(1).map(() => ''), ...counts].map((text) => pc.bold(text))
+  say(columns([...fields, ...names], [...body, [], totals], numeric(type, fields)))
   say()
-  say(`${SEES} sees it   · does not${narrowed(options)}`)
+  say(
+    `${pc.green(SEES)} sees it   · does not   ${order.length} of ${total} ${type.name} records are seen by any of these${narrowed(options)}.`,
+  )
 }
 
 function narrowed(options: ListCommandOptions): string {
