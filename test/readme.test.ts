@@ -14,7 +14,7 @@ describe('the README', () => {
     const file = `${root}readme-test.ts`
     writeFileSync(file, code)
     try {
-      const { stdout, stderr } = spawnSync(process.execPath, ['--import', 'tsx/esm', file], { encoding: 'utf8', cwd: root })
+      const { stdout, stderr } = spawnSync(process.execPath, ['--import', 'jiti/register', file], { encoding: 'utf8', cwd: root })
       expect(stdout, stderr).to.equal(expected)
     } finally {
       rmSync(file)

@@ -1,4 +1,4 @@
-// Makes the allotment world, the same every time: `npx tsx examples/world/generate.ts [plots] [folder]`.
+// Makes the allotment world, the same every time: `npm run world [plots] [folder]`.
 // Twelve plots are the demo world, whose people and special cases always come first; more plots make it bigger.
 import { mkdirSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'

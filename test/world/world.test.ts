@@ -99,7 +99,7 @@ describe('the demo world', () => {
 
   it('shows itself in a tour, which ends with what to try next', () => {
     const tour = fileURLToPath(new URL('../../examples/world/tour.ts', import.meta.url))
-    const { status, stdout, stderr } = spawnSync(process.execPath, ['--import', 'tsx/esm', tour], {
+    const { status, stdout, stderr } = spawnSync(process.execPath, ['--import', 'jiti/register', tour], {
       encoding: 'utf8',
       env: { ...process.env, NO_COLOR: '1' },
     })
