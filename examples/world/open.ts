@@ -1,8 +1,9 @@
 // Opens the demo world: its records in SQLite, in memory, behind the rulebook.
 import { readFileSync } from 'node:fs'
 import { Kysely } from 'kysely'
+import { overKysely } from 'pachter/kysely'
 import { createTables, sqlite, sqlJsDialect } from 'pachter/sql'
-import { openStore, overKysely } from 'pachter/store'
+import { openStore } from 'pachter/store'
 import initSqlJs from 'sql.js'
 import config from './pachter.config.js'
 import { book } from './rulebook.js'

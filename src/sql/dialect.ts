@@ -39,6 +39,8 @@ export interface Dialect {
   encode(field: Field, value: unknown): unknown
   /** The value of a column as the record holds it; undefined where the column says nothing. @throws TypeError */
   decode(field: Field, value: unknown): unknown
+  /** Whether the driver's error says that a constraint of the database forbids the row. */
+  isConstraintFailure(error: unknown): boolean
   /** The type of the column for a field, in CREATE TABLE. */
   columnType(field: Field): string
 }

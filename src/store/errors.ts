@@ -80,6 +80,16 @@ export class DuplicateKeyError extends PachterError {
   }
 }
 
+/**
+ * A constraint of the database forbids the row: a number that has to be unique, say. Only trusted code is told; to
+ * everybody else it is refused without a reason, which could give away a record that they may not see.
+ */
+export class ConstraintError extends PachterError {
+  constructor(type: string, cause: unknown) {
+    super('CONSTRAINT', `the database does not take this ${type}: ${cause instanceof Error ? cause.message : String(cause)}`, { cause })
+  }
+}
+
 /** Something failed that should not have: nothing was written. `cause` says what. For logs, not for the asker. */
 export class StoreError extends PachterError {
   constructor(doing: string, cause: unknown) {

@@ -3,6 +3,7 @@
  * @module
  */
 export {
+  ConstraintError,
   DeniedError,
   DuplicateKeyError,
   type FieldFault,
@@ -14,7 +15,6 @@ export {
   SignInError,
   StoreError,
 } from './errors.js'
-export { overKysely } from './kysely.js'
 export { inMemory, type Records } from './memory.js'
 export type { ListOptions, Picked } from './query.js'
 export { type GuardedStore, openStore, type Store, type StoreOptions } from './store.js'

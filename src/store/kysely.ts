@@ -1,8 +1,8 @@
 import { type Kysely, type RawBuilder, sql } from 'kysely'
 import type { Row } from '../condition/index.js'
-import { type Field, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
+import { type Field, type Model, RulebookError, type TypeModel, typeModel } from '../rulebook/index.js'
 import { compile, type Dialect } from '../sql/index.js'
-import { DuplicateKeyError, RowError } from './errors.js'
+import { ConstraintError, DuplicateKeyError, RowError } from './errors.js'
 import type { Backend, Selection, Tables, Target } from './tables.js'
 
 /**
@@ -10,11 +10,21 @@ import type { Backend, Selection, Tables, Target } from './tables.js'
  * Rules become part of each query.
  *
  * @example
+ * import { overKysely } from 'pachter/kysely'
  * const store = openStore(book, overKysely(db, sqlite))
  */
 export function overKysely(db: Kysely<any>, dialect: Dialect): Backend {
-  return (model) => new KyselyTables(db, dialect, model)
+  return (model) => {
+    for (const type of Object.values(model.types)) {
+      const odd = Object.keys(type.fields).find((name) => !COLUMN.test(name))
+      if (odd !== undefined) throw new RulebookError(`${type.name}.${odd}`, 'cannot name a column: use letters, digits, _ and $')
+    }
+    return new KyselyTables(db, dialect, model)
+  }
 }
+
+// Kysely reads dots and the word "as" in a name as something else.
+const COLUMN = /^[A-Za-z_$][\w$]*$/
 
 class KyselyTables implements Tables {
   readonly #db: Kysely<any>
@@ -48,26 +58,33 @@ class KyselyTables implements Tables {
     // In one statement with the insert's own transaction: what a driver calls a violated key differs from driver to driver.
     const [there] = await this.#db.selectFrom(type).select(model.key).where(model.key, '=', key).execute()
     if (there !== undefined) throw new DuplicateKeyError(type, key)
-    await this.#db.insertInto(type).values(this.#encode(model, row)).execute()
+    await this.#within(type, () => this.#db.insertInto(type).values(this.#encode(model, row)).execute())
   }
 
   async update(type: string, changes: Row, target: Target): Promise<number> {
     const model = typeModel(this.#model, type)
-    const result = await this.#db.updateTable(type).set(this.#encode(model, changes)).where(this.#matches(model, target)).executeTakeFirst()
+    const query = this.#db.updateTable(type).set(this.#encode(model, changes)).where(this.#matches(model, target))
+    const result = await this.#within(type, () => query.executeTakeFirst())
     return Number(result.numUpdatedRows)
   }
 
   async remove(type: string, target: Target): Promise<number> {
-    const result = await this.#db
-      .deleteFrom(type)
-      .where(this.#matches(typeModel(this.#model, type), target))
-      .executeTakeFirst()
+    const query = this.#db.deleteFrom(type).where(this.#matches(typeModel(this.#model, type), target))
+    const result = await this.#within(type, () => query.executeTakeFirst())
     return Number(result.numDeletedRows)
   }
 
   transaction<T>(work: (tables: Tables) => Promise<T>): Promise<T> {
     if (this.#db.isTransaction) return work(this)
     return this.#db.transaction().execute((trx) => work(new KyselyTables(trx, this.#dialect, this.#model)))
+  }
+
+  async #within<T>(type: string, write: () => Promise<T>): Promise<T> {
+    try {
+      return await write()
+    } catch (error) {
+      throw this.#dialect.isConstraintFailure(error) ? new ConstraintError(type, error) : error
+    }
   }
 
   #matches(model: TypeModel, { key, where, now }: Target): RawBuilder<boolean> {

@@ -179,6 +179,15 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
     return record
   }
 
+  /** Writes in a transaction. What a constraint of the database forbids is to the asker simply refused. */
+  function write<T>(type: TypeModel, action: Action, key: Key | undefined, work: (inside: Tables) => Promise<T>): Promise<T> {
+    return safely(`${action} ${type.name}`, () =>
+      tables.transaction(work).catch((error: unknown) => {
+        throw asker.viewpoint !== undefined && isPachterError(error, 'CONSTRAINT') ? deny(type, action, 'refused', key) : error
+      }),
+    )
+  }
+
   /** The record as the asker may have it back after a write. */
   function answer(type: TypeModel, record: Row, env: Env): Row {
     const readable = asker.viewpoint === undefined || holds(asker.viewpoint.rules(type.name, 'read'), record, env)
@@ -231,56 +240,50 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
       const { record } = fitted
       const env = asker.env()
       if (!clauses.some((clause) => holds(clause, record, env))) throw deny(type, 'create', 'refused')
-      await safely(`create ${typeName}`, () =>
-        tables.transaction(async (inside) => {
-          await inside.insert(typeName, record)
-          await checkWritten(inside, type, record, env)
-        }),
-      )
+      await write(type, 'create', undefined, async (inside) => {
+        await inside.insert(typeName, record)
+        await checkWritten(inside, type, record, env)
+      })
       return answer(type, record, env)
     },
 
     async update(typeName: string, key: Key, sent: Row) {
       const type = begin(typeName, 'update', key)
-      return safely(`update ${typeName}`, () =>
-        tables.transaction(async (inside) => {
-          const env = asker.env()
-          const before = await visible(inside, type, 'update', key, env)
-          const holding = asker.clauses(typeName, 'update').filter((clause) => holds(clause, before, env))
-          if (holding.length === 0) throw deny(type, 'update', 'refused', key)
-          const { known, faults } = readSent(type, sent)
-          if (known[type.key] !== undefined && known[type.key] !== key) faults.push({ field: type.key, problem: 'the key never changes' })
-          const fitted = await fitRecord(type, asStored(type, { ...before, ...known, [type.key]: key }))
-          if ('faults' in fitted) faults.push(...fitted.faults)
-          if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
-          const after = fitted.record
-          // A clause counts if it holds on the record as it is and as it becomes.
-          const counting = holding.filter((clause) => holds(clause, after, env))
-          if (counting.length === 0) throw deny(type, 'update', 'refused', key)
-          const written = difference(type, before, after)
-          if (Object.keys(written).length === 0) return answer(type, before, env)
-          const where = simplify(allOfNode([asker.readable(typeName), anyOfNode(counting.map((clause) => clause.when))]))
-          const count = await inside.update(typeName, written, { key, where, now: env.now })
-          if (count !== 1) throw deny(type, 'update', 'refused', key)
-          await checkWritten(inside, type, after, env)
-          return answer(type, after, env)
-        }),
-      )
+      return write(type, 'update', key, async (inside) => {
+        const env = asker.env()
+        const before = await visible(inside, type, 'update', key, env)
+        const holding = asker.clauses(typeName, 'update').filter((clause) => holds(clause, before, env))
+        if (holding.length === 0) throw deny(type, 'update', 'refused', key)
+        const { known, faults } = readSent(type, sent)
+        if (known[type.key] !== undefined && known[type.key] !== key) faults.push({ field: type.key, problem: 'the key never changes' })
+        const fitted = await fitRecord(type, asStored(type, { ...before, ...known, [type.key]: key }))
+        if ('faults' in fitted) faults.push(...fitted.faults)
+        if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
+        const after = fitted.record
+        // A clause counts if it holds on the record as it is and as it becomes.
+        const counting = holding.filter((clause) => holds(clause, after, env))
+        if (counting.length === 0) throw deny(type, 'update', 'refused', key)
+        const written = difference(type, before, after)
+        if (Object.keys(written).length === 0) return answer(type, before, env)
+        const where = simplify(allOfNode([asker.readable(typeName), anyOfNode(counting.map((clause) => clause.when))]))
+        const count = await inside.update(typeName, written, { key, where, now: env.now })
+        if (count !== 1) throw deny(type, 'update', 'refused', key)
+        await checkWritten(inside, type, after, env)
+        return answer(type, after, env)
+      })
     },
 
     async delete(typeName: string, key: Key) {
       const type = begin(typeName, 'delete', key)
-      await safely(`delete ${typeName}`, () =>
-        tables.transaction(async (inside) => {
-          const env = asker.env()
-          const clauses = asker.clauses(typeName, 'delete')
-          const rule = simplify(allOfNode([asker.readable(typeName), anyOfNode(clauses.map((clause) => clause.when))]))
-          const count = rule === FALSE || !isKey(type, key) ? 0 : await inside.remove(typeName, { key, where: rule, now: env.now })
-          if (count === 1) return
-          await visible(inside, type, 'delete', key, env)
-          throw deny(type, 'delete', 'refused', key)
-        }),
-      )
+      await write(type, 'delete', key, async (inside) => {
+        const env = asker.env()
+        const clauses = asker.clauses(typeName, 'delete')
+        const rule = simplify(allOfNode([asker.readable(typeName), anyOfNode(clauses.map((clause) => clause.when))]))
+        const count = rule === FALSE || !isKey(type, key) ? 0 : await inside.remove(typeName, { key, where: rule, now: env.now })
+        if (count === 1) return
+        await visible(inside, type, 'delete', key, env)
+        throw deny(type, 'delete', 'refused', key)
+      })
     },
   }) as unknown as GuardedStore
 }

@@ -30,11 +30,11 @@ export interface Target {
  */
 export interface Tables {
   select(type: string, selection: Selection): Promise<Row[]>
-  /** @throws DuplicateKeyError */
+  /** @throws DuplicateKeyError, ConstraintError */
   insert(type: string, row: Row): Promise<void>
-  /** Changes the record in one statement that matches both key and condition; null clears. Gives the number changed: 0 or 1. */
+  /** Changes the record in one statement that matches both key and condition; null clears. Gives the number changed: 0 or 1. @throws ConstraintError */
   update(type: string, changes: Row, target: Target): Promise<number>
-  /** Removes the record in one statement that matches both key and condition. Gives the number removed: 0 or 1. */
+  /** Removes the record in one statement that matches both key and condition. Gives the number removed: 0 or 1. @throws ConstraintError */
   remove(type: string, target: Target): Promise<number>
   /** Runs the work so that all of it is kept, or nothing where it throws. */
   transaction<T>(work: (tables: Tables) => Promise<T>): Promise<T>

@@ -6,3 +6,10 @@ export class RecordError extends PachterError {
     super('BAD_RECORD', `a ${type} is needed, an object with its fields, not ${given === undefined ? 'nothing' : JSON.stringify(given)}`)
   }
 }
+
+/** The clock gave no instant, so nothing that depends on the time can be judged. */
+export class ClockError extends PachterError {
+  constructor() {
+    super('BAD_CLOCK', 'the clock gave an invalid Date: check the "now" that the rulebook or the store was opened with')
+  }
+}

@@ -11,7 +11,7 @@ import {
   typeModel,
   type World,
 } from '../rulebook/index.js'
-import { RecordError } from './error.js'
+import { ClockError, RecordError } from './error.js'
 import { holds, type PersonalRules, readyRules, specialise, testOf } from './specialise.js'
 import { type Outcome, type Verdict, verdictOf } from './verdict.js'
 import { type Explanation, explain } from './why.js'
@@ -75,6 +75,7 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
 
   function env(): Env {
     const time = clock === undefined ? Date.now() : (typeof clock === 'function' ? clock() : clock).getTime()
+    if (!Number.isFinite(time)) throw new ClockError()
     return { me, now: time }
   }
 

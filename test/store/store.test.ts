@@ -2,8 +2,9 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import { allOf, isPachterError, not, now, rulebook } from 'pachter'
 import { TRUE } from 'pachter/condition'
+import { overKysely } from 'pachter/kysely'
 import { createTables, sqlite } from 'pachter/sql'
-import { type Backend, inMemory, openStore, overKysely, type Store, type Tables } from 'pachter/store'
+import { type Backend, inMemory, openStore, type Store, type Tables } from 'pachter/store'
 import { z } from 'zod'
 import { openSqlite } from '../support/sqlite.js'
 
@@ -338,6 +339,27 @@ describe('a store whose data or database is not as it should be', () => {
     await sql`create trigger meddle after update on plot begin update plot set rent = 99 where id = new.id; end`.execute(db)
     expect(await codeOf(store.for(INES).update('plot', 'p-1', { number: 5 }))).to.equal('STORE_FAILED')
     expect((await store.for(INES).get('plot', 'p-1')).number).to.equal(3)
+  })
+
+  it('does not give away, by a constraint, a record that one may not see', async () => {
+    const { db, store } = await broken((db) => db.schema.createIndex('one_number').on('plot').column('number').unique().execute())
+    await store.asSystem('test').create('plot', { ...(DATA.plot[4] as Plot), siteId: 's-9', holderId: 'm-9' })
+    const fresh = { number: 5, siteId: 's-1', holderId: null, state: 'let' as const, tags: [] }
+    expect(await codeOf(store.for(WARDEN).create('plot', fresh))).to.equal('REFUSED')
+    expect(await codeOf(store.for(WARDEN).update('plot', 'p-1', { number: 5 }))).to.equal('REFUSED')
+    expect(await codeOf(store.asSystem('test').update('plot', 'p-1', { number: 5 }))).to.equal('CONSTRAINT')
+    expect(await db.selectFrom('plot').selectAll().execute()).to.have.length(2)
+  })
+
+  it('refuses a clock that tells no time, and fields that can be no column', async () => {
+    const { db } = await broken(async () => {})
+    const noTime = openStore(book, overKysely(db, sqlite), { now: new Date(Number.NaN) })
+    expect(await codeOf(noTime.for(INES).list('plot'))).to.equal('BAD_CLOCK')
+    const odd = rulebook({
+      me: { shape: Session, key: 'id' },
+      records: { plot: { shape: z.object({ id: z.string(), 'a.b as c': z.string() }), key: 'id' } },
+    })
+    expect(() => openStore(odd, overKysely(db, sqlite))).to.throw('cannot name a column')
   })
 
   it('refuses data that the rulebook does not know, or twice over', () => {

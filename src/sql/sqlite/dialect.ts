@@ -61,6 +61,7 @@ export const sqlite: Dialect = Object.freeze({
     }
     return field.type === 'time' ? timeOf(field, value) : value
   },
+  isConstraintFailure: (error: unknown): boolean => error instanceof Error && /\bconstraint failed\b/i.test(error.message),
   columnType(field: Field): string {
     if (field.list || field.type === 'group' || field.type === 'other') return 'text'
     return COLUMN_TYPES[field.type]

@@ -27,11 +27,12 @@ export function sqlJsDialect(database: SqlJsDatabase): KyselyDialect {
   return new SqliteDialect({
     database: {
       close: () => database.close(),
-      prepare: (text) => {
-        const rows = (parameters: readonly unknown[]) => run(database, text, parameters)
+      prepare(text) {
+        const statement = database.prepare(text)
+        const rows = (parameters: readonly unknown[]) => run(statement, parameters)
         return {
-          reader: returnsRows(database, text),
-          all: (parameters) => rows(parameters),
+          reader: statement.getColumnNames().length > 0,
+          all: rows,
           *iterate(parameters) {
             yield* rows(parameters)
           },
@@ -46,22 +47,13 @@ export function sqlJsDialect(database: SqlJsDatabase): KyselyDialect {
   })
 }
 
-function run(database: SqlJsDatabase, text: string, parameters: readonly unknown[]): Record<string, unknown>[] {
-  const statement = database.prepare(text)
+/** Runs a statement to its end, and frees it: Kysely prepares anew for each query. */
+function run(statement: SqlJsStatement, parameters: readonly unknown[]): Record<string, unknown>[] {
   try {
     statement.bind(parameters as never)
     const rows: Record<string, unknown>[] = []
     while (statement.step()) rows.push(statement.getAsObject())
     return rows
-  } finally {
-    statement.free()
-  }
-}
-
-function returnsRows(database: SqlJsDatabase, text: string): boolean {
-  const statement = database.prepare(text)
-  try {
-    return statement.getColumnNames().length > 0
   } finally {
     statement.free()
   }
