@@ -180,6 +180,33 @@ export function presenceNode(term: TermNode, present: boolean): PresenceNode {
   return Object.freeze({ kind: 'presence', term, present })
 }
 
+/** The names of the record's fields that a condition asks for. */
+export function fieldsIn(node: ConditionNode): string[] {
+  const names = new Set<string>()
+  const ofTerm = (term: TermNode): void => {
+    if (term.kind === 'field') names.add(term.path[0] as string)
+    if (term.kind === 'orElse') [term.term, term.otherwise].forEach(ofTerm)
+  }
+  const ofNode = (part: ConditionNode): void => {
+    switch (part.kind) {
+      case 'allOf':
+      case 'anyOf':
+        return part.of.forEach(ofNode)
+      case 'not':
+      case 'named':
+        return ofNode(part.of)
+      case 'presence':
+        return ofTerm(part.term)
+      case 'compare':
+        return [part.left, part.right].forEach(ofTerm)
+      case 'constant':
+        return
+    }
+  }
+  ofNode(node)
+  return [...names]
+}
+
 /** Freezes a condition and all that is in it. What is frozen already is taken to be so throughout. */
 export function frozen(node: ConditionNode): ConditionNode {
   if (Object.isFrozen(node)) return node

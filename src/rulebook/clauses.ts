@@ -1,9 +1,10 @@
 import { describe } from '../condition/describe.js'
 import { allOfNode, type ConditionNode } from '../condition/nodes.js'
 import { CONDITION_METHODS, useCondition } from './conditions.js'
-import { RulebookError } from './error.js'
+import { RulebookError, unknownName } from './error.js'
+import type { TypeModel } from './model.js'
 import { NODE } from './node.js'
-import type { Clause, Standing } from './types.js'
+import type { Action, Clause, Standing } from './types.js'
 import { here, made, used } from './upkeep.js'
 
 const DRAFT: unique symbol = Symbol.for('pachter.clause')
@@ -13,6 +14,8 @@ interface ClauseDraft {
   readonly who: ConditionNode
   readonly provided: readonly ConditionNode[]
   readonly title?: string
+  /** The fields of `.only`, or of `.except`. */
+  readonly limit?: { readonly by: 'only' | 'except'; readonly fields: readonly unknown[] }
 }
 
 /** A clause as the rulebook keeps it. */
@@ -23,6 +26,10 @@ export interface ClauseNode {
   readonly when: ConditionNode
   readonly who: ConditionNode
   readonly provided: readonly ConditionNode[]
+  /** The fields that it lets see, send or change; undefined where it lets all of them. */
+  readonly fields?: readonly string[]
+  /** Whether these are the fields of `.only`, or all but those of `.except`. */
+  readonly limitedBy?: 'only' | 'except'
 }
 
 const CLAUSE_METHODS = {
@@ -32,6 +39,12 @@ const CLAUSE_METHODS = {
     if (conditions.length === 0) throw new RulebookError(here(), 'provided() of nothing: name at least one condition')
     const provided = [...draft.provided, ...conditions.map((one) => useCondition(one, 'provided'))]
     return limited({ ...draft, provided })
+  },
+  only(this: object, ...fields: unknown[]): object {
+    return limitedTo(this, 'only', fields)
+  },
+  except(this: object, ...fields: unknown[]): object {
+    return limitedTo(this, 'except', fields)
   },
   titled(this: object, title: unknown): object {
     const draft = draftOf(this) as ClauseDraft
@@ -54,6 +67,14 @@ export function whoeverClause<F extends string>(condition: unknown): Clause<F> {
   return limited({ who: useCondition(condition, 'whoever'), provided: [] }) as unknown as Clause<F>
 }
 
+function limitedTo(clause: object, by: 'only' | 'except', fields: readonly unknown[]): object {
+  const draft = draftOf(clause) as ClauseDraft
+  used(clause)
+  if (fields.length === 0) throw new RulebookError(here(), `${by}() of nothing: name at least one field`)
+  if (draft.limit !== undefined) throw new RulebookError(here(), `${by}(...) after ${draft.limit.by}(...): name the fields once`)
+  return limited({ ...draft, limit: { by, fields } })
+}
+
 function limited(draft: ClauseDraft): object {
   return made(Object.freeze(Object.create(CLAUSE_METHODS, { [DRAFT]: { value: draft } })))
 }
@@ -63,7 +84,7 @@ function draftOf(value: unknown): ClauseDraft | undefined {
 }
 
 /** Takes the clause out of what an author put into `may`. */
-export function useClause(value: unknown, at: string, record: string): ClauseNode {
+export function useClause(value: unknown, at: string, type: TypeModel, action: Action): ClauseNode {
   const draft = draftOf(value)
   if (draft === undefined) {
     const condition = typeof value === 'object' && value !== null && NODE in value
@@ -75,12 +96,31 @@ export function useClause(value: unknown, at: string, record: string): ClauseNod
     )
   }
   used(value)
-  const title = draft.title ?? titleOf(draft, `the ${record}`)
+  if (action === 'delete' && draft.limit !== undefined)
+    throw new RulebookError(at, `${draft.limit.by}(...) means nothing here: a record is deleted whole`)
+  const fields = fieldsOf(draft, type, at)
+  const title = draft.title ?? titleOf(draft, `the ${type.name}`)
   const when = draft.provided.length === 0 ? draft.who : allOfNode([draft.who, ...draft.provided])
-  return Object.freeze({ title, when, who: draft.who, provided: Object.freeze([...draft.provided]) })
+  return Object.freeze({
+    title,
+    when,
+    who: draft.who,
+    provided: Object.freeze([...draft.provided]),
+    ...(fields && draft.limit ? { fields, limitedBy: draft.limit.by } : {}),
+  })
 }
 
-function titleOf(draft: ClauseDraft, record: string): string {
-  const who = describe(draft.who, { record })
-  return draft.provided.length === 0 ? who : `${who}, provided ${describe(allOfNode(draft.provided), { record })}`
+function fieldsOf({ limit }: ClauseDraft, type: TypeModel, at: string): readonly string[] | undefined {
+  if (limit === undefined) return undefined
+  const known = Object.keys(type.fields)
+  for (const name of limit.fields) {
+    if (!known.includes(name as string)) throw new RulebookError(at, `${limit.by}: ${unknownName('field', name, known)}`)
+  }
+  return Object.freeze(known.filter((name) => limit.fields.includes(name) === (limit.by === 'only')))
+}
+
+function titleOf({ who, provided, limit }: ClauseDraft, record: string): string {
+  const condition = provided.length === 0 ? '' : `, provided ${describe(allOfNode(provided), { record })}`
+  const fields = limit === undefined ? '' : `, ${limit.by === 'only' ? 'only' : 'all but'} ${limit.fields.join(', ')}`
+  return `${describe(who, { record })}${condition}${fields}`
 }

@@ -14,6 +14,7 @@ export {
 } from './model.js'
 export { nearest } from './nearest.js'
 export { conditionNode } from './node.js'
+export { sameValue } from './same.js'
 export type { Field } from './shape.js'
 export type * from './term-types.js'
 export { forever, now } from './terms.js'

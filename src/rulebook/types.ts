@@ -121,6 +121,10 @@ export interface Clause<F extends string> {
   readonly fields: (field: F) => void
   /** Counts only where the condition holds too. */
   provided(...conditions: [Condition, ...Condition[]]): Clause<F>
+  /** Lets see, send or change these fields only. The key is always seen, and never changed. */
+  only(...fields: [F, ...F[]]): Clause<F>
+  /** Lets see, send or change every field but these. */
+  except(...fields: [F, ...F[]]): Clause<F>
   /** The name by which verdicts and explanations speak of this clause. */
   titled(title: string): Clause<F>
 }

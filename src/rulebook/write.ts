@@ -1,6 +1,6 @@
 import { hangingOnAbsence } from '../condition/absence.js'
 import { describe, describeTerm } from '../condition/describe.js'
-import { type ConditionNode, notNode, sameCondition } from '../condition/nodes.js'
+import { type ConditionNode, fieldsIn, notNode, sameCondition } from '../condition/nodes.js'
 import { type ClauseNode, useClause } from './clauses.js'
 import { useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
@@ -52,7 +52,7 @@ export function withRules(model: Model, given: unknown): Model {
       },
     )
     types[name] = Object.freeze({ ...type, rules: rules as unknown as TypeRules })
-    warnings.push(...uncovered(name, rules as unknown as TypeRules))
+    warnings.push(...uncovered(name, rules as unknown as TypeRules), ...stuck(name, rules as unknown as TypeRules))
   }
   return Object.freeze({ ...model, types: Object.freeze(types), warnings: Object.freeze(warnings) })
 }
@@ -73,7 +73,7 @@ function readRules(type: TypeModel, result: unknown): TypeRules {
     if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'a list of clauses is needed')
     clauses.forEach((one, index) => {
       const place = `${at}, may.${action}[${index}]`
-      const clause = useClause(one, place, type.name)
+      const clause = useClause(one, place, type, action as Action)
       refuseHanging(clause, place, type.name)
       if (may[action as Action].some((other) => other.title === clause.title)) {
         throw new RulebookError(
@@ -125,6 +125,14 @@ function uncovered(type: string, rules: TypeRules): string[] {
     }
   }
   return warnings
+}
+
+/** Warns of update clauses that name a field which they test themselves: it could only be set to what passes the test again. */
+function stuck(type: string, rules: TypeRules): string[] {
+  return rules.may.update.flatMap(({ title, when, fields = [], limitedBy }) => {
+    const tested = limitedBy === 'only' ? fieldsIn(when).filter((name) => fields.includes(name)) : []
+    return tested.map((name) => `${type}: "${title}" may change ${name}, but must hold afterwards too, and asks for ${name} itself`)
+  })
 }
 
 /** Whether one condition follows from another by the way they are written. False may just mean: not seen. */

@@ -25,10 +25,18 @@ export class NotFoundError extends DeniedError {
   }
 }
 
-/** The asker may see the record and may not do this to it. */
+/** The asker may see the record and may not do this to it. `fields` names what of the sent stood in the way, if that was all. */
 export class RefusedError extends DeniedError {
-  constructor(verdict: Verdict) {
-    super('REFUSED', verdict)
+  readonly fields: readonly string[]
+
+  constructor(verdict: Verdict, fields: readonly string[] = []) {
+    super(
+      'REFUSED',
+      fields.length === 0
+        ? verdict
+        : { ...verdict, saying: `You may not ${verdict.action === 'create' ? 'send' : 'change'} ${fields.join(', ')}.` },
+    )
+    this.fields = fields
   }
 }
 

@@ -43,10 +43,10 @@ class KyselyTables implements Tables {
       .selectFrom(type)
       .select(Object.keys(model.fields))
       .where(compile(where, { dialect: this.#dialect, now }))
-    for (const { field, descending } of sort) {
-      query = query
-        .orderBy(sql`${sql.ref(field)} is null`)
-        .orderBy(this.#dialect.ordered(sql.ref(field), model.fields[field] as Field), descending ? 'desc' : 'asc')
+    for (const { field, descending, visible } of sort) {
+      const column = this.#dialect.ordered(sql.ref(field), model.fields[field] as Field)
+      const shown = visible === undefined ? column : sql`case when ${compile(visible, { dialect: this.#dialect, now })} then ${column} end`
+      query = query.orderBy(sql`${shown} is null`).orderBy(shown, descending ? 'desc' : 'asc')
     }
     if (limit !== undefined) query = query.limit(limit)
     return (await query.execute()).map((row) => this.#decode(model, row as Row))

@@ -1,4 +1,4 @@
-import { compareText, instant, predicate, type Row } from '../condition/index.js'
+import { compareText, instant, predicate, type Row, TRUE } from '../condition/index.js'
 import { type Field, type Key, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
 import { DuplicateKeyError } from './errors.js'
 import { asStored } from './fit.js'
@@ -50,7 +50,7 @@ class MemoryTables implements Tables {
     const env = { me: null, now }
     const found: Row[] = []
     for (const row of this.#rows(type).values()) if (test(row, env)) found.push(row)
-    if (sort !== undefined) found.sort(order(sort, typeModel(this.#model, type).fields))
+    if (sort !== undefined) found.sort(order(sort, typeModel(this.#model, type).fields, now))
     return found.slice(0, limit).map((row) => structuredClone(row))
   }
 
@@ -94,12 +94,16 @@ class MemoryTables implements Tables {
   }
 }
 
-/** Orders rows by fields: missing last, text code point by code point, times by instant, false before true. */
-function order(steps: readonly SortStep[], fields: { readonly [name: string]: Field }): (a: Row, b: Row) => number {
+/** Orders rows by fields: missing and hidden last, text code point by code point, times by instant, false before true. */
+function order(steps: readonly SortStep[], fields: { readonly [name: string]: Field }, now: number): (a: Row, b: Row) => number {
+  const sorted = steps.map(({ field, descending, visible = TRUE }) => {
+    const test = predicate(visible)
+    return { descending, value: (row: Row) => (test(row, { me: null, now }) ? sortable(row[field], fields[field]) : undefined) }
+  })
   return (a, b) => {
-    for (const { field, descending } of steps) {
-      const left = sortable(a[field], fields[field])
-      const right = sortable(b[field], fields[field])
+    for (const { descending, value } of sorted) {
+      const left = value(a)
+      const right = value(b)
       if (left === undefined || right === undefined) {
         if (left !== right) return left === undefined ? 1 : -1
         continue

@@ -4,6 +4,7 @@ import {
   type ConditionNode,
   type Env,
   FALSE,
+  fieldsIn,
   isMissing,
   isPachterError,
   proper,
@@ -17,23 +18,29 @@ import {
   fieldOf,
   type Key,
   type RowOf,
+  sameValue,
   type TypeModel,
   type TypeName,
   typeModel,
   type World,
 } from '../rulebook/index.js'
 import {
+  type AskersClause,
   type Clock,
+  fieldsInTheWay,
+  fieldsLetBy,
   holds,
   type InnerViewpoint,
   type Outcome,
   type Rulebook,
-  type Testable,
   type Viewpoint,
   verdictOf,
+  visibility,
+  visibleFields,
+  withFields,
 } from '../viewpoint/index.js'
-import { denied, type FieldFault, InvalidError, QueryError, StoreError } from './errors.js'
-import { asStored, fitRecord, sameValue, unknownFields } from './fit.js'
+import { denied, type FieldFault, InvalidError, QueryError, RefusedError, StoreError } from './errors.js'
+import { asStored, fitRecord, unknownFields } from './fit.js'
 import { type ListOptions, type Picked, readLimit, readSort, readWhere } from './query.js'
 import type { Backend, Tables } from './tables.js'
 
@@ -127,7 +134,7 @@ interface Asker {
   /** What must hold of a stored record for the asker to see it. */
   readable(type: string): ConditionNode
   /** The clauses of the action that can hold for the asker. */
-  clauses(type: string, action: Action): readonly Testable[]
+  clauses(type: string, action: Action): readonly AskersClause[]
   readonly mayGiveKeys: boolean
 }
 
@@ -144,7 +151,7 @@ function personal(viewpoint: InnerViewpoint): Asker {
   }
 }
 
-const EVERYTHING: readonly Testable[] = [{ when: TRUE, test: undefined }]
+const EVERYTHING: readonly AskersClause[] = [{ when: TRUE, test: undefined }]
 
 function system(viewpoint: InnerViewpoint): Asker {
   return {
@@ -191,7 +198,12 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
   /** The record as the asker may have it back after a write. */
   function answer(type: TypeModel, record: Row, env: Env): Row {
     const readable = asker.viewpoint === undefined || holds(asker.viewpoint.rules(type.name, 'read'), record, env)
-    return readable ? record : { [type.key]: record[type.key] }
+    return readable ? shown(type, record, env) : { [type.key]: record[type.key] }
+  }
+
+  /** The record with the fields that the asker may see. */
+  function shown(type: TypeModel, record: Row, env: Env): Row {
+    return withFields(type, record, visibleFields(type, asker.clauses(type.name, 'read'), record, env))
   }
 
   /** A row that reads back unlike the one that was judged is not kept. */
@@ -212,18 +224,27 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
       const sort = readSort(type, options.sort)
       const limit = readLimit(type, options.limit)
       const fields = options.fields?.map((name: string) => fieldOf(type, name) && name)
-      const condition = simplify(allOfNode([asker.readable(typeName), where]))
+      const read = asker.clauses(typeName, 'read')
+      // What a filter asks for has to be visible for the record to count, whatever the filter says: else it would tell.
+      const visible = fieldsIn(where).map((name) => visibility(type, read, name))
+      const condition = simplify(allOfNode([asker.readable(typeName), ...visible, where]))
       if (condition === FALSE || limit === 0) return []
-      const { now } = asker.env()
+      const env = asker.env()
+      const order = sort.map((step) => {
+        const shownWhere = visibility(type, read, step.field)
+        return shownWhere === TRUE ? step : { ...step, visible: shownWhere }
+      })
       const rows = await safely(`list ${typeName}`, () =>
-        tables.select(typeName, { where: condition, now, sort, ...(limit === undefined ? {} : { limit }) }),
+        tables.select(typeName, { where: condition, now: env.now, sort: order, ...(limit === undefined ? {} : { limit }) }),
       )
-      return fields === undefined ? rows : rows.map((row) => pick(row, [type.key, ...fields]))
+      const mine = rows.map((row) => shown(type, row, env))
+      return fields === undefined ? mine : mine.map((row) => pick(row, [type.key, ...fields]))
     },
 
     async get(typeName: string, key: Key) {
       const type = begin(typeName, 'read', key)
-      return safely(`get ${typeName}`, () => visible(tables, type, 'read', key, asker.env()))
+      const env = asker.env()
+      return safely(`get ${typeName}`, async () => shown(type, await visible(tables, type, 'read', key, env), env))
     },
 
     async create(typeName: string, sent: Row) {
@@ -239,7 +260,11 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
       if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
       const { record } = fitted
       const env = asker.env()
-      if (!clauses.some((clause) => holds(clause, record, env))) throw deny(type, 'create', 'refused')
+      const holding = clauses.filter((clause) => holds(clause, record, env))
+      if (holding.length === 0) throw deny(type, 'create', 'refused')
+      const { [type.key]: _key, ...sentFields } = known
+      const inTheWay = fieldsInTheWay(type, fieldsLetBy(type, holding), [], {}, sentFields)
+      if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'create', 'refused'), inTheWay)
       await write(type, 'create', undefined, async (inside) => {
         await inside.insert(typeName, record)
         await checkWritten(inside, type, record, env)
@@ -255,6 +280,12 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
         const holding = asker.clauses(typeName, 'update').filter((clause) => holds(clause, before, env))
         if (holding.length === 0) throw deny(type, 'update', 'refused', key)
         const { known, faults } = readSent(type, sent)
+        const visibleNow = visibleFields(type, asker.clauses(typeName, 'read'), before, env)
+        const refuseFields = (clauses: readonly AskersClause[]) => {
+          const inTheWay = fieldsInTheWay(type, fieldsLetBy(type, clauses), visibleNow, before, known)
+          if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'update', 'refused', key), inTheWay)
+        }
+        refuseFields(holding)
         if (known[type.key] !== undefined && known[type.key] !== key) faults.push({ field: type.key, problem: 'the key never changes' })
         const fitted = await fitRecord(type, asStored(type, { ...before, ...known, [type.key]: key }))
         if ('faults' in fitted) faults.push(...fitted.faults)
@@ -263,6 +294,7 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
         // A clause counts if it holds on the record as it is and as it becomes.
         const counting = holding.filter((clause) => holds(clause, after, env))
         if (counting.length === 0) throw deny(type, 'update', 'refused', key)
+        refuseFields(counting)
         const written = difference(type, before, after)
         if (Object.keys(written).length === 0) return answer(type, before, env)
         const where = simplify(allOfNode([asker.readable(typeName), anyOfNode(counting.map((clause) => clause.when))]))

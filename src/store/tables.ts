@@ -5,6 +5,8 @@ import type { Key, Model } from '../rulebook/index.js'
 export interface SortStep {
   readonly field: string
   readonly descending: boolean
+  /** Where this does not hold, the field counts as missing: it is hidden. */
+  readonly visible?: ConditionNode
 }
 
 /** Which records to fetch. */

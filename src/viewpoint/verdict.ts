@@ -12,19 +12,30 @@ export interface Verdict {
   readonly key?: Key
   /** The title of the clause that let it happen. */
   readonly clause?: string
+  /** The fields that it lets see, send or change, besides the key; undefined for all of them. */
+  readonly fields?: readonly string[]
   /** A sentence for the asker, where it was not allowed. */
   readonly saying?: string
 }
 
 /** Makes a verdict of an outcome. */
-export function verdictOf(type: TypeModel, action: Action, outcome: Outcome, key?: Key, clause?: string): Verdict {
+export function verdictOf(
+  type: TypeModel,
+  action: Action,
+  outcome: Outcome,
+  key?: Key,
+  clause?: string,
+  fields?: readonly string[],
+): Verdict {
   return Object.freeze({
     allowed: outcome === 'allowed',
     outcome,
     action,
     type: type.name,
     ...(key === undefined ? {} : { key }),
-    ...(outcome === 'allowed' ? { ...(clause === undefined ? {} : { clause }) } : { saying: sentence(type, action, outcome) }),
+    ...(outcome === 'allowed'
+      ? { ...(clause === undefined ? {} : { clause }), ...(fields ? { fields } : {}) }
+      : { saying: sentence(type, action, outcome) }),
   })
 }
 

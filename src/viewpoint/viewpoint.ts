@@ -6,12 +6,14 @@ import {
   knownAction,
   type Model,
   type RowOf,
+  sameValue,
   type TypeModel,
   type TypeName,
   typeModel,
   type World,
 } from '../rulebook/index.js'
 import { ClockError, RecordError } from './error.js'
+import { fieldsInTheWay, fieldsLetBy, visibleFields, withFields } from './fields.js'
 import { holds, type PersonalRules, readyRules, specialise, testOf } from './specialise.js'
 import { type Outcome, type Verdict, verdictOf } from './verdict.js'
 import { type Explanation, explain } from './why.js'
@@ -33,7 +35,7 @@ export interface Viewpoint<W extends World = World> {
    */
   verdict<K extends TypeName<W>>(action: Action, type: K, record: RowOf<W, K>, becomes?: RowOf<W, K>): Verdict
 
-  /** The records on which this person may do the action, in the order given. */
+  /** The records on which this person may do the action, in the order given. Fields that they may not see are absent. */
   filter<K extends TypeName<W>, R extends RowOf<W, K>>(type: K, records: readonly R[], action?: Exclude<Action, 'create'>): R[]
 
   /** Why a verdict is what it is. For developers: never send it to a client. */
@@ -89,10 +91,23 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
     const key = keyOf(type, record)
     if (judged !== undefined) return verdictOf(type, action, judged, key)
     if (action !== 'create' && !holds(rules(typeName, 'read'), record, at)) return verdictOf(type, action, 'not found', key)
-    const holding = rules(typeName, action).clauses.find(
+    const holding = rules(typeName, action).clauses.filter(
       (clause) => holds(clause, record, at) && (becomes === undefined || holds(clause, becomes, at)),
     )
-    return verdictOf(type, action, holding ? 'allowed' : 'refused', key, holding?.clause.title)
+    const fields = fieldsLetBy(type, holding)
+    const allowed = holding.length > 0 && (becomes === undefined || !changesMore(type, record, becomes, fields, at))
+    return verdictOf(type, action, allowed ? 'allowed' : 'refused', key, holding[0]?.clause.title, fields)
+  }
+
+  /** Whether a record would come to differ in fields that the clauses do not let change. */
+  function changesMore(type: TypeModel, record: Row, becomes: Row, changeable: readonly string[] | undefined, at: Env): boolean {
+    const visible = visibleFields(type, rules(type.name, 'read').clauses, record, at)
+    const changes = Object.fromEntries(
+      Object.keys(type.fields)
+        .filter((name) => !sameValue(type.fields[name], record[name], becomes[name]))
+        .map((name) => [name, becomes[name]]),
+    )
+    return fieldsInTheWay(type, changeable, visible, record, changes).length > 0
   }
 
   return Object.freeze({
@@ -105,12 +120,15 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
       verdict(knownAction(action), type, checkRecord(type, record), becomes, env()),
     filter(type: string, records: readonly Row[], action: Action = 'read') {
       const test = testOf(rules(type, action))
+      const known = typeModel(model, type)
+      const read = rules(type, 'read').clauses
+      const limited = read.some(({ clause }) => clause.fields !== undefined)
       const at = env()
       const kept: Row[] = []
       for (let index = 0; index < records.length; index++) {
         const record = records[index] as Row
         if (typeof record !== 'object' || record === null) throw new RecordError(type, record)
-        if (test(record, at)) kept.push(record)
+        if (test(record, at)) kept.push(limited ? withFields(known, record, visibleFields(known, read, record, at)) : record)
       }
       return kept
     },
