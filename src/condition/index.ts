@@ -1,7 +1,7 @@
 export { type Hanging, hangingOnAbsence } from './absence.js'
 export { describe, describeTerm, describeValue, type Wording } from './describe.js'
 export { ConditionError, isPachterError, PachterError } from './error.js'
-export { type Env, type Predicate, predicate, type Row } from './evaluate.js'
+export { type Env, type Predicate, predicate, type Row, shown } from './evaluate.js'
 export { comparisonProblem, conditionFromJson, orElseProblem } from './json.js'
 export { negate, pushNot } from './negate.js'
 export * from './nodes.js'

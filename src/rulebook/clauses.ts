@@ -16,6 +16,7 @@ interface ClauseDraft {
   readonly title?: string
   /** The fields of `.only`, or of `.except`. */
   readonly limit?: { readonly by: 'only' | 'except'; readonly fields: readonly unknown[] }
+  readonly supplying?: readonly unknown[]
 }
 
 /** A clause as the rulebook keeps it. */
@@ -30,6 +31,8 @@ export interface ClauseNode {
   readonly fields?: readonly string[]
   /** Whether these are the fields of `.only`, or all but those of `.except`. */
   readonly limitedBy?: 'only' | 'except'
+  /** Stamped fields, or the key, that it lets give all the same. */
+  readonly supplying?: readonly string[]
 }
 
 const CLAUSE_METHODS = {
@@ -45,6 +48,12 @@ const CLAUSE_METHODS = {
   },
   except(this: object, ...fields: unknown[]): object {
     return limitedTo(this, 'except', fields)
+  },
+  supplying(this: object, ...fields: unknown[]): object {
+    const draft = draftOf(this) as ClauseDraft
+    used(this)
+    if (fields.length === 0) throw new RulebookError(here(), 'supplying() of nothing: name at least one field')
+    return limited({ ...draft, supplying: [...(draft.supplying ?? []), ...fields] })
   },
   titled(this: object, title: unknown): object {
     const draft = draftOf(this) as ClauseDraft
@@ -84,7 +93,7 @@ function draftOf(value: unknown): ClauseDraft | undefined {
 }
 
 /** Takes the clause out of what an author put into `may`. */
-export function useClause(value: unknown, at: string, type: TypeModel, action: Action): ClauseNode {
+export function useClause(value: unknown, at: string, type: TypeModel, action: Action, stamps: Stamped): ClauseNode {
   const draft = draftOf(value)
   if (draft === undefined) {
     const condition = typeof value === 'object' && value !== null && NODE in value
@@ -98,6 +107,7 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: A
   used(value)
   if (action === 'delete' && draft.limit !== undefined)
     throw new RulebookError(at, `${draft.limit.by}(...) means nothing here: a record is deleted whole`)
+  const supplying = suppliedBy(draft, type, action, at, stamps)
   const fields = fieldsOf(draft, type, at)
   const title = draft.title ?? titleOf(draft, `the ${type.name}`)
   const when = draft.provided.length === 0 ? draft.who : allOfNode([draft.who, ...draft.provided])
@@ -107,6 +117,7 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: A
     who: draft.who,
     provided: Object.freeze([...draft.provided]),
     ...(fields && draft.limit ? { fields, limitedBy: draft.limit.by } : {}),
+    ...(supplying ? { supplying } : {}),
   })
 }
 
@@ -119,8 +130,21 @@ function fieldsOf({ limit }: ClauseDraft, type: TypeModel, at: string): readonly
   return Object.freeze(known.filter((name) => limit.fields.includes(name) === (limit.by === 'only')))
 }
 
-function titleOf({ who, provided, limit }: ClauseDraft, record: string): string {
+/** The fields that each action stamps. */
+export type Stamped = { readonly create: readonly string[]; readonly update: readonly string[] }
+
+function suppliedBy(draft: ClauseDraft, type: TypeModel, action: Action, at: string, stamps: Stamped): readonly string[] | undefined {
+  if (draft.supplying === undefined) return undefined
+  if (action !== 'create' && action !== 'update') throw new RulebookError(at, 'supplying(...) means nothing here: nothing is sent')
+  const known = action === 'create' ? [type.key, ...stamps.create] : stamps.update
+  const odd = draft.supplying.find((name) => !known.includes(name as string))
+  if (odd !== undefined) throw new RulebookError(at, `supplying: ${unknownName(`stamped field on ${action}`, odd, known)}`)
+  return Object.freeze([...draft.supplying] as string[])
+}
+
+function titleOf({ who, provided, limit, supplying }: ClauseDraft, record: string): string {
   const condition = provided.length === 0 ? '' : `, provided ${describe(allOfNode(provided), { record })}`
   const fields = limit === undefined ? '' : `, ${limit.by === 'only' ? 'only' : 'all but'} ${limit.fields.join(', ')}`
-  return `${describe(who, { record })}${condition}${fields}`
+  const given = supplying === undefined ? '' : `, supplying ${supplying.join(', ')}`
+  return `${describe(who, { record })}${condition}${fields}${given}`
 }

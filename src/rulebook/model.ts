@@ -17,10 +17,14 @@ export interface MeModel {
   readonly roles?: Roles
 }
 
+/** What the server sets, by field. */
+export type StampNodes = { readonly [field: string]: TermNode }
+
 /** The rules of one record type. */
 export interface TypeRules {
   readonly may: { readonly [A in Action]: readonly ClauseNode[] }
   readonly saying: { readonly [A in Action]?: string }
+  readonly stamps: { readonly create: StampNodes; readonly update: StampNodes }
 }
 
 /** A record type with everything said about it. */

@@ -81,6 +81,13 @@ function operand(value: unknown, left: TermNode, known: Known, wording: string, 
   return Object.freeze({ kind: 'literal', type: literalType(type), value: literalValue(value, type, known, by, fail) })
 }
 
+/** A term as it is, or a value as a literal of the field's type. */
+export function literalFor(value: unknown, field: Field, at: string): TermNode {
+  const type = field.type === 'group' ? 'other' : field.type
+  const node: TermNode = { kind: 'field', of: 'record', path: [at], type, ...(field.list ? { list: true as const } : {}) }
+  return operand(value, node, field.values, at, field.list === true, 'is')
+}
+
 // A literal is text or a number as it stands; whether the field is an id or an integer is the field's affair.
 function literalType(type: Scalar): Scalar {
   if (type === 'id') return 'text'

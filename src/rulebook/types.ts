@@ -1,5 +1,5 @@
 // What the compiler knows of a rulebook. Types only.
-import type { Condition, Flat, Mistake, RoleSource, Terms } from './term-types.js'
+import type { Condition, Flat, Mistake, RoleSource, Source, Terms } from './term-types.js'
 
 /**
  * A shape: a schema of any library that follows Standard Schema and can also give JSON Schema.
@@ -125,6 +125,8 @@ export interface Clause<F extends string> {
   only(...fields: [F, ...F[]]): Clause<F>
   /** Lets see, send or change every field but these. */
   except(...fields: [F, ...F[]]): Clause<F>
+  /** Lets give these fields, which the server stamps otherwise, or the key. */
+  supplying(...fields: [F, ...F[]]): Clause<F>
   /** The name by which verdicts and explanations speak of this clause. */
   titled(title: string): Clause<F>
 }
@@ -157,24 +159,36 @@ export interface Words<K extends TypeName<W>, W extends World> {
   whoever(condition: Condition): Clause<keyof W['rows'][K] & string>
 }
 
+/** What the server sets, field by field: a value, a claim or `now`. */
+export type Stamps<T, Times> = {
+  readonly [F in keyof T]?: T[F] | Source<F extends Times ? Date | undefined : T[F] | null | undefined>
+}
+
 /** The rules of one record type. */
-export interface RuleSet<F extends string> {
+export interface RuleSet<T, Times> {
   /** Which clauses let each action happen. An action without a clause is refused. */
-  readonly may?: { readonly [A in Action]?: readonly Clause<F>[] }
+  readonly may?: { readonly [A in Action]?: readonly Clause<keyof T & string>[] }
   /** What to tell somebody who is refused. */
   readonly saying?: { readonly [A in Action]?: string }
+  /** What the server sets when a record is created or updated. Nobody else sends these fields, unless by `.supplying`. */
+  readonly stamps?: { readonly create?: Stamps<T, Times>; readonly update?: Stamps<T, Times> }
 }
 
 // The compiler does not look for excess properties in what a function returns, so `udpate: [...]` would pass unseen.
 // `Checked` infers O from the returned literal, then asks for the rules and for no name beside theirs.
 // (Inference reaches O through the one branch of the conditional; the check is the other branch.)
 type Beside<O, Known> = { readonly [P in Exclude<keyof O, Known>]: Mistake<`'${P & string}' is not known here`> }
-type BesideIn<O, P extends string> = O extends { readonly [Q in P]: infer I } ? { readonly [Q in P]: Beside<I, Action> } : unknown
+type BesideIn<O, P extends string, Known> = O extends { readonly [Q in P]: infer I } ? { readonly [Q in P]: Beside<I, Known> } : unknown
+type BesideStamps<O, T> = O extends { readonly stamps: infer S }
+  ? {
+      readonly stamps: Beside<S, 'create' | 'update'> & { readonly [P in keyof S & ('create' | 'update')]: Beside<S[P], keyof T> }
+    }
+  : unknown
 
 /** The rules O, with no name in them that means nothing. */
-export type Checked<O, F extends string> = [O] extends [never]
+export type Checked<O, T, Times> = [O] extends [never]
   ? O
-  : RuleSet<F> & Beside<O, keyof RuleSet<F>> & BesideIn<O, 'may'> & BesideIn<O, 'saying'>
+  : RuleSet<T, Times> & Beside<O, keyof RuleSet<T, Times>> & BesideIn<O, 'may', Action> & BesideIn<O, 'saying', Action> & BesideStamps<O, T>
 
 /** The names of standings, by record type. */
 export type Names<N> = { readonly [K in keyof N]: keyof N[K] & string }
@@ -199,5 +213,5 @@ export type StandingsBy<N, W extends World> = {
 
 /** What `rules` takes. */
 export type RulesBy<O, W extends World> = {
-  readonly [K in keyof O & TypeName<W>]: (record: RecordTerms<K, W>, words: Words<K, W>) => Checked<O[K], keyof W['rows'][K] & string>
+  readonly [K in keyof O & TypeName<W>]: (record: RecordTerms<K, W>, words: Words<K, W>) => Checked<O[K], W['rows'][K], W['times'][K]>
 } & { readonly [K in TypeName<W>]?: unknown }

@@ -5,6 +5,7 @@ import { type ClauseNode, useClause } from './clauses.js'
 import { useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
 import { ACTIONS, isName, type Model, plainObject, type TypeModel, type TypeRules } from './model.js'
+import { readStamps } from './stamps.js'
 import type { Action } from './types.js'
 import { noLeftovers } from './upkeep.js'
 import { named, recordTerms, ruleWords, standingWords } from './words.js'
@@ -67,13 +68,15 @@ function callbacks(model: Model, given: unknown, what: string): [string, Callbac
 
 function readRules(type: TypeModel, result: unknown): TypeRules {
   const at = `rules of ${type.name}`
-  const given = plainObject(result, at, ['may', 'saying'])
+  const given = plainObject(result, at, ['may', 'saying', 'stamps'])
+  const stamps = readStamps(type, given.stamps, at)
+  const stamped = { create: Object.keys(stamps.create), update: Object.keys(stamps.update) }
   const may = { read: [], create: [], update: [], delete: [] } as Record<Action, ClauseNode[]>
   for (const [action, clauses] of Object.entries(plainObject(given.may ?? {}, `${at}, may`, ACTIONS))) {
     if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'a list of clauses is needed')
     clauses.forEach((one, index) => {
       const place = `${at}, may.${action}[${index}]`
-      const clause = useClause(one, place, type, action as Action)
+      const clause = useClause(one, place, type, action as Action, stamped)
       refuseHanging(clause, place, type.name)
       if (may[action as Action].some((other) => other.title === clause.title)) {
         throw new RulebookError(
@@ -89,7 +92,7 @@ function readRules(type: TypeModel, result: unknown): TypeRules {
     if (typeof words !== 'string' || words.trim() === '') throw new RulebookError(`${at}, saying.${action}`, 'words are needed')
   }
   for (const clauses of Object.values(may)) Object.freeze(clauses)
-  return Object.freeze({ may: Object.freeze(may), saying: Object.freeze({ ...saying }) as TypeRules['saying'] })
+  return Object.freeze({ may: Object.freeze(may), saying: Object.freeze({ ...saying }) as TypeRules['saying'], stamps })
 }
 
 /** Absence never grants: a missing value under `not` must not let anybody in unless the author says what it means. */

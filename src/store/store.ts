@@ -33,15 +33,18 @@ import {
   type InnerViewpoint,
   type Outcome,
   type Rulebook,
+  stampValues,
   type Viewpoint,
   verdictOf,
   visibility,
   visibleFields,
   withFields,
 } from '../viewpoint/index.js'
-import { denied, type FieldFault, InvalidError, QueryError, RefusedError, StoreError } from './errors.js'
-import { asStored, fitRecord, unknownFields } from './fit.js'
+import { type Asker, personal, system } from './asker.js'
+import { denied, InvalidError, QueryError, RefusedError, StoreError } from './errors.js'
+import { asStored, fitRecord } from './fit.js'
 import { type ListOptions, type Picked, readLimit, readSort, readWhere } from './query.js'
+import { defined, difference, readSent, stampsInTheWay, supplies, unstamped, withoutNames } from './sent.js'
 import type { Backend, Tables } from './tables.js'
 
 /**
@@ -125,46 +128,6 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
   }) as unknown as Store<W>
 }
 
-/** On whose behalf the store acts: what it asks before it does anything. */
-interface Asker {
-  readonly viewpoint: InnerViewpoint | undefined
-  readonly model: InnerViewpoint['model']
-  env(): Env
-  outright(type: string, action: Action): Outcome | undefined
-  /** What must hold of a stored record for the asker to see it. */
-  readable(type: string): ConditionNode
-  /** The clauses of the action that can hold for the asker. */
-  clauses(type: string, action: Action): readonly AskersClause[]
-  readonly mayGiveKeys: boolean
-}
-
-function personal(viewpoint: InnerViewpoint): Asker {
-  return {
-    viewpoint,
-    model: viewpoint.model,
-    env: viewpoint.env,
-    outright: viewpoint.outright,
-    readable: (type) => viewpoint.rules(type, 'read').when,
-    clauses: (type, action) => viewpoint.rules(type, action).clauses,
-
-    mayGiveKeys: false,
-  }
-}
-
-const EVERYTHING: readonly AskersClause[] = [{ when: TRUE, test: undefined }]
-
-function system(viewpoint: InnerViewpoint): Asker {
-  return {
-    viewpoint: undefined,
-    model: viewpoint.model,
-    env: viewpoint.env,
-    outright: () => undefined,
-    readable: () => TRUE,
-    clauses: () => EVERYTHING,
-    mayGiveKeys: true,
-  }
-}
-
 function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): GuardedStore {
   const deny = (type: TypeModel, action: Action, outcome: Outcome, key?: Key) => denied(verdictOf(type, action, outcome, key))
 
@@ -190,7 +153,8 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
   function write<T>(type: TypeModel, action: Action, key: Key | undefined, work: (inside: Tables) => Promise<T>): Promise<T> {
     return safely(`${action} ${type.name}`, () =>
       tables.transaction(work).catch((error: unknown) => {
-        throw asker.viewpoint !== undefined && isPachterError(error, 'CONSTRAINT') ? deny(type, action, 'refused', key) : error
+        const hushed = isPachterError(error, 'CONSTRAINT') || isPachterError(error, 'DUPLICATE_KEY')
+        throw asker.viewpoint !== undefined && hushed ? deny(type, action, 'refused', key) : error
       }),
     )
   }
@@ -251,20 +215,32 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
       const type = begin(typeName, 'create')
       const clauses = asker.clauses(typeName, 'create')
       if (clauses.length === 0) throw deny(type, 'create', 'refused')
+      const env = asker.env()
       const { known, faults } = readSent(type, sent)
-      const { [type.key]: key, ...given } = known
+      const { [type.key]: key, ...fields } = known
       const givesKey = !isMissing(key, 'id')
-      if (givesKey && !asker.mayGiveKeys) faults.push({ field: type.key, problem: 'the key comes from the server: leave it out' })
-      const fitted = await fitRecord(type, { ...given, [type.key]: givesKey && asker.mayGiveKeys ? key : newKey(typeName) })
+      if (givesKey && !supplies(clauses, type.key)) faults.push({ field: type.key, problem: 'the key comes from the server: leave it out' })
+      const stamps = stampValues(type, 'create', env)
+      // Sending what would be stamped anyway is no sending.
+      const given = withoutNames(fields, (name) => Object.hasOwn(stamps, name) && sameValue(type.fields[name], fields[name], stamps[name]))
+      const refuseFields = (counting: readonly AskersClause[]) => {
+        const inTheWay = [
+          ...fieldsInTheWay(type, fieldsLetBy(type, counting), [], {}, unstamped(type, given, stamps)),
+          ...stampsInTheWay(type, counting, given, stamps),
+          ...(givesKey && !supplies(counting, type.key) ? [type.key] : []),
+        ]
+        if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'create', 'refused'), inTheWay)
+      }
+      if (faults.length === 0) refuseFields(clauses)
+      const lacking = asker.viewpoint && Object.keys(stamps).some((name) => given[name] === undefined && stamps[name] === undefined)
+      if (lacking) throw deny(type, 'create', 'refused')
+      const fitted = await fitRecord(type, { ...stamps, ...given, [type.key]: givesKey ? key : newKey(typeName) })
       if ('faults' in fitted) faults.push(...fitted.faults)
       if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
       const { record } = fitted
-      const env = asker.env()
       const holding = clauses.filter((clause) => holds(clause, record, env))
       if (holding.length === 0) throw deny(type, 'create', 'refused')
-      const { [type.key]: _key, ...sentFields } = known
-      const inTheWay = fieldsInTheWay(type, fieldsLetBy(type, holding), [], {}, sentFields)
-      if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'create', 'refused'), inTheWay)
+      refuseFields(holding)
       await write(type, 'create', undefined, async (inside) => {
         await inside.insert(typeName, record)
         await checkWritten(inside, type, record, env)
@@ -280,14 +256,26 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
         const holding = asker.clauses(typeName, 'update').filter((clause) => holds(clause, before, env))
         if (holding.length === 0) throw deny(type, 'update', 'refused', key)
         const { known, faults } = readSent(type, sent)
+        const { [type.key]: sentKey, ...given } = known
         const visibleNow = visibleFields(type, asker.clauses(typeName, 'read'), before, env)
+        const stamps = stampValues(type, 'update', env)
+        const repeated = (name: string) => (visibleNow?.includes(name) ?? true) && sameValue(type.fields[name], before[name], given[name])
+        // What is sent of the stamped fields counts only where it is supplied; repeating what is there is no change.
+        const changes = withoutNames(given, (name) => Object.hasOwn(stamps, name) && repeated(name))
         const refuseFields = (clauses: readonly AskersClause[]) => {
-          const inTheWay = fieldsInTheWay(type, fieldsLetBy(type, clauses), visibleNow, before, known)
+          const inTheWay = [
+            ...fieldsInTheWay(type, fieldsLetBy(type, clauses), visibleNow, before, unstamped(type, changes, stamps)),
+            ...stampsInTheWay(type, clauses, changes, stamps),
+          ]
           if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'update', 'refused', key), inTheWay)
         }
         refuseFields(holding)
-        if (known[type.key] !== undefined && known[type.key] !== key) faults.push({ field: type.key, problem: 'the key never changes' })
-        const fitted = await fitRecord(type, asStored(type, { ...before, ...known, [type.key]: key }))
+        if (sentKey !== undefined && sentKey !== key) faults.push({ field: type.key, problem: 'the key never changes' })
+        const asked = asStored(type, { ...before, ...changes })
+        const idle = Object.keys(difference(type, before, asked)).length === 0
+        const lacking = asker.viewpoint && Object.keys(stamps).some((name) => changes[name] === undefined && stamps[name] === undefined)
+        if (!idle && lacking) throw deny(type, 'update', 'refused', key)
+        const fitted = await fitRecord(type, idle ? asked : asStored(type, { ...before, ...defined(stamps), ...changes }))
         if ('faults' in fitted) faults.push(...fitted.faults)
         if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
         const after = fitted.record
@@ -339,20 +327,6 @@ function keyIs(type: TypeModel, key: Key): ConditionNode {
 
 function isKey(type: TypeModel, key: unknown): boolean {
   return proper(key, type.fields[type.key]?.type === 'integer' ? 'integer' : 'id') !== undefined
-}
-
-/** What was sent, as far as the record type has such fields. Undefined is "not sent". */
-function readSent(type: TypeModel, sent: unknown): { readonly known: Row; readonly faults: FieldFault[] } {
-  if (typeof sent !== 'object' || sent === null || Array.isArray(sent)) {
-    return { known: {}, faults: [{ field: '', problem: 'an object with its fields is needed' }] }
-  }
-  const known = Object.entries(sent).filter(([name, value]) => Object.hasOwn(type.fields, name) && value !== undefined)
-  return { known: Object.fromEntries(known), faults: unknownFields(type, sent) }
-}
-
-function difference(type: TypeModel, before: Row, after: Row): Row {
-  const names = Object.keys(type.fields).filter((name) => !sameValue(type.fields[name], before[name], after[name]))
-  return Object.fromEntries(names.map((name) => [name, after[name] ?? null]))
 }
 
 function pick(row: Row, names: readonly string[]): Row {

@@ -1,0 +1,40 @@
+import { comparable, isList, type TermNode, typeOf } from '../condition/index.js'
+import { RulebookError, unknownName } from './error.js'
+import { plainObject, type StampNodes, type TypeModel, type TypeRules } from './model.js'
+import { literalFor } from './terms.js'
+
+/** Reads the stamps of a record type. @throws RulebookError */
+export function readStamps(type: TypeModel, given: unknown, at: string): TypeRules['stamps'] {
+  const stamps = plainObject(given ?? {}, `${at}, stamps`, ['create', 'update'])
+  return Object.freeze({
+    create: readOf(type, stamps.create, `${at}, stamps.create`),
+    update: readOf(type, stamps.update, `${at}, stamps.update`),
+  })
+}
+
+function readOf(type: TypeModel, given: unknown, at: string): StampNodes {
+  const nodes: Record<string, TermNode> = {}
+  for (const [name, value] of Object.entries(plainObject(given ?? {}, at))) {
+    const field = Object.hasOwn(type.fields, name) ? type.fields[name] : undefined
+    if (field === undefined) throw new RulebookError(at, unknownName('field', name, Object.keys(type.fields)))
+    if (name === type.key) throw new RulebookError(`${at}.${name}`, 'the key is never stamped: it comes from the server anyway')
+    const node = literalFor(value, field, `${at}.${name}`)
+    const fits = node.kind !== 'field' && node.kind !== 'forever' && node.kind !== 'orElse'
+    if (!fits) throw new RulebookError(`${at}.${name}`, 'a stamp is a value, a claim or now')
+    const theirs = typeOf(node)
+    if (
+      field.type === 'group' ||
+      field.type === 'other' ||
+      theirs === 'other' ||
+      !comparable(theirs, field.type) ||
+      isList(node) !== (field.list === true)
+    ) {
+      throw new RulebookError(
+        `${at}.${name}`,
+        `${isList(node) ? 'a list of ' : ''}${theirs} cannot be stamped on ${field.list ? 'a list of ' : ''}${field.type}`,
+      )
+    }
+    nodes[name] = node
+  }
+  return Object.freeze(nodes)
+}

@@ -1,0 +1,13 @@
+import { type Env, instant, instantText, type Row, shown } from '../condition/index.js'
+import type { TypeModel } from '../rulebook/index.js'
+
+/** The values that the server would stamp on a record now; undefined where a claim has none. */
+export function stampValues(type: TypeModel, action: 'create' | 'update', env: Env): Row {
+  const values: Record<string, unknown> = {}
+  for (const [name, term] of Object.entries(type.rules?.stamps[action] ?? {})) {
+    const raw = term.kind === 'now' ? new Date(env.now) : (shown(term)({}, env) ?? undefined)
+    const time = type.fields[name]?.type === 'time' ? instant(raw) : undefined
+    values[name] = time === undefined ? raw : type.fields[name]?.held === 'text' ? instantText(time) : new Date(time)
+  }
+  return values
+}
