@@ -5,7 +5,7 @@ export { type Env, type Predicate, predicate, type Row, shown } from './evaluate
 export { comparisonProblem, conditionFromJson, orElseProblem } from './json.js'
 export { negate, pushNot } from './negate.js'
 export * from './nodes.js'
-export { combine, type PersonClaims, person, simplify, specialiser } from './simplify.js'
+export { combine, complement, type PersonClaims, person, simplify, specialiser } from './simplify.js'
 export { compareText, lowerAscii } from './text.js'
 export { instant, instantText } from './time.js'
 export { type Trace, trace } from './trace.js'

@@ -71,9 +71,9 @@ function prepare(node: ConditionNode, known: boolean): Prepared {
       return prepare(node.of, known)
     case 'not': {
       const of = prepare(node.of, known)
-      if (of.kind === 'settled') return { kind: 'settled', node: notSimple(of.node) }
+      if (of.kind === 'settled') return { kind: 'settled', node: complement(of.node) }
       if (of.kind === 'personal') return personal(node)
-      return { kind: 'mixed', build: (who) => notSimple(of.build(who)) }
+      return { kind: 'mixed', build: (who) => complement(of.build(who)) }
     }
     case 'allOf':
     case 'anyOf':
@@ -136,7 +136,8 @@ function addOnce(parts: ConditionNode[], one: ConditionNode): void {
   parts.push(one)
 }
 
-function notSimple(of: ConditionNode): ConditionNode {
+/** The complement of a simplified condition, simplified. */
+export function complement(of: ConditionNode): ConditionNode {
   if (of.kind === 'constant') return constant(!of.value)
   return of.kind === 'not' ? of.of : { kind: 'not', of }
 }

@@ -11,6 +11,7 @@ export {
   readDefinition,
   type TypeModel,
   typeModel,
+  type VetoNode,
 } from './model.js'
 export { nearest } from './nearest.js'
 export { conditionNode } from './node.js'
@@ -21,4 +22,4 @@ export { forever, now } from './terms.js'
 export type * from './types.js'
 export { noLeftovers, used } from './upkeep.js'
 export { recordTerms } from './words.js'
-export { withRules, withStandings } from './write.js'
+export { withGate, withRules, withStandings } from './write.js'

@@ -20,8 +20,20 @@ export interface MeModel {
 /** What the server sets, by field. */
 export type StampNodes = { readonly [field: string]: TermNode }
 
+/** A rule that withholds actions. */
+export interface VetoNode {
+  readonly title: string
+  readonly actions: readonly Action[]
+  /** Where it withholds them: where it applies, and its exception does not. */
+  readonly when: ConditionNode
+  readonly saying: string
+}
+
 /** The rules of one record type. */
 export interface TypeRules {
+  /** What must hold before any clause of the action counts. */
+  readonly gates: { readonly [A in Action]?: ConditionNode }
+  readonly vetoes: readonly VetoNode[]
   readonly may: { readonly [A in Action]: readonly ClauseNode[] }
   readonly saying: { readonly [A in Action]?: string }
   readonly stamps: { readonly create: StampNodes; readonly update: StampNodes }
@@ -41,6 +53,8 @@ export interface TypeModel {
 export interface Model {
   readonly me: MeModel
   readonly types: { readonly [name: string]: TypeModel }
+  /** What must hold before any clause of any record type counts. */
+  readonly gate?: ConditionNode
   /** What is probably a mistake, yet could be meant. */
   readonly warnings: readonly string[]
 }

@@ -144,6 +144,13 @@ export interface StandingWords<W extends World> {
   readonly me: Terms<W['me']>
 }
 
+/** What the gate of a whole rulebook may speak of. */
+export interface GateWords<W extends World> {
+  readonly me: Terms<W['me']>
+  readonly signedIn: Condition
+  role(...names: [W['role'], ...W['role'][]]): Condition
+}
+
 /** What a callback of `rules` may speak of besides the record. */
 export interface Words<K extends TypeName<W>, W extends World> {
   readonly me: Terms<W['me']>
@@ -164,12 +171,29 @@ export type Stamps<T, Times> = {
   readonly [F in keyof T]?: T[F] | Source<F extends Times ? Date | undefined : T[F] | null | undefined>
 }
 
+/** Withholds actions whoever a clause lets do them. Each veto has its own exception. */
+export interface Veto {
+  readonly actions: readonly Action[]
+  /** Where it applies; everywhere if left out. */
+  readonly provided?: Condition
+  /** Whom it does not concern. */
+  readonly unless?: Condition
+  /** What to tell whoever is refused by it. */
+  readonly saying: string
+}
+
+/** What must hold for an action, or for all of them, before any clause counts. */
+export type Gate = { readonly [A in Action | 'all']?: Condition }
+
 /** The rules of one record type. */
 export interface RuleSet<T, Times> {
   /** Which clauses let each action happen. An action without a clause is refused. */
   readonly may?: { readonly [A in Action]?: readonly Clause<keyof T & string>[] }
   /** What to tell somebody who is refused. */
   readonly saying?: { readonly [A in Action]?: string }
+  /** What must hold before any clause counts. */
+  readonly gate?: Gate
+  readonly vetoes?: readonly Veto[]
   /** What the server sets when a record is created or updated. Nobody else sends these fields, unless by `.supplying`. */
   readonly stamps?: { readonly create?: Stamps<T, Times>; readonly update?: Stamps<T, Times> }
 }
@@ -185,10 +209,18 @@ type BesideStamps<O, T> = O extends { readonly stamps: infer S }
     }
   : unknown
 
+type BesideVeto<O> = O extends { readonly vetoes: readonly (infer I)[] } ? { readonly vetoes: readonly Beside<I, keyof Veto>[] } : unknown
+
 /** The rules O, with no name in them that means nothing. */
 export type Checked<O, T, Times> = [O] extends [never]
   ? O
-  : RuleSet<T, Times> & Beside<O, keyof RuleSet<T, Times>> & BesideIn<O, 'may', Action> & BesideIn<O, 'saying', Action> & BesideStamps<O, T>
+  : RuleSet<T, Times> &
+      Beside<O, keyof RuleSet<T, Times>> &
+      BesideIn<O, 'may', Action> &
+      BesideIn<O, 'saying', Action> &
+      BesideStamps<O, T> &
+      BesideIn<O, 'gate', Action | 'all'> &
+      BesideVeto<O>
 
 /** The names of standings, by record type. */
 export type Names<N> = { readonly [K in keyof N]: keyof N[K] & string }

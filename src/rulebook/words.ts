@@ -47,6 +47,18 @@ export function ruleWords(me: MeModel, type: TypeModel): object {
   return strict(words, refuseWord(Object.keys(words)))
 }
 
+/** What the gate of a rulebook may speak of. */
+export function gateWords(me: MeModel): object {
+  const words = {
+    me: meTerms(me),
+    get signedIn() {
+      return standingClause(named('signed in', signedIn(me)))
+    },
+    role: (...names: unknown[]) => standingClause(roleCondition(me, names)),
+  }
+  return strict(words, refuseWord(Object.keys(words)))
+}
+
 function standingsOf(type: TypeModel): object {
   const standings = {}
   for (const [name, node] of Object.entries(type.standings)) {

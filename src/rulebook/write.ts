@@ -1,6 +1,5 @@
-import { hangingOnAbsence } from '../condition/absence.js'
-import { describe, describeTerm } from '../condition/describe.js'
-import { type ConditionNode, fieldsIn, notNode, sameCondition } from '../condition/nodes.js'
+import { allOfNode, type ConditionNode, fieldsIn, sameCondition } from '../condition/nodes.js'
+import { refuseHanging } from './absence.js'
 import { type ClauseNode, useClause } from './clauses.js'
 import { useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
@@ -8,7 +7,8 @@ import { ACTIONS, isName, type Model, plainObject, type TypeModel, type TypeRule
 import { readStamps } from './stamps.js'
 import type { Action } from './types.js'
 import { noLeftovers } from './upkeep.js'
-import { named, recordTerms, ruleWords, standingWords } from './words.js'
+import { readGates, readVetoes } from './withhold.js'
+import { gateWords, named, recordTerms, ruleWords, standingWords } from './words.js'
 
 type Callback = (record: object, words: object) => unknown
 
@@ -58,6 +58,22 @@ export function withRules(model: Model, given: unknown): Model {
   return Object.freeze({ ...model, types: Object.freeze(types), warnings: Object.freeze(warnings) })
 }
 
+/** The model with a gate before everything. @throws RulebookError */
+export function withGate(model: Model, given: unknown): Model {
+  if (typeof given !== 'function') throw new RulebookError('gate', 'a function is needed: ({ me }) => ...')
+  let gate: ConditionNode | undefined
+  noLeftovers(
+    'gate',
+    () => (given as (words: object) => unknown)(gateWords(model.me)),
+    (result) => {
+      gate = useCondition(result, 'gate')
+      refuseHanging(gate, 'gate', 'record')
+    },
+  )
+  const all = model.gate === undefined ? gate : allOfNode([model.gate, gate as ConditionNode])
+  return Object.freeze({ ...model, gate: all as ConditionNode })
+}
+
 function callbacks(model: Model, given: unknown, what: string): [string, Callback][] {
   return Object.entries(plainObject(given, what)).map(([name, callback]) => {
     if (!Object.hasOwn(model.types, name)) throw new RulebookError(what, unknownName('record type', name, Object.keys(model.types)))
@@ -68,7 +84,7 @@ function callbacks(model: Model, given: unknown, what: string): [string, Callbac
 
 function readRules(type: TypeModel, result: unknown): TypeRules {
   const at = `rules of ${type.name}`
-  const given = plainObject(result, at, ['may', 'saying', 'stamps'])
+  const given = plainObject(result, at, ['may', 'saying', 'stamps', 'gate', 'vetoes'])
   const stamps = readStamps(type, given.stamps, at)
   const stamped = { create: Object.keys(stamps.create), update: Object.keys(stamps.update) }
   const may = { read: [], create: [], update: [], delete: [] } as Record<Action, ClauseNode[]>
@@ -77,7 +93,7 @@ function readRules(type: TypeModel, result: unknown): TypeRules {
     clauses.forEach((one, index) => {
       const place = `${at}, may.${action}[${index}]`
       const clause = useClause(one, place, type, action as Action, stamped)
-      refuseHanging(clause, place, type.name)
+      refuseHanging(clause.when, place, type.name)
       if (may[action as Action].some((other) => other.title === clause.title)) {
         throw new RulebookError(
           place,
@@ -92,26 +108,9 @@ function readRules(type: TypeModel, result: unknown): TypeRules {
     if (typeof words !== 'string' || words.trim() === '') throw new RulebookError(`${at}, saying.${action}`, 'words are needed')
   }
   for (const clauses of Object.values(may)) Object.freeze(clauses)
-  return Object.freeze({ may: Object.freeze(may), saying: Object.freeze({ ...saying }) as TypeRules['saying'], stamps })
-}
-
-/** Absence never grants: a missing value under `not` must not let anybody in unless the author says what it means. */
-function refuseHanging(clause: ClauseNode, at: string, record: string): void {
-  const [first] = hangingOnAbsence(clause.when)
-  if (first === undefined) return
-  const wording = { record: `the ${record}` }
-  const term = describeTerm(first.term, wording)
-  const claim = first.term.kind === 'claim'
-  const path = 'path' in first.term ? first.term.path.join('.') : ''
-  const code = claim ? `me.${path}` : `${record}.${path}`
-  const orElse = `${code}.orElse(...)`
-  throw new RulebookError(
-    at,
-    `"${describe(notNode(first.comparison), wording)}" is also true where ${term} is missing${claim ? ', as it is for a visitor' : ''}, and absence must not grant anything. ` +
-      (claim && !first.term.optional
-        ? `Say who is meant, as in signedIn.provided(...), or what a missing value means: ${orElse}`
-        : `Say what a missing value means: ${orElse}, or ${code}.isPresent() in the same allOf, or ${code}.isMissing() in the same anyOf`),
-  )
+  const gates = readGates(type, given.gate, at)
+  const vetoes = readVetoes(type, given.vetoes, at)
+  return Object.freeze({ may: Object.freeze(may), saying: Object.freeze({ ...saying }) as TypeRules['saying'], stamps, gates, vetoes })
 }
 
 /** Warns of clauses for update and delete whose records nobody is let to read by it: such a clause lets nothing happen. */

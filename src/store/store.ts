@@ -36,11 +36,12 @@ import {
   stampValues,
   type Viewpoint,
   verdictOf,
+  vetoSaying,
   visibility,
   visibleFields,
   withFields,
 } from '../viewpoint/index.js'
-import { type Asker, personal, system } from './asker.js'
+import { type Asker, type AskersRules, personal, system } from './asker.js'
 import { denied, InvalidError, QueryError, RefusedError, StoreError } from './errors.js'
 import { asStored, fitRecord } from './fit.js'
 import { type ListOptions, type Picked, readLimit, readSort, readWhere } from './query.js'
@@ -149,6 +150,13 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
     return record
   }
 
+  /** Refuses what a gate or a veto withholds, in the veto's own words. */
+  function checkOpen(type: TypeModel, action: Action, rules: AskersRules, record: Row, env: Env, key?: Key): void {
+    if (holds(rules.open, record, env)) return
+    const saying = vetoSaying(rules, record, env)
+    throw denied(verdictOf(type, action, 'refused', key, saying === undefined ? {} : { saying }))
+  }
+
   /** Writes in a transaction. What a constraint of the database forbids is to the asker simply refused. */
   function write<T>(type: TypeModel, action: Action, key: Key | undefined, work: (inside: Tables) => Promise<T>): Promise<T> {
     return safely(`${action} ${type.name}`, () =>
@@ -167,7 +175,7 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
 
   /** The record with the fields that the asker may see. */
   function shown(type: TypeModel, record: Row, env: Env): Row {
-    return withFields(type, record, visibleFields(type, asker.clauses(type.name, 'read'), record, env))
+    return withFields(type, record, visibleFields(type, asker.rules(type.name, 'read').clauses, record, env))
   }
 
   /** A row that reads back unlike the one that was judged is not kept. */
@@ -188,7 +196,7 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
       const sort = readSort(type, options.sort)
       const limit = readLimit(type, options.limit)
       const fields = options.fields?.map((name: string) => fieldOf(type, name) && name)
-      const read = asker.clauses(typeName, 'read')
+      const read = asker.rules(typeName, 'read').clauses
       // What a filter asks for has to be visible for the record to count, whatever the filter says: else it would tell.
       const visible = fieldsIn(where).map((name) => visibility(type, read, name))
       const condition = simplify(allOfNode([asker.readable(typeName), ...visible, where]))
@@ -213,7 +221,8 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
 
     async create(typeName: string, sent: Row) {
       const type = begin(typeName, 'create')
-      const clauses = asker.clauses(typeName, 'create')
+      const rules = asker.rules(typeName, 'create')
+      const { clauses } = rules
       if (clauses.length === 0) throw deny(type, 'create', 'refused')
       const env = asker.env()
       const { known, faults } = readSent(type, sent)
@@ -238,6 +247,7 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
       if ('faults' in fitted) faults.push(...fitted.faults)
       if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
       const { record } = fitted
+      checkOpen(type, 'create', rules, record, env)
       const holding = clauses.filter((clause) => holds(clause, record, env))
       if (holding.length === 0) throw deny(type, 'create', 'refused')
       refuseFields(holding)
@@ -253,11 +263,13 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
       return write(type, 'update', key, async (inside) => {
         const env = asker.env()
         const before = await visible(inside, type, 'update', key, env)
-        const holding = asker.clauses(typeName, 'update').filter((clause) => holds(clause, before, env))
+        const rules = asker.rules(typeName, 'update')
+        checkOpen(type, 'update', rules, before, env, key)
+        const holding = rules.clauses.filter((clause) => holds(clause, before, env))
         if (holding.length === 0) throw deny(type, 'update', 'refused', key)
         const { known, faults } = readSent(type, sent)
         const { [type.key]: sentKey, ...given } = known
-        const visibleNow = visibleFields(type, asker.clauses(typeName, 'read'), before, env)
+        const visibleNow = visibleFields(type, asker.rules(typeName, 'read').clauses, before, env)
         const stamps = stampValues(type, 'update', env)
         const repeated = (name: string) => (visibleNow?.includes(name) ?? true) && sameValue(type.fields[name], before[name], given[name])
         // What is sent of the stamped fields counts only where it is supplied; repeating what is there is no change.
@@ -285,7 +297,7 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
         refuseFields(counting)
         const written = difference(type, before, after)
         if (Object.keys(written).length === 0) return answer(type, before, env)
-        const where = simplify(allOfNode([asker.readable(typeName), anyOfNode(counting.map((clause) => clause.when))]))
+        const where = simplify(allOfNode([asker.readable(typeName), rules.open.when, anyOfNode(counting.map((clause) => clause.when))]))
         const count = await inside.update(typeName, written, { key, where, now: env.now })
         if (count !== 1) throw deny(type, 'update', 'refused', key)
         await checkWritten(inside, type, after, env)
@@ -297,11 +309,11 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
       const type = begin(typeName, 'delete', key)
       await write(type, 'delete', key, async (inside) => {
         const env = asker.env()
-        const clauses = asker.clauses(typeName, 'delete')
-        const rule = simplify(allOfNode([asker.readable(typeName), anyOfNode(clauses.map((clause) => clause.when))]))
+        const rules = asker.rules(typeName, 'delete')
+        const rule = simplify(allOfNode([asker.readable(typeName), rules.open.when, anyOfNode(rules.clauses.map((clause) => clause.when))]))
         const count = rule === FALSE || !isKey(type, key) ? 0 : await inside.remove(typeName, { key, where: rule, now: env.now })
         if (count === 1) return
-        await visible(inside, type, 'delete', key, env)
+        checkOpen(type, 'delete', rules, await visible(inside, type, 'delete', key, env), env, key)
         throw deny(type, 'delete', 'refused', key)
       })
     },

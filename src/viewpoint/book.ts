@@ -2,6 +2,7 @@ import {
   type Checked,
   type Condition,
   type Definition,
+  type GateWords,
   type Joined,
   type Model,
   type Names,
@@ -18,6 +19,7 @@ import {
   type TypeName,
   type Words,
   type World,
+  withGate,
   withRules,
   withStandings,
 } from '../rulebook/index.js'
@@ -50,6 +52,14 @@ export interface Rulebook<W extends World = World> {
    * book.rules({ plot: (plot, { standing: { holder } }) => ({ may: { read: [holder], update: [holder] } }) })
    */
   rules<O>(rules: RulesBy<O, W>): Rulebook<W>
+
+  /**
+   * What must hold of the person before any clause of any record type counts. Called again, all of the gates must be passed.
+   *
+   * @example
+   * book.gate(({ me, signedIn }) => signedIn.and(me.banned.is(false)))
+   */
+  gate(gate: (words: GateWords<W>) => Condition): Rulebook<W>
 
   /** The rules of one record type, to keep in a file of their own and hand to `rules`. */
   rulesOf<K extends TypeName<W>, O>(
@@ -98,6 +108,7 @@ function toRulebook(model: Model): Rulebook {
     model,
     warnings: model.warnings,
     standings: (standings: unknown) => toRulebook(withStandings(model, standings)),
+    gate: (gate: unknown) => toRulebook(withGate(model, gate)),
     rules: (rules: unknown) => toRulebook(withRules(model, rules)),
     rulesOf(type: string, rules: (...words: unknown[]) => unknown) {
       const tied = (...words: unknown[]) => rules(...words)

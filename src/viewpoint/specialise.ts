@@ -1,6 +1,8 @@
 import {
+  allOfNode,
   type ConditionNode,
   combine,
+  complement,
   type Env,
   FALSE,
   type PersonClaims,
@@ -9,7 +11,7 @@ import {
   type Row,
   specialiser,
 } from '../condition/index.js'
-import { ACTIONS, type ClauseNode, type Model, type TypeModel } from '../rulebook/index.js'
+import { ACTIONS, type ClauseNode, type Model, type TypeModel, type VetoNode } from '../rulebook/index.js'
 
 /** A condition that is made into a function when that is first asked for: a list that the database filters never needs one. */
 export interface Testable {
@@ -33,12 +35,20 @@ export interface PersonalClause extends Testable {
   readonly clause: ClauseNode
 }
 
+/** A veto as it stands for one person. */
+export interface PersonalVeto extends Testable {
+  readonly veto: VetoNode
+}
+
 /**
  * What is left of the rules for one person, one record type and one action: everything that must hold, for an action on a
  * stored record that it be visible too; and the clauses that can hold for this person at all.
  */
 export interface PersonalRules extends Testable {
   readonly clauses: readonly PersonalClause[]
+  /** What must hold besides a clause: the gates, and no veto. */
+  readonly open: Testable
+  readonly vetoes: readonly PersonalVeto[]
 }
 
 /** A clause made ready to be specialised for one person after another. */
@@ -47,36 +57,67 @@ interface ReadyClause {
   readonly specialise: (who: PersonClaims) => ConditionNode
 }
 
-/** The clauses of each action, in the order of ACTIONS. */
-type ReadyRules = readonly (readonly ReadyClause[])[]
+interface ReadyVeto {
+  readonly veto: VetoNode
+  readonly specialise: (who: PersonClaims) => ConditionNode
+}
 
-const readied = new WeakMap<Model, Map<string, ReadyRules>>()
+/** The rules of one action. */
+interface ReadyAction {
+  readonly gate: (who: PersonClaims) => ConditionNode
+  readonly vetoes: readonly ReadyVeto[]
+  readonly clauses: readonly ReadyClause[]
+}
 
-/** The rules of a rulebook by record type, made ready once for everybody. */
-export function readyRules(model: Model): ReadonlyMap<string, ReadyRules> {
+const readied = new WeakMap<Model, Map<string, readonly ReadyAction[]>>()
+
+/** The rules of a rulebook by record type and action (in the order of ACTIONS), made ready once for everybody. */
+export function readyRules(model: Model): ReadonlyMap<string, readonly ReadyAction[]> {
   let ready = readied.get(model)
   if (ready === undefined) {
-    ready = new Map(Object.values(model.types).map((type) => [type.name, readyType(type)]))
+    ready = new Map(Object.values(model.types).map((type) => [type.name, readyType(model, type)]))
     readied.set(model, ready)
   }
   return ready
 }
 
-function readyType({ rules }: TypeModel): ReadyRules {
-  return ACTIONS.map((action) => (rules?.may[action] ?? []).map((clause) => ({ clause, specialise: specialiser(clause.when) })))
+function readyType({ gate }: Model, { rules }: TypeModel): readonly ReadyAction[] {
+  return ACTIONS.map((action) => {
+    const gates = [gate, rules?.gates[action]].filter((one) => one !== undefined)
+    const vetoes = (rules?.vetoes ?? []).filter(({ actions }) => actions.includes(action))
+    return {
+      gate: specialiser(allOfNode(gates)),
+      vetoes: vetoes.map((veto) => ({ veto, specialise: specialiser(veto.when) })),
+      clauses: (rules?.may[action] ?? []).map((clause) => ({ clause, specialise: specialiser(clause.when) })),
+    }
+  })
 }
 
-/** Specialises the clauses of one record type and action for one person's claims. */
-export function specialise(ready: readonly ReadyClause[], who: PersonClaims, read: PersonalRules | undefined): PersonalRules {
+/** Specialises the rules of one record type and action for one person's claims. */
+export function specialise(ready: ReadyAction | undefined, who: PersonClaims, read: PersonalRules | undefined): PersonalRules {
   const clauses: PersonalClause[] = []
   const conditions: ConditionNode[] = []
-  for (const { clause, specialise } of ready) {
+  for (const { clause, specialise } of ready?.clauses ?? []) {
     const when = specialise(who)
     if (when === FALSE) continue
     clauses.push({ clause, when, test: undefined })
     conditions.push(when)
   }
+  const vetoes: PersonalVeto[] = []
+  const opening = ready === undefined ? [] : [ready.gate(who)]
+  for (const { veto, specialise } of ready?.vetoes ?? []) {
+    const when = specialise(who)
+    if (when === FALSE) continue
+    vetoes.push({ veto, when, test: undefined })
+    opening.push(complement(when))
+  }
+  const open = { when: combine('allOf', opening), test: undefined }
   const any = combine('anyOf', conditions)
-  const when = read === undefined || any === FALSE ? any : combine('allOf', [read.when, any])
-  return { clauses, when, test: undefined }
+  const when = any === FALSE ? any : combine('allOf', read === undefined ? [open.when, any] : [read.when, open.when, any])
+  return { clauses, open, vetoes, when, test: undefined }
+}
+
+/** What the veto that stands in the way says; undefined where none does. */
+export function vetoSaying({ vetoes }: Pick<PersonalRules, 'vetoes'>, record: Row, env: Env): string | undefined {
+  return vetoes.find((veto) => holds(veto, record, env))?.veto.saying
 }

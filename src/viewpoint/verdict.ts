@@ -18,25 +18,19 @@ export interface Verdict {
   readonly saying?: string
 }
 
+/** What more there is to say of a verdict: the clause and its fields where it was allowed, or a veto's own words where not. */
+export interface VerdictDetails {
+  readonly clause?: string | undefined
+  readonly fields?: readonly string[] | undefined
+  readonly saying?: string
+}
+
 /** Makes a verdict of an outcome. */
-export function verdictOf(
-  type: TypeModel,
-  action: Action,
-  outcome: Outcome,
-  key?: Key,
-  clause?: string,
-  fields?: readonly string[],
-): Verdict {
-  return Object.freeze({
-    allowed: outcome === 'allowed',
-    outcome,
-    action,
-    type: type.name,
-    ...(key === undefined ? {} : { key }),
-    ...(outcome === 'allowed'
-      ? { ...(clause === undefined ? {} : { clause }), ...(fields ? { fields } : {}) }
-      : { saying: sentence(type, action, outcome) }),
-  })
+export function verdictOf(type: TypeModel, action: Action, outcome: Outcome, key?: Key, details: VerdictDetails = {}): Verdict {
+  const { clause, fields, saying = sentence(type, action, outcome) } = details
+  const about = { outcome, action, type: type.name, ...(key === undefined ? {} : { key }) }
+  if (outcome !== 'allowed') return Object.freeze({ allowed: false, ...about, saying })
+  return Object.freeze({ allowed: true, ...about, ...(clause === undefined ? {} : { clause }), ...(fields ? { fields } : {}) })
 }
 
 function sentence(type: TypeModel, action: Action, outcome: Outcome): string {

@@ -14,7 +14,7 @@ import {
 } from '../rulebook/index.js'
 import { ClockError, RecordError } from './error.js'
 import { fieldsInTheWay, fieldsLetBy, visibleFields, withFields } from './fields.js'
-import { holds, type PersonalRules, readyRules, specialise, testOf } from './specialise.js'
+import { holds, type PersonalRules, readyRules, specialise, testOf, vetoSaying } from './specialise.js'
 import { type Outcome, type Verdict, verdictOf } from './verdict.js'
 import { type Explanation, explain } from './why.js'
 
@@ -69,7 +69,7 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
     const at = ACTIONS.indexOf(knownAction(action))
     let found = ofType[at]
     if (found === undefined) {
-      found = specialise(ready.get(type)?.[at] ?? [], who, action === 'update' || action === 'delete' ? rules(type, 'read') : undefined)
+      found = specialise(ready.get(type)?.[at], who, action === 'update' || action === 'delete' ? rules(type, 'read') : undefined)
       ofType[at] = found
     }
     return found
@@ -91,12 +91,15 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
     const key = keyOf(type, record)
     if (judged !== undefined) return verdictOf(type, action, judged, key)
     if (action !== 'create' && !holds(rules(typeName, 'read'), record, at)) return verdictOf(type, action, 'not found', key)
-    const holding = rules(typeName, action).clauses.filter(
-      (clause) => holds(clause, record, at) && (becomes === undefined || holds(clause, becomes, at)),
-    )
+    const mine = rules(typeName, action)
+    if (!holds(mine.open, record, at)) {
+      const saying = vetoSaying(mine, record, at)
+      return verdictOf(type, action, 'refused', key, saying === undefined ? {} : { saying })
+    }
+    const holding = mine.clauses.filter((clause) => holds(clause, record, at) && (becomes === undefined || holds(clause, becomes, at)))
     const fields = fieldsLetBy(type, holding)
     const allowed = holding.length > 0 && (becomes === undefined || !changesMore(type, record, becomes, fields, at))
-    return verdictOf(type, action, allowed ? 'allowed' : 'refused', key, holding[0]?.clause.title, fields)
+    return verdictOf(type, action, allowed ? 'allowed' : 'refused', key, { clause: holding[0]?.clause.title, fields })
   }
 
   /** Whether a record would come to differ in fields that the clauses do not let change. */
@@ -135,7 +138,7 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
     why(action: Action, type: string, record: Row, becomes?: Row) {
       const at = env()
       const answer = verdict(knownAction(action), type, checkRecord(type, record), becomes, at)
-      return explain(answer, typeModel(model, type), record, at, becomes)
+      return explain({ verdict: answer, model, record, env: at, becomes, readable: holds(rules(type, 'read'), record, at) })
     },
     condition: (action: Action, type: string) => frozen(rules(type, action).when),
   }) as InnerViewpoint

@@ -1,5 +1,5 @@
-import { type Env, type Row, type Trace, trace } from '../condition/index.js'
-import type { Action, ClauseNode, TypeModel } from '../rulebook/index.js'
+import { describe, type Env, type Row, type Trace, trace } from '../condition/index.js'
+import { type Action, type ClauseNode, type Model, typeModel } from '../rulebook/index.js'
 import type { Verdict } from './verdict.js'
 
 /** How one clause came out. */
@@ -12,6 +12,13 @@ export interface ClauseTrace {
   readonly after?: Trace
 }
 
+/** A gate or veto that stands in the way. */
+export interface Withholding {
+  readonly kind: 'gate' | 'veto'
+  readonly title: string
+  readonly trace: Trace
+}
+
 /**
  * Why a verdict is what it is: the clauses of the action that decided, with the values compared.
  * For developers, and never for clients: it tells what the record holds.
@@ -21,20 +28,46 @@ export interface Explanation {
   /** The action whose clauses decided: `read` where the record is not visible, and so nothing else can happen to it. */
   readonly decidedBy: Action
   readonly clauses: readonly ClauseTrace[]
+  /** Gates that do not hold and vetoes that do: any of them is enough to refuse. */
+  readonly withheldBy: readonly Withholding[]
   /** The clause that let it happen, or on a refusal the one that was nearest to it; undefined where there is none at all. */
   readonly clause: ClauseTrace | undefined
 }
 
-/** Traces every clause of an action, without specialising first, so that claims are shown by name and value. */
-export function explain(verdict: Verdict, type: TypeModel, record: Row, env: Env, becomes?: Row): Explanation {
-  const decidedBy = verdict.action !== 'create' && verdict.outcome !== 'allowed' && !visible(type, record, env) ? 'read' : verdict.action
-  const after = decidedBy === 'update' ? becomes : undefined
-  const clauses = (type.rules?.may[decidedBy] ?? []).map((clause) => clauseTrace(clause, record, env, after))
-  return Object.freeze({ verdict, decidedBy, clauses: Object.freeze(clauses), clause: closest(clauses) })
+/** What an explanation is made of. */
+export interface Question {
+  readonly verdict: Verdict
+  readonly model: Model
+  readonly record: Row
+  readonly env: Env
+  readonly becomes?: Row | undefined
+  /** Whether the asker may read the record. */
+  readonly readable: boolean
 }
 
-function visible(type: TypeModel, record: Row, env: Env): boolean {
-  return (type.rules?.may.read ?? []).some((clause) => trace(clause.when, record, env).holds)
+/** Traces the rules of an action, without specialising first, so that claims are shown by name and value. */
+export function explain({ verdict, model, record, env, becomes, readable }: Question): Explanation {
+  const { rules } = typeModel(model, verdict.type)
+  const decidedBy = verdict.action === 'create' || readable ? verdict.action : 'read'
+  const after = decidedBy === 'update' ? becomes : undefined
+  const clauses = (rules?.may[decidedBy] ?? []).map((clause) => clauseTrace(clause, record, env, after))
+  const withheldBy: Withholding[] = []
+  for (const gate of [model.gate, rules?.gates[decidedBy]]) {
+    const traced = gate && trace(gate, record, env)
+    if (traced?.holds === false)
+      withheldBy.push({ kind: 'gate', title: describe(traced.node, { record: `the ${verdict.type}` }), trace: traced })
+  }
+  for (const veto of rules?.vetoes ?? []) {
+    const traced = trace(veto.when, record, env)
+    if (traced.holds && veto.actions.includes(decidedBy)) withheldBy.push({ kind: 'veto', title: veto.title, trace: traced })
+  }
+  return Object.freeze({
+    verdict,
+    decidedBy,
+    clauses: Object.freeze(clauses),
+    withheldBy: Object.freeze(withheldBy),
+    clause: closest(clauses),
+  })
 }
 
 function clauseTrace(clause: ClauseNode, record: Row, env: Env, becomes: Row | undefined): ClauseTrace {

@@ -38,19 +38,31 @@ function findRecord(rows: readonly Row[], type: TypeModel, key: Key): Row {
   return found
 }
 
-function report({ verdict, decidedBy, clauses, clause }: Explanation, type: TypeModel, person: Person): void {
+function report({ verdict, decidedBy, clauses, clause, withheldBy }: Explanation, type: TypeModel, person: Person): void {
   const name = person.name === 'visitor' ? 'a visitor' : person.name
   const wording: Wording = { record: `the ${type.name}`, person: `${name}'s` }
   const record = `${type.name}${verdict.key === undefined ? '' : ` ${verdict.key}`}`
   say(`${name} ${verdict.allowed ? pc.green('may') : pc.red('may not')} ${verdict.action} ${record}: ${verdict.outcome}`)
   if (verdict.saying !== undefined) say(`  What they are told: ${verdict.saying}`)
   if (decidedBy !== verdict.action) say(`  What one may not read, one may not ${verdict.action}: so the clauses for ${decidedBy} decide.`)
+  if (verdict.fields !== undefined) say(`  Fields: ${verdict.fields.join(', ') || 'none'}, besides the key.`)
   say()
+  for (const { kind, title, trace } of withheldBy) {
+    say(kind === 'gate' ? 'Withheld by a gate that does not hold:' : 'Withheld by a veto:')
+    for (const line of clauseLines({ title, holds: trace.holds, trace }, wording)) say(line)
+    say()
+  }
   if (clause === undefined) {
     say(`No clause lets anybody ${decidedBy} a ${type.name}.`)
     return
   }
-  say(verdict.allowed ? `By this clause for ${decidedBy}:` : `Nearest clause for ${decidedBy}:`)
+  say(
+    verdict.allowed
+      ? `By this clause for ${decidedBy}:`
+      : clause.holds
+        ? `A clause for ${decidedBy} would let it:`
+        : `Nearest clause for ${decidedBy}:`,
+  )
   for (const line of clauseLines(clause, wording)) say(line)
   const others = clauses.filter((other) => other !== clause)
   if (others.length === 0) return

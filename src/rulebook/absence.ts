@@ -1,0 +1,21 @@
+import { type ConditionNode, describe, describeTerm, hangingOnAbsence } from '../condition/index.js'
+import { RulebookError } from './error.js'
+
+/** Absence never grants: a missing value under `not` must not let anybody in unless the author says what it means. */
+export function refuseHanging(condition: ConditionNode, at: string, record: string): void {
+  const [first] = hangingOnAbsence(condition)
+  if (first === undefined) return
+  const wording = { record: `the ${record}` }
+  const term = describeTerm(first.term, wording)
+  const claim = first.term.kind === 'claim'
+  const path = 'path' in first.term ? first.term.path.join('.') : ''
+  const code = claim ? `me.${path}` : `${record}.${path}`
+  const orElse = `${code}.orElse(...)`
+  throw new RulebookError(
+    at,
+    `"${describe(first.comparison, wording)}" is false where ${term} is missing${claim ? ', as it is for a visitor' : ''}, which would let more happen here, and absence must not grant anything. ` +
+      (claim && !first.term.optional
+        ? `Say who is meant, as in signedIn.provided(...), or what a missing value means: ${orElse}`
+        : `Say what a missing value means: ${orElse}, or ${code}.isPresent() in the same allOf, or ${code}.isMissing() in the same anyOf`),
+  )
+}

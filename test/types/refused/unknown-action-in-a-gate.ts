@@ -1,0 +1,4 @@
+// The compiler says: 'raed' is not known here
+import { draft } from '../draft.js'
+
+export const refused = draft.rules({ plot: (_plot, { signedIn }) => ({ gate: { raed: signedIn } }) })
