@@ -62,7 +62,7 @@ export function generateWorld(plots = 12, seed = 1893): World {
       siteId: siteId(at < 12 ? Math.floor(at / 4) : Math.floor(random() * sites)),
       holderId: vacant ? null : memberId(holder),
       // Plot 9 has lost its holder and is not vacant: an orphan, seen by few.
-      state: at === 8 ? 'let' : vacant ? 'vacant' : at === 6 ? 'ending' : 'let',
+      state: at === 8 ? 'let' : vacant ? 'vacant' : at === 2 || at === 6 ? 'ending' : 'let',
       planting: vacant ? '' : `${pick(CROPS)}, ${pick(CROPS)}`,
       rentDue: vacant ? 0 : 20 + Math.floor(random() * 16) * 2.5,
       ...(at % 3 === 0 ? { wardenNotes: pick(['Fence to mend.', 'Waiting list knows.', 'Asked for a shed.']) } : {}),

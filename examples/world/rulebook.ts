@@ -20,6 +20,7 @@ export const book = rulebook({
   .standings({
     member: (member, { me }) => ({
       oneself: member.id.is(me.id),
+      neighbour: me.siteIds.overlaps(member.siteIds),
       warden: allOf(me.roles.has('warden'), me.siteIds.overlaps(member.siteIds)),
     }),
     plot: (plot, { me }) => ({
@@ -48,74 +49,116 @@ export const book = rulebook({
     invoice: (invoice, { me }) => ({ debtor: invoice.memberId.is(me.id) }),
   })
   .rules({
-    member: (_member, { standing: { oneself, warden }, role }) => ({
+    member: (_member, { standing: { oneself, neighbour, warden }, role }) => ({
       may: {
-        read: [oneself, warden, role('secretary', 'treasurer')],
+        read: [oneself, warden.except('phone'), role('secretary', 'treasurer'), neighbour.only('name', 'siteIds')],
         create: [role('secretary')],
-        update: [role('secretary')],
+        // One's own roles, sites and ban are not one's own to change.
+        update: [oneself.only('name', 'email', 'phone'), role('secretary')],
       },
     }),
-    site: (_site, { anyone, role }) => ({
-      may: { read: [anyone], update: [role('secretary')] },
+    site: (_site, { anyone, signedIn, role }) => ({
+      may: { read: [anyone.only('name'), signedIn], update: [role('secretary')] },
     }),
     plot: (plot, { standing: { holder, warden }, anyone, role }) => ({
       may: {
-        read: [holder, warden, role('treasurer', 'secretary'), anyone.provided(plot.state.is('vacant'))],
-        create: [warden],
-        update: [warden, role('treasurer')],
+        read: [
+          holder.except('wardenNotes'),
+          warden,
+          role('treasurer', 'secretary').except('wardenNotes'),
+          anyone.provided(plot.state.is('vacant')).only('number', 'siteId', 'state'),
+        ],
+        create: [warden.except('rentDue')],
+        update: [holder.only('planting'), warden.except('rentDue'), role('treasurer').only('rentDue')],
         delete: [warden.provided(plot.state.is('vacant'))],
       },
+      vetoes: [
+        {
+          actions: ['update'],
+          provided: plot.state.is('ending'),
+          unless: warden,
+          saying: 'This lease is ending: ask the warden.',
+        },
+      ],
       saying: { delete: 'Only the warden of its site removes a plot, once it is vacant.' },
     }),
     share: (_share, { standing: { giver, helper } }) => ({
-      may: { read: [giver, helper], delete: [giver] },
+      may: { read: [giver, helper], update: [giver.only('level', 'until')], delete: [giver] },
     }),
-    entry: (entry, { standing: { author, neighbour, warden }, anyone }) => ({
+    entry: (entry, { me, standing: { author, neighbour, warden }, anyone }) => ({
       may: {
         read: [author, neighbour.provided(entry.audience.is('site')), anyone.provided(entry.audience.is('everyone')), warden],
-        create: [author],
-        update: [author],
+        create: [author.only('plotId', 'siteId', 'audience', 'text')],
+        update: [author.only('text', 'audience')],
         delete: [author, warden],
       },
+      stamps: { create: { authorId: me.id, writtenAt: now }, update: { editedAt: now } },
       saying: { update: 'Only its author rewrites an entry.', delete: 'Only its author or the warden removes an entry.' },
     }),
-    remark: (_remark, { standing: { author } }) => ({
-      may: { read: [author], create: [author], update: [author], delete: [author] },
+    remark: (_remark, { me, standing: { author } }) => ({
+      may: { read: [author], create: [author.only('entryId', 'parentId', 'text')], update: [author.only('text')], delete: [author] },
+      stamps: { create: { authorId: me.id, writtenAt: now } },
     }),
-    job: (job, { standing: { assignee, warden } }) => ({
+    job: (_job, { standing: { assignee, warden } }) => ({
       may: {
         read: [assignee, warden],
         create: [warden],
-        update: [assignee.provided(job.state.is('open')), warden],
+        update: [assignee.only('state'), warden],
         delete: [warden],
       },
     }),
-    notice: (notice, { standing: { author }, anyone, role }) => ({
+    notice: (notice, { me, standing: { author }, anyone, role }) => ({
       may: {
         read: [author, role('secretary'), anyone.provided(notice.state.is('published'), notice.publishedAt.isBefore(now))],
-        create: [role('warden', 'secretary').provided(author)],
-        update: [author.provided(notice.state.is('draft')), role('secretary')],
+        create: [role('warden').provided(author).only('title', 'text', 'state'), role('secretary')],
+        update: [author.only('title', 'text'), role('secretary')],
         delete: [author.provided(notice.state.is('draft')), role('secretary')],
       },
+      vetoes: [
+        {
+          actions: ['update'],
+          provided: notice.state.is('published'),
+          unless: role('secretary'),
+          saying: 'A published notice is changed by the secretary only.',
+        },
+        {
+          actions: ['create'],
+          provided: notice.state.is('published'),
+          unless: role('secretary'),
+          saying: 'The secretary publishes: keep it as a draft.',
+        },
+      ],
+      stamps: { create: { authorId: me.id } },
     }),
-    inspection: (inspection, { standing: { inspector, warden }, role }) => ({
+    inspection: (inspection, { me, standing: { inspector, warden }, role }) => ({
       may: {
         read: [inspector, warden, role('secretary')],
         create: [inspector],
-        update: [inspector.provided(inspection.state.is('draft'))],
-        delete: [
-          inspector.provided(inspection.state.is('draft')),
-          role('secretary').provided(inspection.state.is('filed'), inspection.seasonEndsAt.isBefore(now)),
-        ],
+        update: [inspector.except('inspectorId', 'plotId', 'siteId')],
+        delete: [inspector, role('secretary')],
       },
-      saying: { delete: 'A filed inspection stays until its season is over.' },
+      vetoes: [
+        {
+          actions: ['update'],
+          provided: inspection.state.is('filed'),
+          saying: 'A filed inspection is not rewritten.',
+        },
+        {
+          actions: ['delete'],
+          provided: inspection.state.is('filed'),
+          unless: role('secretary').and(inspection.seasonEndsAt.isBefore(now)),
+          saying: 'A filed inspection stays until its season is over; then the secretary removes it.',
+        },
+      ],
+      stamps: { create: { inspectorId: me.id } },
     }),
     invoice: (invoice, { standing: { debtor }, role }) => ({
       may: {
         read: [debtor, role('treasurer')],
         create: [role('treasurer')],
         update: [role('treasurer')],
-        delete: [role('treasurer').provided(invoice.paidAt.isMissing())],
+        delete: [role('treasurer')],
       },
+      vetoes: [{ actions: ['delete'], provided: invoice.paidAt.isPresent(), saying: 'A paid bill is kept.' }],
     }),
   })

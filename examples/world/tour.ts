@@ -51,12 +51,14 @@ async function show(name: keyof typeof CAST, type: Shown): Promise<number> {
   const seen = (await mine.list(type)) as { id: string }[]
   say(`  ${PLURAL[type]}: ${seen.length} of ${all[type].length}`)
   for (const record of seen.slice(0, MOST)) {
-    const may = (['update', 'delete'] as const).filter((action) => mine.viewpoint?.verdict(action, type, record as never).allowed)
-    const actions = may.map((action) => (action === 'update' ? 'edit' : action)).join(', ')
+    const edit = mine.viewpoint?.verdict('update', type, record as never)
+    const remove = mine.viewpoint?.verdict('delete', type, record as never)
+    const may = [...(edit?.allowed ? [`edit ${edit.fields?.join(', ') ?? 'all'}`] : []), ...(remove?.allowed ? ['delete'] : [])]
+    const actions = may.join('; ')
     say(
       `    ${record.id}  ${labels[type](record as never)
-        .slice(0, 58)
-        .padEnd(58)}  ${actions ? pc.yellow(actions) : pc.dim('read only')}`,
+        .slice(0, 52)
+        .padEnd(52)}  ${actions ? pc.yellow(actions) : pc.dim('read only')}`,
     )
   }
   if (seen.length > MOST) say(pc.dim(`    and ${seen.length - MOST} more`))
@@ -74,6 +76,8 @@ await attempt("delete('plot', 'p-02')", () => ines.delete('plot', 'p-02'))
 await attempt("get('plot', 'p-77'), which does not exist", () => ines.get('plot', 'p-77'))
 say("Bram's entry e-03 is for everyone, so she may read it, and still not rewrite it:")
 await attempt("update('entry', 'e-03', { text: 'Mine now' })", () => ines.update('entry', 'e-03', { text: 'Mine now' }))
+say('Her own plot p-01 she may edit, but only what is planted on it:')
+await attempt("update('plot', 'p-01', { rentDue: 0 })", () => ines.update('plot', 'p-01', { rentDue: 0 }))
 const after = JSON.stringify(await system.get('plot', 'p-02'))
 say(`Plot p-02, read by the system: ${after === before ? pc.green('untouched') : pc.red('CHANGED')}`)
 say(pc.dim(`  ${after}`))

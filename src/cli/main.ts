@@ -100,8 +100,7 @@ program.addCommand(
       `
 Examples:
   pachter try update plot p-01 --for tomasz --set planting=leeks
-  pachter try create entry --for ines --set plotId=p-01 --set siteId=s-01 --set authorId=m-01 \\
-    --set audience=site --set text="First frost" --set writtenAt=2026-06-15T09:00:00Z
+  pachter try create entry --for ines --set plotId=p-01 --set siteId=s-01 --set audience=site --set text="First frost"
 
 Exit status: 0 if it was allowed, 1 if not.`,
     )
