@@ -1,5 +1,5 @@
 import { PachterError } from '../condition/index.js'
-import type { Verdict } from '../viewpoint/index.js'
+import { fieldSaying, type Verdict } from '../viewpoint/index.js'
 
 /** An action that did not happen, with the verdict. Its message is for the asker's eyes. */
 export class DeniedError extends PachterError {
@@ -30,12 +30,7 @@ export class RefusedError extends DeniedError {
   readonly fields: readonly string[]
 
   constructor(verdict: Verdict, fields: readonly string[] = []) {
-    super(
-      'REFUSED',
-      fields.length === 0
-        ? verdict
-        : { ...verdict, saying: `You may not ${verdict.action === 'create' ? 'send' : 'change'} ${fields.join(', ')}.` },
-    )
+    super('REFUSED', fields.length === 0 ? verdict : { ...verdict, saying: fieldSaying(verdict.action, fields) })
     this.fields = fields
   }
 }

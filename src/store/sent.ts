@@ -1,6 +1,6 @@
 import type { Row } from '../condition/index.js'
 import { sameValue, type TypeModel } from '../rulebook/index.js'
-import type { AskersClause } from '../viewpoint/index.js'
+import { type AskersClause, changedFields } from '../viewpoint/index.js'
 import type { FieldFault } from './errors.js'
 import { unknownFields } from './fit.js'
 
@@ -40,8 +40,7 @@ export function readSent(type: TypeModel, sent: unknown): { readonly known: Row;
   return { known: Object.fromEntries(known), faults: unknownFields(type, sent) }
 }
 
-/** The fields in which a record has come to differ, as a table would be told: null clears. */
+/** What a table has to be told of a change: null clears. */
 export function difference(type: TypeModel, before: Row, after: Row): Row {
-  const names = Object.keys(type.fields).filter((name) => !sameValue(type.fields[name], before[name], after[name]))
-  return Object.fromEntries(names.map((name) => [name, after[name] ?? null]))
+  return Object.fromEntries(changedFields(type, before, after).map((name) => [name, after[name] ?? null]))
 }

@@ -59,3 +59,8 @@ export function fieldsInTheWay(
     return !(visible?.includes(name) ?? true) || !sameValue(type.fields[name], before[name], sent[name])
   })
 }
+
+/** The fields in which two states of a record differ. */
+export function changedFields(type: TypeModel, before: Row, after: Row): string[] {
+  return Object.keys(type.fields).filter((name) => !sameValue(type.fields[name], before[name], after[name]))
+}

@@ -33,6 +33,11 @@ export function verdictOf(type: TypeModel, action: Action, outcome: Outcome, key
   return Object.freeze({ allowed: true, ...about, ...(clause === undefined ? {} : { clause }), ...(fields ? { fields } : {}) })
 }
 
+/** What to tell somebody whose change was refused for some of its fields alone. Names what they sent themselves. */
+export function fieldSaying(action: Action, fields: readonly string[]): string {
+  return `You may not ${action === 'create' ? 'send' : 'change'} ${fields.join(', ')}.`
+}
+
 function sentence(type: TypeModel, action: Action, outcome: Outcome): string {
   if (outcome === 'sign in') return `Sign in to ${action} ${article(type.name)}.`
   if (outcome === 'not found') return `There is no such ${type.name}.`

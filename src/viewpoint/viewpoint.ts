@@ -6,16 +6,15 @@ import {
   knownAction,
   type Model,
   type RowOf,
-  sameValue,
   type TypeModel,
   type TypeName,
   typeModel,
   type World,
 } from '../rulebook/index.js'
 import { ClockError, RecordError } from './error.js'
-import { fieldsInTheWay, fieldsLetBy, visibleFields, withFields } from './fields.js'
+import { changedFields, fieldsInTheWay, fieldsLetBy, visibleFields, withFields } from './fields.js'
 import { holds, type PersonalRules, readyRules, specialise, testOf, vetoSaying } from './specialise.js'
-import { type Outcome, type Verdict, verdictOf } from './verdict.js'
+import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
 import { type Explanation, explain } from './why.js'
 
 /** How to tell the time: an instant, or a function that gives one per operation. Default: the clock. */
@@ -98,19 +97,17 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
     }
     const holding = mine.clauses.filter((clause) => holds(clause, record, at) && (becomes === undefined || holds(clause, becomes, at)))
     const fields = fieldsLetBy(type, holding)
-    const allowed = holding.length > 0 && (becomes === undefined || !changesMore(type, record, becomes, fields, at))
-    return verdictOf(type, action, allowed ? 'allowed' : 'refused', key, { clause: holding[0]?.clause.title, fields })
+    if (holding.length === 0) return verdictOf(type, action, 'refused', key)
+    const inTheWay = becomes === undefined ? [] : changedBeyond(type, record, becomes, fields, at)
+    if (inTheWay.length > 0) return verdictOf(type, action, 'refused', key, { saying: fieldSaying(action, inTheWay) })
+    return verdictOf(type, action, 'allowed', key, { clause: holding[0]?.clause.title, fields })
   }
 
-  /** Whether a record would come to differ in fields that the clauses do not let change. */
-  function changesMore(type: TypeModel, record: Row, becomes: Row, changeable: readonly string[] | undefined, at: Env): boolean {
+  /** The fields in which a record would come to differ although the clauses do not let them change. */
+  function changedBeyond(type: TypeModel, record: Row, becomes: Row, changeable: readonly string[] | undefined, at: Env): string[] {
     const visible = visibleFields(type, rules(type.name, 'read').clauses, record, at)
-    const changes = Object.fromEntries(
-      Object.keys(type.fields)
-        .filter((name) => !sameValue(type.fields[name], record[name], becomes[name]))
-        .map((name) => [name, becomes[name]]),
-    )
-    return fieldsInTheWay(type, changeable, visible, record, changes).length > 0
+    const changes = changedFields(type, record, becomes).map((name) => [name, becomes[name]])
+    return fieldsInTheWay(type, changeable, visible, record, Object.fromEntries(changes))
   }
 
   return Object.freeze({

@@ -1,5 +1,6 @@
 import { describe, type Env, type Row, type Trace, trace } from '../condition/index.js'
-import { type Action, type ClauseNode, type Model, typeModel } from '../rulebook/index.js'
+import { type Action, type ClauseNode, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
+import { changedFields } from './fields.js'
 import type { Verdict } from './verdict.js'
 
 /** How one clause came out. */
@@ -30,8 +31,25 @@ export interface Explanation {
   readonly clauses: readonly ClauseTrace[]
   /** Gates that do not hold and vetoes that do: any of them is enough to refuse. */
   readonly withheldBy: readonly Withholding[]
+  /** For an update with its outcome: each field that would change, with the clauses that let it pass and those that would. */
+  readonly fields?: readonly FieldTrace[]
   /** The clause that let it happen, or on a refusal the one that was nearest to it; undefined where there is none at all. */
   readonly clause: ClauseTrace | undefined
+}
+
+/** How one changed field fares: the clauses that count and let it change, and the others that would if they held. */
+export interface FieldTrace {
+  readonly field: string
+  readonly letBy: readonly string[]
+  readonly wouldBeLetBy: readonly string[]
+}
+
+function fieldTraces(type: TypeModel, clauses: readonly ClauseTrace[], before: Row, after: Row): FieldTrace[] {
+  const letting = (field: string, holds: boolean) =>
+    (type.rules?.may.update ?? []).flatMap(({ title, fields }, at) =>
+      clauses[at]?.holds === holds && (fields?.includes(field) ?? true) ? [title] : [],
+    )
+  return changedFields(type, before, after).map((field) => ({ field, letBy: letting(field, true), wouldBeLetBy: letting(field, false) }))
 }
 
 /** What an explanation is made of. */
@@ -47,7 +65,8 @@ export interface Question {
 
 /** Traces the rules of an action, without specialising first, so that claims are shown by name and value. */
 export function explain({ verdict, model, record, env, becomes, readable }: Question): Explanation {
-  const { rules } = typeModel(model, verdict.type)
+  const type = typeModel(model, verdict.type)
+  const { rules } = type
   const decidedBy = verdict.action === 'create' || readable ? verdict.action : 'read'
   const after = decidedBy === 'update' ? becomes : undefined
   const clauses = (rules?.may[decidedBy] ?? []).map((clause) => clauseTrace(clause, record, env, after))
@@ -61,13 +80,8 @@ export function explain({ verdict, model, record, env, becomes, readable }: Ques
     const traced = trace(veto.when, record, env)
     if (traced.holds && veto.actions.includes(decidedBy)) withheldBy.push({ kind: 'veto', title: veto.title, trace: traced })
   }
-  return Object.freeze({
-    verdict,
-    decidedBy,
-    clauses: Object.freeze(clauses),
-    withheldBy: Object.freeze(withheldBy),
-    clause: closest(clauses),
-  })
+  const fields = after === undefined ? {} : { fields: fieldTraces(type, clauses, record, after) }
+  return Object.freeze({ verdict, decidedBy, clauses, withheldBy, clause: closest(clauses), ...fields })
 }
 
 function clauseTrace(clause: ClauseNode, record: Row, env: Env, becomes: Row | undefined): ClauseTrace {

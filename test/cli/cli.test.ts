@@ -115,6 +115,13 @@ describe('the command on the demo world', () => {
     runs('why read plot p-01 --for ines --format json', 0, '"decidedBy": "read"')
     runs('why create plot --for tomasz --set siteId=s-02', 0, 'may not create', 'siteId: "s-02"')
     runs('why update plot p-03 --for bram', 0, 'Withheld by a veto', 'A clause for update would let it', 'holder, only planting')
+    runs(
+      'why update plot p-01 --for ines --set rentDue=0 --set planting=x',
+      0,
+      'You may not change rentDue.',
+      /passes +planting, by: holder, only planting/,
+      /stays +rentDue, .*role treasurer, only rentDue/,
+    )
     runs('why read plot p-06 --for visitor', 0, 'Fields: number, siteId, state')
     runs('why create share --for ines', 0, 'No clause lets anybody create a share')
   })

@@ -38,7 +38,7 @@ function findRecord(rows: readonly Row[], type: TypeModel, key: Key): Row {
   return found
 }
 
-function report({ verdict, decidedBy, clauses, clause, withheldBy }: Explanation, type: TypeModel, person: Person): void {
+function report({ verdict, decidedBy, clauses, clause, withheldBy, fields }: Explanation, type: TypeModel, person: Person): void {
   const name = person.name === 'visitor' ? 'a visitor' : person.name
   const wording: Wording = { record: `the ${type.name}`, person: `${name}'s` }
   const record = `${type.name}${verdict.key === undefined ? '' : ` ${verdict.key}`}`
@@ -52,6 +52,12 @@ function report({ verdict, decidedBy, clauses, clause, withheldBy }: Explanation
     for (const line of clauseLines({ title, holds: trace.holds, trace }, wording)) say(line)
     say()
   }
+  for (const { field, letBy, wouldBeLetBy } of fields ?? []) {
+    const others = wouldBeLetBy.length === 0 ? 'no clause would' : wouldBeLetBy.join('; ')
+    if (letBy.length > 0) say(`  ${pc.green('passes')}  ${field}, by: ${letBy.join('; ')}`)
+    else say(`  ${pc.red('stays')}   ${field}, which these would let change if they held: ${others}`)
+  }
+  if (fields !== undefined && fields.length > 0) say()
   if (clause === undefined) {
     say(`No clause lets anybody ${decidedBy} a ${type.name}.`)
     return
