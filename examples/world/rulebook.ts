@@ -99,11 +99,12 @@ export const book = rulebook({
       may: { read: [author], create: [author.only('entryId', 'parentId', 'text')], update: [author.only('text')], delete: [author] },
       stamps: { create: { authorId: me.id, writtenAt: now } },
     }),
-    job: (_job, { standing: { assignee, warden } }) => ({
+    job: (job, { standing: { assignee, warden } }) => ({
       may: {
         read: [assignee, warden],
         create: [warden],
-        update: [assignee.only('state'), warden],
+        // Whoever it is given to may finish it; only the warden opens it again.
+        update: [assignee.provided(job.state.is('open')).only('state').afterwards(assignee), warden],
         delete: [warden],
       },
     }),
@@ -161,4 +162,8 @@ export const book = rulebook({
       },
       vetoes: [{ actions: ['delete'], provided: invoice.paidAt.isPresent(), saying: 'A paid bill is kept.' }],
     }),
+  })
+  .privileges({
+    openLedger: ({ role }) => [role('treasurer', 'secretary')],
+    startSeason: ({ role }) => [role('secretary')],
   })

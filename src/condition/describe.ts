@@ -41,7 +41,7 @@ export function describe(node: ConditionNode, wording: Wording = {}): string {
 export function describeTerm(term: TermNode, wording: Wording = {}): string {
   switch (term.kind) {
     case 'field':
-      return `${possessive(wording.record ?? 'the record')} ${term.path.join('.')}`
+      return `${possessive(wording.record ?? 'the record')} ${term.path.join('.')}${term.of === 'after' ? ' afterwards' : ''}`
     case 'claim':
       return `${wording.person ?? 'my'} ${term.path.join('.')}`
     case 'literal':

@@ -13,6 +13,8 @@ export interface Env {
   readonly me: Row | null
   /** The instant of the operation, in milliseconds since 1970. */
   readonly now: number
+  /** The record as it would become. Where nothing is about to change, the record as it is stands for it. */
+  readonly after?: Row | undefined
 }
 
 /** A condition made ready to be asked about many records. */
@@ -77,7 +79,7 @@ function some(parts: Predicate[]): Predicate {
 function knownField(node: ConditionNode): { readonly name: string; readonly values: readonly Comparable[] } | undefined {
   if (node.kind !== 'compare' || (node.by !== 'is' && node.by !== 'isOneOf' && node.by !== 'has')) return undefined
   const [field, known] = node.by === 'has' ? [node.right, node.left] : [node.left, node.right]
-  if (field.kind !== 'field' || field.path.length !== 1 || field.list || field.type === 'time') return undefined
+  if (field.kind !== 'field' || field.of !== 'record' || field.path.length !== 1 || field.list || field.type === 'time') return undefined
   if (known.kind !== 'literal' || known.value === null) return undefined
   const given = known.list ? properList(known.value, known.type) : [proper(known.value, known.type)]
   const { type } = field
@@ -164,6 +166,7 @@ function rawReader(term: TermNode): (record: Row, env: Env) => unknown {
   switch (term.kind) {
     case 'field': {
       const [name, ...inner] = term.path as [string, ...string[]]
+      if (term.of === 'after') return (record, env) => inside((env.after ?? record)[name], inner)
       return inner.length === 0 ? (record) => record[name] : (record) => inside(record[name], inner)
     }
     case 'claim':

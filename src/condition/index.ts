@@ -1,4 +1,5 @@
 export { type Hanging, hangingOnAbsence } from './absence.js'
+export { withAfter } from './after.js'
 export { describe, describeTerm, describeValue, type Wording } from './describe.js'
 export { ConditionError, isPachterError, PachterError } from './error.js'
 export { type Env, type Predicate, predicate, type Row, shown } from './evaluate.js'

@@ -92,8 +92,8 @@ function term(json: unknown, at: string, depth: number): TermNode {
       return FOREVER
     case 'field':
       allowed(node, at, 'of', 'path', 'type', 'list', 'optional')
-      if (node.of !== 'record') throw new ConditionError(`${at}.of`, `${JSON.stringify(node.of)} is no record here`)
-      return Object.freeze({ kind: 'field', of: 'record', ...place(node, at) })
+      if (node.of !== 'record' && node.of !== 'after') throw new ConditionError(`${at}.of`, `${JSON.stringify(node.of)} is no record here`)
+      return Object.freeze({ kind: 'field', of: node.of, ...place(node, at) })
     case 'claim':
       allowed(node, at, 'path', 'type', 'list', 'optional')
       return Object.freeze({ kind: 'claim', ...place(node, at) })

@@ -1,10 +1,10 @@
 import type { Comparable, Scalar } from './value.js'
 
 /**
- * Which record a field is read from. For now the record in question itself; records reached through links join here
- * as objects, so that every visitor has to say what it does with them.
+ * Which record a field is read from: the record as it is, or (in rules of updates) as it would become. Records reached
+ * through links join here as objects, so that every visitor has to say what it does with them.
  */
-export type RecordRef = 'record'
+export type RecordRef = 'record' | 'after'
 
 /** A field of a record. `other` fields hold something that can only be asked whether it is there. */
 export interface FieldNode {
@@ -180,31 +180,37 @@ export function presenceNode(term: TermNode, present: boolean): PresenceNode {
   return Object.freeze({ kind: 'presence', term, present })
 }
 
-/** The names of the record's fields that a condition asks for. */
+/** Every field term in a condition, wherever it stands. */
+function fieldTerms(node: ConditionNode): FieldNode[] {
+  const ofTerm = (term: TermNode): FieldNode[] => {
+    if (term.kind === 'orElse') return [...ofTerm(term.term), ...ofTerm(term.otherwise)]
+    return term.kind === 'field' ? [term] : []
+  }
+  switch (node.kind) {
+    case 'allOf':
+    case 'anyOf':
+      return node.of.flatMap(fieldTerms)
+    case 'not':
+    case 'named':
+      return fieldTerms(node.of)
+    case 'presence':
+      return ofTerm(node.term)
+    case 'compare':
+      return [...ofTerm(node.left), ...ofTerm(node.right)]
+    case 'constant':
+      return []
+  }
+}
+
+/** The names of the fields that a condition asks for on the record as it is. */
 export function fieldsIn(node: ConditionNode): string[] {
-  const names = new Set<string>()
-  const ofTerm = (term: TermNode): void => {
-    if (term.kind === 'field') names.add(term.path[0] as string)
-    if (term.kind === 'orElse') [term.term, term.otherwise].forEach(ofTerm)
-  }
-  const ofNode = (part: ConditionNode): void => {
-    switch (part.kind) {
-      case 'allOf':
-      case 'anyOf':
-        return part.of.forEach(ofNode)
-      case 'not':
-      case 'named':
-        return ofNode(part.of)
-      case 'presence':
-        return ofTerm(part.term)
-      case 'compare':
-        return [part.left, part.right].forEach(ofTerm)
-      case 'constant':
-        return
-    }
-  }
-  ofNode(node)
-  return [...names]
+  const terms = fieldTerms(node).filter(({ of }) => of === 'record')
+  return [...new Set(terms.map(({ path }) => path[0] as string))]
+}
+
+/** Whether a condition asks for the record as it would become. */
+export function asksAfter(node: ConditionNode): boolean {
+  return fieldTerms(node).some(({ of }) => of === 'after')
 }
 
 /** Freezes a condition and all that is in it. What is frozen already is taken to be so throughout. */

@@ -1,5 +1,5 @@
 import { describe } from '../condition/describe.js'
-import { allOfNode, type ConditionNode } from '../condition/nodes.js'
+import { allOfNode, asksAfter, type ConditionNode } from '../condition/nodes.js'
 import { CONDITION_METHODS, useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
 import type { TypeModel } from './model.js'
@@ -17,6 +17,7 @@ interface ClauseDraft {
   /** The fields of `.only`, or of `.except`. */
   readonly limit?: { readonly by: 'only' | 'except'; readonly fields: readonly unknown[] }
   readonly supplying?: readonly unknown[]
+  readonly afterwards?: ConditionNode
 }
 
 /** A clause as the rulebook keeps it. */
@@ -33,6 +34,8 @@ export interface ClauseNode {
   readonly limitedBy?: 'only' | 'except'
   /** Stamped fields, or the key, that it lets give all the same. */
   readonly supplying?: readonly string[]
+  /** What must hold of an updated record in place of the clause itself. */
+  readonly afterwards?: ConditionNode
 }
 
 const CLAUSE_METHODS = {
@@ -54,6 +57,12 @@ const CLAUSE_METHODS = {
     used(this)
     if (fields.length === 0) throw new RulebookError(here(), 'supplying() of nothing: name at least one field')
     return limited({ ...draft, supplying: [...(draft.supplying ?? []), ...fields] })
+  },
+  afterwards(this: object, condition: unknown): object {
+    const draft = draftOf(this) as ClauseDraft
+    used(this)
+    if (draft.afterwards !== undefined) throw new RulebookError(here(), 'afterwards(...) twice: join the conditions with allOf(a, b)')
+    return limited({ ...draft, afterwards: useCondition(condition, 'afterwards') })
   },
   titled(this: object, title: unknown): object {
     const draft = draftOf(this) as ClauseDraft
@@ -107,6 +116,9 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: A
   used(value)
   if (action === 'delete' && draft.limit !== undefined)
     throw new RulebookError(at, `${draft.limit.by}(...) means nothing here: a record is deleted whole`)
+  if (action !== 'update' && (draft.afterwards !== undefined || [draft.who, ...draft.provided].some(asksAfter))) {
+    throw new RulebookError(at, 'the record as it becomes can be spoken of in rules of updates only')
+  }
   const supplying = suppliedBy(draft, type, action, at, stamps)
   const fields = fieldsOf(draft, type, at)
   const title = draft.title ?? titleOf(draft, `the ${type.name}`)
@@ -118,6 +130,7 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: A
     provided: Object.freeze([...draft.provided]),
     ...(fields && draft.limit ? { fields, limitedBy: draft.limit.by } : {}),
     ...(supplying ? { supplying } : {}),
+    ...(draft.afterwards ? { afterwards: draft.afterwards } : {}),
   })
 }
 
@@ -142,9 +155,9 @@ function suppliedBy(draft: ClauseDraft, type: TypeModel, action: Action, at: str
   return Object.freeze([...draft.supplying] as string[])
 }
 
-function titleOf({ who, provided, limit, supplying }: ClauseDraft, record: string): string {
+function titleOf({ who, provided, limit, supplying, afterwards }: ClauseDraft, record: string): string {
   const condition = provided.length === 0 ? '' : `, provided ${describe(allOfNode(provided), { record })}`
   const fields = limit === undefined ? '' : `, ${limit.by === 'only' ? 'only' : 'all but'} ${limit.fields.join(', ')}`
   const given = supplying === undefined ? '' : `, supplying ${supplying.join(', ')}`
-  return `${describe(who, { record })}${condition}${fields}${given}`
+  return `${describe(who, { record })}${condition}${fields}${given}${afterwards === undefined ? '' : `, afterwards ${describe(afterwards, { record })}`}`
 }

@@ -55,6 +55,8 @@ export interface Model {
   readonly types: { readonly [name: string]: TypeModel }
   /** What must hold before any clause of any record type counts. */
   readonly gate?: ConditionNode
+  /** Permissions that belong to no record, each with the conditions of which any grants it. */
+  readonly privileges: { readonly [name: string]: ConditionNode }
   /** What is probably a mistake, yet could be meant. */
   readonly warnings: readonly string[]
 }
@@ -102,7 +104,7 @@ export function readDefinition(given: unknown): Model {
     const key = keyField(record.key, fields, name)
     types[name] = Object.freeze({ name, shape: record.shape, key, fields, standings: Object.freeze({}) })
   }
-  return Object.freeze({ me, types: Object.freeze(types), warnings: Object.freeze([]) })
+  return Object.freeze({ me, types: Object.freeze(types), privileges: Object.freeze({}), warnings: Object.freeze([]) })
 }
 
 function readMe(unread: UnreadDefinition['me']): MeModel {

@@ -130,9 +130,15 @@ function describeOdd(value: unknown): string {
 export function groupTerms(
   kind: 'field' | 'claim',
   fields: Fields,
-  options: { readonly name: string; readonly ids?: readonly string[]; readonly within?: readonly string[]; readonly optional?: boolean },
+  options: {
+    readonly name: string
+    readonly ids?: readonly string[]
+    readonly within?: readonly string[]
+    readonly optional?: boolean
+    readonly of?: 'record' | 'after'
+  },
 ): object {
-  const { name, ids = [], within = [], optional = false } = options
+  const { name, ids = [], within = [], optional = false, of = 'record' } = options
   const term = (field: string): object => {
     const found = Object.hasOwn(fields, field) ? fields[field] : undefined
     if (found === undefined) {
@@ -141,7 +147,7 @@ export function groupTerms(
     const path = Object.freeze([...within, field])
     const missable = optional || found.optional === true
     if (found.type === 'group') {
-      return groupTerms(kind, found.fields ?? {}, { name: `${name}.${field}`, within: path, optional: missable })
+      return groupTerms(kind, found.fields ?? {}, { name: `${name}.${field}`, within: path, optional: missable, of })
     }
     const type = found.type === 'text' && ids.includes(field) ? 'id' : found.type
     const place = {
@@ -150,13 +156,13 @@ export function groupTerms(
       ...(found.list ? { list: true as const } : {}),
       ...(missable ? { optional: true as const } : {}),
     }
-    const node: TermNode = Object.freeze(kind === 'field' ? { kind, of: 'record', ...place } : { kind, ...place })
+    const node: TermNode = Object.freeze(kind === 'field' ? { kind, of, ...place } : { kind, ...place })
     return toTerm(node, found.values, `${name}.${field}`)
   }
   const terms: Record<string | symbol, unknown> = { field: term }
   if (within.length > 0) {
     const whole: TermNode = Object.freeze({
-      ...(kind === 'field' ? { kind, of: 'record' as const } : { kind }),
+      ...(kind === 'field' ? { kind, of } : { kind }),
       path: Object.freeze([...within]),
       type: 'other',
       ...(optional ? { optional: true as const } : {}),

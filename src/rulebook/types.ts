@@ -59,6 +59,7 @@ export interface World {
   readonly me: object
   readonly role: string
   readonly standings: object
+  readonly privilege: string
 }
 
 /** The names of the record types. */
@@ -127,6 +128,8 @@ export interface Clause<F extends string> {
   except(...fields: [F, ...F[]]): Clause<F>
   /** Lets give these fields, which the server stamps otherwise, or the key. */
   supplying(...fields: [F, ...F[]]): Clause<F>
+  /** For an update: what must hold of the record as it becomes, in place of the clause itself. */
+  afterwards(condition: Condition): Clause<F>
   /** The name by which verdicts and explanations speak of this clause. */
   titled(title: string): Clause<F>
 }
@@ -154,6 +157,8 @@ export interface GateWords<W extends World> {
 /** What a callback of `rules` may speak of besides the record. */
 export interface Words<K extends TypeName<W>, W extends World> {
   readonly me: Terms<W['me']>
+  /** The record as it would become: in rules of updates only. */
+  readonly after: RecordTerms<K, W>
   /** The standings of this record type. */
   readonly standing: StandingsOf<StandingName<K, W> & string, keyof W['rows'][K] & string>
   /** Everybody, visitors too. */

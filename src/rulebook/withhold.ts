@@ -1,4 +1,4 @@
-import { allOfNode, type ConditionNode, describe, notNode, TRUE } from '../condition/index.js'
+import { allOfNode, asksAfter, type ConditionNode, describe, notNode, TRUE } from '../condition/index.js'
 import { refuseHanging } from './absence.js'
 import { useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
@@ -10,6 +10,7 @@ export function readGates(type: TypeModel, given: unknown, at: string): TypeRule
   const gate = plainObject(given ?? {}, `${at}, gate`, ['all', ...ACTIONS])
   const conditions = Object.entries(gate).map(([name, condition]) => {
     const node = useCondition(condition, 'gate')
+    if (asksAfter(node)) throw new RulebookError(`${at}, gate.${name}`, 'a gate speaks of the record as it is')
     refuseHanging(node, `${at}, gate.${name}`, type.name)
     return [name, node] as const
   })
@@ -37,6 +38,9 @@ function readVeto(type: TypeModel, given: unknown, at: string): VetoNode {
   const applies = provided === undefined ? TRUE : useCondition(provided, 'provided')
   const exception = unless === undefined ? undefined : useCondition(unless, 'unless')
   const when = exception === undefined ? applies : allOfNode([applies, notNode(exception)])
+  if (asksAfter(when) && actions.some((action) => action !== 'update')) {
+    throw new RulebookError(at, 'the record as it becomes can be spoken of in rules of updates only')
+  }
   // What a veto fails to withhold is granted: so the law holds for its complement.
   refuseHanging(notNode(when), at, type.name)
   const wording = { record: `the ${type.name}` }

@@ -34,6 +34,7 @@ export function standingWords(me: MeModel): object {
 export function ruleWords(me: MeModel, type: TypeModel): object {
   const words = {
     me: meTerms(me),
+    after: groupTerms('field', type.fields, { name: 'after', ids: [type.key], of: 'after' }),
     standing: standingsOf(type),
     get anyone() {
       return standingClause(named('anyone', TRUE))

@@ -1,4 +1,4 @@
-import { allOfNode, type ConditionNode, fieldsIn, sameCondition } from '../condition/nodes.js'
+import { allOfNode, anyOfNode, type ConditionNode, fieldsIn, sameCondition } from '../condition/nodes.js'
 import { refuseHanging } from './absence.js'
 import { type ClauseNode, useClause } from './clauses.js'
 import { useCondition } from './conditions.js'
@@ -74,6 +74,27 @@ export function withGate(model: Model, given: unknown): Model {
   return Object.freeze({ ...model, gate: all as ConditionNode })
 }
 
+/** The model with more privileges. @throws RulebookError */
+export function withPrivileges(model: Model, given: unknown): Model {
+  const privileges: Record<string, ConditionNode> = { ...model.privileges }
+  for (const [name, callback] of Object.entries(plainObject(given, 'privileges'))) {
+    const at = `privileges, ${name}`
+    if (!isName(name)) throw new RulebookError(at, 'a privilege needs a name of letters, digits and _')
+    if (Object.hasOwn(privileges, name)) throw new RulebookError(at, 'a privilege of this name is there already')
+    if (typeof callback !== 'function') throw new RulebookError(at, 'a function is needed: ({ role }) => [...]')
+    noLeftovers(
+      at,
+      () => (callback as (words: object) => unknown)(gateWords(model.me)),
+      (result) => {
+        if (!Array.isArray(result)) throw new RulebookError(at, 'must return a list of conditions')
+        privileges[name] = anyOfNode(result.map((one) => useCondition(one, name)))
+        refuseHanging(privileges[name], at, 'record')
+      },
+    )
+  }
+  return Object.freeze({ ...model, privileges: Object.freeze(privileges) })
+}
+
 function callbacks(model: Model, given: unknown, what: string): [string, Callback][] {
   return Object.entries(plainObject(given, what)).map(([name, callback]) => {
     if (!Object.hasOwn(model.types, name)) throw new RulebookError(what, unknownName('record type', name, Object.keys(model.types)))
@@ -94,6 +115,7 @@ function readRules(type: TypeModel, result: unknown): TypeRules {
       const place = `${at}, may.${action}[${index}]`
       const clause = useClause(one, place, type, action as Action, stamped)
       refuseHanging(clause.when, place, type.name)
+      if (clause.afterwards) refuseHanging(clause.afterwards, place, type.name)
       if (may[action as Action].some((other) => other.title === clause.title)) {
         throw new RulebookError(
           place,
@@ -131,8 +153,8 @@ function uncovered(type: string, rules: TypeRules): string[] {
 
 /** Warns of update clauses that name a field which they test themselves: it could only be set to what passes the test again. */
 function stuck(type: string, rules: TypeRules): string[] {
-  return rules.may.update.flatMap(({ title, when, fields = [], limitedBy }) => {
-    const tested = limitedBy === 'only' ? fieldsIn(when).filter((name) => fields.includes(name)) : []
+  return rules.may.update.flatMap(({ title, when, fields = [], limitedBy, afterwards }) => {
+    const tested = limitedBy === 'only' && afterwards === undefined ? fieldsIn(when).filter((name) => fields.includes(name)) : []
     return tested.map((name) => `${type}: "${title}" may change ${name}, but must hold afterwards too, and asks for ${name} itself`)
   })
 }

@@ -266,6 +266,8 @@ class Compiler {
     return `element${this.#elements}`
   }
 
+  // A field asked of the record as it would become is asked of the record as it is: nothing is about to change, or else
+  // it has been filled in beforehand.
   #field(path: readonly string[]): Fragment {
     const [column, ...inner] = path as [string, ...string[]]
     return this.#dialect.column(this.#prefix + column, inner)

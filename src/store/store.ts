@@ -1,6 +1,7 @@
 import {
   allOfNode,
   anyOfNode,
+  asksAfter,
   type ConditionNode,
   type Env,
   FALSE,
@@ -11,6 +12,7 @@ import {
   type Row,
   simplify,
   TRUE,
+  withAfter,
 } from '../condition/index.js'
 import {
   type Action,
@@ -27,6 +29,7 @@ import {
 import {
   type AskersClause,
   type Clock,
+  counts,
   fieldsInTheWay,
   fieldsLetBy,
   holds,
@@ -264,8 +267,9 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
         const env = asker.env()
         const before = await visible(inside, type, 'update', key, env)
         const rules = asker.rules(typeName, 'update')
-        checkOpen(type, 'update', rules, before, env, key)
-        const holding = rules.clauses.filter((clause) => holds(clause, before, env))
+        // What asks for the record as it becomes is judged once that is known.
+        if (!asksAfter(rules.open.when)) checkOpen(type, 'update', rules, before, env, key)
+        const holding = rules.clauses.filter((clause) => asksAfter(clause.when) || holds(clause, before, env))
         if (holding.length === 0) throw deny(type, 'update', 'refused', key)
         const { known, faults } = readSent(type, sent)
         const { [type.key]: sentKey, ...given } = known
@@ -291,13 +295,14 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
         if ('faults' in fitted) faults.push(...fitted.faults)
         if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
         const after = fitted.record
-        // A clause counts if it holds on the record as it is and as it becomes.
-        const counting = holding.filter((clause) => holds(clause, after, env))
+        checkOpen(type, 'update', rules, before, { ...env, after }, key)
+        const counting = holding.filter((clause) => counts(clause, before, after, env))
         if (counting.length === 0) throw deny(type, 'update', 'refused', key)
         refuseFields(counting)
         const written = difference(type, before, after)
         if (Object.keys(written).length === 0) return answer(type, before, env)
-        const where = simplify(allOfNode([asker.readable(typeName), rules.open.when, anyOfNode(counting.map((clause) => clause.when))]))
+        const rule = allOfNode([asker.readable(typeName), rules.open.when, anyOfNode(counting.map((clause) => clause.when))])
+        const where = simplify(withAfter(rule, after))
         const count = await inside.update(typeName, written, { key, where, now: env.now })
         if (count !== 1) throw deny(type, 'update', 'refused', key)
         await checkWritten(inside, type, after, env)

@@ -20,6 +20,7 @@ import {
   type Words,
   type World,
   withGate,
+  withPrivileges,
   withRules,
   withStandings,
 } from '../rulebook/index.js'
@@ -43,6 +44,7 @@ export interface Rulebook<W extends World = World> {
     readonly me: W['me']
     readonly role: W['role']
     readonly standings: Joined<W['standings'], Names<N>>
+    readonly privilege: W['privilege']
   }>
 
   /**
@@ -60,6 +62,25 @@ export interface Rulebook<W extends World = World> {
    * book.gate(({ me, signedIn }) => signedIn.and(me.banned.is(false)))
    */
   gate(gate: (words: GateWords<W>) => Condition): Rulebook<W>
+
+  /**
+   * Names permissions that belong to no record: to open a page, to start something. Any of the conditions grants it, and
+   * the rulebook's gate must be passed as well.
+   *
+   * @example
+   * book.privileges({ openLedger: ({ role }) => [role('treasurer')] })
+   */
+  privileges<P extends { readonly [name: string]: unknown }>(
+    privileges: { readonly [N in keyof P]: (words: GateWords<W>) => readonly Condition[] },
+  ): Rulebook<{
+    readonly rows: W['rows']
+    readonly times: W['times']
+    readonly keys: W['keys']
+    readonly me: W['me']
+    readonly role: W['role']
+    readonly standings: W['standings']
+    readonly privilege: W['privilege'] | (keyof P & string)
+  }>
 
   /** The rules of one record type, to keep in a file of their own and hand to `rules`. */
   rulesOf<K extends TypeName<W>, O>(
@@ -99,6 +120,7 @@ export function rulebook<const R extends RecordDefinitions, S extends Shape, con
   readonly me: Out<S>
   readonly role: Role
   readonly standings: {}
+  readonly privilege: never
 }> {
   return toRulebook(readDefinition(definition)) as never
 }
@@ -108,6 +130,7 @@ function toRulebook(model: Model): Rulebook {
     model,
     warnings: model.warnings,
     standings: (standings: unknown) => toRulebook(withStandings(model, standings)),
+    privileges: (privileges: unknown) => toRulebook(withPrivileges(model, privileges)),
     gate: (gate: unknown) => toRulebook(withGate(model, gate)),
     rules: (rules: unknown) => toRulebook(withRules(model, rules)),
     rulesOf(type: string, rules: (...words: unknown[]) => unknown) {

@@ -5,6 +5,7 @@ import { holds, type Testable } from './specialise.js'
 /** A clause as it stands for whoever asks; the system's has no limits, and so no clause of a rulebook. */
 export interface AskersClause extends Testable {
   readonly clause?: ClauseNode
+  readonly afterwards?: Testable
 }
 
 /** The fields that any of the clauses lets see, send or change, in the order of the shape; undefined for all of them. */

@@ -33,6 +33,8 @@ export function holds(testable: Testable, record: Row, env: Env): boolean {
 /** A clause as it stands for one person: what is left to ask of the record. */
 export interface PersonalClause extends Testable {
   readonly clause: ClauseNode
+  /** What must hold of an updated record, where that is something else than the clause itself. */
+  readonly afterwards?: Testable
 }
 
 /** A veto as it stands for one person. */
@@ -55,6 +57,7 @@ export interface PersonalRules extends Testable {
 interface ReadyClause {
   readonly clause: ClauseNode
   readonly specialise: (who: PersonClaims) => ConditionNode
+  readonly afterwards?: (who: PersonClaims) => ConditionNode
 }
 
 interface ReadyVeto {
@@ -88,19 +91,25 @@ function readyType({ gate }: Model, { rules }: TypeModel): readonly ReadyAction[
     return {
       gate: specialiser(allOfNode(gates)),
       vetoes: vetoes.map((veto) => ({ veto, specialise: specialiser(veto.when) })),
-      clauses: (rules?.may[action] ?? []).map((clause) => ({ clause, specialise: specialiser(clause.when) })),
+      clauses: (rules?.may[action] ?? []).map(readyClause),
     }
   })
+}
+
+function readyClause(clause: ClauseNode): ReadyClause {
+  const specialise = specialiser(clause.when)
+  return clause.afterwards === undefined ? { clause, specialise } : { clause, specialise, afterwards: specialiser(clause.afterwards) }
 }
 
 /** Specialises the rules of one record type and action for one person's claims. */
 export function specialise(ready: ReadyAction | undefined, who: PersonClaims, read: PersonalRules | undefined): PersonalRules {
   const clauses: PersonalClause[] = []
   const conditions: ConditionNode[] = []
-  for (const { clause, specialise } of ready?.clauses ?? []) {
+  for (const { clause, specialise, afterwards } of ready?.clauses ?? []) {
     const when = specialise(who)
     if (when === FALSE) continue
-    clauses.push({ clause, when, test: undefined })
+    if (afterwards === undefined) clauses.push({ clause, when, test: undefined })
+    else clauses.push({ clause, when, test: undefined, afterwards: { when: afterwards(who), test: undefined } })
     conditions.push(when)
   }
   const vetoes: PersonalVeto[] = []
@@ -115,6 +124,15 @@ export function specialise(ready: ReadyAction | undefined, who: PersonClaims, re
   const any = combine('anyOf', conditions)
   const when = any === FALSE ? any : combine('allOf', read === undefined ? [open.when, any] : [read.when, open.when, any])
   return { clauses, open, vetoes, when, test: undefined }
+}
+
+/**
+ * Whether a clause counts for an update: it holds on the record as it is, and it, or what stands in its place, holds on
+ * the record as it becomes.
+ */
+export function counts(clause: Testable & { readonly afterwards?: Testable }, before: Row, after: Row, env: Env): boolean {
+  const both = { ...env, after }
+  return holds(clause, before, both) && holds(clause.afterwards ?? clause, after, both)
 }
 
 /** What the veto that stands in the way says; undefined where none does. */

@@ -1,4 +1,4 @@
-import { type ConditionNode, type Env, FALSE, frozen, person, type Row } from '../condition/index.js'
+import { allOfNode, type ConditionNode, type Env, FALSE, frozen, person, predicate, type Row } from '../condition/index.js'
 import {
   ACTIONS,
   type Action,
@@ -9,11 +9,12 @@ import {
   type TypeModel,
   type TypeName,
   typeModel,
+  UnknownNameError,
   type World,
 } from '../rulebook/index.js'
 import { ClockError, RecordError } from './error.js'
 import { changedFields, fieldsInTheWay, fieldsLetBy, visibleFields, withFields } from './fields.js'
-import { holds, type PersonalRules, readyRules, specialise, testOf, vetoSaying } from './specialise.js'
+import { counts, holds, type PersonalRules, readyRules, specialise, testOf, vetoSaying } from './specialise.js'
 import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
 import { type Explanation, explain } from './why.js'
 
@@ -33,6 +34,15 @@ export interface Viewpoint<W extends World = World> {
    * book.for(ines).verdict('update', 'plot', plot).allowed
    */
   verdict<K extends TypeName<W>>(action: Action, type: K, record: RowOf<W, K>, becomes?: RowOf<W, K>): Verdict
+
+  /**
+   * What can be said before any record is loaded: may this person do this to records of the type always, never, or
+   * depending on the record? For menus and pages; a record is judged by `verdict`.
+   */
+  may(action: Action, type: TypeName<W>): 'always' | 'never' | 'depending'
+
+  /** Whether this person has a privilege. */
+  has(privilege: W['privilege']): boolean
 
   /** The records on which this person may do the action, in the order given. Fields that they may not see are absent. */
   filter<K extends TypeName<W>, R extends RowOf<W, K>>(type: K, records: readonly R[], action?: Exclude<Action, 'create'>): R[]
@@ -91,11 +101,13 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
     if (judged !== undefined) return verdictOf(type, action, judged, key)
     if (action !== 'create' && !holds(rules(typeName, 'read'), record, at)) return verdictOf(type, action, 'not found', key)
     const mine = rules(typeName, action)
-    if (!holds(mine.open, record, at)) {
-      const saying = vetoSaying(mine, record, at)
+    if (!holds(mine.open, record, { ...at, after: becomes })) {
+      const saying = vetoSaying(mine, record, { ...at, after: becomes })
       return verdictOf(type, action, 'refused', key, saying === undefined ? {} : { saying })
     }
-    const holding = mine.clauses.filter((clause) => holds(clause, record, at) && (becomes === undefined || holds(clause, becomes, at)))
+    const holding = mine.clauses.filter((clause) =>
+      becomes === undefined ? holds(clause, record, at) : counts(clause, record, becomes, at),
+    )
     const fields = fieldsLetBy(type, holding)
     if (holding.length === 0) return verdictOf(type, action, 'refused', key)
     const inTheWay = becomes === undefined ? [] : changedBeyond(type, record, becomes, fields, at)
@@ -136,6 +148,15 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
       const at = env()
       const answer = verdict(knownAction(action), type, checkRecord(type, record), becomes, at)
       return explain({ verdict: answer, model, record, env: at, becomes, readable: holds(rules(type, 'read'), record, at) })
+    },
+    may(action: Action, type: string) {
+      const { when } = rules(type, action)
+      return when.kind !== 'constant' ? 'depending' : when.value ? 'always' : 'never'
+    },
+    has(privilege: string) {
+      const condition = Object.hasOwn(model.privileges, privilege) ? model.privileges[privilege] : undefined
+      if (condition === undefined) throw new UnknownNameError('privilege', privilege, Object.keys(model.privileges))
+      return predicate(allOfNode(model.gate === undefined ? [condition] : [model.gate, condition]))({}, env())
     },
     condition: (action: Action, type: string) => frozen(rules(type, action).when),
   }) as InnerViewpoint

@@ -77,7 +77,7 @@ export function explain({ verdict, model, record, env, becomes, readable }: Ques
       withheldBy.push({ kind: 'gate', title: describe(traced.node, { record: `the ${verdict.type}` }), trace: traced })
   }
   for (const veto of rules?.vetoes ?? []) {
-    const traced = trace(veto.when, record, env)
+    const traced = trace(veto.when, record, { ...env, after })
     if (traced.holds && veto.actions.includes(decidedBy)) withheldBy.push({ kind: 'veto', title: veto.title, trace: traced })
   }
   const fields = after === undefined ? {} : { fields: fieldTraces(type, clauses, record, after) }
@@ -85,9 +85,9 @@ export function explain({ verdict, model, record, env, becomes, readable }: Ques
 }
 
 function clauseTrace(clause: ClauseNode, record: Row, env: Env, becomes: Row | undefined): ClauseTrace {
-  const before = trace(clause.when, record, env)
+  const before = trace(clause.when, record, { ...env, after: becomes })
   if (becomes === undefined) return { title: clause.title, holds: before.holds, trace: before }
-  const after = trace(clause.when, becomes, env)
+  const after = trace(clause.afterwards ?? clause.when, becomes, { ...env, after: becomes })
   return { title: clause.title, holds: before.holds && after.holds, trace: before, after }
 }
 

@@ -125,6 +125,46 @@ describe('a viewpoint', () => {
     expect(() => slow.for({ id: 'm-1', roles: [] })).to.throw(/asynchronously|promise/i)
   })
 
+  it('says before any record is loaded what may be done to a type', () => {
+    expect((['read', 'create', 'update', 'delete'] as const).map((action) => warden.may(action, 'plot'))).to.deep.equal([
+      'always',
+      'always',
+      'depending',
+      'depending',
+    ])
+    expect((['read', 'create', 'update', 'delete'] as const).map((action) => ines.may(action, 'plot'))).to.deep.equal([
+      'depending',
+      'never',
+      'depending',
+      'never',
+    ])
+    expect(visitor.may('read', 'secret')).to.equal('never')
+    expect(() => ines.may('read', 'plto' as never)).to.throw('did you mean "plot"')
+  })
+
+  it('knows privileges, which belong to no record', () => {
+    const more = book.privileges({
+      openLedger: ({ role, me }) => [role('warden'), me.id.is('m-7')],
+      anything: ({ signedIn }) => [signedIn],
+      nothing: () => [],
+    })
+    const has = (claims: object | null) =>
+      (['openLedger', 'anything', 'nothing'] as const).map((name) => more.for(claims as never).has(name))
+    expect(has({ id: 'm-2', roles: ['warden'] })).to.deep.equal([true, true, false])
+    expect(has({ id: 'm-7', roles: [] })).to.deep.equal([true, true, false])
+    expect(has(null)).to.deep.equal([false, false, false])
+    expect(
+      more
+        .gate(({ me }) => me.id.is('m-1'))
+        .for({ id: 'm-2', roles: ['warden'] })
+        .has('openLedger'),
+      'the gate stands before them',
+    ).to.equal(false)
+    expect(() => more.for(null).has('openLegder' as never)).to.throw('did you mean "openLedger"')
+    expect(() => (book as any).privileges({ odd: ({ role }: any) => role('warden') })).to.throw('a list of conditions')
+    expect(() => more.privileges({ anything: () => [] })).to.throw('there already')
+  })
+
   describe('explains', () => {
     it('what decided, with the values compared', () => {
       const { clause, decidedBy } = ines.why('read', 'plot', hers)
