@@ -22,7 +22,8 @@ const storeOf = (name: keyof typeof CAST) => store.for(name === 'visitor' ? null
 
 const all = { plot: await system.list('plot'), entry: await system.list('entry'), notice: await system.list('notice') }
 const labels = {
-  plot: (plot: (typeof all.plot)[number]) => `plot ${plot.number} on ${plot.siteId}, ${plot.state}${plot.planting && `: ${plot.planting}`}`,
+  plot: (plot: (typeof all.plot)[number]) =>
+    `plot ${plot.number} on ${plot.siteId}, ${plot.state}${plot.planting ? `: ${plot.planting}` : ''}`,
   entry: (entry: (typeof all.entry)[number]) =>
     `by ${entry.authorId} for ${entry.audience === 'site' ? 'the site' : entry.audience === 'plot' ? 'the plot' : 'everyone'}: ${entry.text}`,
   notice: (notice: (typeof all.notice)[number]) => `${notice.title} (${notice.state})`,

@@ -4,6 +4,7 @@ import { Command, CommanderError, InvalidArgumentError, Option } from 'commander
 import { isPachterError } from '../condition/index.js'
 import { listCommand } from './commands/list.js'
 import { peopleCommand } from './commands/people.js'
+import { rulesCommand } from './commands/rules.js'
 import { tryCommand } from './commands/try.js'
 import { whyCommand } from './commands/why.js'
 import { FORMATS } from './table.js'
@@ -51,6 +52,7 @@ Examples:
   pachter list plot --for ines --for bram            both lists side by side
   pachter try delete plot p-03 --for ines            do it to a copy, and see what happens
   pachter why read plot p-01 --for bram              which clause decided, and on what values
+  pachter rules plot                                 the rules of plots in plain English
 
 Exit status: 0 fine, 1 a try was refused, 2 something is wrong with the call, the configuration or the data.`,
   )
@@ -123,6 +125,20 @@ Examples:
   pachter why update entry e-01 --for ines --set authorId=m-02`,
     )
     .action((action, type, key, options) => whyCommand(action, type, key, options)),
+)
+
+program.addCommand(
+  command('rules', 'Reads the rulebook back in plain English: who may do what to which records.')
+    .argument('[type]', 'one record type; all of them if left out')
+    .addOption(format(['text', 'markdown', 'json']))
+    .addHelpText(
+      'after',
+      `
+Examples:
+  pachter rules plot
+  pachter rules --format markdown > rules.md`,
+    )
+    .action((type, options) => rulesCommand(type, options)),
 )
 
 try {

@@ -157,7 +157,7 @@ function suppliedBy(draft: ClauseDraft, type: TypeModel, action: Action, at: str
 
 function titleOf({ who, provided, limit, supplying, afterwards }: ClauseDraft, record: string): string {
   const condition = provided.length === 0 ? '' : `, provided ${describe(allOfNode(provided), { record })}`
-  const fields = limit === undefined ? '' : `, ${limit.by === 'only' ? 'only' : 'all but'} ${limit.fields.join(', ')}`
-  const given = supplying === undefined ? '' : `, supplying ${supplying.join(', ')}`
-  return `${describe(who, { record })}${condition}${fields}${given}${afterwards === undefined ? '' : `, afterwards ${describe(afterwards, { record })}`}`
+  const fields = limit === undefined ? '' : `; ${limit.by === 'only' ? 'only' : 'all but'} ${limit.fields.join(', ')}`
+  const given = supplying === undefined ? '' : `; supplying ${supplying.join(', ')}`
+  return `${describe(who, { record })}${condition}${fields}${given}${afterwards === undefined ? '' : `; afterwards ${describe(afterwards, { record })}`}`
 }

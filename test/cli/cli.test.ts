@@ -41,6 +41,8 @@ describe('the command on the demo world', () => {
 
   describe('list', () => {
     runs('list plot --for ines', 0, 'p-01', 'ines sees 2 of 12 plot records')
+    runs('list plot --for visitor', 0, 'Hidden from visitor in all of these: holderId, planting, rentDue, wardenNotes.')
+    runs('list plot --for ines --fields planting', 0, /p-01 +garlic, rhubarb/, /p-06 +hidden/)
     runs('list invoice --for visitor', 0, 'visitor sees 0 of 10')
     runs('list plot --for system', 0, 'system sees 12 of 12')
     runs('list job --for bram', 0, 'j-02', 'j-06')
@@ -114,16 +116,33 @@ describe('the command on the demo world', () => {
     runs('why update entry e-01 --for ines --set authorId=m-02', 0, 'on the record as it is', 'on the record as it would become')
     runs('why read plot p-01 --for ines --format json', 0, '"decidedBy": "read"')
     runs('why create plot --for tomasz --set siteId=s-02', 0, 'may not create', 'siteId: "s-02"')
-    runs('why update plot p-03 --for bram', 0, 'Withheld by a veto', 'A clause for update would let it', 'holder, only planting')
+    runs('why update plot p-03 --for bram', 0, 'Withheld by a veto', 'A clause for update would let it', 'holder; only planting')
     runs(
       'why update plot p-01 --for ines --set rentDue=0 --set planting=x',
       0,
       'You may not change rentDue.',
-      /passes +planting, by: holder, only planting/,
-      /stays +rentDue, .*role treasurer, only rentDue/,
+      /passes +planting, by: holder; only planting/,
+      /stays +rentDue, .*role treasurer; only rentDue/,
     )
     runs('why read plot p-06 --for visitor', 0, 'Fields: number, siteId, state')
     runs('why create share --for ines', 0, 'No clause lets anybody create a share')
+  })
+
+  describe('rules', () => {
+    runs(
+      'rules plot',
+      0,
+      "holder: the plot's holderId is my id",
+      /may update\n +holder; only planting/,
+      'update: the plot\'s state is "ending", unless warden',
+      'saying: This lease is ending: ask the warden.',
+    )
+    runs('rules entry', 0, /set when created\n +authorId: my id\n +writtenAt: now/)
+    runs('rules share', 0, /may create\n +nobody/)
+    runs('rules', 0, 'openLedger', 'role treasurer or secretary', 'invoice')
+    runs('rules plot --format markdown', 0, '## plot', '**may read**', '- holder; all but wardenNotes')
+    runs('rules plot --format json', 0, '"type": "plot"', '"kind": "compare"')
+    runs('rules plto', 2, 'did you mean "plot"')
   })
 
   describe('help', () => {

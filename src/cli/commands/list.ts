@@ -3,7 +3,7 @@ import type { Row } from '../../condition/index.js'
 import { allOf, fieldOf, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { UsageError } from '../errors.js'
 import { say } from '../output.js'
-import { type CommonOptions, openSession, type Person, storeFor } from '../session.js'
+import { type CliSession, type CommonOptions, openSession, type Person, storeFor } from '../session.js'
 import { cell, columns, csv, type Format, outputWidth, shortened } from '../table.js'
 import { readWhereText } from '../values.js'
 
@@ -33,13 +33,33 @@ export async function listCommand(typeName: string, options: ListCommandOptions)
   const lists: Row[][] = []
   for (const person of people) lists.push((await storeFor(store, person).list(typeName, query as never)) as Row[])
   const total = session.records[typeName]?.length ?? 0
-  if (people.length === 1) return oneList(type, people[0] as Person, lists[0] as Row[], total, options)
+  if (people.length === 1)
+    return oneList(type, people[0] as Person, lists[0] as Row[], total, options, hiddenFields(session, type, people[0] as Person))
   const { limit: _limit, ...unlimited } = query as { limit?: number }
   const everything = (await storeFor(store, session.person('system')).list(typeName, unlimited as never)) as Row[]
   return sideBySide(type, people, lists, everything, total, options)
 }
 
-function oneList(type: TypeModel, person: Person, rows: readonly Row[], total: number, options: ListCommandOptions): void {
+/** Tells whether a field of a record is hidden from somebody, rather than missing. */
+function hiddenFields(session: CliSession, type: TypeModel, person: Person): (row: Row, field: string) => boolean {
+  if (person.claims === undefined) return () => false
+  const view = session.viewpoint(person)
+  const stored = new Map((session.records[type.name] as readonly Row[]).map((row) => [row[type.key], row]))
+  return (row, field) => {
+    const whole = stored.get(row[type.key])
+    const visible = whole && view.verdict('read', type.name, whole as never).fields
+    return visible !== undefined && field !== type.key && !visible.includes(field)
+  }
+}
+
+function oneList(
+  type: TypeModel,
+  person: Person,
+  rows: readonly Row[],
+  total: number,
+  options: ListCommandOptions,
+  isHidden: (row: Row, field: string) => boolean,
+): void {
   const wanted = options.fields ? [type.key, ...options.fields.filter((name) => name !== type.key)] : Object.keys(type.fields)
   if (options.format === 'json')
     return say(
@@ -56,18 +76,21 @@ function oneList(type: TypeModel, person: Person, rows: readonly Row[], total: n
         rows.map((row) => wanted.map((name) => row[name])),
       ),
     )
-  const shown = options.fields ? wanted : fitting(wanted, rows)
+  const never = wanted.filter((name) => rows.length > 0 && rows.every((row) => isHidden(row, name)))
+  const seen = wanted.filter((name) => !never.includes(name))
+  const shown = options.fields ? seen : fitting(seen, rows)
   if (rows.length > 0) {
     say(
       columns(
         shown,
-        rows.map((row) => shown.map((name) => shortened(cell(row[name]), WIDEST))),
+        rows.map((row) => shown.map((name) => (isHidden(row, name) ? pc.dim('hidden') : shortened(cell(row[name]), WIDEST)))),
         numeric(type, shown),
       ),
     )
     say()
   }
-  const left = wanted.filter((name) => !shown.includes(name))
+  if (never.length > 0) say(`Hidden from ${person.name} in all of these: ${never.join(', ')}.`)
+  const left = seen.filter((name) => !shown.includes(name))
   say(`${person.name} sees ${rows.length} of ${total} ${type.name} records${narrowed(options)}.`)
   if (left.length > 0) say(pc.dim(`Not shown for want of room: ${left.join(', ')}. Choose with --fields.`))
 }

@@ -1,4 +1,7 @@
 // The compiler says: '"openLegder"' is not assignable
 import { draft } from '../draft.js'
 
-export const refused = draft.privileges({ openLedger: ({ role }) => [role('treasurer')] }).for(null).has('openLegder')
+export const refused = draft
+  .privileges({ openLedger: ({ role }) => [role('treasurer')] })
+  .for(null)
+  .has('openLegder')
