@@ -1,0 +1,110 @@
+import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { expect } from 'chai'
+import { pachter, root, runs } from '../support/command.js'
+
+describe('how the command is called', () => {
+  describe('help', () => {
+    runs('--help', 0, 'people', 'list', 'try', 'why', 'Exit status')
+    runs('list --help', 0, '--where', 'isOneOf')
+  })
+
+  describe('bad usage', () => {
+    runs('lst', 2, 'Did you mean list?')
+    runs('list', 2, "missing required argument 'type'")
+    runs('list plots --for ines', 2, 'did you mean "plot"')
+    runs('list plot', 2, '--for')
+    runs('list plot --for inez', 2, 'did you mean "ines"')
+    runs('list plot --for ines --fields nmber', 2, 'did you mean "number"')
+    runs('list plot --for ines --where stat=let', 2, 'did you mean "state"')
+    runs('list plot --for ines --where state=vacnt', 2, 'did you mean "vacant"')
+    runs('list plot --for ines --where "number isMoreThn 5"', 2, 'did you mean "isMoreThan"')
+    runs('list plot --for ines --where "number isMoreThan x"', 2, 'a number is needed')
+    runs('list plot --for ines --where whatever', 2, 'field=value')
+    runs('list plot --for ines --limit -1', 2, 'whole number')
+    runs('list plot --for ines --format xml', 2, 'table, json, csv')
+    runs('list plot --for ines --at soon', 2, 'an instant is needed')
+    runs('try remove plot p-01 --for ines', 2, 'there is no action "remove"')
+    runs('try delete plot --for ines', 2, 'which plot')
+    runs('try delete plot p-01', 2, '--for')
+    runs('try update plot p-01 --for ines', 2, '--set field=value')
+    runs('try update plot p-01 --for ines --set planting', 2, 'field=value')
+    runs('try update plot p-01 --for ines --set plantin=x', 2, 'did you mean "planting"')
+    runs('try update plot p-01 --for ines --set number=x', 2, 'a number is needed')
+    runs('why read plot p-77 --for ines', 2, 'no plot p-77')
+    runs('why read plot p-01 --for system', 2, 'no rules')
+    runs('people --config nowhere.ts', 2, 'nowhere.ts')
+  })
+})
+
+describe('the command on a project of its own', () => {
+  let folder = ''
+  const write = (file: string, text: string) => writeFileSync(join(folder, file), text)
+  const RULES = `import { rulebook } from 'pachter'
+import { z } from 'zod'
+export const book = rulebook({ me: { shape: z.object({ id: z.string() }), key: 'id' }, records: { plot: { shape: z.object({ id: z.string(), holderId: z.string() }), key: 'id' } } })
+  .rules({ plot: (plot, { me, whoever }) => ({ may: { read: [whoever(plot.holderId.is(me.id))] } }) })
+`
+  const CONFIG = `import { configure } from 'pachter/config'
+import { book } from './rules'
+export default configure({ rulebook: book, data: 'data', people: { ines: { id: 'm-01' } } })
+`
+
+  beforeEach(() => {
+    folder = mkdtempSync(join(tmpdir(), 'pachter-'))
+    mkdirSync(join(folder, 'node_modules'))
+    mkdirSync(join(folder, 'data'))
+    symlinkSync(root, join(folder, 'node_modules/pachter'))
+    symlinkSync(join(root, 'node_modules/zod'), join(folder, 'node_modules/zod'))
+    write('rules.ts', RULES)
+    write('pachter.config.ts', CONFIG)
+    write('data/plot.json', '[{"id":"p-1","holderId":"m-01"},{"id":"p-2","holderId":"m-02"}]')
+  })
+  afterEach(() => rmSync(folder, { recursive: true }))
+
+  it('reads the configuration of the folder or the nearest one above', () => {
+    expect(pachter('list plot --for ines', folder).stdout).to.include('ines sees 1 of 2')
+    mkdirSync(join(folder, 'deep'))
+    expect(pachter('list plot --for ines', join(folder, 'deep')).stdout).to.include('ines sees 1 of 2')
+    cpSync(join(folder, 'pachter.config.ts'), join(folder, 'other.ts'))
+    expect(pachter('list plot --for ines --config other.ts', folder).status).to.equal(0)
+  })
+
+  it('shows what data would do to a terminal, and does not do it', () => {
+    write('data/plot.json', '[{"id":"\\u001b[2Jp-1","holderId":"m-01"}]')
+    const { stdout } = pachter('list plot --for ines', folder)
+    expect(stdout).to.include('\\u{1b}[2Jp-1').and.not.include('\u001b')
+  })
+
+  const BROKEN: readonly [what: string, file: string, text: string, ...says: string[]][] = [
+    [
+      'a rulebook that does not build',
+      'rules.ts',
+      RULES.replace('holderId.is', 'holdrId.is'),
+      'could not be loaded',
+      'did you mean "holderId"',
+    ],
+    ['a configuration that does not parse', 'pachter.config.ts', 'export default {', 'could not be loaded'],
+    ['an import of nothing', 'pachter.config.ts', "import './nothing.js'\nexport default {}", 'nothing.js'],
+    ['a configuration of nothing', 'pachter.config.ts', 'export const x = 1', '"rulebook"'],
+    ['a person with a reserved name', 'pachter.config.ts', CONFIG.replace('ines:', 'visitor:'), 'reserved'],
+    ['claims that do not fit', 'pachter.config.ts', CONFIG.replace("'m-01'", '7'), 'people, ines', 'id'],
+    ['no people', 'pachter.config.ts', CONFIG.replace(/, people.*}/, '}'), '"people"'],
+    ['a data folder that is not there', 'pachter.config.ts', CONFIG.replace("'data'", "'dta'"), 'dta', 'not there'],
+    ['data that is no JSON', 'data/plot.json', '[{"id":', 'plot.json', 'not JSON'],
+    ['data that is no list', 'data/plot.json', '{}', 'plot.json', 'an array'],
+    ['a row that does not fit', 'data/plot.json', '[{"id":"p-1","holderId":"m-01"},{"id":"p-2"}]', 'plot.json', 'row 2', 'holderId'],
+    ['a key twice', 'data/plot.json', '[{"id":"p-1","holderId":"a"},{"id":"p-1","holderId":"b"}]', 'row 2', '"p-1"', 'row 1'],
+    ['a file of no record type', 'data/plots.json', '[]', 'plots.json', 'plot.json?'],
+  ]
+  for (const [what, file, text, ...says] of BROKEN) {
+    it(`says what is wrong with ${what}`, () => {
+      write(file, text)
+      const { status, stderr, stdout } = pachter('list plot --for ines', folder)
+      expect(status, stdout).to.equal(2)
+      for (const words of says) expect(stderr).to.include(words)
+      expect(stderr).not.to.match(/\n\s+at /)
+    })
+  }
+})
