@@ -104,3 +104,15 @@ function joined(of: readonly ConditionNode[], word: 'and' | 'or', wording: Wordi
 function possessive(name: string): string {
   return name.endsWith('s') ? `${name}'` : `${name}'s`
 }
+
+/** Anything at all in a message, however odd: never throws. */
+export function describeOdd(value: unknown): string {
+  if (value === undefined) return 'nothing'
+  if (typeof value === 'function') return 'a function'
+  if (value instanceof Date && Number.isNaN(value.getTime())) return 'an invalid Date'
+  try {
+    return JSON.stringify(value) ?? String(value)
+  } catch {
+    return typeof value === 'bigint' ? `${value}n` : 'something odd'
+  }
+}

@@ -1,6 +1,6 @@
 export { type Hanging, hangingOnAbsence } from './absence.js'
 export { withAfter } from './after.js'
-export { describe, describeTerm, describeValue, type Wording } from './describe.js'
+export { describe, describeOdd, describeTerm, describeValue, type Wording } from './describe.js'
 export { ConditionError, isPachterError, PachterError } from './error.js'
 export { type Env, type Predicate, predicate, type Row, shown } from './evaluate.js'
 export { comparisonProblem, conditionFromJson, orElseProblem } from './json.js'

@@ -1,3 +1,4 @@
+import { describeOdd } from '../condition/describe.js'
 import { PachterError } from '../condition/error.js'
 import { nearest } from './nearest.js'
 
@@ -17,13 +18,13 @@ export class UnknownNameError extends PachterError {
 
   constructor(what: string, name: unknown, known: readonly string[], where = '') {
     super('UNKNOWN_NAME', `${where && `${where}: `}${unknownName(what, name, known)}`)
-    this.unknown = String(name)
+    this.unknown = typeof name === 'string' ? name : describeOdd(name)
   }
 }
 
 /** "There is no field "holdrId"; did you mean "holderId"?" */
 export function unknownName(what: string, name: unknown, known: readonly string[]): string {
-  const shown = typeof name === 'string' ? JSON.stringify(name) : String(name)
+  const shown = describeOdd(name)
   const near = typeof name === 'string' ? nearest(name, known) : undefined
   if (near !== undefined) return `there is no ${what} ${shown}; did you mean "${near}"?`
   const some = known.slice(0, 12).join(', ')

@@ -63,7 +63,8 @@ export interface Model {
 
 /** The record type of that name. @throws UnknownNameError */
 export function typeModel(model: Model, type: string): TypeModel {
-  if (!Object.hasOwn(model.types, type)) throw new UnknownNameError('record type', type, Object.keys(model.types))
+  if (typeof type !== 'string' || !Object.hasOwn(model.types, type))
+    throw new UnknownNameError('record type', type, Object.keys(model.types))
   return model.types[type] as TypeModel
 }
 
@@ -75,7 +76,8 @@ export function knownAction(action: string): Action {
 
 /** A field of a record type, by its name. @throws UnknownNameError */
 export function fieldOf(type: TypeModel, name: string): Field {
-  if (!Object.hasOwn(type.fields, name)) throw new UnknownNameError('field', name, Object.keys(type.fields), type.name)
+  if (typeof name !== 'string' || !Object.hasOwn(type.fields, name))
+    throw new UnknownNameError('field', name, Object.keys(type.fields), type.name)
   return type.fields[name] as Field
 }
 

@@ -1,4 +1,4 @@
-import { describeTerm } from '../condition/describe.js'
+import { describeOdd, describeTerm } from '../condition/describe.js'
 import { comparisonProblem, orElseProblem } from '../condition/json.js'
 import {
   COMPARISONS,
@@ -70,7 +70,7 @@ function operand(value: unknown, left: TermNode, known: Known, wording: string, 
   }
   if (type === 'other') return fail('the shape says nothing of what is inside it, so it can only be asked isMissing() or isPresent()')
   if (list) {
-    if (!Array.isArray(value)) return fail(`a list is needed, not ${JSON.stringify(value)}`)
+    if (!Array.isArray(value)) return fail(`a list is needed, not ${describeOdd(value)}`)
     return Object.freeze({
       kind: 'literal',
       type: literalType(type),
@@ -122,10 +122,6 @@ function literalValue(
 
 const COMPARES_ORDER: ReadonlySet<string> = new Set(['isLessThan', 'isMoreThan', 'isAtMost', 'isAtLeast', 'orElse'])
 
-function describeOdd(value: unknown): string {
-  return value instanceof Date ? 'an invalid Date' : (JSON.stringify(value) ?? String(value))
-}
-
 /** Terms for all fields of a record, or of the claims: what authors know as `plot` or `me`. */
 export function groupTerms(
   kind: 'field' | 'claim',
@@ -140,7 +136,7 @@ export function groupTerms(
 ): object {
   const { name, ids = [], within = [], optional = false, of = 'record' } = options
   const term = (field: string): object => {
-    const found = Object.hasOwn(fields, field) ? fields[field] : undefined
+    const found = typeof field === 'string' && Object.hasOwn(fields, field) ? fields[field] : undefined
     if (found === undefined) {
       throw new RulebookError(here(), `${name}: ${unknownName(kind, field, Object.keys(fields))}`)
     }

@@ -1,4 +1,4 @@
-import { type ConditionNode, TRUE } from '../condition/index.js'
+import { type ConditionNode, describeOdd, TRUE } from '../condition/index.js'
 import {
   type Condition,
   conditionNode,
@@ -55,7 +55,8 @@ export function readWhere(type: TypeModel, where: unknown): ConditionNode {
 /** The order of a list. It always ends with the key, so that it is the same every time. */
 export function readSort(type: TypeModel, sort: readonly string[] = []): SortStep[] {
   if (!Array.isArray(sort)) throw new QueryError(type.name, 'sort is a list of fields')
-  const steps = sort.map((text: string) => {
+  const steps = sort.map((text: unknown) => {
+    if (typeof text !== 'string') throw new QueryError(type.name, `sort is a list of fields, and ${describeOdd(text)} is none`)
     const descending = text.startsWith('-')
     const name = descending ? text.slice(1) : text
     const field = fieldOf(type, name)
@@ -71,6 +72,23 @@ export function readSort(type: TypeModel, sort: readonly string[] = []): SortSte
 export function readLimit(type: TypeModel, limit: unknown): number | undefined {
   if (limit === undefined) return undefined
   if (!Number.isSafeInteger(limit) || (limit as number) < 0)
-    throw new QueryError(type.name, `limit is a whole number from 0, not ${String(limit)}`)
+    throw new QueryError(type.name, `limit is a whole number from 0, not ${describeOdd(limit)}`)
   return limit as number
+}
+
+/** The fields to give, by name. */
+export function readFields(type: TypeModel, fields: unknown): readonly string[] | undefined {
+  if (fields === undefined) return undefined
+  if (!Array.isArray(fields)) throw new QueryError(type.name, 'fields is a list of fields')
+  for (const name of fields) fieldOf(type, name)
+  return fields
+}
+
+/** What a list was asked with: an object, or nothing. */
+export function readOptions(type: string, options: unknown): object {
+  if (options === undefined) return {}
+  if (typeof options !== 'object' || options === null || Array.isArray(options)) {
+    throw new QueryError(type, `where, sort, limit and fields come in an object, not as ${describeOdd(options)}`)
+  }
+  return options
 }

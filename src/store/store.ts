@@ -17,7 +17,6 @@ import {
 import {
   type Action,
   type FieldName,
-  fieldOf,
   type Key,
   type RowOf,
   sameValue,
@@ -47,7 +46,7 @@ import {
 import { type Asker, type AskersRules, personal, system } from './asker.js'
 import { denied, InvalidError, QueryError, RefusedError, StoreError } from './errors.js'
 import { asStored, fitRecord } from './fit.js'
-import { type ListOptions, type Picked, readLimit, readSort, readWhere } from './query.js'
+import { type ListOptions, type Picked, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
 import { defined, difference, readSent, stampsInTheWay, supplies, unstamped, withoutNames } from './sent.js'
 import type { Backend, Tables } from './tables.js'
 
@@ -193,12 +192,13 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
   return Object.freeze({
     viewpoint: asker.viewpoint,
 
-    async list(typeName: string, options: ListOptions<World, string> = {}) {
+    async list(typeName: string, given?: ListOptions<World, string>) {
       const type = typeModel(asker.model, typeName)
+      const options: ListOptions<World, string> = readOptions(typeName, given)
       const where = readWhere(type, options.where)
       const sort = readSort(type, options.sort)
       const limit = readLimit(type, options.limit)
-      const fields = options.fields?.map((name: string) => fieldOf(type, name) && name)
+      const fields = readFields(type, options.fields)
       const read = asker.rules(typeName, 'read').clauses
       // What a filter asks for has to be visible for the record to count, whatever the filter says: else it would tell.
       const visible = fieldsIn(where).map((name) => visibility(type, read, name))
