@@ -52,8 +52,10 @@ async function show(name: keyof typeof CAST, type: Shown): Promise<number> {
   const seen = (await mine.list(type)) as { id: string }[]
   say(`  ${PLURAL[type]}: ${seen.length} of ${all[type].length}`)
   for (const record of seen.slice(0, MOST)) {
-    const edit = mine.viewpoint?.verdict('update', type, record as never)
-    const remove = mine.viewpoint?.verdict('delete', type, record as never)
+    // Rules are asked about the whole record, as it is stored, and not about what somebody sees of it.
+    const whole = all[type].find(({ id }) => id === record.id) as never
+    const edit = mine.viewpoint?.verdict('update', type, whole)
+    const remove = mine.viewpoint?.verdict('delete', type, whole)
     const may = [...(edit?.allowed ? [`edit ${edit.fields?.join(', ') ?? 'all'}`] : []), ...(remove?.allowed ? ['delete'] : [])]
     const actions = may.join('; ')
     say(

@@ -88,5 +88,7 @@ function stranger({ book, model, file }: Loaded): Row {
 
 /** The data as this person has it. */
 export function storeFor(store: Store, person: Person): GuardedStore {
-  return person.claims === undefined ? store.asSystem('asked for on the command line') : store.for(person.claims as never)
+  return person.claims === undefined
+    ? (store.asSystem('asked for on the command line') as unknown as GuardedStore)
+    : store.for(person.claims as never)
 }

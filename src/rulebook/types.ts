@@ -60,6 +60,8 @@ export interface World {
   readonly role: string
   readonly standings: object
   readonly privilege: string
+  /** The record types of which somebody may see some fields and not others. */
+  readonly limited: string
 }
 
 /** The names of the record types. */
@@ -123,9 +125,9 @@ export interface Clause<F extends string> {
   /** Counts only where the condition holds too. */
   provided(...conditions: [Condition, ...Condition[]]): Clause<F>
   /** Lets see, send or change these fields only. The key is always seen, and never changed. */
-  only(...fields: [F, ...F[]]): Clause<F>
+  only(...fields: [F, ...F[]]): LimitedClause<F>
   /** Lets see, send or change every field but these. */
-  except(...fields: [F, ...F[]]): Clause<F>
+  except(...fields: [F, ...F[]]): LimitedClause<F>
   /** Lets give these fields, which the server stamps otherwise, or the key. */
   supplying(...fields: [F, ...F[]]): Clause<F>
   /** For an update: what must hold of the record as it becomes, in place of the clause itself. */
@@ -133,6 +135,32 @@ export interface Clause<F extends string> {
   /** The name by which verdicts and explanations speak of this clause. */
   titled(title: string): Clause<F>
 }
+
+declare const LIMITED: unique symbol
+
+/** A clause that lets see, send or change some fields only. */
+export interface LimitedClause<F extends string> extends Clause<F> {
+  readonly [LIMITED]: true
+  provided(...conditions: [Condition, ...Condition[]]): LimitedClause<F>
+  supplying(...fields: [F, ...F[]]): LimitedClause<F>
+  afterwards(condition: Condition): LimitedClause<F>
+  titled(title: string): LimitedClause<F>
+}
+
+/** Whether rules limit the fields that somebody may see. */
+export type LimitsReading<O> = O extends { readonly may: { readonly read: readonly (infer C)[] } }
+  ? [Extract<C, LimitedClause<any>>] extends [never]
+    ? false
+    : true
+  : false
+
+/** The record types among the rules O of which somebody may see some fields and not others. */
+export type LimitedIn<O> = { readonly [K in keyof O]: LimitsReading<O[K]> extends true ? K : never }[keyof O] & string
+
+/** A record as somebody sees it: where its type has limited read clauses, any field but the key may be absent. */
+export type SeenRow<W extends World, K extends TypeName<W>, R = W['rows'][K]> = K extends W['limited']
+  ? { readonly [F in keyof R & W['keys'][K]]: R[F] } & { readonly [F in keyof R]?: R[F] | undefined }
+  : R
 
 /** A clause without limits yet, which is therefore also a condition. */
 export interface Standing<F extends string> extends Clause<F>, Condition {}
@@ -238,8 +266,8 @@ export type Joined<A, B> = {
  * The rules of one record type, already checked. A function to the compiler, and never in a union with one:
  * where `rules` takes "a function or something else", mistakes are reported at the function instead of at the word.
  */
-export interface RulesFor<K extends string> {
-  (record: any, words: any): any
+export interface RulesFor<K extends string, Limited extends boolean = boolean> {
+  (record: any, words: any): Limited extends true ? { readonly may: { readonly read: readonly LimitedClause<any>[] } } : {}
   readonly type: K
 }
 

@@ -6,8 +6,8 @@ import {
   fieldOf,
   noLeftovers,
   type RecordTerms,
-  type RowOf,
   recordTerms,
+  type SeenRow,
   type TypeModel,
   type TypeName,
   used,
@@ -30,8 +30,8 @@ export interface ListOptions<W extends World, K extends TypeName<W>, F extends F
 
 /** A record of which some fields were asked for. */
 export type Picked<W extends World, K extends TypeName<W>, F extends FieldName<W, K>> = Pick<
-  RowOf<W, K>,
-  (F | W['keys'][K]) & keyof RowOf<W, K>
+  SeenRow<W, K>,
+  (F | W['keys'][K]) & keyof SeenRow<W, K>
 >
 
 /** The condition that a list is narrowed by. */

@@ -19,6 +19,7 @@ import {
   type FieldName,
   type Key,
   type RowOf,
+  type SeenRow,
   sameValue,
   type TypeModel,
   type TypeName,
@@ -70,7 +71,7 @@ export interface GuardedStore<W extends World = World> {
   ): Promise<Picked<W, K, F>[]>
 
   /** One record. @throws SignInError, NotFoundError */
-  get<K extends TypeName<W>>(type: K, key: Key): Promise<RowOf<W, K>>
+  get<K extends TypeName<W>>(type: K, key: Key): Promise<SeenRow<W, K>>
 
   /**
    * Creates a record, judged as it will be stored. The key comes from the server.
@@ -95,12 +96,15 @@ export interface GuardedStore<W extends World = World> {
   delete<K extends TypeName<W>>(type: K, key: Key): Promise<void>
 }
 
+/** A world in which every field is seen: the system's. */
+export type Unlimited<W extends World> = { readonly [P in keyof W]: P extends 'limited' ? never : W[P] }
+
 /** A store that is about to be told who asks. */
 export interface Store<W extends World = World> {
   /** The data as this person may see and change it. @throws ClaimsError */
   for(me: W['me'] | null | undefined): GuardedStore<W>
   /** The data for trusted server code: no rules, though shapes still apply. Say why. */
-  asSystem(reason: string): GuardedStore<W>
+  asSystem(reason: string): GuardedStore<Unlimited<W>>
 }
 
 /** How a store makes what it needs of its own. */

@@ -4,6 +4,8 @@ import {
   type Definition,
   type GateWords,
   type Joined,
+  type LimitedIn,
+  type LimitsReading,
   type Model,
   type Names,
   type Out,
@@ -45,6 +47,7 @@ export interface Rulebook<W extends World = World> {
     readonly role: W['role']
     readonly standings: Joined<W['standings'], Names<N>>
     readonly privilege: W['privilege']
+    readonly limited: W['limited']
   }>
 
   /**
@@ -53,7 +56,16 @@ export interface Rulebook<W extends World = World> {
    * @example
    * book.rules({ plot: (plot, { standing: { holder } }) => ({ may: { read: [holder], update: [holder] } }) })
    */
-  rules<O>(rules: RulesBy<O, W>): Rulebook<W>
+  rules<O>(rules: RulesBy<O, W>): Rulebook<{
+    readonly rows: W['rows']
+    readonly times: W['times']
+    readonly keys: W['keys']
+    readonly me: W['me']
+    readonly role: W['role']
+    readonly standings: W['standings']
+    readonly privilege: W['privilege']
+    readonly limited: W['limited'] | LimitedIn<O>
+  }>
 
   /**
    * What must hold of the person before any clause of any record type counts. Called again, all of the gates must be passed.
@@ -80,13 +92,14 @@ export interface Rulebook<W extends World = World> {
     readonly role: W['role']
     readonly standings: W['standings']
     readonly privilege: W['privilege'] | (keyof P & string)
+    readonly limited: W['limited']
   }>
 
   /** The rules of one record type, to keep in a file of their own and hand to `rules`. */
   rulesOf<K extends TypeName<W>, O>(
     type: K,
     rules: (record: RecordTerms<K, W>, words: Words<K, W>) => Checked<O, W['rows'][K], W['times'][K]>,
-  ): RulesFor<K>
+  ): RulesFor<K, LimitsReading<O>>
 
   /**
    * Specialises the rulebook for one person, by their claims; null and undefined are a visitor.
@@ -121,6 +134,7 @@ export function rulebook<const R extends RecordDefinitions, S extends Shape, con
   readonly role: Role
   readonly standings: {}
   readonly privilege: never
+  readonly limited: never
 }> {
   return toRulebook(readDefinition(definition)) as never
 }

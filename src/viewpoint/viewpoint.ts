@@ -6,6 +6,7 @@ import {
   knownAction,
   type Model,
   type RowOf,
+  type SeenRow,
   type TypeModel,
   type TypeName,
   typeModel,
@@ -45,7 +46,11 @@ export interface Viewpoint<W extends World = World> {
   has(privilege: W['privilege']): boolean
 
   /** The records on which this person may do the action, in the order given. Fields that they may not see are absent. */
-  filter<K extends TypeName<W>, R extends RowOf<W, K>>(type: K, records: readonly R[], action?: Exclude<Action, 'create'>): R[]
+  filter<K extends TypeName<W>, R extends RowOf<W, K>>(
+    type: K,
+    records: readonly R[],
+    action?: Exclude<Action, 'create'>,
+  ): SeenRow<W, K, R>[]
 
   /** Why a verdict is what it is. For developers: never send it to a client. */
   why<K extends TypeName<W>>(action: Action, type: K, record: RowOf<W, K>, becomes?: RowOf<W, K>): Explanation
