@@ -215,9 +215,10 @@ export function asksAfter(node: ConditionNode): boolean {
 
 /** Freezes a condition and all that is in it. What is frozen already is taken to be so throughout. */
 export function frozen(node: ConditionNode): ConditionNode {
+  if (node.kind === 'compare') return Object.freeze(node)
   if (Object.isFrozen(node)) return node
   if (node.kind === 'allOf' || node.kind === 'anyOf') {
-    node.of.forEach(frozen)
+    for (const part of node.of) frozen(part)
     Object.freeze(node.of)
   } else if (node.kind === 'not' || node.kind === 'named') frozen(node.of)
   return Object.freeze(node)

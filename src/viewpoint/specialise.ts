@@ -10,6 +10,7 @@ import {
   predicate,
   type Row,
   specialiser,
+  TRUE,
 } from '../condition/index.js'
 import { ACTIONS, type ClauseNode, type Model, type TypeModel, type VetoNode } from '../rulebook/index.js'
 
@@ -67,7 +68,7 @@ interface ReadyVeto {
 
 /** The rules of one action. */
 interface ReadyAction {
-  readonly gate: (who: PersonClaims) => ConditionNode
+  readonly gate: ((who: PersonClaims) => ConditionNode) | undefined
   readonly vetoes: readonly ReadyVeto[]
   readonly clauses: readonly ReadyClause[]
 }
@@ -89,7 +90,7 @@ function readyType({ gate }: Model, { rules }: TypeModel): readonly ReadyAction[
     const gates = [gate, rules?.gates[action]].filter((one) => one !== undefined)
     const vetoes = (rules?.vetoes ?? []).filter(({ actions }) => actions.includes(action))
     return {
-      gate: specialiser(allOfNode(gates)),
+      gate: gates.length === 0 ? undefined : specialiser(allOfNode(gates)),
       vetoes: vetoes.map((veto) => ({ veto, specialise: specialiser(veto.when) })),
       clauses: (rules?.may[action] ?? []).map(readyClause),
     }
@@ -99,6 +100,20 @@ function readyType({ gate }: Model, { rules }: TypeModel): readonly ReadyAction[
 function readyClause(clause: ClauseNode): ReadyClause {
   const specialise = specialiser(clause.when)
   return clause.afterwards === undefined ? { clause, specialise } : { clause, specialise, afterwards: specialiser(clause.afterwards) }
+}
+
+const OPEN: Testable = { when: TRUE, test: undefined }
+
+/** What must hold besides a clause: the gates, and none of the vetoes, which are collected on the way. */
+function opened({ gate, vetoes }: ReadyAction, who: PersonClaims, collected: PersonalVeto[]): Testable {
+  const parts = gate === undefined ? [] : [gate(who)]
+  for (const { veto, specialise } of vetoes) {
+    const when = specialise(who)
+    if (when === FALSE) continue
+    collected.push({ veto, when, test: undefined })
+    parts.push(complement(when))
+  }
+  return { when: combine('allOf', parts), test: undefined }
 }
 
 /** Specialises the rules of one record type and action for one person's claims. */
@@ -113,16 +128,11 @@ export function specialise(ready: ReadyAction | undefined, who: PersonClaims, re
     conditions.push(when)
   }
   const vetoes: PersonalVeto[] = []
-  const opening = ready === undefined ? [] : [ready.gate(who)]
-  for (const { veto, specialise } of ready?.vetoes ?? []) {
-    const when = specialise(who)
-    if (when === FALSE) continue
-    vetoes.push({ veto, when, test: undefined })
-    opening.push(complement(when))
-  }
-  const open = { when: combine('allOf', opening), test: undefined }
+  const open = ready === undefined || (ready.gate === undefined && ready.vetoes.length === 0) ? OPEN : opened(ready, who, vetoes)
   const any = combine('anyOf', conditions)
-  const when = any === FALSE ? any : combine('allOf', read === undefined ? [open.when, any] : [read.when, open.when, any])
+  const besides = read === undefined ? [] : [read.when]
+  if (open !== OPEN) besides.push(open.when)
+  const when = any === FALSE || besides.length === 0 ? any : combine('allOf', [...besides, any])
   return { clauses, open, vetoes, when, test: undefined }
 }
 
