@@ -29,6 +29,9 @@ import {
 import { readClaims } from './claims.js'
 import { type Clock, type Viewpoint, viewpointOf } from './viewpoint.js'
 
+// The world that a method leads to is written out each time: a named type for it would stand in the compiler's messages, in
+// place of the fields and standings that they should show.
+
 /** The whole set of rules: an immutable value. Every method returns a new rulebook or an answer. */
 export interface Rulebook<W extends World = World> {
   /**

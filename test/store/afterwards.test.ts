@@ -1,10 +1,8 @@
 import { expect } from 'chai'
 import { allOf, isPachterError, not, rulebook } from 'pachter'
-import { overKysely } from 'pachter/kysely'
-import { createTables, sqlite } from 'pachter/sql'
-import { type Backend, inMemory, openStore, type Store } from 'pachter/store'
+import { openStore, type Store } from 'pachter/store'
 import { z } from 'zod'
-import { openSqlite } from '../support/sqlite.js'
+import { backends } from '../support/backends.js'
 
 const Session = z.object({ id: z.string(), roles: z.array(z.enum(['warden'])) })
 const Job = z.object({
@@ -52,16 +50,7 @@ const DATA = [
   { id: 'j-3', assigneeId: 'm-2', state: 'approved' as const, hours: 2, tags: [] },
 ]
 
-const BACKENDS: Record<string, () => Promise<Backend>> = {
-  'in memory': async () => inMemory(),
-  'in SQLite': async () => {
-    const db = openSqlite()
-    await createTables(db, book, sqlite)
-    return overKysely(db, sqlite)
-  },
-}
-
-for (const [where, open] of Object.entries(BACKENDS)) {
+for (const [where, open] of Object.entries(backends(book))) {
   describe(`updates judged on what becomes of the record, ${where}`, () => {
     let store: Store<any>
     beforeEach(async () => {

@@ -1,11 +1,9 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { isPachterError, not, rulebook } from 'pachter'
-import { overKysely } from 'pachter/kysely'
-import { createTables, sqlite } from 'pachter/sql'
-import { type Backend, inMemory, openStore, type Store } from 'pachter/store'
+import { type Backend, openStore, type Store } from 'pachter/store'
 import { z } from 'zod'
-import { openSqlite } from '../support/sqlite.js'
+import { backends } from '../support/backends.js'
 
 const Session = z.object({ id: z.string(), roles: z.array(z.enum(['warden', 'treasurer'])) })
 const Plot = z.object({
@@ -47,22 +45,13 @@ const DATA: Plot[] = [
   { id: 'p-4', number: 4, holderId: 'm-1', state: 'vacant', planting: 'rye', rentDue: 5 },
 ]
 
-const BACKENDS: Record<string, () => Promise<Backend>> = {
-  'in memory': async () => inMemory(),
-  'in SQLite': async () => {
-    const db = openSqlite()
-    await createTables(db, book, sqlite)
-    return overKysely(db, sqlite)
-  },
-}
-
 async function filled(backend: Backend, plots: readonly Plot[] = DATA): Promise<Store<any>> {
   const store = openStore(book, backend, { newKey: () => 'p-9' })
   for (const plot of plots) await store.asSystem('test').create('plot', plot)
   return store as Store<any>
 }
 
-for (const [where, open] of Object.entries(BACKENDS)) {
+for (const [where, open] of Object.entries(backends(book))) {
   describe(`fields ${where}`, () => {
     let store: Store<any>
     beforeEach(async () => {

@@ -6,6 +6,7 @@ import { overKysely } from 'pachter/kysely'
 import { createTables, sqlite } from 'pachter/sql'
 import { type Backend, inMemory, openStore, type Store, type Tables } from 'pachter/store'
 import { z } from 'zod'
+import { backends } from '../support/backends.js'
 import { openSqlite } from '../support/sqlite.js'
 
 const Session = z.object({ id: z.string(), roles: z.array(z.enum(['warden', 'editor'])), siteIds: z.array(z.string()) })
@@ -82,29 +83,16 @@ for (const plot of DATA.plot) plot.note ??= null
 const INES = { id: 'm-1', roles: [], siteIds: ['s-1'] }
 const WARDEN = { id: 'm-4', roles: ['warden' as const], siteIds: ['s-1'] }
 
-const BACKENDS: Record<string, () => Promise<{ backend: Backend; close: () => Promise<void> }>> = {
-  'in memory': async () => ({ backend: inMemory(), close: async () => {} }),
-  'in SQLite': async () => {
-    const db = openSqlite()
-    await createTables(db, book, sqlite)
-    return { backend: overKysely(db, sqlite), close: () => db.destroy() }
-  },
-}
-
-for (const [where, open] of Object.entries(BACKENDS)) {
+for (const [where, open] of Object.entries(backends(book))) {
   describe(`a guarded store ${where}`, () => {
     let store: Store<any>
-    let close: () => Promise<void>
     let keys = 0
 
     beforeEach(async () => {
-      const opened = await open()
-      close = opened.close
       keys = 0
-      store = openStore(book as any, opened.backend, { now: NOW, newKey: (type) => (type === 'counter' ? ++keys : `new-${++keys}`) })
+      store = openStore(book as any, await open(), { now: NOW, newKey: (type) => (type === 'counter' ? ++keys : `new-${++keys}`) })
       for (const plot of DATA.plot) await system().create('plot', plot)
     })
-    afterEach(() => close())
 
     const system = () => store.asSystem('test')
     const everything = () => system().list('plot')
@@ -475,16 +463,15 @@ describe('both stores', () => {
     await fc.assert(
       fc.asyncProperty(fc.array(step, { maxLength: 8 }), async (steps) => {
         const stores = await Promise.all(
-          Object.values(BACKENDS).map(async (open) => {
-            const { backend, close } = await open()
+          Object.values(backends(book)).map(async (open) => {
+            const backend = await open()
             let keys = 0
             const store = openStore(book, backend, { now: NOW, newKey: () => `new-${++keys}` })
             for (const plot of DATA.plot) await store.asSystem('test').create('plot', plot)
-            return { store, close }
+            return store
           }),
         )
-        const [memory, database] = await Promise.all(stores.map(({ store }) => run(store, steps)))
-        await Promise.all(stores.map(({ close }) => close()))
+        const [memory, database] = await Promise.all(stores.map((store) => run(store, steps)))
         expect(database).to.deep.equal(memory)
       }),
       { numRuns: 150 },

@@ -1,10 +1,8 @@
 import { expect } from 'chai'
 import { isPachterError, not, now, rulebook } from 'pachter'
-import { overKysely } from 'pachter/kysely'
-import { createTables, sqlite } from 'pachter/sql'
-import { type Backend, inMemory, openStore, type Store } from 'pachter/store'
+import { openStore, type Store } from 'pachter/store'
 import { z } from 'zod'
-import { openSqlite } from '../support/sqlite.js'
+import { backends } from '../support/backends.js'
 
 const Session = z.object({ id: z.string(), roles: z.array(z.enum(['warden', 'secretary'])), banned: z.boolean() })
 const Plot = z.object({
@@ -54,16 +52,7 @@ const DATA = [
   { id: 'p-4', holderId: 'm-1', state: 'let' as const, endsAt: new Date('2030-01-01T00:00:00Z') },
 ]
 
-const BACKENDS: Record<string, () => Promise<Backend>> = {
-  'in memory': async () => inMemory(),
-  'in SQLite': async () => {
-    const db = openSqlite()
-    await createTables(db, book, sqlite)
-    return overKysely(db, sqlite)
-  },
-}
-
-for (const [where, open] of Object.entries(BACKENDS)) {
+for (const [where, open] of Object.entries(backends(book))) {
   describe(`gates and vetoes ${where}`, () => {
     let store: Store<any>
     beforeEach(async () => {
