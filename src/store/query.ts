@@ -1,4 +1,4 @@
-import { type ConditionNode, describeOdd, TRUE } from '../condition/index.js'
+import { type ConditionNode, describeOdd, isPachterError, TRUE } from '../condition/index.js'
 import {
   type Condition,
   conditionNode,
@@ -40,14 +40,18 @@ export function readWhere(type: TypeModel, where: unknown): ConditionNode {
   if (typeof where !== 'function')
     throw new QueryError(type.name, `where is a function: (${type.name}) => ${type.name}.${type.key}.is(...)`)
   let node: ConditionNode | undefined
-  noLeftovers(
-    `list ${type.name}, where`,
-    () => where(recordTerms(type)) as unknown,
-    (condition) => {
-      node = conditionNode(condition)
-      used(condition)
-    },
-  )
+  try {
+    noLeftovers(
+      'where',
+      () => where(recordTerms(type)) as unknown,
+      (condition) => {
+        node = conditionNode(condition)
+        used(condition)
+      },
+    )
+  } catch (error) {
+    throw isPachterError(error, 'BAD_RULEBOOK') ? new QueryError(type.name, error.message) : error
+  }
   if (node === undefined) throw new QueryError(type.name, 'where must return a condition')
   return node
 }

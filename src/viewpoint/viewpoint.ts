@@ -122,6 +122,7 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
 
   /** The fields in which a record would come to differ although the clauses do not let them change. */
   function changedBeyond(type: TypeModel, record: Row, becomes: Row, changeable: readonly string[] | undefined, at: Env): string[] {
+    if (record[type.key] !== becomes[type.key]) return [type.key]
     const visible = visibleFields(type, rules(type.name, 'read').clauses, record, at)
     const changes = changedFields(type, record, becomes).map((name) => [name, becomes[name]])
     return fieldsInTheWay(type, changeable, visible, record, Object.fromEntries(changes))

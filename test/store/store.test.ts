@@ -264,7 +264,7 @@ for (const [where, open] of Object.entries(backends(book))) {
         [{ limit: '5' }, 'BAD_QUERY', 'limit'],
         [{ where: { number: 5 } }, 'BAD_QUERY', 'where is a function'],
         [{ where: () => true }, 'BAD_QUERY', 'must return a condition'],
-        [{ where: (plot: any) => plot.nmber.is(5) }, 'BAD_RULEBOOK', 'did you mean "number"'],
+        [{ where: (plot: any) => plot.nmber.is(5) }, 'BAD_QUERY', 'did you mean "number"'],
       ]
       for (const [query, code, says] of QUERIES) await refused(() => mine.list('plot', query), code, says)
       await refused(() => mine.list('plto', {}), 'UNKNOWN_NAME', 'did you mean "plot"')

@@ -68,6 +68,7 @@ describe('a viewpoint', () => {
   it('counts an update clause only if it holds on the record as it is and as it becomes', () => {
     expect(ines.verdict('update', 'plot', hers, { ...hers, state: 'vacant' }).allowed).to.equal(true)
     expect(ines.verdict('update', 'plot', hers, { ...hers, holderId: 'm-9' }).outcome, 'given away').to.equal('refused')
+    expect(ines.verdict('update', 'plot', hers, { ...hers, id: 'p-9' }).saying, 'the key never changes').to.equal('You may not change id.')
     expect(ines.verdict('update', 'plot', vacant, { ...vacant, holderId: 'm-1', state: 'let' }).outcome, 'taken').to.equal('refused')
   })
 
