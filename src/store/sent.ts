@@ -44,3 +44,12 @@ export function readSent(type: TypeModel, sent: unknown): { readonly known: Row;
 export function difference(type: TypeModel, before: Row, after: Row): Row {
   return Object.fromEntries(changedFields(type, before, after).map((name) => [name, after[name] ?? null]))
 }
+
+/**
+ * The faults of an update that may be told to somebody who does not see the whole record: those of fields that they sent.
+ * What a shape says of the rest, or of the record as a whole, could quote what is hidden.
+ */
+export function hushed(faults: readonly FieldFault[], sent: Row): FieldFault[] {
+  const told = faults.filter(({ field }) => Object.hasOwn(sent, field.split('.')[0] as string))
+  return told.length < faults.length ? [...told, { field: '', problem: 'the record would not be valid as a whole' }] : told
+}

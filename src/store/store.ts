@@ -48,7 +48,7 @@ import { type Asker, type AskersRules, personal, system } from './asker.js'
 import { denied, InvalidError, QueryError, RefusedError, StoreError } from './errors.js'
 import { asStored, fitRecord } from './fit.js'
 import { type ListOptions, type Picked, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
-import { defined, difference, readSent, stampsInTheWay, supplies, unstamped, withoutNames } from './sent.js'
+import { defined, difference, hushed, readSent, stampsInTheWay, supplies, unstamped, withoutNames } from './sent.js'
 import type { Backend, Tables } from './tables.js'
 
 /**
@@ -296,7 +296,7 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
         const lacking = asker.viewpoint && Object.keys(stamps).some((name) => changes[name] === undefined && stamps[name] === undefined)
         if (!idle && lacking) throw deny(type, 'update', 'refused', key)
         const fitted = await fitRecord(type, idle ? asked : asStored(type, { ...before, ...defined(stamps), ...changes }))
-        if ('faults' in fitted) faults.push(...fitted.faults)
+        if ('faults' in fitted) faults.push(...(visibleNow === undefined ? fitted.faults : hushed(fitted.faults, given)))
         if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
         const after = fitted.record
         checkOpen(type, 'update', rules, before, { ...env, after }, key)

@@ -1,7 +1,7 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { isPachterError, not, rulebook } from 'pachter'
-import { type Backend, openStore, type Store } from 'pachter/store'
+import { type Backend, inMemory, openStore, type Store } from 'pachter/store'
 import { z } from 'zod'
 import { backends } from '../support/backends.js'
 
@@ -170,6 +170,31 @@ for (const [where, open] of Object.entries(backends(book))) {
     })
   })
 }
+
+describe('what a shape finds wrong', () => {
+  it('quotes nothing that is hidden', async () => {
+    const strict = Plot.refine((plot) => plot.planting !== plot.notes, { error: (issue) => `notes are ${(issue.input as Plot).notes}` })
+    const guarded = rulebook({ me: { shape: Session, key: 'id' }, records: { plot: { shape: strict, key: 'id' } } }).rules({
+      plot: (_plot, { anyone, role }) => ({
+        may: { read: [anyone.except('notes'), role('warden')], update: [anyone.only('planting', 'number')] },
+      }),
+    })
+    const store = openStore(guarded, inMemory({ plot: DATA }))
+    const message = (me: typeof INES | typeof TOMASZ, changes: object) =>
+      store
+        .for(me)
+        .update('plot', 'p-1', changes)
+        .then(
+          () => '',
+          (error: Error) => error.message,
+        )
+    expect(await message(INES, { planting: 'late' }))
+      .to.include('not be valid as a whole')
+      .and.not.include('notes')
+    expect(await message(INES, { planting: 5 })).to.include('planting')
+    expect(await message(TOMASZ, { planting: 'late' })).to.include('notes are late')
+  })
+})
 
 describe('fields in memory, without a store', () => {
   it('are absent from what a viewpoint filters, and named in its verdicts', () => {
