@@ -32,11 +32,6 @@ export interface CliSession {
   viewpoint(person: Person): Viewpoint
 }
 
-/** Reads the configuration alone. */
-export async function openRulebook(options: CommonOptions): Promise<Loaded> {
-  return load(options.config)
-}
-
 /** Reads configuration and data, and shows the rulebook's warnings. */
 export async function openSession(options: CommonOptions): Promise<CliSession> {
   const loaded = await load(options.config)

@@ -1,4 +1,4 @@
-import { describe } from '../condition/describe.js'
+import { describe, describeOdd } from '../condition/describe.js'
 import { allOfNode, asksAfter, type ConditionNode } from '../condition/nodes.js'
 import { CONDITION_METHODS, useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
@@ -110,7 +110,7 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: A
       at,
       condition
         ? 'a condition alone does not say who it is for: write whoever(condition), or signedIn.provided(condition)'
-        : `a clause is needed, as in holder or anyone.provided(...), not ${value === undefined ? 'nothing' : JSON.stringify(value)}`,
+        : `a clause is needed, as in holder or anyone.provided(...), not ${describeOdd(value)}`,
     )
   }
   used(value)

@@ -1,3 +1,4 @@
+import { describeOdd } from '../condition/describe.js'
 import { allOfNode, anyOfNode, type ConditionNode, notNode } from '../condition/nodes.js'
 import { RulebookError } from './error.js'
 import { conditionNode, NODE, termNode } from './node.js'
@@ -35,7 +36,7 @@ function whatItIs(value: unknown): string {
   if (typeof value === 'object' && value !== null && 'provided' in value) {
     return 'was given a clause with limits, which is no condition any more: use the standing without them'
   }
-  return `was given ${value === undefined ? 'nothing' : JSON.stringify(value)}`
+  return `was given ${describeOdd(value)}`
 }
 
 /** Holds where every one of the conditions does. */

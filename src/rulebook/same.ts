@@ -1,16 +1,12 @@
-import { instant, type Row } from '../condition/index.js'
+import { instant, isMissing, type Row } from '../condition/index.js'
 import type { Field } from './shape.js'
 
 /** Whether two values of a field are the same to everybody: times by instant, missing however it is said. */
 export function sameValue(field: Field | undefined, a: unknown, b: unknown): boolean {
-  if (missing(a) || missing(b)) return missing(a) && missing(b)
+  if (isMissing(a, 'other') || isMissing(b, 'other')) return isMissing(a, 'other') && isMissing(b, 'other')
   if (Array.isArray(a) && Array.isArray(b)) return a.length === b.length && a.every((one, at) => sameValue(field, one, b[at]))
   if (field?.type === 'time') return instant(a) === instant(b)
   if (typeof a !== 'object' || typeof b !== 'object' || Array.isArray(a) || Array.isArray(b)) return a === b
   const names = new Set([...Object.keys(a as Row), ...Object.keys(b as Row)])
   return [...names].every((name) => sameValue(field?.fields?.[name], (a as Row)[name], (b as Row)[name]))
-}
-
-function missing(value: unknown): boolean {
-  return value === null || value === undefined
 }

@@ -23,16 +23,15 @@ export function used(...things: readonly unknown[]): void {
 }
 
 /**
- * Runs a callback of the rulebook's author.
+ * Runs a callback of the rulebook's author, and gives what is made of its result.
  * @throws RulebookError if a condition was made in it and used nowhere.
  */
-export function noLeftovers<T>(at: string, callback: () => T, useResult: (result: T) => void): T {
+export function noLeftovers<T, R>(at: string, callback: () => T, useResult: (result: T) => R): R {
   const outer = open
   const mine = { at, unused: new Set<object>() }
   open = mine
   try {
-    const result = callback()
-    useResult(result)
+    const outcome = useResult(callback())
     const [left] = mine.unused
     if (left !== undefined) {
       const node = conditionNode(left)
@@ -41,7 +40,7 @@ export function noLeftovers<T>(at: string, callback: () => T, useResult: (result
         `a condition was made and never used${node ? ` (${describe(node)})` : ''}: take it out, or if it was meant together with another, write allOf(a, b) or anyOf(a, b); JavaScript's a && b is b alone`,
       )
     }
-    return result
+    return outcome
   } finally {
     open = outer
   }

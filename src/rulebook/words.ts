@@ -1,3 +1,4 @@
+import { describeOdd } from '../condition/describe.js'
 import {
   anyOfNode,
   type ConditionNode,
@@ -33,31 +34,33 @@ export function standingWords(me: MeModel): object {
 /** What a callback of `rules` may speak of. */
 export function ruleWords(me: MeModel, type: TypeModel): object {
   const words = {
-    me: meTerms(me),
     after: groupTerms('field', type.fields, { name: 'after', ids: [type.key], of: 'after' }),
     standing: standingsOf(type),
     get anyone() {
       return standingClause(named('anyone', TRUE))
     },
-    get signedIn() {
-      return standingClause(named('signed in', signedIn(me)))
-    },
-    role: (...names: unknown[]) => standingClause(roleCondition(me, names)),
     whoever: (condition: unknown) => whoeverClause(condition),
   }
+  // By their descriptors: reading a getter would make a condition that nobody asked for.
+  Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords(me)))
   return strict(words, refuseWord(Object.keys(words)))
 }
 
 /** What the gate of a rulebook may speak of. */
 export function gateWords(me: MeModel): object {
-  const words = {
+  const words = personWords(me)
+  return strict(words, refuseWord(Object.keys(words)))
+}
+
+/** The words that speak of the person alone. */
+function personWords(me: MeModel): object {
+  return {
     me: meTerms(me),
     get signedIn() {
       return standingClause(named('signed in', signedIn(me)))
     },
     role: (...names: unknown[]) => standingClause(roleCondition(me, names)),
   }
-  return strict(words, refuseWord(Object.keys(words)))
 }
 
 function standingsOf(type: TypeModel): object {
@@ -93,7 +96,7 @@ function roleCondition(me: MeModel, names: readonly unknown[]): ConditionNode {
   }
   if (names.length === 0) throw new RulebookError(here(), 'role() of nothing: name at least one role')
   const tests = names.map((name) => {
-    if (typeof name !== 'string' || name === '') throw new RulebookError(here(), `role(...): ${JSON.stringify(name)} is no role name`)
+    if (typeof name !== 'string' || name === '') throw new RulebookError(here(), `role(...): ${describeOdd(name)} is no role name`)
     if (roles.known !== undefined && !roles.known.includes(name)) throw new RulebookError(here(), unknownName('role', name, roles.known))
     const literal: LiteralNode = Object.freeze({ kind: 'literal', type: 'text', value: name })
     return compareNode(roles.term, isList(roles.term) ? 'has' : 'is', literal)

@@ -44,16 +44,13 @@ export function withRules(model: Model, given: unknown): Model {
     if (type.rules !== undefined) throw new RulebookError(`rules of ${name}`, 'there are rules for it already: keep them in one place')
     const wanted = (callback as { type?: unknown }).type
     if (wanted !== undefined && wanted !== name) throw new RulebookError(`rules of ${name}`, `these are the rules of ${String(wanted)}`)
-    let rules: TypeRules | undefined
-    noLeftovers(
+    const rules = noLeftovers(
       `rules of ${name}`,
       () => callback(recordTerms(type), ruleWords(model.me, type)),
-      (result) => {
-        rules = readRules(type, result)
-      },
+      (result) => readRules(type, result),
     )
-    types[name] = Object.freeze({ ...type, rules: rules as unknown as TypeRules })
-    warnings.push(...uncovered(name, rules as unknown as TypeRules), ...stuck(name, rules as unknown as TypeRules))
+    types[name] = Object.freeze({ ...type, rules })
+    warnings.push(...uncovered(name, rules), ...stuck(name, rules))
   }
   return Object.freeze({ ...model, types: Object.freeze(types), warnings: Object.freeze(warnings) })
 }
@@ -61,17 +58,13 @@ export function withRules(model: Model, given: unknown): Model {
 /** The model with a gate before everything. @throws RulebookError */
 export function withGate(model: Model, given: unknown): Model {
   if (typeof given !== 'function') throw new RulebookError('gate', 'a function is needed: ({ me }) => ...')
-  let gate: ConditionNode | undefined
-  noLeftovers(
+  const gate = noLeftovers(
     'gate',
     () => (given as (words: object) => unknown)(gateWords(model.me)),
-    (result) => {
-      gate = useCondition(result, 'gate')
-      refuseHanging(gate, 'gate', 'record')
-    },
+    (result) => useCondition(result, 'gate'),
   )
-  const all = model.gate === undefined ? gate : allOfNode([model.gate, gate as ConditionNode])
-  return Object.freeze({ ...model, gate: all as ConditionNode })
+  refuseHanging(gate, 'gate', 'record')
+  return Object.freeze({ ...model, gate: model.gate === undefined ? gate : allOfNode([model.gate, gate]) })
 }
 
 /** The model with more privileges. @throws RulebookError */
@@ -82,15 +75,16 @@ export function withPrivileges(model: Model, given: unknown): Model {
     if (!isName(name)) throw new RulebookError(at, 'a privilege needs a name of letters, digits and _')
     if (Object.hasOwn(privileges, name)) throw new RulebookError(at, 'a privilege of this name is there already')
     if (typeof callback !== 'function') throw new RulebookError(at, 'a function is needed: ({ role }) => [...]')
-    noLeftovers(
+    const granting = noLeftovers(
       at,
       () => (callback as (words: object) => unknown)(gateWords(model.me)),
       (result) => {
         if (!Array.isArray(result)) throw new RulebookError(at, 'must return a list of conditions')
-        privileges[name] = anyOfNode(result.map((one) => useCondition(one, name)))
-        refuseHanging(privileges[name], at, 'record')
+        return anyOfNode(result.map((one) => useCondition(one, name)))
       },
     )
+    refuseHanging(granting, at, 'record')
+    privileges[name] = granting
   }
   return Object.freeze({ ...model, privileges: Object.freeze(privileges) })
 }

@@ -1,4 +1,4 @@
-import { proper, type Row } from '../condition/index.js'
+import { isMissing, proper, type Row } from '../condition/index.js'
 import { type Field, type TypeModel, unknownName } from '../rulebook/index.js'
 import { issuePath } from '../viewpoint/index.js'
 import type { FieldFault } from './errors.js'
@@ -35,7 +35,7 @@ export async function fitRecord(
 export function asStored(type: TypeModel, record: Row): Row {
   const stored: Record<string, unknown> = { ...record }
   for (const [name, field] of Object.entries(type.fields)) {
-    if (!missing(stored[name])) continue
+    if (!isMissing(stored[name], 'other')) continue
     if (field.nullable) stored[name] = null
     else delete stored[name]
   }
@@ -64,8 +64,4 @@ function jsonProblem(value: unknown): boolean {
   } catch {
     return true
   }
-}
-
-function missing(value: unknown): boolean {
-  return value === null || value === undefined
 }

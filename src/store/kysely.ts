@@ -55,7 +55,7 @@ class KyselyTables implements Tables {
   async insert(type: string, row: Row): Promise<void> {
     const model = typeModel(this.#model, type)
     const key = row[model.key] as string | number
-    // In one statement with the insert's own transaction: what a driver calls a violated key differs from driver to driver.
+    // Asked beforehand, in the same transaction: what a driver calls a violated key differs from driver to driver.
     const [there] = await this.#db.selectFrom(type).select(model.key).where(model.key, '=', key).execute()
     if (there !== undefined) throw new DuplicateKeyError(type, key)
     await this.#within(type, () => this.#db.insertInto(type).values(this.#encode(model, row)).execute())

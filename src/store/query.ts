@@ -39,21 +39,20 @@ export function readWhere(type: TypeModel, where: unknown): ConditionNode {
   if (where === undefined) return TRUE
   if (typeof where !== 'function')
     throw new QueryError(type.name, `where is a function: (${type.name}) => ${type.name}.${type.key}.is(...)`)
-  let node: ConditionNode | undefined
   try {
-    noLeftovers(
+    return noLeftovers(
       'where',
       () => where(recordTerms(type)) as unknown,
       (condition) => {
-        node = conditionNode(condition)
+        const node = conditionNode(condition)
+        if (node === undefined) throw new QueryError(type.name, 'where must return a condition')
         used(condition)
+        return node
       },
     )
   } catch (error) {
     throw isPachterError(error, 'BAD_RULEBOOK') ? new QueryError(type.name, error.message) : error
   }
-  if (node === undefined) throw new QueryError(type.name, 'where must return a condition')
-  return node
 }
 
 /** The order of a list. It always ends with the key, so that it is the same every time. */

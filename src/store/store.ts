@@ -159,8 +159,12 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
   /** Refuses what a gate or a veto withholds, in the veto's own words. */
   function checkOpen(type: TypeModel, action: Action, rules: AskersRules, record: Row, env: Env, key?: Key): void {
     if (holds(rules.open, record, env)) return
-    const saying = vetoSaying(rules, record, env)
-    throw denied(verdictOf(type, action, 'refused', key, saying === undefined ? {} : { saying }))
+    throw denied(verdictOf(type, action, 'refused', key, { saying: vetoSaying(rules, record, env) }))
+  }
+
+  /** Whether a stamp has no value, and none was supplied. The system may leave one out, as far as the shape does. */
+  function lacksStamp(sent: Row, stamps: Row): boolean {
+    return asker.viewpoint !== undefined && Object.keys(stamps).some((name) => sent[name] === undefined && stamps[name] === undefined)
   }
 
   /** Writes in a transaction. What a constraint of the database forbids is to the asker simply refused. */
@@ -216,8 +220,7 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
       const rows = await safely(`list ${typeName}`, () =>
         tables.select(typeName, { where: condition, now: env.now, sort: order, ...(limit === undefined ? {} : { limit }) }),
       )
-      const mine = rows.map((row) => shown(type, row, env))
-      return fields === undefined ? mine : mine.map((row) => pick(row, [type.key, ...fields]))
+      return rows.map((row) => withFields(type, shown(type, row, env), fields))
     },
 
     async get(typeName: string, key: Key) {
@@ -248,8 +251,7 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
         if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'create', 'refused'), inTheWay)
       }
       if (faults.length === 0) refuseFields(clauses)
-      const lacking = asker.viewpoint && Object.keys(stamps).some((name) => given[name] === undefined && stamps[name] === undefined)
-      if (lacking) throw deny(type, 'create', 'refused')
+      if (lacksStamp(given, stamps)) throw deny(type, 'create', 'refused')
       const fitted = await fitRecord(type, { ...stamps, ...given, [type.key]: givesKey ? key : newKey(typeName) })
       if ('faults' in fitted) faults.push(...fitted.faults)
       if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
@@ -293,8 +295,7 @@ function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): G
         if (sentKey !== undefined && sentKey !== key) faults.push({ field: type.key, problem: 'the key never changes' })
         const asked = asStored(type, { ...before, ...changes })
         const idle = Object.keys(difference(type, before, asked)).length === 0
-        const lacking = asker.viewpoint && Object.keys(stamps).some((name) => changes[name] === undefined && stamps[name] === undefined)
-        if (!idle && lacking) throw deny(type, 'update', 'refused', key)
+        if (!idle && lacksStamp(changes, stamps)) throw deny(type, 'update', 'refused', key)
         const fitted = await fitRecord(type, idle ? asked : asStored(type, { ...before, ...defined(stamps), ...changes }))
         if ('faults' in fitted) faults.push(...(visibleNow === undefined ? fitted.faults : hushed(fitted.faults, given)))
         if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
@@ -348,8 +349,4 @@ function keyIs(type: TypeModel, key: Key): ConditionNode {
 
 function isKey(type: TypeModel, key: unknown): boolean {
   return proper(key, type.fields[type.key]?.type === 'integer' ? 'integer' : 'id') !== undefined
-}
-
-function pick(row: Row, names: readonly string[]): Row {
-  return Object.fromEntries(names.filter((name) => Object.hasOwn(row, name)).map((name) => [name, row[name]]))
 }

@@ -22,7 +22,7 @@ export interface Verdict {
 export interface VerdictDetails {
   readonly clause?: string | undefined
   readonly fields?: readonly string[] | undefined
-  readonly saying?: string
+  readonly saying?: string | undefined
 }
 
 /** Makes a verdict of an outcome. */

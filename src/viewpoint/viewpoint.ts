@@ -107,8 +107,7 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
     if (action !== 'create' && !holds(rules(typeName, 'read'), record, at)) return verdictOf(type, action, 'not found', key)
     const mine = rules(typeName, action)
     if (!holds(mine.open, record, { ...at, after: becomes })) {
-      const saying = vetoSaying(mine, record, { ...at, after: becomes })
-      return verdictOf(type, action, 'refused', key, saying === undefined ? {} : { saying })
+      return verdictOf(type, action, 'refused', key, { saying: vetoSaying(mine, record, { ...at, after: becomes }) })
     }
     const holding = mine.clauses.filter((clause) =>
       becomes === undefined ? holds(clause, record, at) : counts(clause, record, becomes, at),

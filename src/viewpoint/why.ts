@@ -77,8 +77,9 @@ export function explain({ verdict, model, record, env, becomes, readable }: Ques
       withheldBy.push({ kind: 'gate', title: describe(traced.node, { record: `the ${verdict.type}` }), trace: traced })
   }
   for (const veto of rules?.vetoes ?? []) {
+    if (!veto.actions.includes(decidedBy)) continue
     const traced = trace(veto.when, record, { ...env, after })
-    if (traced.holds && veto.actions.includes(decidedBy)) withheldBy.push({ kind: 'veto', title: veto.title, trace: traced })
+    if (traced.holds) withheldBy.push({ kind: 'veto', title: veto.title, trace: traced })
   }
   const fields = after === undefined ? {} : { fields: fieldTraces(type, clauses, record, after) }
   return Object.freeze({ verdict, decidedBy, clauses, withheldBy, clause: closest(clauses), ...fields })
@@ -103,7 +104,7 @@ function missedBy(clause: ClauseTrace): number {
   return stepsToHold(clause.trace) + (clause.after ? stepsToHold(clause.after) : 0)
 }
 
-/** How many comparisons would have to come out otherwise for the condition to hold; a half goes to those with nothing met at all. */
+/** How many comparisons would have to come out otherwise for the condition to hold; half a step less where some part of it is met. */
 function stepsToHold(part: Trace): number {
   if (part.holds) return 0
   const { kind } = part.node

@@ -44,10 +44,10 @@ export async function listCommand(typeName: string, options: ListCommandOptions)
 function hiddenFields(session: CliSession, type: TypeModel, person: Person): (row: Row, field: string) => boolean {
   if (person.claims === undefined) return () => false
   const view = session.viewpoint(person)
-  const stored = new Map((session.records[type.name] as readonly Row[]).map((row) => [row[type.key], row]))
+  const stored = session.records[type.name] as readonly Row[]
+  const visibleOf = new Map(stored.map((row) => [row[type.key], view.verdict('read', type.name, row as never).fields]))
   return (row, field) => {
-    const whole = stored.get(row[type.key])
-    const visible = whole && view.verdict('read', type.name, whole as never).fields
+    const visible = visibleOf.get(row[type.key])
     return visible !== undefined && field !== type.key && !visible.includes(field)
   }
 }

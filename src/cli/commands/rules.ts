@@ -1,8 +1,9 @@
 import pc from 'picocolors'
 import { describe, describeTerm, type TermNode } from '../../condition/index.js'
 import { ACTIONS, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { load } from '../load.js'
 import { say } from '../output.js'
-import { type CommonOptions, openRulebook } from '../session.js'
+import type { CommonOptions } from '../session.js'
 import { printable } from '../table.js'
 
 /** What `pachter rules` takes besides its argument. */
@@ -12,7 +13,7 @@ export interface RulesOptions extends CommonOptions {
 
 /** `pachter rules [type]`: the rulebook read back, from the same data that decides. */
 export async function rulesCommand(typeName: string | undefined, options: RulesOptions): Promise<void> {
-  const { model, book } = await openRulebook(options)
+  const { model, book } = await load(options.config)
   const types = typeName === undefined ? Object.values(model.types) : [typeModel(model, typeName)]
   if (options.format === 'json') {
     const { gate, privileges } = model
