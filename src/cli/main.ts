@@ -141,6 +141,12 @@ Examples:
     .action((type, options) => rulesCommand(type, options)),
 )
 
+// Whoever reads the output may have had enough of it, as `| head` has: that is the end, and no failure.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code !== 'EPIPE') throw error
+  process.exit()
+})
+
 try {
   await program.parseAsync()
 } catch (error) {

@@ -1,3 +1,4 @@
+import { spawnSync } from 'node:child_process'
 import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -35,6 +36,17 @@ describe('how the command is called', () => {
     runs('why read plot p-77 --for ines', 2, 'no plot p-77')
     runs('why read plot p-01 --for system', 2, 'no rules')
     runs('people --config nowhere.ts', 2, 'nowhere.ts')
+  })
+})
+
+describe('output that nobody reads to its end', () => {
+  it('is no failure', () => {
+    const { stdout, stderr } = spawnSync('sh', ['-c', `"${process.execPath}" dist/cli/main.js rules | head -1`], {
+      cwd: root,
+      encoding: 'utf8',
+    })
+    expect(stdout).to.include('privileges')
+    expect(stderr).to.equal('')
   })
 })
 
