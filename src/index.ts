@@ -2,7 +2,7 @@
  * Pachter: row-level and ownership rules. One rulebook, specialised for each person before any record is touched.
  * @module
  */
-export { isPachterError, PachterError } from './condition/index.js'
+export { isPachterError, LinksError, PachterError } from './condition/index.js'
 export {
   type Action,
   allOf,
@@ -11,6 +11,8 @@ export {
   type Condition,
   forever,
   type Key,
+  type Link,
+  type LinkOptions,
   type ListTerm,
   type NumberTerm,
   not,
@@ -22,12 +24,16 @@ export {
   type Term,
   type TextTerm,
   type TimeTerm,
+  toMany,
+  toOne,
   UnknownNameError,
 } from './rulebook/index.js'
 export {
   ClaimsError,
   type Clock,
   type Explanation,
+  indexed,
+  type LinkedRecords,
   type Outcome,
   RecordError,
   type Rulebook,

@@ -1,27 +1,61 @@
 import { spawnSync } from 'node:child_process'
 import { readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { expect } from 'chai'
+import { errorsPage } from '../docs/codes.js'
+import { plain } from './support/command.js'
+
+it('the table of error codes is what the source says', () => {
+  const page = errorsPage()
+  expect(readFileSync(fileURLToPath(new URL('../docs/errors.md', import.meta.url)), 'utf8')).to.equal(page)
+  for (const code of ['BAD_RULEBOOK', 'NOT_FOUND', 'REFUSED', 'INVALID', 'BAD_CURSOR', 'NO_LINKED_RECORDS'])
+    expect(page).to.include(`| \`${code}\` |`)
+})
 
 const root = fileURLToPath(new URL('../', import.meta.url))
-const readme = readFileSync(`${root}README.md`, 'utf8')
 
-describe('the README', () => {
-  it('runs as it is printed, and prints what it says', () => {
-    const blocks = [...readme.matchAll(/```(ts|text)\n([\s\S]*?)```/g)].map(([, kind, text = '']) => ({ kind, text }))
-    const code = blocks.flatMap(({ kind, text }) => (kind === 'ts' && !text.includes('export default') ? [text] : [])).join('\n')
-    const expected = blocks.flatMap(({ kind, text }) => (kind === 'text' ? [text] : [])).join('')
-    const file = `${root}readme-test.ts`
-    writeFileSync(file, code)
-    try {
-      const { stdout, stderr } = spawnSync(process.execPath, ['--import', 'jiti/register', file], { encoding: 'utf8', cwd: root })
-      expect(stdout, stderr).to.equal(expected)
-    } finally {
-      rmSync(file)
+const DOCUMENTS = ['README.md', 'docs/rules.md', 'docs/databases.md']
+const textOf = (document: string) => readFileSync(root + document, 'utf8')
+const blocksOf = (document: string) =>
+  [...textOf(document).matchAll(/```(ts|text)\n([\s\S]*?)```/g)].map(([, kind, text = '']) => ({ kind, text }))
+const fileOf = (document: string) => `${root}${document.replace(/\W/g, '-')}-test.ts`
+
+describe('what the documents print', () => {
+  const project = `${root}documents-test.json`
+
+  before(() => {
+    for (const document of DOCUMENTS) {
+      const code = blocksOf(document).flatMap(({ kind, text }) => (kind === 'ts' && !text.includes('export default') ? [text] : []))
+      writeFileSync(fileOf(document), code.join('\n'))
     }
+    const compilerOptions = { noUncheckedIndexedAccess: false }
+    writeFileSync(project, JSON.stringify({ extends: './test/tsconfig.json', compilerOptions, include: [], files: DOCUMENTS.map(fileOf) }))
+  })
+  after(() => {
+    for (const file of [...DOCUMENTS.map(fileOf), project]) rmSync(file, { force: true })
   })
 
-  it('links only to what is there', () => {
-    for (const [, link = ''] of readme.matchAll(/\]\((?!https:)([^)#]+)\)/g)) expect(() => readFileSync(root + link), link).not.to.throw()
+  for (const document of DOCUMENTS) {
+    it(`${document} runs as it is printed, and prints what it says`, () => {
+      const expected = blocksOf(document).flatMap(({ kind, text }) => (kind === 'text' ? [text] : []))
+      const { stdout, stderr } = spawnSync(process.execPath, ['--import', 'jiti/register', fileOf(document)], {
+        encoding: 'utf8',
+        cwd: root,
+        env: plain,
+      })
+      expect(stdout, stderr).to.equal(expected.join(''))
+    })
+
+    it(`${document} links only to what is there`, () => {
+      for (const [, link = ''] of textOf(document).matchAll(/\]\((?!https:)([^)#]+)\)/g))
+        expect(() => readFileSync(join(root, dirname(document), link)), link).not.to.throw()
+    })
+  }
+
+  it('every type fits', () => {
+    const compiler = `${root}node_modules/typescript-7/bin/tsc`
+    const { stdout } = spawnSync(process.execPath, [compiler, '-p', project, '--pretty', 'false'], { encoding: 'utf8' })
+    expect(stdout).to.equal('')
   })
 })

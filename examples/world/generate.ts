@@ -3,7 +3,6 @@
 import { mkdirSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import type { z } from 'zod'
-import { people } from './people.js'
 import type * as shapes from './shapes.js'
 
 type Shaped<S> = S extends z.ZodType<infer T> ? T : never
@@ -11,6 +10,7 @@ type Shaped<S> = S extends z.ZodType<infer T> ? T : never
 export type World = {
   readonly member: Shaped<typeof shapes.Member>[]
   readonly site: Shaped<typeof shapes.Site>[]
+  readonly team: Shaped<typeof shapes.Team>[]
   readonly plot: Shaped<typeof shapes.Plot>[]
   readonly share: Shaped<typeof shapes.Share>[]
   readonly entry: Shaped<typeof shapes.Entry>[]
@@ -30,7 +30,19 @@ const NOTES = [
   'Too many courgettes: help yourselves.',
   'Planted out the kale.',
 ]
-const NAMES = ['Ines Varela', 'Bram de Wit', 'Odile Marchand', 'Tomasz Zielak', 'Yuki Arai', 'Farah Nasser', 'Kofi Badu', 'Greta Lund']
+// The members of whom the demo tells, in the order of their ids; the ninth is anybody.
+const TOLD: readonly Partial<World['member'][number]>[] = [
+  { name: 'Ines Varela', email: 'ines@marshlane.example', siteIds: ['s-01'], points: 12 },
+  { name: 'Bram de Wit', email: 'bram@marshlane.example', siteIds: ['s-01', 's-02'], points: 30 },
+  { name: 'Odile Marchand', email: 'odile@marshlane.example', siteIds: ['s-01'], area: 'river/', points: 5 },
+  { name: 'Tomasz Zielak', email: 'tomasz@marshlane.example', roles: ['warden'], siteIds: ['s-01'], points: 8 },
+  { name: 'Yuki Arai', email: 'yuki@marshlane.example', roles: ['warden'], siteIds: ['s-02', 's-03'], points: 8 },
+  { name: 'Farah Nasser', email: 'farah@marshlane.example', roles: ['treasurer'], siteIds: [], points: 0 },
+  { name: 'Kofi Badu', email: 'kofi@marshlane.example', roles: ['secretary'], siteIds: ['s-02'], points: 18 },
+  { name: 'Greta Lund', email: 'greta@marshlane.example', siteIds: [], points: 0 },
+  {},
+  { name: 'Hugo Stahl', email: 'hugo@marshlane.example', banned: true, points: 40 },
+]
 const FIRST = ['Ana', 'Ben', 'Chidi', 'Dora', 'Emil', 'Fatou', 'Gus', 'Hana']
 const LAST = ['Alder', 'Birch', 'Cedar', 'Dogwood', 'Elm', 'Fern', 'Gorse', 'Hazel']
 
@@ -43,8 +55,7 @@ export function generateWorld(plots = 12, seed = 1893): World {
   const width = Math.max(2, String(plots * 2).length)
   const id = (letter: string, number: number) => `${letter}-${String(number).padStart(width, '0')}`
   const sites = Math.max(3, Math.ceil(plots / 400))
-  const claims = Object.values(people).slice(0, NAMES.length)
-  const memberId = (number: number) => claims[number]?.id ?? id('m', number + 1)
+  const memberId = (number: number) => (number < TOLD.length ? `m-${String(number + 1).padStart(2, '0')}` : id('m', number + 1))
   const members = Math.max(10, plots)
   const siteId = (number: number) => (number < 3 ? `s-0${number + 1}` : id('s', number + 1))
   const day = (from: string, days: number) => new Date(Date.parse(from) + days * 86_400_000).toISOString()
@@ -61,6 +72,8 @@ export function generateWorld(plots = 12, seed = 1893): World {
       number,
       siteId: siteId(at < 12 ? Math.floor(at / 4) : Math.floor(random() * sites)),
       holderId: vacant ? null : memberId(holder),
+      // Greta holds the tenth together with Odile.
+      coHolderIds: at === 9 ? [memberId(7)] : [],
       // Plot 9 has lost its holder and is not vacant: an orphan, seen by few.
       state: at === 8 ? 'let' : vacant ? 'vacant' : at === 2 || at === 6 ? 'ending' : 'let',
       planting: vacant ? '' : `${pick(CROPS)}, ${pick(CROPS)}`,
@@ -76,7 +89,6 @@ export function generateWorld(plots = 12, seed = 1893): World {
     entry.push({
       id: id('e', at + 1),
       plotId: of.id,
-      siteId: of.siteId,
       authorId: of.holderId ?? memberId(3),
       audience: (['plot', 'site', 'everyone'] as const)[at % 3] as 'plot',
       text: at < 6 ? (NOTES[at] as string) : pick(NOTES),
@@ -89,20 +101,27 @@ export function generateWorld(plots = 12, seed = 1893): World {
   return {
     member: Array.from({ length: members }, (_, at) => ({
       id: memberId(at),
-      name: NAMES[at] ?? `${pick(FIRST)} ${pick(LAST)}`,
-      email: claims[at]?.email ?? `member${at + 1}@marshlane.example`,
+      name: TOLD[at]?.name ?? `${pick(FIRST)} ${pick(LAST)}`,
+      email: TOLD[at]?.email ?? `member${at + 1}@marshlane.example`,
       ...(at % 2 === 0 ? { phone: `01632 960${String(at % 1000).padStart(3, '0')}` } : {}),
-      roles: [...(claims[at]?.roles ?? [])],
-      siteIds: [...(claims[at]?.siteIds ?? [siteId(Math.floor(random() * sites))])],
-      banned: at === 9,
+      roles: TOLD[at]?.roles ?? [],
+      siteIds: TOLD[at]?.siteIds ?? [siteId(Math.floor(random() * sites))],
+      ...(TOLD[at]?.area ? { area: TOLD[at].area } : {}),
+      points: TOLD[at]?.points ?? at % 25,
+      banned: TOLD[at]?.banned ?? false,
     })),
     site: Array.from({ length: sites }, (_, at) => ({
       id: siteId(at),
       name: ['Lower Marsh', 'Mill Bank', 'Railway Side'][at] ?? `Field ${at + 1}`,
+      path: ['river/lower-marsh', 'river/mill-bank', 'rail/railway-side'][at] ?? `field/${at + 1}`,
       gate: `code ${1000 + at * 37}`,
     })),
+    team: [
+      { id: 'w-01', name: 'Hedges', memberIds: [memberId(1), memberId(7)] },
+      { id: 'w-02', name: 'Water', memberIds: [memberId(2)] },
+    ],
     plot,
-    // Bram helps on two plots; Odile's share of the first has lapsed.
+    // Bram helps on two plots; Odile's share of the first has lapsed; every warden may tend one of Bram's.
     share: [
       {
         id: id('h', 1),
@@ -121,8 +140,9 @@ export function generateWorld(plots = 12, seed = 1893): World {
         level: 'tend',
         until: '2025-10-31T00:00:00.000Z',
       },
+      { id: id('h', 4), plotId: plotAt(2).id, grantedById: memberId(1), role: 'warden', level: 'tend' },
       ...Array.from({ length: Math.floor((plots - 12) / 2) }, (_, at) => ({
-        id: id('h', at + 4),
+        id: id('h', at + 5),
         plotId: plotAt(12 + at * 2).id,
         grantedById: plotAt(12 + at * 2).holderId ?? memberId(3),
         memberId: memberId(Math.floor(random() * members)),
@@ -149,6 +169,7 @@ export function generateWorld(plots = 12, seed = 1893): World {
       assigneeIds: at % 2 === 0 ? [memberId(at % 3)] : [],
       // By email, and not always in the case in which the member signs in.
       assigneeEmails: at % 2 === 1 ? [at % 4 === 1 ? 'Bram@MarshLane.example' : 'greta@marshlane.example'] : [],
+      ...(at === 2 ? { teamId: 'w-01' } : {}),
       state: at % 3 === 2 ? 'done' : 'open',
       dueAt: day('2026-06-01T00:00:00.000Z', at % 90),
     })),
@@ -156,6 +177,7 @@ export function generateWorld(plots = 12, seed = 1893): World {
       id: id('n', at + 1),
       authorId: memberId([6, 3, 6, 4, 6, 3][at % 6] as number),
       state: at % 3 === 1 ? 'draft' : 'published',
+      approved: at % 3 !== 1,
       // The sixth is to appear later in the summer.
       ...(at % 3 === 1 ? {} : { publishedAt: at === 5 ? '2026-08-01T08:00:00.000Z' : day('2026-04-10T08:00:00.000Z', at % 60) }),
       title: ['Water back on', 'Path works', 'Seed swap', 'Bonfire rules', 'Annual meeting', 'Harvest supper'][at % 6] as string,
@@ -167,7 +189,6 @@ export function generateWorld(plots = 12, seed = 1893): World {
       return {
         id: id('i', at + 1),
         plotId: of.id,
-        siteId: of.siteId,
         inspectorId: memberId(of.siteId === 's-01' ? 3 : 4),
         state: filed ? ('filed' as const) : ('draft' as const),
         seasonEndsAt: at === 4 ? '2025-10-31T00:00:00.000Z' : '2026-10-31T00:00:00.000Z',

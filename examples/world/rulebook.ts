@@ -1,102 +1,200 @@
 // Who may do what at Marsh Lane Allotments.
-import { allOf, anyOf, forever, now, rulebook } from 'pachter'
-import { Entry, Inspection, Invoice, Job, Member, Notice, Plot, Remark, Session, Share, Site } from './shapes.js'
+import { allOf, anyOf, forever, not, now, rulebook, toMany, toOne } from 'pachter'
+import { Entry, Inspection, Invoice, Job, Member, Notice, Plot, Remark, Session, Share, Site, Team } from './shapes.js'
 
 export const book = rulebook({
-  me: { shape: Session, key: 'id' },
+  // The sign-in says who it is. What they are is in their own record, and read afresh for every operation.
+  me: { shape: Session, key: 'id', links: { member: toOne('member', 'id') }, roles: (me) => me.member.roles },
   records: {
     member: { shape: Member, key: 'id' },
     site: { shape: Site, key: 'id' },
-    plot: { shape: Plot, key: 'id' },
-    share: { shape: Share, key: 'id', times: ['until'] },
-    entry: { shape: Entry, key: 'id', times: ['writtenAt', 'editedAt'] },
-    remark: { shape: Remark, key: 'id', times: ['writtenAt'] },
-    job: { shape: Job, key: 'id', times: ['dueAt'] },
+    team: { shape: Team, key: 'id' },
+    plot: {
+      shape: Plot,
+      key: 'id',
+      links: { site: toOne('site', 'siteId'), holder: toOne('member', 'holderId'), shares: toMany('share', 'plotId') },
+    },
+    share: {
+      shape: Share,
+      key: 'id',
+      times: ['until'],
+      // A share ends with its plot.
+      links: { plot: toOne('plot', 'plotId', { onDelete: 'follow' }), member: toOne('member', 'memberId') },
+    },
+    // Whoever removes a plot has to be let remove each of its entries.
+    entry: { shape: Entry, key: 'id', times: ['writtenAt', 'editedAt'], links: { plot: toOne('plot', 'plotId', { onDelete: 'delete' }) } },
+    remark: {
+      shape: Remark,
+      key: 'id',
+      times: ['writtenAt'],
+      // What is said beneath goes with what it was said of.
+      links: { entry: toOne('entry', 'entryId', { onDelete: 'follow' }), parent: toOne('remark', 'parentId', { onDelete: 'follow' }) },
+    },
+    job: {
+      shape: Job,
+      key: 'id',
+      times: ['dueAt'],
+      links: { site: toOne('site', 'siteId'), team: toOne('team', 'teamId'), assignees: toMany('member', { id: 'assigneeIds' }) },
+    },
     notice: { shape: Notice, key: 'id', times: ['publishedAt'] },
-    inspection: { shape: Inspection, key: 'id', times: ['seasonEndsAt'] },
-    invoice: { shape: Invoice, key: 'id', times: ['dueAt', 'paidAt'] },
+    inspection: {
+      shape: Inspection,
+      key: 'id',
+      times: ['seasonEndsAt'],
+      links: { plot: toOne('plot', 'plotId') },
+      actions: ['confirm'],
+    },
+    invoice: {
+      shape: Invoice,
+      key: 'id',
+      times: ['dueAt', 'paidAt'],
+      links: { plot: toOne('plot', 'plotId'), member: toOne('member', 'memberId') },
+    },
   },
 })
+  // A banned member reaches nothing at all. Whoever has no record, as a visitor, is not banned.
+  .gate(({ me }) => not(me.member.banned.orElse(false).is(true)))
+  // Handing a plot over changes more than one record, so it is done by the server only, when the secretary asks for it.
+  .routines({ handOver: ({ role }) => [role('secretary')] })
   .standings({
     member: (member, { me }) => ({
       oneself: member.id.is(me.id),
-      neighbour: me.siteIds.overlaps(member.siteIds),
-      warden: allOf(me.roles.has('warden'), me.siteIds.overlaps(member.siteIds)),
+      neighbour: me.member.siteIds.overlaps(member.siteIds),
+      warden: allOf(me.member.roles.has('warden'), me.member.siteIds.overlaps(member.siteIds)),
     }),
-    plot: (plot, { me }) => ({
-      holder: plot.holderId.is(me.id),
-      warden: allOf(me.roles.has('warden'), me.siteIds.has(plot.siteId)),
+    site: (site, { me }) => ({
+      insider: me.member.siteIds.has(site.id),
+      steward: site.path.startsWith(me.member.area),
     }),
+    team: (team, { me }) => ({ teammate: team.memberIds.has(me.id) }),
     share: (share, { me }) => ({
       giver: share.grantedById.is(me.id),
-      helper: allOf(share.memberId.is(me.id), share.until.orElse(forever).isAfter(now)),
-    }),
-    entry: (entry, { me }) => ({
-      author: entry.authorId.is(me.id),
-      neighbour: me.siteIds.has(entry.siteId),
-      warden: allOf(me.roles.has('warden'), me.siteIds.has(entry.siteId)),
-    }),
-    remark: (remark, { me }) => ({ author: remark.authorId.is(me.id) }),
-    job: (job, { me }) => ({
-      assignee: anyOf(job.assigneeIds.has(me.id), job.assigneeEmails.hasIgnoringCase(me.email)),
-      warden: allOf(me.roles.has('warden'), me.siteIds.has(job.siteId)),
+      // Shared with them, or with a role of theirs, and not over yet.
+      helper: allOf(anyOf(share.memberId.is(me.id), me.member.roles.has(share.role)), share.until.orElse(forever).isAfter(now)),
     }),
     notice: (notice, { me }) => ({ author: notice.authorId.is(me.id) }),
-    inspection: (inspection, { me }) => ({
-      inspector: allOf(me.roles.has('warden'), inspection.inspectorId.is(me.id)),
-      warden: allOf(me.roles.has('warden'), me.siteIds.has(inspection.siteId)),
+  })
+  .standings({
+    plot: (plot, { me, stands }) => ({
+      holder: anyOf(plot.holderId.is(me.id), plot.coHolderIds.has(me.id)),
+      guest: plot.shares.some((share) => stands(share, 'helper')),
+      helper: plot.shares.some((share) => allOf(stands(share, 'helper'), share.level.is('tend'))),
+      warden: allOf(me.member.roles.has('warden'), me.member.siteIds.has(plot.siteId)),
     }),
-    invoice: (invoice, { me }) => ({ debtor: invoice.memberId.is(me.id) }),
+    job: (job, { me, stands }) => ({
+      assignee: anyOf(job.assigneeIds.has(me.id), job.assigneeEmails.hasIgnoringCase(me.email), stands(job.team, 'teammate')),
+      warden: allOf(me.member.roles.has('warden'), me.member.siteIds.has(job.siteId)),
+    }),
+  })
+  .standings({
+    entry: (entry, { me, stands }) => ({
+      author: entry.authorId.is(me.id),
+      host: stands(entry.plot, 'holder'),
+      warden: stands(entry.plot, 'warden'),
+      // The audience widens by steps: whoever the plot is shared with, everybody of its site, everybody.
+      guest: stands(entry.plot, 'guest'),
+      neighbour: allOf(entry.audience.is('site'), me.member.siteIds.has(entry.plot.siteId)),
+    }),
+    inspection: (inspection, { me, stands }) => ({
+      inspector: allOf(me.member.roles.has('warden'), inspection.inspectorId.is(me.id)),
+      warden: stands(inspection.plot, 'warden'),
+    }),
+    invoice: (invoice, { me, stands }) => ({ debtor: anyOf(invoice.memberId.is(me.id), stands(invoice.plot, 'holder')) }),
+  })
+  .standings({
+    entry: (entry, { standing: { author, host, warden, guest, neighbour } }) => ({
+      reader: anyOf(author, host, warden, guest, neighbour, entry.audience.is('everyone')),
+    }),
+  })
+  .standings({
+    remark: (remark, { me, stands }) => ({
+      author: remark.authorId.is(me.id),
+      reader: stands(remark.entry, 'reader'),
+      // Whoever wrote the entry, and whoever began the thread, may clear what is written beneath.
+      host: stands(remark.entry, 'author'),
+      starter: remark.ancestors('parent').some((above) => allOf(above.parentId.isMissing(), above.authorId.is(me.id))),
+    }),
   })
   .rules({
     member: (_member, { standing: { oneself, neighbour, warden }, role }) => ({
       may: {
         read: [oneself, warden.except('phone'), role('secretary', 'treasurer'), neighbour.only('name', 'siteIds')],
         create: [role('secretary')],
-        // One's own roles, sites and ban are not one's own to change.
+        // One's own roles, sites, points and ban are not one's own to change.
         update: [oneself.only('name', 'email', 'phone'), role('secretary')],
       },
     }),
-    site: (_site, { anyone, signedIn, role }) => ({
-      may: { read: [anyone.only('name'), signedIn], update: [role('secretary')] },
+    site: (_site, { standing: { insider, steward }, anyone, role }) => ({
+      may: { read: [anyone.only('name'), insider, steward, role('secretary')], update: [role('secretary')] },
     }),
-    plot: (plot, { standing: { holder, warden }, anyone, role }) => ({
+    team: (_team, { standing: { teammate }, role }) => ({
+      may: {
+        read: [teammate, role('warden', 'secretary')],
+        create: [role('secretary')],
+        update: [role('secretary')],
+        delete: [role('secretary')],
+      },
+    }),
+    plot: (plot, { standing: { holder, guest, helper, warden }, anyone, role }) => ({
       may: {
         read: [
           holder.except('wardenNotes'),
+          guest.except('wardenNotes', 'rentDue'),
           warden,
           role('treasurer', 'secretary').except('wardenNotes'),
           anyone.provided(plot.state.is('vacant')).only('number', 'siteId', 'state'),
         ],
         create: [warden.except('rentDue')],
-        update: [holder.only('planting'), warden.except('rentDue'), role('treasurer').only('rentDue')],
+        update: [
+          holder.only('planting'),
+          helper.only('planting'),
+          warden.except('rentDue'),
+          role('treasurer').only('rentDue'),
+          role('secretary').only('holderId', 'coHolderIds', 'state').within('handOver'),
+        ],
         delete: [warden.provided(plot.state.is('vacant'))],
       },
       vetoes: [
         {
           actions: ['update'],
           provided: plot.state.is('ending'),
-          unless: warden,
+          unless: anyOf(warden, role('secretary')),
           saying: 'This lease is ending: ask the warden.',
         },
       ],
       saying: { delete: 'Only the warden of its site removes a plot, once it is vacant.' },
     }),
-    share: (_share, { standing: { giver, helper } }) => ({
-      may: { read: [giver, helper], update: [giver.only('level', 'until')], delete: [giver] },
-    }),
-    entry: (entry, { me, standing: { author, neighbour, warden }, anyone }) => ({
+    share: (share, { me, standing: { giver, helper }, stands }) => ({
       may: {
-        read: [author, neighbour.provided(entry.audience.is('site')), anyone.provided(entry.audience.is('everyone')), warden],
-        create: [author.only('plotId', 'siteId', 'audience', 'text')],
+        read: [giver, helper],
+        // Whoever holds a plot shares it.
+        create: [giver.provided(stands(share.plot, 'holder'))],
+        update: [giver.only('level', 'until')],
+        delete: [giver, helper.provided(share.memberId.is(me.id))],
+      },
+      stamps: { create: { grantedById: me.id } },
+    }),
+    entry: (entry, { me, standing: { author, host, warden, reader }, stands }) => ({
+      may: {
+        read: [reader.titled('reader')],
+        create: [author.provided(anyOf(stands(entry.plot, 'holder'), stands(entry.plot, 'helper')))],
         update: [author.only('text', 'audience')],
-        delete: [author, warden],
+        delete: [author, host, warden],
       },
       stamps: { create: { authorId: me.id, writtenAt: now }, update: { editedAt: now } },
-      saying: { update: 'Only its author rewrites an entry.', delete: 'Only its author or the warden removes an entry.' },
+      saying: {
+        update: 'Only its author rewrites an entry.',
+        delete: 'Only its author, the holder of the plot or the warden removes an entry.',
+      },
     }),
-    remark: (_remark, { me, standing: { author } }) => ({
-      may: { read: [author], create: [author.only('entryId', 'parentId', 'text')], update: [author.only('text')], delete: [author] },
+    remark: (remark, { me, standing: { author, reader, host, starter } }) => ({
+      may: {
+        read: [author, reader],
+        // An answer belongs to the entry of what it answers.
+        create: [author.provided(reader, anyOf(remark.parentId.isMissing(), remark.parent.entryId.is(remark.entryId)))],
+        update: [author.only('text')],
+        delete: [author, host.provided(reader), starter.provided(reader)],
+      },
       stamps: { create: { authorId: me.id, writtenAt: now } },
     }),
     job: (job, { standing: { assignee, warden } }) => ({
@@ -110,8 +208,16 @@ export const book = rulebook({
     }),
     notice: (notice, { me, standing: { author }, anyone, role }) => ({
       may: {
-        read: [author, role('secretary'), anyone.provided(notice.state.is('published'), notice.publishedAt.isBefore(now))],
-        create: [role('warden').provided(author).only('title', 'text', 'state'), role('secretary')],
+        read: [
+          author,
+          role('secretary'),
+          anyone.provided(notice.state.is('published'), notice.approved.is(true), notice.publishedAt.isBefore(now)),
+        ],
+        // Wardens, and whoever has worked enough for all, may propose one.
+        create: [
+          author.provided(anyOf(me.member.roles.has('warden'), me.member.points.isAtLeast(20))).only('title', 'text', 'state'),
+          role('secretary'),
+        ],
         update: [author.only('title', 'text'), role('secretary')],
         delete: [author.provided(notice.state.is('draft')), role('secretary')],
       },
@@ -129,14 +235,16 @@ export const book = rulebook({
           saying: 'The secretary publishes: keep it as a draft.',
         },
       ],
-      stamps: { create: { authorId: me.id } },
+      stamps: { create: { authorId: me.id, approved: false } },
     }),
-    inspection: (inspection, { me, standing: { inspector, warden }, role }) => ({
+    inspection: (inspection, { me, standing: { inspector, warden }, role, stands }) => ({
       may: {
         read: [inspector, warden, role('secretary')],
-        create: [inspector],
-        update: [inspector.except('inspectorId', 'plotId', 'siteId')],
+        create: [inspector.provided(stands(inspection.plot, 'warden'))],
+        update: [inspector.except('inspectorId', 'plotId')],
         delete: [inspector, role('secretary')],
+        // A question that pages ask, before they show the button.
+        confirm: [role('secretary').provided(inspection.state.is('draft'))],
       },
       vetoes: [
         {

@@ -4,25 +4,29 @@ import { z } from 'zod'
 const Id = z.string().min(1)
 const Time = z.iso.datetime()
 
-/** Who is asking: what the sign-in knows of them. */
-export const Session = z.object({
-  id: Id,
-  email: z.email().optional(),
-  roles: z.array(z.enum(['warden', 'treasurer', 'secretary'])),
-  siteIds: z.array(Id),
-})
+const Role = z.enum(['warden', 'treasurer', 'secretary'])
+
+/** Who is asking: what the sign-in knows of them, and no more. Roles and sites are read from the member's own record. */
+export const Session = z.object({ id: Id, email: z.email().optional() })
 
 export const Member = z.object({
   id: Id,
   name: z.string().min(1),
   email: z.email(),
   phone: z.string().optional(),
-  roles: z.array(z.enum(['warden', 'treasurer', 'secretary'])),
+  roles: z.array(Role),
   siteIds: z.array(Id),
+  /** Looks after every site whose path begins like this. */
+  area: z.string().min(1).optional(),
+  /** Earned by working on the common ground. */
+  points: z.int().nonnegative(),
   banned: z.boolean(),
 })
 
-export const Site = z.object({ id: Id, name: z.string().min(1), gate: z.string() })
+export const Site = z.object({ id: Id, name: z.string().min(1), path: z.string().min(1), gate: z.string() })
+
+/** A working party. */
+export const Team = z.object({ id: Id, name: z.string().min(1), memberIds: z.array(Id) })
 
 export const Plot = z.object({
   id: Id,
@@ -30,18 +34,21 @@ export const Plot = z.object({
   siteId: Id,
   /** Nobody's, where it is null. */
   holderId: Id.nullable(),
+  /** Whoever holds it together with them. */
+  coHolderIds: z.array(Id),
   state: z.enum(['vacant', 'let', 'ending']),
   planting: z.string(),
   rentDue: z.number().nonnegative(),
   wardenNotes: z.string().optional(),
 })
 
-/** A plot shared with a member, to look at or to tend as well, until a day or for good. */
+/** A plot shared with a member, or with everybody of a role, to look at or to tend as well, until a day or for good. */
 export const Share = z.object({
   id: Id,
   plotId: Id,
   grantedById: Id,
-  memberId: Id,
+  memberId: Id.optional(),
+  role: Role.optional(),
   level: z.enum(['look', 'tend']),
   until: Time.optional(),
 })
@@ -50,7 +57,6 @@ export const Share = z.object({
 export const Entry = z.object({
   id: Id,
   plotId: Id,
-  siteId: Id,
   authorId: Id,
   audience: z.enum(['plot', 'site', 'everyone']),
   text: z.string().min(1),
@@ -68,13 +74,14 @@ export const Remark = z.object({
   writtenAt: Time,
 })
 
-/** Work to be done on a site, given to members by id or by email address. */
+/** Work to be done on a site, given to members by id or by email address, or to a team. */
 export const Job = z.object({
   id: Id,
   siteId: Id,
   title: z.string().min(1),
   assigneeIds: z.array(Id),
   assigneeEmails: z.array(z.email()),
+  teamId: Id.optional(),
   state: z.enum(['open', 'done']),
   dueAt: Time,
 })
@@ -83,6 +90,8 @@ export const Notice = z.object({
   id: Id,
   authorId: Id,
   state: z.enum(['draft', 'published']),
+  /** Set by the secretary alone. */
+  approved: z.boolean(),
   publishedAt: Time.optional(),
   title: z.string().min(1),
   text: z.string(),
@@ -92,7 +101,6 @@ export const Notice = z.object({
 export const Inspection = z.object({
   id: Id,
   plotId: Id,
-  siteId: Id,
   inspectorId: Id,
   state: z.enum(['draft', 'filed']),
   seasonEndsAt: Time,

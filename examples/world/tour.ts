@@ -1,6 +1,7 @@
 // A tour of the demo world in the terminal: what each person sees, may edit and may delete, and what becomes of a forbidden try.
 
 import { isPachterError } from 'pachter'
+import type { Described } from 'pachter/store'
 import pc from 'picocolors'
 import { openWorld, today } from './open.js'
 import { people } from './people.js'
@@ -8,9 +9,11 @@ import { people } from './people.js'
 const CAST = {
   ines: 'holds a plot',
   bram: 'holds two, helps on others',
+  greta: 'holds one together with Odile',
   tomasz: 'warden of one site',
   farah: 'treasurer',
   kofi: 'secretary',
+  hugo: 'holds plots, and is banned',
   visitor: 'not signed in',
 } as const
 const MOST = 5
@@ -49,13 +52,12 @@ for (const name of Object.keys(CAST) as (keyof typeof CAST)[]) {
 /** The list of a person, with what they may do to each record. Gives the number of records. */
 async function show(name: keyof typeof CAST, type: Shown): Promise<number> {
   const mine = storeOf(name)
-  const seen = (await mine.list(type)) as { id: string }[]
+  const seen = (await mine.list(type, { withActions: ['update', 'delete'] })) as Described<{ id: string }>[]
   say(`  ${PLURAL[type]}: ${seen.length} of ${all[type].length}`)
-  for (const record of seen.slice(0, MOST)) {
-    // Rules are asked about the whole record, as it is stored, and not about what somebody sees of it.
-    const whole = all[type].find(({ id }) => id === record.id) as never
-    const edit = mine.viewpoint?.verdict('update', type, whole)
-    const remove = mine.viewpoint?.verdict('delete', type, whole)
+  for (const {
+    record,
+    may: { update: edit, delete: remove },
+  } of seen.slice(0, MOST)) {
     const may = [...(edit?.allowed ? [`edit ${edit.fields?.join(', ') ?? 'all'}`] : []), ...(remove?.allowed ? ['delete'] : [])]
     const actions = may.join('; ')
     say(
@@ -96,6 +98,19 @@ async function attempt(what: string, call: () => Promise<unknown>): Promise<void
 }
 
 say()
+say(pc.bold('A share, and its end'))
+const plotsOf = async (name: keyof typeof CAST) =>
+  (await storeOf(name).list('plot', { withStandings: true }))
+    .map(({ record, standings }) => `${record.id} (${standings.join(', ') || 'public'})`)
+    .join(', ')
+say(`Bram sees ${await plotsOf('bram')}.`)
+await attempt("as Ines: delete('share', 'h-01')", () => ines.delete('share', 'h-01'))
+say(`Bram sees ${await plotsOf('bram')}.`)
+say('Greta is made warden of the second site. Her token is the same; her record is not:')
+await system.update('member', 'm-08', { roles: ['warden'], siteIds: ['s-02'] })
+say(`Greta sees ${await plotsOf('greta')}.`)
+
+say()
 say(pc.bold('The same lists, counted'))
 say(
   `  ${'who'.padEnd(10)}${Object.values(PLURAL)
@@ -111,5 +126,6 @@ say(pc.bold('Go on with'))
 say('  npx pachter people')
 say('  npx pachter list plot --for ines --for bram --for tomasz --for visitor')
 say('  npx pachter try delete plot p-03 --for bram')
-say('  npx pachter why update entry e-03 --for ines')
+say('  npx pachter rules plot')
+say('  npx pachter why read plot p-03 --for yuki')
 say('and read examples/world/rulebook.ts, where all of this is decided.')

@@ -1,10 +1,13 @@
 import pc from 'picocolors'
 import {
   describe,
+  describeOver,
   describeTerm,
   describeValue,
   instant,
   instantText,
+  type Row,
+  type SomeNode,
   type TermNode,
   type Trace,
   typeOf,
@@ -36,31 +39,71 @@ export function clauseLines(clause: ClauseTrace, wording: Wording): string[] {
   ]
 }
 
+/**
+ * A part with what is in it, as far as that decided: of several of which any may hold, those that do; of several of which all
+ * must, those that fail. The others are named only.
+ */
 function traceLines(part: Trace, wording: Wording, depth: number, title?: string): Line[] {
   const { node, holds } = part
   switch (node.kind) {
     case 'named': {
       const inner = part.of[0] as Trace
       const head = { depth, holds, text: title ?? node.name }
-      if (inner.node.kind === 'constant') return [head]
-      const nested = inner.node.kind === 'allOf' ? inner.of : [inner]
-      return [head, ...nested.flatMap((one) => traceLines(one, wording, depth + 1))]
+      return inner.node.kind === 'constant' ? [head] : [head, ...insideLines(inner, wording, depth + 1)]
     }
     case 'allOf':
-    case 'anyOf': {
-      const text = title ?? (node.kind === 'allOf' ? 'all of' : 'any of')
-      return [{ depth, holds, text }, ...part.of.flatMap((one) => traceLines(one, wording, depth + 1))]
-    }
+    case 'anyOf':
+      return [{ depth, holds, text: title ?? (node.kind === 'allOf' ? 'all of' : 'any of') }, ...insideLines(part, wording, depth + 1)]
     case 'not':
       if (node.of.kind === 'compare')
         return withTitle({ depth, holds, text: describe(node, wording), values: values(part.of[0] as Trace) }, title)
       return [{ depth, holds, text: title ?? 'not' }, ...traceLines(part.of[0] as Trace, wording, depth + 1)]
     case 'compare':
     case 'presence':
+    case 'listChange':
       return withTitle({ depth, holds, text: describe(node, wording), values: values(part) }, title)
+    case 'some':
+      return someLines(part, wording, depth, title)
     case 'constant':
       return [{ depth, holds, text: title ?? describe(node) }]
   }
+}
+
+/** The parts of a condition without a line for the whole, where all of them must hold or, under a heading, any. */
+function insideLines(part: Trace, wording: Wording, depth: number): Line[] {
+  const { node } = part
+  if (node.kind === 'named') return insideLines(part.of[0] as Trace, wording, depth)
+  if (node.kind !== 'allOf' && node.kind !== 'anyOf') return traceLines(part, wording, depth)
+  return part.of.flatMap((one) => {
+    const lines = traceLines(one, wording, depth)
+    return one.holds === part.holds ? lines : lines.slice(0, 1)
+  })
+}
+
+/** What a `some` looked at: the record that fits, or the nearest of those that do not. */
+function someLines(part: Trace, wording: Wording, depth: number, title: string | undefined): Line[] {
+  const { over, each, of } = part.node as SomeNode
+  const { all, one } = describeOver(over, wording)
+  const looked = part.looked ?? 0
+  const count = looked === 0 ? 'there is none' : part.holds || looked === 1 ? '' : `${looked} of them, none fits`
+  const head: Line = {
+    depth,
+    holds: part.holds,
+    text: title ?? (of.kind === 'named' ? describe(part.node, wording) : `for ${all}`),
+    values: count,
+  }
+  const inner: Wording = { ...wording, looking: { ...wording.looking, [each]: one } }
+  const found = part.of.flatMap((trace) => {
+    if (over.kind === 'elements') return insideLines(trace, inner, depth + 1)
+    const record: Line = { depth: depth + 1, holds: trace.holds, text: `${over.type} ${keyText(trace.on)}` }
+    return [record, ...insideLines(trace, inner, depth + 2)]
+  })
+  return [head, ...found]
+}
+
+/** The key of a record that a link led to: its first field, as shapes are written. */
+function keyText(row: Row = {}): string {
+  return String(Object.values(row)[0] ?? '')
 }
 
 function withTitle(line: Line, title: string | undefined): Line[] {
@@ -73,7 +116,14 @@ function withTitle(line: Line, title: string | undefined): Line[] {
 
 /** What stood on the sides of a comparison, but for what was written in the rule. */
 function values({ node, values = [] }: Trace): string {
-  const terms: TermNode[] = node.kind === 'compare' ? [node.left, node.right] : node.kind === 'presence' ? [node.term] : []
+  const terms: TermNode[] =
+    node.kind === 'compare'
+      ? [node.left, node.right]
+      : node.kind === 'presence'
+        ? [node.term]
+        : node.kind === 'listChange'
+          ? [node.list, node.from, node.item]
+          : []
   return terms
     .flatMap((term, at) => (term.kind === 'literal' || term.kind === 'forever' ? [] : [`${shortName(term)}: ${shown(term, values[at])}`]))
     .join(', ')
@@ -81,7 +131,7 @@ function values({ node, values = [] }: Trace): string {
 
 function shortName(term: TermNode): string {
   if (term.kind === 'claim') return `me.${term.path.join('.')}`
-  if (term.kind === 'field') return term.path.join('.')
+  if (term.kind === 'field') return [...(term.via ?? []).map(({ name }) => name), ...term.path].join('.')
   return term.kind === 'orElse' ? shortName(term.term) : describeTerm(term)
 }
 

@@ -1,8 +1,9 @@
+import { destination, pino } from 'pino'
 import type { Row } from '../condition/index.js'
 import { instant } from '../condition/index.js'
 import { UnknownNameError } from '../rulebook/index.js'
-import { type GuardedStore, inMemory, openStore, type Records, type Store } from '../store/index.js'
-import type { Viewpoint } from '../viewpoint/index.js'
+import { type GuardedStore, inMemory, openStore, type Records, type Store, type VerdictLog } from '../store/index.js'
+import { indexed, readClaims, type Viewpoint } from '../viewpoint/index.js'
 import { readData } from './data.js'
 import { UsageError } from './errors.js'
 import { type Loaded, load, RESERVED } from './load.js'
@@ -11,6 +12,10 @@ import { type Loaded, load, RESERVED } from './load.js'
 export interface CommonOptions {
   readonly config?: string
   readonly at?: string
+  /** Rules of the record type to leave out, by their titles. */
+  readonly without?: readonly string[]
+  /** Writes the verdict log to standard error, a line of JSON for each entry. */
+  readonly log?: boolean
 }
 
 /** Somebody to look through. */
@@ -29,24 +34,40 @@ export interface CliSession {
   store(): Store
   person(name: string): Person
   everybody(): Person[]
-  viewpoint(person: Person): Viewpoint
+  viewpoint(person: Person, within?: string): Viewpoint
 }
 
 /** Reads configuration and data, and shows the rulebook's warnings. */
-export async function openSession(options: CommonOptions): Promise<CliSession> {
-  const loaded = await load(options.config)
+export async function openSession(options: CommonOptions, type?: string): Promise<CliSession> {
+  const whole = await load(options.config)
+  const book = (options.without ?? []).reduce((left, title) => left.without(type as string, title), whole.book)
+  const loaded: Loaded = { ...whole, book, model: book.model }
   for (const warning of loaded.book.warnings) process.stderr.write(`warning: ${warning}\n`)
   const records = await readData(loaded.folder, loaded.model)
   const now = options.at === undefined ? loaded.now : readTime(options.at)
   const clock = now === undefined ? {} : { now }
+  const linked = indexed(records)
   return {
     loaded,
     records,
     now,
-    store: () => openStore(loaded.book, inMemory(records), clock),
+    store: () => openStore(loaded.book, inMemory(records), { ...clock, ...(options.log ? { log: verdictLog(), logAllowed: true } : {}) }),
     person: (name) => findPerson(loaded, name),
     everybody: () => [...Object.keys(loaded.people), 'unknown', 'visitor'].map((name) => findPerson(loaded, name)),
-    viewpoint: (person) => loaded.book.for(person.claims as never, clock),
+    viewpoint: (person, within) =>
+      loaded.book.for(person.claims as never, { ...clock, records: linked as never, ...(within === undefined ? {} : { within }) }),
+  }
+}
+
+/** Why the command itself looks at records: not what somebody asked for, and so not in the log. */
+export const COMPARING = 'to compare the data before and after'
+
+/** The verdict log, as pino writes it: at once, so that nothing is lost when the command ends. */
+function verdictLog(): VerdictLog {
+  const level = (label: string) => ({ level: label })
+  const logger = pino({ base: null, timestamp: false, formatters: { level } }, destination({ dest: 2, sync: true }))
+  return (entry) => {
+    if (entry.reason !== COMPARING) logger.info(entry)
   }
 }
 
@@ -67,12 +88,12 @@ function findPerson(loaded: Loaded, name: string): Person {
 }
 
 /** Somebody with an id and nothing else: empty lists where the shape insists on lists. */
-function stranger({ book, model, file }: Loaded): Row {
+function stranger({ model, file }: Loaded): Row {
   const { key, fields } = model.me
   const claims: Record<string, unknown> = { [key]: fields[key]?.type === 'integer' ? Number.MAX_SAFE_INTEGER : 'somebody-unknown' }
   for (const [name, field] of Object.entries(fields)) if (name !== key && field.list && !field.optional) claims[name] = []
   try {
-    book.for(claims as never)
+    readClaims(model.me, claims)
   } catch {
     throw new UsageError(
       `--for unknown: an id alone does not fit the shape of me; give the claims of an unknown person in ${file}, as unknown: { ... }`,

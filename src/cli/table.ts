@@ -47,6 +47,30 @@ export function columns(headings: readonly string[], rows: readonly (readonly st
     .join('\n')
 }
 
+/** Rows under headings, in columns that share the width of the terminal; long cells go on in further lines. */
+export function wrapped(headings: readonly string[], rows: readonly (readonly string[])[]): string {
+  const widest = headings.map((heading, at) => Math.max(heading.length, ...rows.map((row) => (row[at] ?? '').length)))
+  const room = outputWidth() - 2 - 2 * headings.length
+  let widths = widest
+  // The widest columns give way first.
+  for (let most = Math.max(...widest); widths.reduce((sum, width) => sum + width, 0) > room && most > 8; most--) {
+    widths = widest.map((width) => Math.min(width, most))
+  }
+  const table = new Table({
+    head: headings.map((heading) => pc.bold(heading)),
+    chars: PLAIN,
+    style: { head: [], border: [], 'padding-left': 0, 'padding-right': 0 },
+    colWidths: widths,
+    wordWrap: true,
+  })
+  table.push(...rows.map((row) => row.map((text) => text || pc.dim('-'))))
+  return table
+    .toString()
+    .split('\n')
+    .map((line) => line.trimEnd())
+    .join('\n')
+}
+
 /** A value in a cell: text as it is, what is missing as nothing. */
 export function cell(value: unknown): string {
   if (value === null || value === undefined) return ''

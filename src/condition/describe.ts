@@ -1,4 +1,5 @@
-import type { CompareNode, Comparison, ConditionNode, TermNode } from './nodes.js'
+import type { ClaimNode, CompareNode, Comparison, ConditionNode, FieldNode, OverNode, SomeNode, TermNode } from './nodes.js'
+import { fieldNodesIn } from './walk.js'
 
 /** How a description speaks of the parties. */
 export interface Wording {
@@ -8,6 +9,8 @@ export interface Wording {
   readonly person?: string
   /** Writes out what a named condition means, after its name. */
   readonly spelledOut?: boolean
+  /** How the records that an enclosing `some` looks at are spoken of. */
+  readonly looking?: { readonly [each: number]: string }
 }
 
 const PHRASES: { readonly [C in Comparison]: readonly [yes: string, no: string] } = {
@@ -41,9 +44,9 @@ export function describe(node: ConditionNode, wording: Wording = {}): string {
 export function describeTerm(term: TermNode, wording: Wording = {}): string {
   switch (term.kind) {
     case 'field':
-      return `${possessive(wording.record ?? 'the record')} ${term.path.join('.')}${term.of === 'after' ? ' afterwards' : ''}`
+      return `${possessive(ownerOf(term, wording))} ${term.path.join('.')}${term.of === 'after' ? ' afterwards' : ''}`
     case 'claim':
-      return `${wording.person ?? 'my'} ${term.path.join('.')}`
+      return claimText(term, wording.person ?? 'my')
     case 'literal':
       return describeValue(term.value, term.type === 'time')
     case 'now':
@@ -53,6 +56,45 @@ export function describeTerm(term: TermNode, wording: Wording = {}): string {
     case 'orElse':
       return `${describeTerm(term.term, wording)} (${describeTerm(term.otherwise, wording)} if missing)`
   }
+}
+
+function claimText({ path, links = 0 }: ClaimNode, person: string): string {
+  const owners = path.slice(0, links).map((name, at) => possessive(at === 0 ? `${person} ${name}` : name))
+  return [...(links > 0 ? owners : [person]), path.slice(links).join('.')].join(' ')
+}
+
+/** Of which record a name is said, where that is one that a `some` looks at: "helper of that share". */
+function ofWhom(node: ConditionNode, { looking = {} }: Wording): string {
+  const each = fieldNodesIn(node).find(({ of }) => typeof of === 'number' && Object.hasOwn(looking, of))?.of
+  return typeof each === 'number' ? ` of ${looking[each]}` : ''
+}
+
+/** The record that a field belongs to: "the entry", "the entry's plot". */
+function ownerOf({ of, via = [] }: FieldNode, { record = 'the record', looking = {} }: Wording): string {
+  return via.reduce((owner, { name }) => `${possessive(owner)} ${name}`, typeof of === 'number' ? (looking[of] ?? 'it') : record)
+}
+
+/** What a `some` looks through, and how one of these records is spoken of. */
+export function describeOver(over: OverNode, wording: Wording): { readonly all: string; readonly one: string } {
+  if (over.kind === 'elements') return { all: `one of ${describeTerm(over.list, wording)}`, one: 'it' }
+  const start = over.by
+    .map(({ from }) => from)
+    .find((from): from is FieldNode | ClaimNode => from.kind === 'field' || from.kind === 'claim')
+  const owner = start === undefined || start.kind === 'claim' ? undefined : ownerOf(start, wording)
+  const one = `that ${over.type}`
+  if (over.kind === 'ancestors') return { all: `one of the ${over.type}s above ${owner ?? 'it'}`, one }
+  if (over.name === undefined) return { all: `some ${over.type}`, one }
+  const whose = owner === undefined ? (wording.person ?? 'my') : possessive(owner)
+  return over.one ? { all: `${whose} ${over.name}`, one: `${whose} ${over.name}` } : { all: `one of ${whose} ${over.name}`, one }
+}
+
+function someText({ each, over, of }: SomeNode, wording: Wording, place: Place): string {
+  const { all, one } = describeOver(over, wording)
+  if (of.kind === 'named' && !wording.spelledOut) return `${of.name} of ${all}`
+  if (of.kind === 'constant') return of.value ? `there is ${all}` : 'never'
+  const inner = { ...wording, looking: { ...wording.looking, [each]: one } }
+  const text = `for ${all}: ${sentence(of, inner, 'top')}`
+  return place === 'top' ? text : `(${text})`
 }
 
 /** A value as people read it: text in quotes, times bare, nothing as "missing". */
@@ -72,7 +114,7 @@ function sentence(node: ConditionNode, wording: Wording, place: Place): string {
     case 'constant':
       return node.value ? 'always' : 'never'
     case 'named':
-      return wording.spelledOut ? `${node.name} (${sentence(node.of, wording, 'top')})` : node.name
+      return wording.spelledOut ? `${node.name} (${sentence(node.of, wording, 'top')})` : `${node.name}${ofWhom(node.of, wording)}`
     case 'compare':
       return comparison(node, wording, true)
     case 'presence':
@@ -81,6 +123,10 @@ function sentence(node: ConditionNode, wording: Wording, place: Place): string {
       return joined(node.of, 'and', wording, place)
     case 'anyOf':
       return joined(node.of, 'or', wording, place)
+    case 'listChange':
+      return `${describeTerm(node.list, wording)} ${node.by === 'adds' ? 'are the same with' : 'are the same without'} ${describeTerm(node.item, wording)}`
+    case 'some':
+      return someText(node, wording, place)
     case 'not':
       if (node.of.kind === 'compare') return comparison(node.of, wording, false)
       return `not (${sentence(node.of, wording, 'top')})`
@@ -102,6 +148,7 @@ function joined(of: readonly ConditionNode[], word: 'and' | 'or', wording: Wordi
 }
 
 function possessive(name: string): string {
+  if (name === 'it') return 'its'
   return name.endsWith('s') ? `${name}'` : `${name}'s`
 }
 

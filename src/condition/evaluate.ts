@@ -1,8 +1,20 @@
+import { PachterError } from './error.js'
 import { type Known, laneFor } from './lanes.js'
-import type { CompareNode, ConditionNode, OrElseNode, TermNode } from './nodes.js'
+import { isSelfContained, joinsOf, lower } from './lower.js'
+import type {
+  AncestorsNode,
+  CompareNode,
+  ConditionNode,
+  LinkNode,
+  ListChangeNode,
+  OrElseNode,
+  PlaceNode,
+  SomeNode,
+  TermNode,
+} from './nodes.js'
 import { isList, typeOf } from './nodes.js'
 import { lowerAscii } from './text.js'
-import { type Comparable, isMissing, proper, properList } from './value.js'
+import { type Comparable, inside, isMissing, proper, properList, type Scalar } from './value.js'
 
 /** A record as rules read it. */
 export type Row = Readonly<Record<string, unknown>>
@@ -15,6 +27,44 @@ export interface Env {
   readonly now: number
   /** The record as it would become. Where nothing is about to change, the record as it is stands for it. */
   readonly after?: Row | undefined
+  /** The other records, where rules follow links to them. */
+  readonly links?: Links | undefined
+  /** What a `some` looks at, by its number; and what has been found out in the course of one operation. Made where it is needed. */
+  readonly course?: Course
+}
+
+/** How other records are found: through indexes, not by looking at each. */
+export interface Links {
+  /** The records of a type that hold these values at these places, a list holding a value if one of its elements is it. */
+  find(type: string, places: readonly PlaceNode[], values: readonly Comparable[]): readonly Row[]
+}
+
+/** One operation's course: one instant, one person, one state of the records. */
+export interface Course {
+  readonly looking: (Row | undefined)[]
+  readonly known: Map<object, Map<Comparable, boolean>>
+  /** Is told of every record that a `some` looks at. */
+  readonly note?: (each: number, row: Row) => void
+}
+
+function look(course: Course, each: number, row: Row): void {
+  course.looking[each] = row
+  course.note?.(each, row)
+}
+
+/** The course of a new operation. */
+export function newCourse(): Course {
+  return { looking: [], known: new Map() }
+}
+
+/** Rules follow links to other records, and nobody said where those are. */
+export class LinksError extends PachterError {
+  constructor(type: string) {
+    super(
+      'NO_LINKED_RECORDS',
+      `the rules look at other records, of type ${type}, and none were given: book.for(person, { records: { ${type}: [...] } }), or ask the store`,
+    )
+  }
 }
 
 /** A condition made ready to be asked about many records. */
@@ -29,27 +79,36 @@ const always: Predicate = () => true
 /**
  * Makes a condition into a function: the one evaluator that every in-memory answer comes from.
  * Two-valued: a comparison with a missing or improper value is false, and `not` is the exact complement.
+ * A part of a condition is told the highest number of a `some` in the whole.
  */
-export function predicate(node: ConditionNode): Predicate {
+export function predicate(node: ConditionNode, highest = 0): Predicate {
+  return lowered(lower(node, highest))
+}
+
+function lowered(node: ConditionNode): Predicate {
   switch (node.kind) {
     case 'constant':
       return node.value ? always : never
     case 'named':
-      return predicate(node.of)
+      return lowered(node.of)
     case 'not': {
-      const inner = predicate(node.of)
+      const inner = lowered(node.of)
       return (record, env) => !inner(record, env)
     }
     case 'allOf':
-      return every(node.of.map(predicate))
+      return every(node.of.map(lowered))
     case 'anyOf':
-      return anyKnown(node.of) ?? some(node.of.map(predicate))
+      return anyKnown(node.of) ?? some(node.of.map(lowered))
     case 'presence': {
       const missing = missingReader(node.term)
       return node.present ? (record, env) => !missing(record, env) : missing
     }
     case 'compare':
       return knownValues(node) ?? comparison(node)
+    case 'listChange':
+      return changeOf(node)
+    case 'some':
+      return someOf(node)
   }
 }
 
@@ -109,6 +168,151 @@ function anyKnown(of: readonly ConditionNode[]): Predicate | undefined {
   return c === undefined ? laneFor(`${a.name} ${b.name}`).any2(a, b) : laneFor(`${a.name} ${b.name} ${c.name}`).any3(a, b, c)
 }
 
+/** Whether one list is the other with one occurrence of a value more. An improper value in either equals nothing, and is no match. */
+function changeOf({ by, list, from, item }: ListChangeNode): Predicate {
+  const type = typeOf(list)
+  if (type === 'other') return never
+  const [longer, shorter] = (by === 'adds' ? [list, from] : [from, list]).map((term) => wholeList(term, type))
+  const wanted = reader(item)
+  return (record, env) => {
+    const more = longer?.(record, env)
+    const less = shorter?.(record, env)
+    const value = wanted(record, env)
+    if (more === undefined || less === undefined || value === undefined || more.length !== less.length + 1) return false
+    const left = new Map<Comparable, number>()
+    for (const one of more) left.set(one, (left.get(one) ?? 0) + 1)
+    for (const one of [...less, value]) left.set(one, (left.get(one) ?? 0) - 1)
+    return [...left.values()].every((count) => count === 0)
+  }
+}
+
+function wholeList(term: TermNode, type: Scalar): ListReader {
+  const raw = rawReader(term)
+  return (record, env) => {
+    const values = raw(record, env)
+    const proper = properList(values, type)
+    return proper !== undefined && proper.length === (values as unknown[]).length ? proper : undefined
+  }
+}
+
+function someOf(node: SomeNode): Predicate {
+  const { each, over } = node
+  if (over.kind === 'elements') {
+    const fits = lowered(node.of)
+    const list = rawReader(over.list)
+    return inCourse((record, env, course) => {
+      const elements = list(record, env)
+      if (!Array.isArray(elements)) return false
+      return elements.some((element) => {
+        if (typeof element !== 'object' || element === null || Array.isArray(element)) return false
+        look(course, each, element)
+        return fits(record, env)
+      })
+    })
+  }
+  if (over.kind === 'ancestors') return someAbove(node, over)
+  const { by, rest } = joinsOf(node as SomeNode & { over: typeof over })
+  const fits = lowered(rest)
+  const places = by.map(({ to }) => to)
+  const wanted = by.map(({ from }) => wantedReader(from))
+  const closed = isSelfContained(rest, each)
+  return inCourse((record, env, course) => {
+    const links = env.links
+    if (links === undefined) throw new LinksError(over.type)
+    return eachOf(wanted, record, env, (values) => {
+      const found = () =>
+        links.find(over.type, places, values).some((row) => {
+          look(course, each, row)
+          return fits(record, env)
+        })
+      return closed ? once(course, node, values, found) : found()
+    })
+  })
+}
+
+type InCourse = (record: Row, env: Env, course: Course) => boolean
+
+function inCourse(test: InCourse): Predicate {
+  return (record, env) => {
+    if (env.course !== undefined) return test(record, env, env.course)
+    const course = newCourse()
+    return test(record, { ...env, course }, course)
+  }
+}
+
+/** What is found out of one linked record serves all that lead to it: n records with m linked ones cost n + m. */
+function once({ known }: Course, node: object, values: readonly Comparable[], find: () => boolean): boolean {
+  const found = known.get(node) ?? new Map<Comparable, boolean>()
+  known.set(node, found)
+  const key = values.length === 1 ? (values[0] as Comparable) : JSON.stringify(values)
+  const answer = found.get(key) ?? find()
+  found.set(key, answer)
+  return answer
+}
+
+/** Reads what places have to be equal to: one value, any of a list, or none. */
+function wantedReader(from: TermNode): (record: Row, env: Env) => Listed {
+  if (isList(from)) {
+    const list = listReader(from)
+    return (record, env) => list(record, env) ?? []
+  }
+  const single = reader(from)
+  return (record, env) => {
+    const value = single(record, env)
+    return value === undefined ? [] : [value]
+  }
+}
+
+/** Whether the test holds for one way to take a value from each of the readers. */
+function eachOf(
+  wanted: readonly ((record: Row, env: Env) => Listed)[],
+  record: Row,
+  env: Env,
+  test: (values: readonly Comparable[]) => boolean,
+): boolean {
+  const [first] = wanted
+  if (wanted.length === 1) return (first as NonNullable<typeof first>)(record, env).some((value) => test([value]))
+  let ways: Listed[] = [[]]
+  for (const read of wanted) {
+    const values = read(record, env)
+    ways = ways.flatMap((way) => values.map((value) => [...way, value]))
+  }
+  return ways.some(test)
+}
+
+/** Walks up a chain, and turns back nowhere: a record met before, or the one it starts from, ends it. */
+function someAbove(node: SomeNode, { type, by, link, key, self }: AncestorsNode): Predicate {
+  const fits = lowered(node.of)
+  const first = by.map(({ from }) => wantedReader(from))
+  const places = by.map(({ to }) => to)
+  const next = link.by.map(({ from }) => wantedReader({ kind: 'field', of: node.each, ...from }))
+  const ownKey = reader(self)
+  const keyOf = reader({ kind: 'field', of: node.each, ...key })
+  return inCourse((record, env, course) => {
+    const links = env.links
+    if (links === undefined) throw new LinksError(type)
+    const met = new Set([ownKey(record, env)])
+    const ahead: (readonly Comparable[])[] = []
+    const goOn = (wanted: typeof first) =>
+      eachOf(wanted, record, env, (values) => {
+        ahead.push(values)
+        return false
+      })
+    goOn(first)
+    for (let values = ahead.pop(); values !== undefined; values = ahead.pop()) {
+      for (const row of links.find(type, places, values)) {
+        look(course, node.each, row)
+        const own = keyOf(record, env)
+        if (met.has(own)) continue
+        met.add(own)
+        if (fits(record, env)) return true
+        goOn(next)
+      }
+    }
+    return false
+  })
+}
+
 type Compared = (left: Comparable, right: Comparable) => boolean
 type Listed = readonly Comparable[]
 
@@ -166,7 +370,9 @@ function rawReader(term: TermNode): (record: Row, env: Env) => unknown {
   switch (term.kind) {
     case 'field': {
       const [name, ...inner] = term.path as [string, ...string[]]
-      if (term.of === 'after') return (record, env) => inside((env.after ?? record)[name], inner)
+      const { of } = term
+      if (of === 'after') return (record, env) => inside((env.after ?? record)[name], inner)
+      if (typeof of === 'number') return (_record, env) => inside(env.course?.looking[of]?.[name], inner)
       return inner.length === 0 ? (record) => record[name] : (record) => inside(record[name], inner)
     }
     case 'claim':
@@ -190,18 +396,51 @@ function eitherOf<T>(term: OrElseNode, readerOf: (term: TermNode) => (record: Ro
   return (record, env) => (missing(record, env) ? second(record, env) : first(record, env))
 }
 
-function inside(value: unknown, path: readonly string[]): unknown {
-  let found = value
-  for (const step of path) {
-    if (typeof found !== 'object' || found === null || Array.isArray(found)) return undefined
-    found = (found as Row)[step]
+/**
+ * Reads what a term holds for people to see: a missing value is undefined or null, an improper one stays as it is.
+ * Links are followed to the first record that there is.
+ */
+export function shown(term: TermNode): (record: Row, env: Env) => unknown {
+  if (term.kind === 'orElse') {
+    const first = shown(term.term)
+    const otherwise = shown(term.otherwise)
+    const type = isList(term.term) ? 'other' : typeOf(term.term)
+    return (record, env) => {
+      const value = first(record, env)
+      return isMissing(value, type) ? otherwise(record, env) : value
+    }
   }
-  return found
+  if (term.kind !== 'field' || term.via === undefined) return rawReader(term)
+  const { via, of, ...last } = term
+  return (record, env) => {
+    const start = of === 'record' ? record : of === 'after' ? (env.after ?? record) : env.course?.looking[of]
+    let row: Row | undefined = start
+    for (const link of via) row = row && linkedBy(link, row, env.links)[0]
+    return row && rawReader({ ...last, of: 'record' })(row, env)
+  }
 }
 
-/** Reads what a term holds for people to see: a missing value is undefined or null, an improper one stays as it is. */
-export function shown(term: TermNode): (record: Row, env: Env) => unknown {
-  return rawReader(term)
+/** What a link to one goes by in a record, for each of its pairs; undefined where something is missing. */
+export function linkValues(by: LinkNode['by'], row: Row): Comparable[] | undefined {
+  const values: Comparable[] = []
+  for (const { from } of by) {
+    const value = proper(inside(row, from.path), from.type)
+    if (value === undefined) return undefined
+    values.push(value)
+  }
+  return values
+}
+
+/** The records that a link to one leads to from a record: one, or none. */
+export function linkedBy({ to, by }: LinkNode, row: Row, links: Links | undefined): readonly Row[] {
+  if (links === undefined) throw new LinksError(to)
+  const values = linkValues(by, row)
+  if (values === undefined) return []
+  return links.find(
+    to,
+    by.map((pair) => pair.to),
+    values,
+  )
 }
 
 function missingReader(term: TermNode): Predicate {

@@ -1,13 +1,49 @@
 export { type Hanging, hangingOnAbsence } from './absence.js'
-export { withAfter } from './after.js'
-export { describe, describeOdd, describeTerm, describeValue, type Wording } from './describe.js'
+export { describe, describeOdd, describeOver, describeTerm, describeValue, type Wording } from './describe.js'
 export { ConditionError, isPachterError, PachterError } from './error.js'
-export { type Env, type Predicate, predicate, type Row, shown } from './evaluate.js'
-export { comparisonProblem, conditionFromJson, orElseProblem } from './json.js'
+export {
+  type Env,
+  type Links,
+  LinksError,
+  linkedBy,
+  linkValues,
+  newCourse,
+  type Predicate,
+  predicate,
+  type Row,
+  shown,
+} from './evaluate.js'
+export { about, withAfter } from './fill.js'
+export { comparisonProblem, conditionFromJson, joinProblem, listChangeProblem, orElseProblem } from './json.js'
+export { linkedRecords, type RecordSource, waysAt } from './linked.js'
+export { isSelfContained, joinsOf, lower, overLink } from './lower.js'
 export { negate, pushNot } from './negate.js'
 export * from './nodes.js'
 export { combine, complement, type PersonClaims, person, simplify, specialiser } from './simplify.js'
 export { compareText, lowerAscii } from './text.js'
 export { instant, instantText } from './time.js'
 export { type Trace, trace } from './trace.js'
-export { type Comparable, comparable, family, isBlank, isHoldable, isMissing, proper, properList, type Scalar } from './value.js'
+export {
+  type Comparable,
+  comparable,
+  family,
+  isBlank,
+  isHoldable,
+  isMissing,
+  literalType,
+  proper,
+  properList,
+  type Scalar,
+} from './value.js'
+export {
+  askedWithin,
+  asksAfter,
+  claimNodesIn,
+  fieldNodesIn,
+  fieldsIn,
+  followsLinks,
+  highestEach,
+  leavesOf,
+  mapTerms,
+  numbered,
+} from './walk.js'

@@ -7,11 +7,19 @@ import {
   type ConditionNode,
   compareNode,
   constant,
+  type FieldNode,
   FOREVER,
   isList,
+  type LinkNode,
+  listChangeNode,
   NOW,
   notNode,
+  type OverNode,
+  type PlaceNode,
   presenceNode,
+  type RecordRef,
+  sameTerm,
+  someNode,
   type TermNode,
   typeOf,
 } from './nodes.js'
@@ -27,10 +35,13 @@ const SCALARS: readonly unknown[] = ['text', 'id', 'integer', 'number', 'boolean
  * @throws ConditionError `BAD_CONDITION`, with the path to the fault.
  */
 export function conditionFromJson(json: unknown): ConditionNode {
-  return condition(json, '$', 0)
+  return condition(json, '$', 0, new Set())
 }
 
-function condition(json: unknown, at: string, depth: number): ConditionNode {
+/** The numbers of the `some` that a place is within. */
+type Bound = ReadonlySet<number>
+
+function condition(json: unknown, at: string, depth: number, bound: Bound): ConditionNode {
   const node = object(json, at, depth)
   switch (node.kind) {
     case 'constant':
@@ -38,27 +49,45 @@ function condition(json: unknown, at: string, depth: number): ConditionNode {
       return constant(boolean(node.value, `${at}.value`))
     case 'not':
       allowed(node, at, 'of')
-      return notNode(condition(node.of, `${at}.of`, depth + 1))
+      return notNode(condition(node.of, `${at}.of`, depth + 1, bound))
     case 'named':
       allowed(node, at, 'name', 'of')
-      return Object.freeze({ kind: 'named', name: text(node.name, `${at}.name`), of: condition(node.of, `${at}.of`, depth + 1) })
+      return Object.freeze({ kind: 'named', name: text(node.name, `${at}.name`), of: condition(node.of, `${at}.of`, depth + 1, bound) })
     case 'allOf':
     case 'anyOf': {
       allowed(node, at, 'of')
       if (!Array.isArray(node.of)) throw new ConditionError(`${at}.of`, 'a list of conditions is needed')
-      const of = node.of.map((part, index) => condition(part, `${at}.of[${index}]`, depth + 1))
+      const of = node.of.map((part, index) => condition(part, `${at}.of[${index}]`, depth + 1, bound))
       return node.kind === 'allOf' ? allOfNode(of) : anyOfNode(of)
     }
     case 'presence':
       allowed(node, at, 'term', 'present')
-      return presenceNode(term(node.term, `${at}.term`, depth + 1), boolean(node.present, `${at}.present`))
+      return presenceNode(term(node.term, `${at}.term`, depth + 1, bound), boolean(node.present, `${at}.present`))
     case 'compare': {
       allowed(node, at, 'by', 'left', 'right')
-      const left = term(node.left, `${at}.left`, depth + 1)
-      const right = term(node.right, `${at}.right`, depth + 1)
+      const left = term(node.left, `${at}.left`, depth + 1, bound)
+      const right = term(node.right, `${at}.right`, depth + 1, bound)
       const problem = comparisonProblem(left, node.by, right)
       if (problem !== undefined) throw new ConditionError(`${at}.by`, problem)
       return compareNode(left, node.by as Comparison, right)
+    }
+    case 'listChange': {
+      allowed(node, at, 'by', 'list', 'from', 'item')
+      if (node.by !== 'adds' && node.by !== 'removes') throw new ConditionError(`${at}.by`, 'adds or removes is needed')
+      const list = term(node.list, `${at}.list`, depth + 1, bound)
+      const from = term(node.from, `${at}.from`, depth + 1, bound)
+      const item = term(node.item, `${at}.item`, depth + 1, bound)
+      const problem = listChangeProblem(list, from, item)
+      if (problem !== undefined) throw new ConditionError(at, problem)
+      return listChangeNode(node.by, list, from, item)
+    }
+    case 'some': {
+      allowed(node, at, 'each', 'over', 'of')
+      const { each } = node
+      if (!Number.isSafeInteger(each) || (each as number) < 1) throw new ConditionError(`${at}.each`, 'a number from 1 is needed')
+      if (bound.has(each as number)) throw new ConditionError(`${at}.each`, `an enclosing "some" has the number ${each} already`)
+      const over = overFromJson(node.over, `${at}.over`, depth + 1, bound)
+      return someNode(each as number, over, condition(node.of, `${at}.of`, depth + 1, new Set([...bound, each as number])))
     }
     default:
       throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is no kind of condition`)
@@ -81,7 +110,7 @@ export function comparisonProblem(left: TermNode, by: unknown, right: TermNode):
   return undefined
 }
 
-function term(json: unknown, at: string, depth: number): TermNode {
+function term(json: unknown, at: string, depth: number, bound: Bound): TermNode {
   const node = object(json, at, depth)
   switch (node.kind) {
     case 'now':
@@ -91,19 +120,23 @@ function term(json: unknown, at: string, depth: number): TermNode {
       allowed(node, at)
       return FOREVER
     case 'field':
-      allowed(node, at, 'of', 'path', 'type', 'list', 'optional')
-      if (node.of !== 'record' && node.of !== 'after') throw new ConditionError(`${at}.of`, `${JSON.stringify(node.of)} is no record here`)
-      return Object.freeze({ kind: 'field', of: node.of, ...place(node, at) })
-    case 'claim':
-      allowed(node, at, 'path', 'type', 'list', 'optional')
-      return Object.freeze({ kind: 'claim', ...place(node, at) })
+      return fieldFromJson(node, at, bound)
+    case 'claim': {
+      allowed(node, at, 'path', 'type', 'list', 'optional', 'links')
+      const found = place(node, at)
+      const { links } = node
+      if (links === undefined) return Object.freeze({ kind: 'claim', ...found })
+      if (!Number.isSafeInteger(links) || (links as number) < 1 || (links as number) >= found.path.length)
+        throw new ConditionError(`${at}.links`, 'a number of steps is needed, fewer than the path has')
+      return Object.freeze({ kind: 'claim', links: links as number, ...found })
+    }
     case 'literal':
       allowed(node, at, 'type', 'list', 'value')
       return literal(node, at)
     case 'orElse': {
       allowed(node, at, 'term', 'otherwise')
-      const first = term(node.term, `${at}.term`, depth + 1)
-      const otherwise = term(node.otherwise, `${at}.otherwise`, depth + 1)
+      const first = term(node.term, `${at}.term`, depth + 1, bound)
+      const otherwise = term(node.otherwise, `${at}.otherwise`, depth + 1, bound)
       const problem = orElseProblem(first, otherwise)
       if (problem !== undefined) throw new ConditionError(`${at}.otherwise`, problem)
       return Object.freeze({ kind: 'orElse', term: first, otherwise })
@@ -111,6 +144,99 @@ function term(json: unknown, at: string, depth: number): TermNode {
     default:
       throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is no kind of term`)
   }
+}
+
+function fieldFromJson(node: Json, at: string, bound: Bound): FieldNode {
+  allowed(node, at, 'of', 'via', 'path', 'type', 'list', 'optional')
+  const { of } = node
+  if (of !== 'record' && of !== 'after' && !bound.has(of as number))
+    throw new ConditionError(`${at}.of`, `${JSON.stringify(of)} is no record here`)
+  const via = node.via === undefined ? {} : { via: many(node.via, `${at}.via`, linkFromJson) }
+  return Object.freeze({ kind: 'field', of: of as RecordRef, ...via, ...place(node, at) })
+}
+
+function overFromJson(json: unknown, at: string, depth: number, bound: Bound): OverNode {
+  const node = object(json, at, depth)
+  const joins = () =>
+    many(node.by, `${at}.by`, (join, where) => {
+      const pair = pairFromJson(join, where)
+      const to = placeFromJson(pair.to, `${where}.to`)
+      const from = term(pair.from, `${where}.from`, depth + 1, bound)
+      const problem = joinProblem(to, from)
+      if (problem !== undefined) throw new ConditionError(where, problem)
+      return Object.freeze({ to, from })
+    })
+  switch (node.kind) {
+    case 'elements': {
+      allowed(node, at, 'list')
+      const list = term(node.list, `${at}.list`, depth + 1, bound)
+      if (list.kind !== 'field' || list.type !== 'other') throw new ConditionError(`${at}.list`, 'a field with a list of objects is needed')
+      return Object.freeze({ kind: 'elements', list })
+    }
+    case 'records': {
+      allowed(node, at, 'type', 'name', 'one', 'by')
+      const name = node.name === undefined ? {} : { name: text(node.name, `${at}.name`) }
+      return Object.freeze({ kind: 'records', type: fieldName(node.type, `${at}.type`), ...name, ...flag(node, 'one', at), by: joins() })
+    }
+    case 'ancestors': {
+      allowed(node, at, 'type', 'by', 'link', 'key', 'self')
+      return Object.freeze({
+        kind: 'ancestors',
+        type: fieldName(node.type, `${at}.type`),
+        by: joins(),
+        link: linkFromJson(node.link, `${at}.link`),
+        key: placeFromJson(node.key, `${at}.key`),
+        self: term(node.self, `${at}.self`, depth + 1, bound),
+      })
+    }
+    default:
+      throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is nothing that a "some" looks through`)
+  }
+}
+
+function linkFromJson(json: unknown, at: string): LinkNode {
+  const node = object(json, at, 0)
+  allowed(node, at, 'name', 'to', 'by')
+  const by = many(node.by, `${at}.by`, (join, where) => {
+    const pair = pairFromJson(join, where)
+    return Object.freeze({ to: placeFromJson(pair.to, `${where}.to`), from: placeFromJson(pair.from, `${where}.from`) })
+  })
+  return Object.freeze({ name: text(node.name, `${at}.name`), to: fieldName(node.to, `${at}.to`), by })
+}
+
+function pairFromJson(json: unknown, at: string): Json {
+  const pair = object(json, at, 0)
+  allowed(pair, at, 'to', 'from')
+  return pair
+}
+
+function placeFromJson(json: unknown, at: string): PlaceNode {
+  const node = object(json, at, 0)
+  allowed(node, at, 'path', 'type', 'list')
+  const { path, type, list } = place(node, at)
+  if (type === 'other') throw new ConditionError(`${at}.type`, 'nothing can be equal to what the shape says nothing of')
+  return Object.freeze({ path, type, ...(list ? { list } : {}) })
+}
+
+/** What is wrong with asking whether one list becomes the other by a value, in words; undefined if nothing is. */
+export function listChangeProblem(list: TermNode, from: TermNode, item: TermNode): string | undefined {
+  const is = (term: TermNode, of: 'record' | 'after') => term.kind === 'field' && term.of === of && term.via === undefined
+  const same = is(list, 'after') && is(from, 'record') && sameTerm({ ...list, of: 'record' } as FieldNode, from)
+  if (!same || !isList(list) || !isList(from))
+    return 'compares a list as it becomes with the same list as it is, as in after.tags.adds(plot.tags, x)'
+  return comparisonProblem(list, 'has', item)
+}
+
+/** What is wrong with looking for a term's value at a place, in words; undefined if nothing is. */
+export function joinProblem(to: PlaceNode, from: TermNode): string | undefined {
+  const type = typeOf(from)
+  if (type === 'other' || !comparable(type, to.type)) return `${type} is never equal to ${to.type}`
+  return to.list && isList(from) ? 'a list is not looked for in a list' : undefined
+}
+
+function many<T>(json: unknown, at: string, read: (one: unknown, at: string) => T): readonly T[] {
+  if (!Array.isArray(json)) throw new ConditionError(at, 'a list is needed')
+  return Object.freeze(json.map((one, index) => read(one, `${at}[${index}]`)))
 }
 
 /** What is wrong with one term standing in for the other, in words; undefined if nothing is. */

@@ -1,7 +1,7 @@
-import { allOfNode, anyOfNode, type ConditionNode, constant, notNode, presenceNode } from './nodes.js'
+import { allOfNode, anyOfNode, type ConditionNode, constant, notNode, presenceNode, someNode } from './nodes.js'
 
 /**
- * The exact complement, with `not` pushed to the leaves: what is left under a `not` is a single comparison.
+ * The exact complement, with `not` pushed to the leaves: what is left under a `not` is a single comparison, or a `some`.
  * A backend then has to be exact about missing values in one place only.
  */
 export function negate(node: ConditionNode): ConditionNode {
@@ -19,7 +19,10 @@ export function negate(node: ConditionNode): ConditionNode {
     case 'presence':
       return presenceNode(node.term, !node.present)
     case 'compare':
+    case 'listChange':
       return notNode(node)
+    case 'some':
+      return notNode(pushNot(node))
   }
 }
 
@@ -34,9 +37,12 @@ export function pushNot(node: ConditionNode): ConditionNode {
       return allOfNode(node.of.map(pushNot))
     case 'anyOf':
       return anyOfNode(node.of.map(pushNot))
+    case 'some':
+      return someNode(node.each, node.over, pushNot(node.of))
     case 'constant':
     case 'presence':
     case 'compare':
+    case 'listChange':
       return node
   }
 }

@@ -1,15 +1,37 @@
 import type { Comparable, Scalar } from './value.js'
 
 /**
- * Which record a field is read from: the record as it is, or (in rules of updates) as it would become. Records reached
- * through links join here as objects, so that every visitor has to say what it does with them.
+ * Which record a field is read from: the record as it is, or (in rules of updates) as it would become; or, by number, the
+ * record that the enclosing `some` of that number is looking at.
  */
-export type RecordRef = 'record' | 'after'
+export type RecordRef = 'record' | 'after' | number
+
+/** A place in a record that a link goes by. */
+export interface PlaceNode {
+  readonly path: readonly string[]
+  readonly type: Scalar
+  readonly list?: true
+}
+
+/** A step from one record to another of type `to`: each pair of places has to be equal. A list leads to whatever equals one of its values. */
+export interface LinkNode {
+  readonly name: string
+  readonly to: string
+  readonly by: readonly { readonly to: PlaceNode; readonly from: PlaceNode }[]
+}
+
+/** A place in the records looked through, and the term that it has to be equal to. */
+export interface JoinNode {
+  readonly to: PlaceNode
+  readonly from: TermNode
+}
 
 /** A field of a record. `other` fields hold something that can only be asked whether it is there. */
 export interface FieldNode {
   readonly kind: 'field'
   readonly of: RecordRef
+  /** Links to one that lead on to the record that has the field. Where there is none, the field is missing. */
+  readonly via?: readonly LinkNode[]
   readonly path: readonly string[]
   readonly type: Scalar | 'other'
   readonly list?: true
@@ -20,6 +42,8 @@ export interface FieldNode {
 /** A claim of the person asking. Any claim can be missing: a visitor has none. */
 export interface ClaimNode {
   readonly kind: 'claim'
+  /** So many of the first steps are links to records: together they are there or missing. */
+  readonly links?: number
   readonly path: readonly string[]
   readonly type: Scalar | 'other'
   readonly list?: true
@@ -93,6 +117,17 @@ export interface PresenceNode {
   readonly present: boolean
 }
 
+/** A list becomes another by one value alone: exactly one occurrence of the item is added, or removed, whatever the order. */
+export interface ListChangeNode {
+  readonly kind: 'listChange'
+  readonly by: 'adds' | 'removes'
+  /** The list as it becomes. */
+  readonly list: TermNode
+  /** The list as it is. */
+  readonly from: TermNode
+  readonly item: TermNode
+}
+
 /** Every one of them holds; of none, true. */
 export interface AllOfNode {
   readonly kind: 'allOf'
@@ -118,8 +153,58 @@ export interface NamedNode {
   readonly of: ConditionNode
 }
 
+/** Records of a type: those whose places equal the terms, or all of them. */
+export interface RecordsNode {
+  readonly kind: 'records'
+  readonly type: string
+  /** The link by which they are reached. */
+  readonly name?: string
+  /** There is at most one. */
+  readonly one?: true
+  readonly by: readonly JoinNode[]
+}
+
+/** The objects in a list within a record. */
+export interface ElementsNode {
+  readonly kind: 'elements'
+  readonly list: FieldNode
+}
+
+/** The chain of records above one, by a link of their type to itself: any number of steps, the record itself left out. */
+export interface AncestorsNode {
+  readonly kind: 'ancestors'
+  readonly type: string
+  /** The first step. */
+  readonly by: readonly JoinNode[]
+  /** Every further one. */
+  readonly link: LinkNode
+  readonly key: PlaceNode
+  /** The key of the record itself. */
+  readonly self: TermNode
+}
+
+/** What a `some` looks through. */
+export type OverNode = RecordsNode | ElementsNode | AncestorsNode
+
+/** At least one of the records fits. Inside, it is the record of the number `each`, which no enclosing `some` has. */
+export interface SomeNode {
+  readonly kind: 'some'
+  readonly each: number
+  readonly over: OverNode
+  readonly of: ConditionNode
+}
+
 /** A yes/no expression over the record, the person and the instant: plain frozen data that is its own JSON form. */
-export type ConditionNode = ConstantNode | CompareNode | PresenceNode | AllOfNode | AnyOfNode | NotNode | NamedNode
+export type ConditionNode =
+  | ConstantNode
+  | CompareNode
+  | PresenceNode
+  | ListChangeNode
+  | AllOfNode
+  | AnyOfNode
+  | NotNode
+  | NamedNode
+  | SomeNode
 
 /** What each comparison takes on its sides: the family of values, and which side is a list. */
 export const COMPARISONS: {
@@ -180,47 +265,28 @@ export function presenceNode(term: TermNode, present: boolean): PresenceNode {
   return Object.freeze({ kind: 'presence', term, present })
 }
 
-/** Every field term in a condition, wherever it stands. */
-function fieldTerms(node: ConditionNode): FieldNode[] {
-  const ofTerm = (term: TermNode): FieldNode[] => {
-    if (term.kind === 'orElse') return [...ofTerm(term.term), ...ofTerm(term.otherwise)]
-    return term.kind === 'field' ? [term] : []
-  }
-  switch (node.kind) {
-    case 'allOf':
-    case 'anyOf':
-      return node.of.flatMap(fieldTerms)
-    case 'not':
-    case 'named':
-      return fieldTerms(node.of)
-    case 'presence':
-      return ofTerm(node.term)
-    case 'compare':
-      return [...ofTerm(node.left), ...ofTerm(node.right)]
-    case 'constant':
-      return []
-  }
+/** A change of a list by one value, as one node. */
+export function listChangeNode(by: ListChangeNode['by'], list: TermNode, from: TermNode, item: TermNode): ListChangeNode {
+  return Object.freeze({ kind: 'listChange', by, list, from, item })
 }
 
-/** The names of the fields that a condition asks for on the record as it is. */
-export function fieldsIn(node: ConditionNode): string[] {
-  const terms = fieldTerms(node).filter(({ of }) => of === 'record')
-  return [...new Set(terms.map(({ path }) => path[0] as string))]
-}
-
-/** Whether a condition asks for the record as it would become. */
-export function asksAfter(node: ConditionNode): boolean {
-  return fieldTerms(node).some(({ of }) => of === 'after')
+/** A `some`, as one node. */
+export function someNode(each: number, over: OverNode, of: ConditionNode): SomeNode {
+  return Object.freeze({ kind: 'some', each, over, of })
 }
 
 /** Freezes a condition and all that is in it. What is frozen already is taken to be so throughout. */
 export function frozen(node: ConditionNode): ConditionNode {
-  if (node.kind === 'compare') return Object.freeze(node)
+  if (node.kind === 'compare' || node.kind === 'listChange') return Object.freeze(node)
   if (Object.isFrozen(node)) return node
   if (node.kind === 'allOf' || node.kind === 'anyOf') {
     for (const part of node.of) frozen(part)
     Object.freeze(node.of)
   } else if (node.kind === 'not' || node.kind === 'named') frozen(node.of)
+  else if (node.kind === 'some') {
+    frozen(node.of)
+    Object.freeze(node.over)
+  }
   return Object.freeze(node)
 }
 
@@ -257,8 +323,10 @@ export function isList(term: TermNode): boolean {
 /** Whether two terms are the same place or value. */
 export function sameTerm(a: TermNode, b: TermNode): boolean {
   if (a === b) return true
-  if (a.kind === 'field' && b.kind === 'field') return a.of === b.of && samePath(a.path, b.path)
-  if (a.kind === 'claim' && b.kind === 'claim') return samePath(a.path, b.path)
+  // Of one type as well: what is blank is missing in an id, and there in a text.
+  if (a.kind === 'field' && b.kind === 'field')
+    return a.type === b.type && a.of === b.of && samePath(a.path, b.path) && sameLinks(a.via, b.via)
+  if (a.kind === 'claim' && b.kind === 'claim') return a.type === b.type && samePath(a.path, b.path)
   if (a.kind === 'orElse' && b.kind === 'orElse') return sameTerm(a.term, b.term) && sameTerm(a.otherwise, b.otherwise)
   if (a.kind !== 'literal' || b.kind !== 'literal') return a.kind === b.kind && a.kind !== 'literal' && a.kind !== 'orElse'
   return a.type === b.type && JSON.stringify(a.value) === JSON.stringify(b.value)
@@ -270,8 +338,11 @@ export function sameCondition(a: ConditionNode, b: ConditionNode): boolean {
   if (a.kind === 'constant' && b.kind === 'constant') return a.value === b.value
   if (a.kind === 'compare' && b.kind === 'compare') return a.by === b.by && sameTerm(a.left, b.left) && sameTerm(a.right, b.right)
   if (a.kind === 'presence' && b.kind === 'presence') return a.present === b.present && sameTerm(a.term, b.term)
+  if (a.kind === 'listChange' && b.kind === 'listChange')
+    return a.by === b.by && sameTerm(a.list, b.list) && sameTerm(a.from, b.from) && sameTerm(a.item, b.item)
   if (a.kind === 'not' && b.kind === 'not') return sameCondition(a.of, b.of)
   if (a.kind === 'named' && b.kind === 'named') return a.name === b.name && sameCondition(a.of, b.of)
+  if (a.kind === 'some' && b.kind === 'some') return a.each === b.each && sameOver(a.over, b.over) && sameCondition(a.of, b.of)
   if ((a.kind === 'allOf' && b.kind === 'allOf') || (a.kind === 'anyOf' && b.kind === 'anyOf')) {
     return a.of.length === b.of.length && a.of.every((one, at) => sameCondition(one, b.of[at] as ConditionNode))
   }
@@ -280,4 +351,34 @@ export function sameCondition(a: ConditionNode, b: ConditionNode): boolean {
 
 function samePath(a: readonly string[], b: readonly string[]): boolean {
   return a.length === b.length && a.every((step, at) => step === b[at])
+}
+
+/** Whether two chains of links are the same. */
+export function sameLinks(a: readonly LinkNode[] = [], b: readonly LinkNode[] = []): boolean {
+  return a === b || (a.length === b.length && a.every((one, at) => sameLink(one, b[at] as LinkNode)))
+}
+
+function sameLink(a: LinkNode, b: LinkNode): boolean {
+  if (a === b) return true
+  const same = (one: PlaceNode, other: PlaceNode | undefined) => other?.type === one.type && samePath(one.path, other.path)
+  return (
+    a.to === b.to && a.by.length === b.by.length && a.by.every(({ to, from }, at) => same(to, b.by[at]?.to) && same(from, b.by[at]?.from))
+  )
+}
+
+function sameOver(a: OverNode, b: OverNode): boolean {
+  if (a.kind === 'elements' || b.kind === 'elements')
+    return a.kind === b.kind && sameTerm((a as ElementsNode).list, (b as ElementsNode).list)
+  if (a.kind !== b.kind || a.type !== b.type || !sameJoins(a.by, b.by)) return false
+  return a.kind === 'records' || (sameLink(a.link, (b as AncestorsNode).link) && sameTerm(a.self, (b as AncestorsNode).self))
+}
+
+function sameJoins(a: readonly JoinNode[], b: readonly JoinNode[]): boolean {
+  return (
+    a.length === b.length &&
+    a.every(({ to, from }, at) => {
+      const other = b[at] as JoinNode
+      return to.type === other.to.type && samePath(to.path, other.to.path) && sameTerm(from, other.from)
+    })
+  )
 }

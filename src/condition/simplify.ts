@@ -1,5 +1,7 @@
 import { predicate, type Row } from './evaluate.js'
 import {
+  type AllOfNode,
+  type AnyOfNode,
   type ClaimNode,
   type CompareNode,
   type ConditionNode,
@@ -8,13 +10,17 @@ import {
   FALSE,
   frozen,
   isList,
+  type ListChangeNode,
   type LiteralNode,
+  type OverNode,
   type PresenceNode,
+  type SomeNode,
   sameCondition,
   type TermNode,
 } from './nodes.js'
 import { instantText } from './time.js'
-import { type Comparable, isMissing, proper, properList, type Scalar } from './value.js'
+import { type Comparable, IMPROPER, inside, isMissing, proper, properList, type Scalar } from './value.js'
+import { leavesOfOver, mapOver } from './walk.js'
 
 /**
  * Folds away everything that can be decided beforehand. Given somebody's claims (null for a visitor), every claim becomes
@@ -33,11 +39,13 @@ export function simplify(node: ConditionNode, claims?: Row | null): ConditionNod
 export interface PersonClaims {
   readonly me: Row | null
   readonly known: Map<string, KnownClaim>
+  /** Standings, which many rules speak of, as they stand for this person. */
+  readonly standing: Map<ConditionNode, ConditionNode>
 }
 
 /** Readies claims for specialisers. */
 export function person(me: Row | null): PersonClaims {
-  return { me, known: new Map() }
+  return { me, known: new Map(), standing: new Map() }
 }
 
 /** The same as `simplify` with claims, made ready for many people. What it gives is not frozen yet, for speed. */
@@ -68,11 +76,11 @@ function prepare(node: ConditionNode, known: boolean): Prepared {
     case 'constant':
       return { kind: 'settled', node }
     case 'named':
-      return prepare(node.of, known)
+      return known ? preparedOnce(node.of) : prepare(node.of, known)
     case 'not': {
       const of = prepare(node.of, known)
       if (of.kind === 'settled') return { kind: 'settled', node: complement(of.node) }
-      if (of.kind === 'personal') return personal(node)
+      if (of.kind === 'personal') return { kind: 'personal', test: (who) => !of.test(who) }
       return { kind: 'mixed', build: (who) => complement(of.build(who)) }
     }
     case 'allOf':
@@ -82,12 +90,71 @@ function prepare(node: ConditionNode, known: boolean): Prepared {
       if (!known || !hasClaim(node.term)) return { kind: 'settled', node: presence(node, node.term) }
       if (!hasRecord(node.term)) return personal(node)
       return { kind: 'mixed', build: (who) => presence(node, resolve(node.term, who)) }
+    case 'listChange':
+      return prepareChange(node, known)
+    case 'some':
+      return prepareSome(node, known)
     case 'compare':
       return known ? prepareCompare(node) : { kind: 'settled', node: compare(node, node.left, node.right) }
   }
 }
 
-function prepareMany(node: Extract<ConditionNode, { of: readonly ConditionNode[] }>, known: boolean): Prepared {
+const prepared = new WeakMap<ConditionNode, Prepared>()
+
+/** A standing is specialised once for each person, however many rules speak of it. */
+function preparedOnce(node: ConditionNode): Prepared {
+  const there = prepared.get(node)
+  if (there !== undefined) return there
+  const made = prepare(node, true)
+  const once: Prepared =
+    made.kind !== 'mixed'
+      ? made
+      : {
+          kind: 'mixed',
+          build(who) {
+            const known = who.standing.get(node)
+            if (known !== undefined) return known
+            const built = made.build(who)
+            who.standing.set(node, built)
+            return built
+          },
+        }
+  prepared.set(node, once)
+  return once
+}
+
+function prepareChange(node: ListChangeNode, known: boolean): Prepared {
+  if (!known || !hasClaim(node.item)) return { kind: 'settled', node: change(node) }
+  return { kind: 'mixed', build: (who) => change({ ...node, item: resolve(node.item, who) }) }
+}
+
+function change(node: ListChangeNode): ConditionNode {
+  const terms = [node.list, node.from, node.item]
+  if (equalsNothing(node.item) || terms.some((term) => presenceOf(term) === false)) return FALSE
+  return terms.every(isSettled) ? constant(predicate(node)(NO_RECORD, { me: null, now: 0 })) : node
+}
+
+function prepareSome(node: SomeNode, known: boolean): Prepared {
+  const of = prepare(node.of, known)
+  const claims = known && leavesOfOver(node.over).some(hasClaim)
+  if (of.kind === 'settled' && !claims) return { kind: 'settled', node: some(node, node.over, of.node) }
+  return {
+    kind: 'mixed',
+    build(who) {
+      const inner = of.kind === 'mixed' ? of.build(who) : of.kind === 'settled' ? of.node : constant(of.test(who))
+      return some(node, claims ? mapOver(node.over, (leaf) => resolve(leaf, who)) : node.over, inner)
+    },
+  }
+}
+
+/** A `some` that cannot find any is false: where nothing fits, or where it goes by something that equals nothing. */
+function some(node: SomeNode, over: OverNode, of: ConditionNode): ConditionNode {
+  if (of.kind === 'constant' && !of.value) return FALSE
+  if (over.kind !== 'elements' && over.by.some(({ from }) => equalsNothing(from))) return FALSE
+  return over === node.over && of === node.of ? node : { kind: 'some', each: node.each, over, of }
+}
+
+function prepareMany(node: AllOfNode | AnyOfNode, known: boolean): Prepared {
   const decisive = node.kind === 'anyOf'
   const parts = node.of.map((part) => prepare(part, known))
   const tests = parts.flatMap((part) => (part.kind === 'personal' ? [part.test] : []))
@@ -97,7 +164,9 @@ function prepareMany(node: Extract<ConditionNode, { of: readonly ConditionNode[]
   if (folded.kind === 'constant' && folded.value === decisive) return { kind: 'settled', node: folded }
   if (others.length === settled.length) {
     if (tests.length === 0) return { kind: 'settled', node: folded }
-    if (folded.kind === 'constant') return personal(node)
+    if (folded.kind === 'constant') {
+      return { kind: 'personal', test: (who) => tests.some((test) => test(who) === decisive) === decisive }
+    }
   }
   return {
     kind: 'mixed',
@@ -262,10 +331,7 @@ function knownClaim(term: ClaimNode, who: PersonClaims): KnownClaim {
 
 /** A claim as a literal. A claim that is improper stays present and equals nothing, as everywhere. */
 function claimValue(term: ClaimNode, claims: Row | null): LiteralNode {
-  let found: unknown = claims
-  for (const step of term.path) {
-    found = typeof found === 'object' && found !== null && !Array.isArray(found) ? (found as Row)[step] : undefined
-  }
+  const found = inside(claims, term.path)
   const type: Scalar = term.type === 'other' ? 'text' : term.type
   if (found === null || found === undefined) return Object.freeze({ kind: 'literal', type, value: null })
   if (term.list) return Object.freeze({ kind: 'literal', type, list: true, value: Object.freeze(literalList(found, type)) })
@@ -273,9 +339,6 @@ function claimValue(term: ClaimNode, claims: Row | null): LiteralNode {
   if (value === undefined) return Object.freeze({ kind: 'literal', type, value: isMissing(found, type) ? null : IMPROPER })
   return Object.freeze({ kind: 'literal', type, value: type === 'time' ? instantText(value as number) : value })
 }
-
-/** Stands in a literal for a claim that is there and equals nothing: NUL is improper text on every engine. */
-const IMPROPER = '\0'
 
 function literalList(found: unknown, type: Scalar): Comparable[] {
   const values = properList(found, type) ?? []

@@ -40,6 +40,19 @@ export function proper(value: unknown, type: Scalar): Comparable | undefined {
   }
 }
 
+/** What lies at a path within a value; undefined where there is nothing. Lists are not looked into. */
+export function inside(value: unknown, path: readonly string[]): unknown {
+  let found = value
+  for (const step of path) {
+    if (typeof found !== 'object' || found === null || Array.isArray(found)) return undefined
+    found = (found as Readonly<Record<string, unknown>>)[step]
+  }
+  return found
+}
+
+/** Stands in a literal for what is there and equals nothing: NUL is improper text on every engine. */
+export const IMPROPER = '\0'
+
 /** The elements of a list that comparisons see; undefined for what is no list. Missing and improper elements equal nothing. */
 export function properList(value: unknown, type: Scalar): Comparable[] | undefined {
   if (!Array.isArray(value)) return undefined
@@ -59,6 +72,12 @@ export function isMissing(value: unknown, type: Scalar | 'other'): boolean {
 /** Whether values of the two types may be compared at all. */
 export function comparable(left: Scalar, right: Scalar): boolean {
   return family(left) === family(right)
+}
+
+/** The type of a literal beside a field: text or a number as it stands; whether the field is an id or an integer is the field's affair. */
+export function literalType(type: Scalar): Scalar {
+  if (type === 'id') return 'text'
+  return type === 'integer' ? 'number' : type
 }
 
 /** The types that compare with each other: id with text, integer with number. */

@@ -1,4 +1,4 @@
-import { type ConditionNode, describe, describeTerm, hangingOnAbsence } from '../condition/index.js'
+import { type ConditionNode, describe, describeTerm, hangingOnAbsence, type TermNode } from '../condition/index.js'
 import { RulebookError } from './error.js'
 
 /** Absence never grants: a missing value under `not` must not let anybody in unless the author says what it means. */
@@ -8,14 +8,21 @@ export function refuseHanging(condition: ConditionNode, at: string, record: stri
   const wording = { record: `the ${record}` }
   const term = describeTerm(first.term, wording)
   const claim = first.term.kind === 'claim'
-  const path = 'path' in first.term ? first.term.path.join('.') : ''
-  const code = claim ? `me.${path}` : `${record}.${path}`
+  const code = codeOf(first.term, record)
   const orElse = `${code}.orElse(...)`
   throw new RulebookError(
     at,
     `"${describe(first.comparison, wording)}" is false where ${term} is missing${claim ? ', as it is for a visitor' : ''}, which would let more happen here, and absence must not grant anything. ` +
-      (claim && !first.term.optional
+      (first.term.kind === 'claim' && !first.term.optional && first.term.links === undefined
         ? `Say who is meant, as in signedIn.provided(...), or what a missing value means: ${orElse}`
         : `Say what a missing value means: ${orElse}, or ${code}.isPresent() in the same allOf, or ${code}.isMissing() in the same anyOf`),
   )
+}
+
+/** A term as its author writes it. */
+function codeOf(term: TermNode, record: string): string {
+  if (term.kind === 'claim') return `me.${term.path.join('.')}`
+  if (term.kind !== 'field') return ''
+  const start = term.of === 'record' ? record : term.of === 'after' ? 'after' : 'it'
+  return [start, ...(term.via ?? []).map(({ name }) => name), ...term.path].join('.')
 }

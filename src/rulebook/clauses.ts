@@ -1,7 +1,10 @@
 import { describe, describeOdd } from '../condition/describe.js'
-import { allOfNode, asksAfter, type ConditionNode } from '../condition/nodes.js'
+import { allOfNode, type ConditionNode } from '../condition/nodes.js'
+import { asksAfter, changesList } from '../condition/walk.js'
+import { ACTIONS } from './actions.js'
 import { CONDITION_METHODS, useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
+import { finished } from './finished.js'
 import type { TypeModel } from './model.js'
 import { NODE } from './node.js'
 import type { Action, Clause, Standing } from './types.js'
@@ -18,6 +21,7 @@ interface ClauseDraft {
   readonly limit?: { readonly by: 'only' | 'except'; readonly fields: readonly unknown[] }
   readonly supplying?: readonly unknown[]
   readonly afterwards?: ConditionNode
+  readonly within?: readonly unknown[]
 }
 
 /** A clause as the rulebook keeps it. */
@@ -36,6 +40,8 @@ export interface ClauseNode {
   readonly supplying?: readonly string[]
   /** What must hold of an updated record in place of the clause itself. */
   readonly afterwards?: ConditionNode
+  /** The routines, within any of which alone it counts. */
+  readonly within?: readonly string[]
 }
 
 const CLAUSE_METHODS = {
@@ -63,6 +69,12 @@ const CLAUSE_METHODS = {
     used(this)
     if (draft.afterwards !== undefined) throw new RulebookError(here(), 'afterwards(...) twice: join the conditions with allOf(a, b)')
     return limited({ ...draft, afterwards: useCondition(condition, 'afterwards') })
+  },
+  within(this: object, ...routines: unknown[]): object {
+    const draft = draftOf(this) as ClauseDraft
+    used(this)
+    if (routines.length === 0) throw new RulebookError(here(), 'within() of nothing: name at least one routine')
+    return limited({ ...draft, within: [...(draft.within ?? []), ...routines] })
   },
   titled(this: object, title: unknown): object {
     const draft = draftOf(this) as ClauseDraft
@@ -101,10 +113,15 @@ function draftOf(value: unknown): ClauseDraft | undefined {
   return typeof value === 'object' && value !== null ? (value as { [DRAFT]?: ClauseDraft })[DRAFT] : undefined
 }
 
+/** The conditions of a clause: what has to hold of a record, and of an updated one where that is something else. */
+export function conditionsOfClause({ when, afterwards }: ClauseNode): readonly ConditionNode[] {
+  return afterwards ? [when, afterwards] : [when]
+}
+
 /** Takes the clause out of what an author put into `may`. */
-export function useClause(value: unknown, at: string, type: TypeModel, action: Action, stamps: Stamped): ClauseNode {
-  const draft = draftOf(value)
-  if (draft === undefined) {
+export function useClause(value: unknown, at: string, type: TypeModel, action: string, known: Known): ClauseNode {
+  const unfinished = draftOf(value)
+  if (unfinished === undefined) {
     const condition = typeof value === 'object' && value !== null && NODE in value
     throw new RulebookError(
       at,
@@ -114,12 +131,33 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: A
     )
   }
   used(value)
-  if (action === 'delete' && draft.limit !== undefined)
+  const { who, provided: also, afterwards: later } = unfinished
+  const draft: ClauseDraft = {
+    ...unfinished,
+    who: finished(who, at),
+    provided: also.map((one) => finished(one, at)),
+    ...(later ? { afterwards: finished(later, at) } : {}),
+  }
+  if (draft.limit !== undefined && action === 'delete')
     throw new RulebookError(at, `${draft.limit.by}(...) means nothing here: a record is deleted whole`)
+  if (draft.limit !== undefined && !ACTIONS.includes(action as Action))
+    throw new RulebookError(at, `${draft.limit.by}(...) means nothing here: ${action} is a question, and what it changes is an update`)
+  const strange = draft.within?.find((name) => !known.routines.includes(name as string))
+  if (strange !== undefined)
+    throw new RulebookError(
+      at,
+      `within: ${unknownName('routine', strange, known.routines)}; name routines before the rules, with .routines({ ... })`,
+    )
   if (action !== 'update' && (draft.afterwards !== undefined || [draft.who, ...draft.provided].some(asksAfter))) {
     throw new RulebookError(at, 'the record as it becomes can be spoken of in rules of updates only')
   }
-  const supplying = suppliedBy(draft, type, action, at, stamps)
+  if (draft.afterwards === undefined && [draft.who, ...draft.provided].some(changesList)) {
+    throw new RulebookError(
+      at,
+      'adds and removes compare the record as it is with what it becomes; a clause must hold on both, and nothing is added to the record as it becomes: say what must hold of that, as in .afterwards(signedIn)',
+    )
+  }
+  const supplying = suppliedBy(draft, type, action, at, known.stamped)
   const fields = fieldsOf(draft, type, at)
   const title = draft.title ?? titleOf(draft, `the ${type.name}`)
   const when = draft.provided.length === 0 ? draft.who : allOfNode([draft.who, ...draft.provided])
@@ -131,6 +169,7 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: A
     ...(fields && draft.limit ? { fields, limitedBy: draft.limit.by } : {}),
     ...(supplying ? { supplying } : {}),
     ...(draft.afterwards ? { afterwards: draft.afterwards } : {}),
+    ...(draft.within ? { within: Object.freeze([...draft.within] as string[]) } : {}),
   })
 }
 
@@ -143,10 +182,16 @@ function fieldsOf({ limit }: ClauseDraft, type: TypeModel, at: string): readonly
   return Object.freeze(known.filter((name) => limit.fields.includes(name) === (limit.by === 'only')))
 }
 
+/** What a clause may name besides fields. */
+export interface Known {
+  readonly stamped: Stamped
+  readonly routines: readonly string[]
+}
+
 /** The fields that each action stamps. */
 export type Stamped = { readonly create: readonly string[]; readonly update: readonly string[] }
 
-function suppliedBy(draft: ClauseDraft, type: TypeModel, action: Action, at: string, stamps: Stamped): readonly string[] | undefined {
+function suppliedBy(draft: ClauseDraft, type: TypeModel, action: string, at: string, stamps: Stamped): readonly string[] | undefined {
   if (draft.supplying === undefined) return undefined
   if (action !== 'create' && action !== 'update') throw new RulebookError(at, 'supplying(...) means nothing here: nothing is sent')
   const known = action === 'create' ? [type.key, ...stamps.create] : stamps.update
@@ -155,9 +200,10 @@ function suppliedBy(draft: ClauseDraft, type: TypeModel, action: Action, at: str
   return Object.freeze([...draft.supplying] as string[])
 }
 
-function titleOf({ who, provided, limit, supplying, afterwards }: ClauseDraft, record: string): string {
+function titleOf({ who, provided, limit, supplying, afterwards, within }: ClauseDraft, record: string): string {
   const condition = provided.length === 0 ? '' : `, provided ${describe(allOfNode(provided), { record })}`
   const fields = limit === undefined ? '' : `; ${limit.by === 'only' ? 'only' : 'all but'} ${limit.fields.join(', ')}`
+  const routines = within === undefined ? '' : `; within ${within.join(' or ')}`
   const given = supplying === undefined ? '' : `; supplying ${supplying.join(', ')}`
-  return `${describe(who, { record })}${condition}${fields}${given}${afterwards === undefined ? '' : `; afterwards ${describe(afterwards, { record })}`}`
+  return `${describe(who, { record })}${condition}${fields}${given}${routines}${afterwards === undefined ? '' : `; afterwards ${describe(afterwards, { record })}`}`
 }

@@ -1,10 +1,13 @@
-export type { ClauseNode } from './clauses.js'
+export { type ClauseNode, conditionsOfClause } from './clauses.js'
 export { allOf, anyOf, not } from './conditions.js'
 export { RulebookError, UnknownNameError, unknownName } from './error.js'
+export { finished } from './finished.js'
+export { modelFromJson, modelToJson, type RulebookJson, type Shapes } from './json.js'
+export { type LinkModel, toMany, toOne } from './links.js'
 export {
-  ACTIONS,
   fieldOf,
   isName,
+  keysAreGiven,
   knownAction,
   type MeModel,
   type Model,
@@ -15,11 +18,13 @@ export {
 } from './model.js'
 export { nearest } from './nearest.js'
 export { conditionNode } from './node.js'
+export { recordTerms } from './record-terms.js'
+export { type Reference, referencesTo } from './references.js'
 export { sameValue } from './same.js'
 export type { Field } from './shape.js'
 export type * from './term-types.js'
 export { forever, now } from './terms.js'
 export type * from './types.js'
 export { noLeftovers, used } from './upkeep.js'
-export { recordTerms } from './words.js'
-export { withGate, withPrivileges, withRules, withStandings } from './write.js'
+export { withoutRule } from './without.js'
+export { withGate, withGrants, withRules, withStandings } from './write.js'

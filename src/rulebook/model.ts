@@ -1,19 +1,21 @@
 import type { ConditionNode, TermNode } from '../condition/nodes.js'
+import { ACTIONS } from './actions.js'
 import type { ClauseNode } from './clauses.js'
 import { RulebookError, UnknownNameError, unknownName } from './error.js'
+import { type LinkModel, type Places, placesOf, type Reachable, readLink, readPairs } from './links.js'
 import { termNode } from './node.js'
+import { referencesTo } from './references.js'
 import { type Field, type Fields, readShape } from './shape.js'
 import type { Action, Shape } from './types.js'
 import { meTerms, type Roles } from './words.js'
-
-/** The four actions, in the order in which people list them. */
-export const ACTIONS: readonly Action[] = Object.freeze(['read', 'create', 'update', 'delete'])
 
 /** The person asking, as a rulebook knows them. */
 export interface MeModel {
   readonly shape: Shape
   readonly key: string
   readonly fields: Fields
+  /** Links from the claims to records. */
+  readonly links: { readonly [name: string]: LinkModel }
   readonly roles?: Roles
 }
 
@@ -23,7 +25,7 @@ export type StampNodes = { readonly [field: string]: TermNode }
 /** A rule that withholds actions. */
 export interface VetoNode {
   readonly title: string
-  readonly actions: readonly Action[]
+  readonly actions: readonly string[]
   /** Where it withholds them: where it applies, and its exception does not. */
   readonly when: ConditionNode
   readonly saying: string
@@ -32,10 +34,10 @@ export interface VetoNode {
 /** The rules of one record type. */
 export interface TypeRules {
   /** What must hold before any clause of the action counts. */
-  readonly gates: { readonly [A in Action]?: ConditionNode }
+  readonly gates: { readonly [action: string]: ConditionNode }
   readonly vetoes: readonly VetoNode[]
-  readonly may: { readonly [A in Action]: readonly ClauseNode[] }
-  readonly saying: { readonly [A in Action]?: string }
+  readonly may: { readonly [A in Action]: readonly ClauseNode[] } & { readonly [action: string]: readonly ClauseNode[] }
+  readonly saying: { readonly [action: string]: string }
   readonly stamps: { readonly create: StampNodes; readonly update: StampNodes }
 }
 
@@ -45,6 +47,11 @@ export interface TypeModel {
   readonly shape: Shape
   readonly key: string
   readonly fields: Fields
+  /** The fields that hold keys, of this record and of others: blank text in them is missing. */
+  readonly ids: readonly string[]
+  readonly links: { readonly [name: string]: LinkModel }
+  /** The four actions, and those that the type names besides. */
+  readonly actions: readonly string[]
   readonly standings: { readonly [name: string]: ConditionNode }
   readonly rules?: TypeRules
 }
@@ -57,21 +64,23 @@ export interface Model {
   readonly gate?: ConditionNode
   /** Permissions that belong to no record, each with the conditions of which any grants it. */
   readonly privileges: { readonly [name: string]: ConditionNode }
+  /** Server procedures, each with the conditions of which any lets call it. */
+  readonly routines: { readonly [name: string]: ConditionNode }
   /** What is probably a mistake, yet could be meant. */
   readonly warnings: readonly string[]
 }
 
 /** The record type of that name. @throws UnknownNameError */
-export function typeModel(model: Model, type: string): TypeModel {
+export function typeModel(model: Pick<Model, 'types'>, type: string): TypeModel {
   if (typeof type !== 'string' || !Object.hasOwn(model.types, type))
     throw new UnknownNameError('record type', type, Object.keys(model.types))
   return model.types[type] as TypeModel
 }
 
-/** The action of that name. @throws UnknownNameError */
-export function knownAction(action: string): Action {
-  if (!ACTIONS.includes(action as Action)) throw new UnknownNameError('action', action, ACTIONS)
-  return action as Action
+/** The action of that name: one of the four, or another that the record type names. @throws UnknownNameError */
+export function knownAction({ name, actions }: TypeModel, action: string): string {
+  if (!actions.includes(action)) throw new UnknownNameError('action', action, actions, name)
+  return action
 }
 
 /** A field of a record type, by its name. @throws UnknownNameError */
@@ -79,6 +88,11 @@ export function fieldOf(type: TypeModel, name: string): Field {
   if (typeof name !== 'string' || !Object.hasOwn(type.fields, name))
     throw new UnknownNameError('field', name, Object.keys(type.fields), type.name)
   return type.fields[name] as Field
+}
+
+/** Whether some clause lets clients give the key of a new record: the keys of removed ones are kept then, so that none is used again. */
+export function keysAreGiven({ key, rules }: TypeModel): boolean {
+  return rules?.may.create.some(({ supplying }) => supplying?.includes(key)) === true
 }
 
 const NAME = /^[A-Za-z_][A-Za-z0-9_]*$/
@@ -89,37 +103,104 @@ export function isName(name: string): boolean {
 }
 
 interface UnreadDefinition {
-  readonly me?: { readonly shape?: unknown; readonly key?: unknown; readonly roles?: unknown }
-  readonly records?: { readonly [type: string]: { readonly shape?: unknown; readonly key?: unknown; readonly times?: unknown } }
+  readonly me?: { readonly shape?: unknown; readonly key?: unknown; readonly links?: unknown; readonly roles?: unknown }
+  readonly records?: { readonly [type: string]: unknown }
 }
 
 /** Reads what `rulebook` was given. @throws RulebookError */
 export function readDefinition(given: unknown): Model {
   const definition = plainObject(given, 'rulebook', ['me', 'records']) as UnreadDefinition
-  const me = readMe(definition.me)
-  const records = plainObject(definition.records, 'records') as NonNullable<UnreadDefinition['records']>
-  const types: Record<string, TypeModel> = {}
-  for (const [name, unread] of Object.entries(records)) {
-    if (!isName(name)) throw new RulebookError(name, 'a record type needs a name of letters, digits and _')
-    const record = plainObject(unread, name, ['shape', 'key', 'times']) as { shape: Shape; key?: unknown; times?: unknown }
-    const fields = readShape(record.shape, name, listOfNames(record.times, `${name}.times`))
-    const key = keyField(record.key, fields, name)
-    types[name] = Object.freeze({ name, shape: record.shape, key, fields, standings: Object.freeze({}) })
-  }
-  return Object.freeze({ me, types: Object.freeze(types), privileges: Object.freeze({}), warnings: Object.freeze([]) })
-}
-
-function readMe(unread: UnreadDefinition['me']): MeModel {
-  const me = plainObject(unread, 'me', ['shape', 'key', 'roles']) as { shape: Shape; key?: unknown; roles?: unknown }
-  const fields = readShape(me.shape, 'me')
+  const me = plainObject(definition.me, 'me', ['shape', 'key', 'links', 'roles']) as NonNullable<UnreadDefinition['me']>
+  const fields = readShape(me.shape as Shape, 'me')
   const key = keyField(me.key, fields, 'me')
-  const roles = readRoles(me.roles, fields, key)
-  return Object.freeze({ shape: me.shape, key, fields, ...(roles ? { roles } : {}) })
+  const unlinked: Record<string, TypeModel & { unread: object }> = {}
+  for (const [name, unread] of Object.entries(plainObject(definition.records, 'records'))) {
+    if (!isName(name)) throw new RulebookError(name, 'a record type needs a name of letters, digits and _')
+    const record = plainObject(unread, name, ['shape', 'key', 'times', 'links', 'actions']) as {
+      shape: Shape
+      key?: unknown
+      times?: unknown
+      links?: unknown
+      actions?: unknown
+    }
+    const found = readShape(record.shape, name, listOfNames(record.times, `${name}.times`))
+    const own = keyField(record.key, found, name)
+    const links = plainObject(record.links ?? {}, `${name}.links`)
+    unlinked[name] = {
+      name,
+      shape: record.shape,
+      key: own,
+      fields: found,
+      ids: [own],
+      links: {},
+      actions: readActions(record.actions, name),
+      standings: Object.freeze({}),
+      unread: links,
+    }
+  }
+  const myLinks = plainObject(me.links ?? {}, 'me.links')
+  const { types, mine } = linked(unlinked, { key, fields, links: myLinks })
+  const who = { shape: me.shape as Shape, key, fields, links: mine }
+  const roles = readRoles(me.roles, who, types)
+  return Object.freeze({
+    me: Object.freeze({ ...who, ...(roles ? { roles } : {}) }),
+    types,
+    privileges: Object.freeze({}),
+    routines: Object.freeze({}),
+    warnings: Object.freeze([]),
+  })
 }
 
-function readRoles(given: unknown, fields: Fields, key: string): Roles | undefined {
+/** Reads all links: first which fields they go by, since a field that leads to a key holds ids; then the links themselves. */
+function linked(
+  unlinked: { readonly [name: string]: TypeModel & { readonly unread: object } },
+  me: { readonly key: string; readonly fields: Fields; readonly links: object },
+): { readonly types: Model['types']; readonly mine: MeModel['links'] } {
+  const ids: Record<string, Set<string>> = Object.fromEntries(Object.values(unlinked).map(({ name, key }) => [name, new Set([key])]))
+  const mine = new Set([me.key])
+  const read = (owner: string, own: Reachable, links: object, idsOfOwner: Set<string>) =>
+    Object.entries(links).map(([link, unread]) => {
+      const at = `${owner}.links.${link}`
+      if (!isName(link)) throw new RulebookError(at, 'a link needs a name of letters, digits and _')
+      if (Object.hasOwn(own.fields, link)) throw new RulebookError(at, 'there is a field of this name: give the link another')
+      if (WORDS_OF_RECORDS.includes(link)) throw new RulebookError(at, 'is a word of the rules: give the link another name')
+      const pairs = readPairs(unread, at, own, unlinked)
+      const other = unlinked[pairs.to] as TypeModel
+      for (const pair of pairs.pairs) {
+        if (pair.theirs === other.key) idsOfOwner.add(pair.mine)
+        if (pair.mine === own.key) ids[pairs.to]?.add(pair.theirs)
+      }
+      return { link, at, pairs }
+    })
+  const ofTypes = Object.values(unlinked).map((type) => ({
+    type,
+    links: read(type.name, type, type.unread, ids[type.name] as Set<string>),
+  }))
+  const ofMe = read('me', me, me.links, mine)
+  const places = Object.fromEntries(
+    Object.values(unlinked).map(({ name, fields }) => [name, placesOf({ fields, ids: [...(ids[name] as Set<string>)] })]),
+  )
+  const made = (links: typeof ofMe, own: Places) =>
+    Object.freeze(
+      Object.fromEntries(links.map(({ link, at, pairs }) => [link, readLink(link, pairs, at, own, places[pairs.to] as Places)])),
+    )
+  const types = Object.fromEntries(
+    ofTypes.map(({ type: { unread: _unread, ...type }, links }) => {
+      const own = ids[type.name] as Set<string>
+      return [type.name, Object.freeze({ ...type, ids: Object.freeze([...own]), links: made(links, places[type.name] as Places) })]
+    }),
+  )
+  for (const type of Object.keys(types)) referencesTo({ types }, type)
+  return { types: Object.freeze(types), mine: made(ofMe, placesOf({ fields: me.fields, ids: [...mine] })) }
+}
+
+// What may be said of a record as a whole, so that no link can be called this.
+const WORDS_OF_RECORDS: readonly string[] = ['field', 'ancestors', 'isMissing', 'isPresent']
+
+function readRoles(given: unknown, me: Omit<MeModel, 'roles'>, types: Model['types']): Roles | undefined {
+  const { fields } = me
   if (given !== undefined && typeof given !== 'function') throw new RulebookError('me.roles', 'a function is needed: (me) => me.roles')
-  const terms = meTerms({ fields, key }) as Record<string, unknown>
+  const terms = meTerms(me, types) as Record<string, unknown>
   const usual = ['roles', 'role'].find((name) => Object.hasOwn(fields, name))
   const term = termNode(given !== undefined ? (given as (me: unknown) => unknown)(terms) : usual && terms[usual])
   if (term === undefined) {
@@ -130,8 +211,29 @@ function readRoles(given: unknown, fields: Fields, key: string): Roles | undefin
     if (given === undefined) return undefined
     throw new RulebookError('me.roles', 'roles are a text or a list of texts among the claims')
   }
-  const known = fieldAt(fields, term.path)?.values?.filter((value) => typeof value === 'string')
+  const known = claimField(me, types, term.path)?.values?.filter((value) => typeof value === 'string')
   return Object.freeze({ term: term as TermNode, ...(known && known.length > 0 ? { known } : {}) })
+}
+
+/** The field that a claim is read from: among the claims, or of a record that is linked to them. */
+function claimField(
+  me: Pick<MeModel, 'fields' | 'links'>,
+  types: Model['types'],
+  [first = '', ...rest]: readonly string[],
+): Field | undefined {
+  const link = me.links[first]
+  if (link !== undefined) return claimField(types[link.to] as TypeModel, types, rest)
+  return fieldAt(me.fields, [first, ...rest])
+}
+
+function readActions(given: unknown, type: string): readonly string[] {
+  const at = `${type}.actions`
+  const named = listOfNames(given, at)
+  for (const name of named) {
+    if (!isName(name) || name === 'all') throw new RulebookError(at, `"${name}" is no name for an action: use letters, digits and _`)
+    if (ACTIONS.includes(name as Action)) throw new RulebookError(at, `"${name}" is there already`)
+  }
+  return Object.freeze([...ACTIONS, ...new Set(named)])
 }
 
 function fieldAt(fields: Fields, path: readonly string[]): Field | undefined {
@@ -154,8 +256,7 @@ function keyField(key: unknown, fields: Fields, at: string): string {
 
 function listOfNames(value: unknown, at: string): readonly string[] {
   if (value === undefined) return []
-  if (!Array.isArray(value) || value.some((name) => typeof name !== 'string'))
-    throw new RulebookError(at, 'a list of field names is needed')
+  if (!Array.isArray(value) || value.some((name) => typeof name !== 'string')) throw new RulebookError(at, 'a list of names is needed')
   return value
 }
 

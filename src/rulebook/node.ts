@@ -28,4 +28,6 @@ const CONDITION_KINDS: ReadonlySet<string> = new Set<ConditionNode['kind']>([
   'anyOf',
   'not',
   'named',
+  'some',
+  'listChange',
 ])

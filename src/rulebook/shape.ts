@@ -170,7 +170,7 @@ function readList(schema: Json, place: Place): Field {
   if (typeof schema.items !== 'object' || schema.items === null) return { type: 'other' }
   if (place.depth > DEEPEST) return { type: 'other' }
   const { optional: _o, nullable: _n, ...element } = readField(schema.items as Json, inside(place, '[]'))
-  if (element.list || element.type === 'group' || element.type === 'other') return { type: 'other' }
+  if (element.list || element.type === 'other') return { type: 'other' }
   return { ...element, list: true }
 }
 

@@ -87,6 +87,10 @@ export interface ListTerm<T> extends Operand<T>, Source<T>, Presence {
   has(value: Element<T> | Operand<Element<T>>): Condition
   overlaps(values: readonly Element<T>[] | Operand<readonly Element<T>[]>): Condition
   orElse(values: (T & {}) | Operand<T & {}>): ListTerm<T & {}>
+  /** Of a list as it becomes: it is the list as it is with this value added, and nothing else. */
+  adds(before: Operand<T & {}>, value: Element<T> | Operand<Element<T>>): Condition
+  /** Of a list as it becomes: it is the list as it is with one occurrence of this value taken out, and nothing else. */
+  removes(before: Operand<T & {}>, value: Element<T> | Operand<Element<T>>): Condition
 }
 
 /** A term that holds a list of texts. */
@@ -97,6 +101,12 @@ export interface TextListTerm<T> extends ListTerm<T> {
 
 /** A field whose inside cannot be spoken of: a map, a list of objects, a value of any kind. */
 export interface OpaqueTerm<T> extends Source<T>, Presence {}
+
+/** A list of objects within a record. */
+export interface ElementsTerm<T, E> extends OpaqueTerm<T> {
+  /** At least one of the objects fits. */
+  some(fits?: (element: Terms<Flat<E & {}>>) => Condition): Condition
+}
 
 /** A plain object with named fields: not a list, a time, a function or an open-ended map. */
 type IsGroup<T> = T extends Date | readonly unknown[] | ((...a: never[]) => unknown) | Map<unknown, unknown> | Set<unknown> | Uint8Array
@@ -136,7 +146,9 @@ export type TermOf<T> =
                       ? ListTerm<T>
                       : [E & {}] extends [boolean]
                         ? ListTerm<T>
-                        : OpaqueTerm<T>
+                        : true extends IsGroup<E & {}>
+                          ? ElementsTerm<T, E>
+                          : OpaqueTerm<T>
                   : false extends IsGroup<T & {}>
                     ? OpaqueTerm<T>
                     : GroupTerm<T>

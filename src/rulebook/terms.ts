@@ -1,24 +1,32 @@
 import { describeOdd, describeTerm } from '../condition/describe.js'
-import { comparisonProblem, orElseProblem } from '../condition/json.js'
+import { comparisonProblem, listChangeProblem, orElseProblem } from '../condition/json.js'
 import {
+  type ClaimNode,
   COMPARISONS,
   type Comparison,
   compareNode,
+  type FieldNode,
   FOREVER,
+  type LinkNode,
   type LiteralNode,
+  listChangeNode,
   NOW,
+  type OverNode,
   presenceNode,
+  type RecordRef,
+  someNode,
   type TermNode,
+  TRUE,
   typeOf,
 } from '../condition/nodes.js'
 import { instant, instantText } from '../condition/time.js'
-import { isBlank, isHoldable, type Scalar } from '../condition/value.js'
-import { toCondition } from './conditions.js'
+import { isBlank, isHoldable, literalType, type Scalar } from '../condition/value.js'
+import { toCondition, useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
 import { NODE, termNode } from './node.js'
 import type { Field, Fields } from './shape.js'
 import { strict } from './strict.js'
-import type { Operand, TimeTerm } from './term-types.js'
+import type { Condition, Operand, TimeTerm } from './term-types.js'
 import { here } from './upkeep.js'
 
 /** The values a term may be compared with, where its shape lists them. */
@@ -35,6 +43,17 @@ function toTerm(node: TermNode, known: Known, wording: string): object {
       if (problem !== undefined) throw new RulebookError(here(), `${wording}: ${problem}`)
       return toTerm(Object.freeze({ kind: 'orElse', term: node, otherwise }), known, wording)
     },
+  }
+  for (const by of ['adds', 'removes'] as const) {
+    term[by] = (before: unknown, value: unknown) => {
+      const from = termNode(before)
+      if (from === undefined)
+        throw new RulebookError(here(), `${wording}.${by}(...): takes the list as it is, and a value: after.tags.${by}(plot.tags, x)`)
+      const item = operand(value, node, known, wording, false, 'has')
+      const problem = listChangeProblem(node, from, item)
+      if (problem !== undefined) throw new RulebookError(here(), `${wording}.${by}(...): ${problem}`)
+      return toCondition(listChangeNode(by, node, from, item))
+    }
   }
   for (const by of Object.keys(COMPARISONS) as Comparison[]) {
     term[by] = (value: unknown) => {
@@ -88,12 +107,6 @@ export function literalFor(value: unknown, field: Field, at: string): TermNode {
   return operand(value, node, field.values, at, field.list === true, 'is')
 }
 
-// A literal is text or a number as it stands; whether the field is an id or an integer is the field's affair.
-function literalType(type: Scalar): Scalar {
-  if (type === 'id') return 'text'
-  return type === 'integer' ? 'number' : type
-}
-
 function literalValue(
   value: unknown,
   type: Scalar,
@@ -122,56 +135,124 @@ function literalValue(
 
 const COMPARES_ORDER: ReadonlySet<string> = new Set(['isLessThan', 'isMoreThan', 'isAtMost', 'isAtLeast', 'orElse'])
 
+/** How terms for a group of fields are made. */
+export interface GroupOptions {
+  readonly name: string
+  readonly ids?: readonly string[]
+  readonly within?: readonly string[]
+  readonly optional?: boolean
+  readonly of?: RecordRef
+  readonly via?: readonly LinkNode[]
+  /** So many of the steps in `within` are links. */
+  readonly linked?: number
+  /** What else may be said of the whole. */
+  readonly words?: { readonly [word: string]: unknown }
+  /** Links, by name. */
+  readonly links?: { readonly [name: string]: () => object }
+  /** Properties by symbol. */
+  readonly spoken?: object
+}
+
 /** Terms for all fields of a record, or of the claims: what authors know as `plot` or `me`. */
-export function groupTerms(
-  kind: 'field' | 'claim',
-  fields: Fields,
-  options: {
-    readonly name: string
-    readonly ids?: readonly string[]
-    readonly within?: readonly string[]
-    readonly optional?: boolean
-    readonly of?: 'record' | 'after'
-  },
-): object {
-  const { name, ids = [], within = [], optional = false, of = 'record' } = options
+export function groupTerms(kind: 'field' | 'claim', fields: Fields, options: GroupOptions): object {
+  const {
+    name,
+    ids = [],
+    within = [],
+    optional = false,
+    of = 'record',
+    via = [],
+    linked = 0,
+    words = {},
+    links = {},
+    spoken = {},
+  } = options
+  const start = kind === 'field' ? { kind, of, ...(via.length > 0 ? { via } : {}) } : { kind, ...(linked > 0 ? { links: linked } : {}) }
+  const unknown = (field: unknown): never => {
+    throw new RulebookError(here(), `${name}: ${unknownName(kind, field, [...Object.keys(fields), ...Object.keys(links)])}`)
+  }
   const term = (field: string): object => {
     const found = typeof field === 'string' && Object.hasOwn(fields, field) ? fields[field] : undefined
-    if (found === undefined) {
-      throw new RulebookError(here(), `${name}: ${unknownName(kind, field, Object.keys(fields))}`)
-    }
+    if (found === undefined) return unknown(field)
     const path = Object.freeze([...within, field])
     const missable = optional || found.optional === true
-    if (found.type === 'group') {
-      return groupTerms(kind, found.fields ?? {}, { name: `${name}.${field}`, within: path, optional: missable, of })
+    if (found.type === 'group' && !found.list) {
+      return groupTerms(kind, found.fields ?? {}, { name: `${name}.${field}`, within: path, optional: missable, of, via, linked })
     }
-    const type = found.type === 'text' && ids.includes(field) ? 'id' : found.type
+    const type = found.type === 'group' ? 'other' : found.type === 'text' && ids.includes(field) ? 'id' : found.type
     const place = {
       path,
       type,
-      ...(found.list ? { list: true as const } : {}),
+      ...(found.list && type !== 'other' ? { list: true as const } : {}),
       ...(missable ? { optional: true as const } : {}),
     }
-    const node: TermNode = Object.freeze(kind === 'field' ? { kind, of, ...place } : { kind, ...place })
-    return toTerm(node, found.values, `${name}.${field}`)
+    const node = Object.freeze({ ...start, ...place }) as FieldNode | ClaimNode
+    return found.type === 'group'
+      ? elementsTerm(node, found.fields ?? {}, `${name}.${field}`)
+      : toTerm(node, found.values, `${name}.${field}`)
   }
-  const terms: Record<string | symbol, unknown> = { field: term }
-  if (within.length > 0) {
-    const whole: TermNode = Object.freeze({
-      ...(kind === 'field' ? { kind, of } : { kind }),
+  const terms: Record<string | symbol, unknown> = { field: term, ...words }
+  if (within.length > linked) {
+    const whole = Object.freeze({
+      ...start,
       path: Object.freeze([...within]),
       type: 'other',
       ...(optional ? { optional: true as const } : {}),
-    })
+    }) as TermNode
     terms.isMissing = () => toCondition(presenceNode(whole, false))
     terms.isPresent = () => toCondition(presenceNode(whole, true))
   }
-  const words = Object.keys(terms)
+  for (const symbol of Object.getOwnPropertySymbols(spoken)) terms[symbol] = (spoken as Record<symbol, unknown>)[symbol]
+  const taken = Object.keys(terms)
   for (const field of Object.keys(fields)) {
-    if (!words.includes(field)) Object.defineProperty(terms, field, { get: () => term(field), enumerable: true })
+    if (!taken.includes(field)) Object.defineProperty(terms, field, { get: () => term(field), enumerable: true })
   }
-  return strict(Object.freeze(terms), (field) => {
-    throw new RulebookError(here(), `${name}: ${unknownName(kind, field, Object.keys(fields))}`)
+  for (const [link, get] of Object.entries(links)) Object.defineProperty(terms, link, { get, enumerable: true })
+  return strict(Object.freeze(terms), unknown)
+}
+
+/** A list of objects within a record: whether it is there, and what one of them holds. */
+function elementsTerm(node: FieldNode | ClaimNode, fields: Fields, name: string): object {
+  const presence = {
+    isMissing: () => toCondition(presenceNode(node, false)),
+    isPresent: () => toCondition(presenceNode(node, true)),
+  }
+  if (node.kind === 'claim') return strict(Object.freeze(presence), (word) => unknownWord(name, word, Object.keys(presence)))
+  const { some } = someTerm(
+    () => Object.freeze({ kind: 'elements', list: node }),
+    (each) => groupTerms('field', fields, { name: 'it', of: each }),
+    name,
+  ) as { some: unknown }
+  const words = { ...presence, some }
+  return strict(Object.freeze(words), (word) => unknownWord(name, word, Object.keys(words)))
+}
+
+function unknownWord(name: string, word: string, known: readonly string[]): never {
+  throw new RulebookError(here(), `${name}: ${unknownName('word', word, known)}`)
+}
+
+// Every `some` gets a number of its own until the whole condition is there to be numbered by depth.
+let lastSome = 1_000_000
+
+/** A number for a new `some`, such as no other has. */
+export function newEach(): number {
+  lastSome += 1
+  return lastSome
+}
+
+/** "At least one of them": what `some` is called on, with the terms of one that it looks at. */
+export function someTerm(over: () => OverNode, looking: (each: number) => object, named: string): object {
+  const term = {
+    some(fits?: unknown): Condition {
+      const each = newEach()
+      if (fits !== undefined && typeof fits !== 'function')
+        throw new RulebookError(here(), `${named}.some(...) takes a function: (one) => one.field.is(...)`)
+      const of = fits === undefined ? TRUE : useCondition((fits as (one: object) => unknown)(looking(each)), 'some')
+      return toCondition(someNode(each, over(), of))
+    },
+  }
+  return strict(Object.freeze(term), (word) => {
+    throw new RulebookError(here(), `${named} leads to many: ${unknownName('word', word, ['some'])}`)
   })
 }
 

@@ -12,50 +12,54 @@ import {
 import { standingClause, whoeverClause } from './clauses.js'
 import { RulebookError, unknownName } from './error.js'
 import type { MeModel, TypeModel } from './model.js'
+import { myLinks, recordsWord, recordTerms, standsLater, standsWord, type Types } from './record-terms.js'
 import { strict } from './strict.js'
 import { groupTerms } from './terms.js'
 import { here } from './upkeep.js'
 
-/** Terms for the claims: what authors know as `me`. */
-export function meTerms(me: Pick<MeModel, 'fields' | 'key'>): object {
-  return groupTerms('claim', me.fields, { name: 'me', ids: [me.key] })
-}
+/** What words are made from: the person, and the record types. */
+type World = { readonly me: MeModel; readonly types: Types }
 
-/** Terms for the fields of a record: what authors know as `plot`. */
-export function recordTerms(type: TypeModel): object {
-  return groupTerms('field', type.fields, { name: type.name, ids: [type.key] })
+/** Terms for the claims: what authors know as `me`. */
+export function meTerms(me: Pick<MeModel, 'fields' | 'key' | 'links'>, types: Types): object {
+  return groupTerms('claim', me.fields, { name: 'me', ids: [me.key], links: myLinks(types, me.links) })
 }
 
 /** What a callback of `standings` may speak of. */
-export function standingWords(me: MeModel): object {
-  return strict({ me: meTerms(me) }, refuseWord(['me']))
+export function standingWords({ me, types }: World, type: TypeModel): object {
+  const words = { me: meTerms(me, types), standing: standingsOf(type), stands: standsWord(types), records: recordsWord(types) }
+  return strict(words, refuseWord(Object.keys(words)))
 }
 
 /** What a callback of `rules` may speak of. */
-export function ruleWords(me: MeModel, type: TypeModel): object {
+export function ruleWords({ me, types }: World, type: TypeModel): object {
   const words = {
-    after: groupTerms('field', type.fields, { name: 'after', ids: [type.key], of: 'after' }),
+    after: recordTerms(types, type, 'after', 'after'),
     standing: standingsOf(type),
+    stands: standsWord(types),
+    records: recordsWord(types),
     get anyone() {
       return standingClause(named('anyone', TRUE))
     },
     whoever: (condition: unknown) => whoeverClause(condition),
   }
   // By their descriptors: reading a getter would make a condition that nobody asked for.
-  Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords(me)))
+  Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords({ me, types })))
   return strict(words, refuseWord(Object.keys(words)))
 }
 
 /** What the gate of a rulebook may speak of. */
-export function gateWords(me: MeModel): object {
-  const words = personWords(me)
+export function gateWords({ me, types }: World): object {
+  const words = { ...Object.create(null) }
+  Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords({ me, types })))
+  words.records = recordsWord(types)
   return strict(words, refuseWord(Object.keys(words)))
 }
 
 /** The words that speak of the person alone. */
-function personWords(me: MeModel): object {
+function personWords({ me, types }: World): object {
   return {
-    me: meTerms(me),
+    me: meTerms(me, types),
     get signedIn() {
       return standingClause(named('signed in', signedIn(me)))
     },
@@ -69,7 +73,7 @@ function standingsOf(type: TypeModel): object {
     Object.defineProperty(standings, name, { get: () => standingClause(node), enumerable: true })
   }
   return strict(standings, (name) => {
-    throw new RulebookError(here(), unknownName(`standing of ${type.name}`, name, Object.keys(type.standings)))
+    throw new RulebookError(here(), `${unknownName(`standing of ${type.name}`, name, Object.keys(type.standings))}${standsLater}`)
   })
 }
 

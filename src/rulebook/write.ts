@@ -1,14 +1,16 @@
-import { allOfNode, anyOfNode, type ConditionNode, fieldsIn, sameCondition } from '../condition/nodes.js'
+import { allOfNode, anyOfNode, type ConditionNode, type FieldNode, sameCondition } from '../condition/nodes.js'
+import { fieldNodesIn, fieldsIn } from '../condition/walk.js'
 import { refuseHanging } from './absence.js'
-import { type ClauseNode, useClause } from './clauses.js'
+import { type ClauseNode, conditionsOfClause, useClause } from './clauses.js'
 import { useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
-import { ACTIONS, isName, type Model, plainObject, type TypeModel, type TypeRules } from './model.js'
+import { finished } from './finished.js'
+import { isName, type Model, plainObject, type TypeModel, type TypeRules } from './model.js'
+import { recordTerms } from './record-terms.js'
 import { readStamps } from './stamps.js'
-import type { Action } from './types.js'
 import { noLeftovers } from './upkeep.js'
 import { readGates, readVetoes } from './withhold.js'
-import { gateWords, named, recordTerms, ruleWords, standingWords } from './words.js'
+import { gateWords, named, ruleWords, standingWords } from './words.js'
 
 type Callback = (record: object, words: object) => unknown
 
@@ -20,13 +22,13 @@ export function withStandings(model: Model, given: unknown): Model {
     const standings: Record<string, ConditionNode> = { ...type.standings }
     noLeftovers(
       `standings of ${name}`,
-      () => callback(recordTerms(type), standingWords(model.me)),
+      () => callback(recordTerms(model.types, type), standingWords(model, type)),
       (result) => {
         for (const [standing, condition] of Object.entries(plainObject(result, `standings of ${name}`))) {
           const at = `standings of ${name}, ${standing}`
           if (!isName(standing)) throw new RulebookError(at, 'a standing needs a name of letters, digits and _')
           if (Object.hasOwn(standings, standing)) throw new RulebookError(at, 'a standing of this name is there already')
-          standings[standing] = named(standing, useCondition(condition, standing))
+          standings[standing] = named(standing, finished(useCondition(condition, standing), at))
         }
       },
     )
@@ -46,11 +48,11 @@ export function withRules(model: Model, given: unknown): Model {
     if (wanted !== undefined && wanted !== name) throw new RulebookError(`rules of ${name}`, `these are the rules of ${String(wanted)}`)
     const rules = noLeftovers(
       `rules of ${name}`,
-      () => callback(recordTerms(type), ruleWords(model.me, type)),
-      (result) => readRules(type, result),
+      () => callback(recordTerms(model.types, type), ruleWords(model, type)),
+      (result) => readRules(type, result, Object.keys(model.routines)),
     )
     types[name] = Object.freeze({ ...type, rules })
-    warnings.push(...uncovered(name, rules), ...stuck(name, rules))
+    warnings.push(...rulebookWarnings({ ...type, rules }))
   }
   return Object.freeze({ ...model, types: Object.freeze(types), warnings: Object.freeze(warnings) })
 }
@@ -60,33 +62,34 @@ export function withGate(model: Model, given: unknown): Model {
   if (typeof given !== 'function') throw new RulebookError('gate', 'a function is needed: ({ me }) => ...')
   const gate = noLeftovers(
     'gate',
-    () => (given as (words: object) => unknown)(gateWords(model.me)),
-    (result) => useCondition(result, 'gate'),
+    () => (given as (words: object) => unknown)(gateWords(model)),
+    (result) => finished(useCondition(result, 'gate'), 'gate'),
   )
   refuseHanging(gate, 'gate', 'record')
   return Object.freeze({ ...model, gate: model.gate === undefined ? gate : allOfNode([model.gate, gate]) })
 }
 
-/** The model with more privileges. @throws RulebookError */
-export function withPrivileges(model: Model, given: unknown): Model {
-  const privileges: Record<string, ConditionNode> = { ...model.privileges }
-  for (const [name, callback] of Object.entries(plainObject(given, 'privileges'))) {
-    const at = `privileges, ${name}`
-    if (!isName(name)) throw new RulebookError(at, 'a privilege needs a name of letters, digits and _')
-    if (Object.hasOwn(privileges, name)) throw new RulebookError(at, 'a privilege of this name is there already')
+/** The model with more privileges, or with more routines: both belong to no record, and any of the conditions grants them. @throws RulebookError */
+export function withGrants(model: Model, kind: 'privileges' | 'routines', given: unknown): Model {
+  const grants: Record<string, ConditionNode> = { ...model[kind] }
+  const one = kind.slice(0, -1)
+  for (const [name, callback] of Object.entries(plainObject(given, kind))) {
+    const at = `${kind}, ${name}`
+    if (!isName(name)) throw new RulebookError(at, `a ${one} needs a name of letters, digits and _`)
+    if (Object.hasOwn(grants, name)) throw new RulebookError(at, `a ${one} of this name is there already`)
     if (typeof callback !== 'function') throw new RulebookError(at, 'a function is needed: ({ role }) => [...]')
     const granting = noLeftovers(
       at,
-      () => (callback as (words: object) => unknown)(gateWords(model.me)),
+      () => (callback as (words: object) => unknown)(gateWords(model)),
       (result) => {
         if (!Array.isArray(result)) throw new RulebookError(at, 'must return a list of conditions')
-        return anyOfNode(result.map((one) => useCondition(one, name)))
+        return anyOfNode(result.map((one) => finished(useCondition(one, name), at)))
       },
     )
     refuseHanging(granting, at, 'record')
-    privileges[name] = granting
+    grants[name] = granting
   }
-  return Object.freeze({ ...model, privileges: Object.freeze(privileges) })
+  return Object.freeze({ ...model, [kind]: Object.freeze(grants) })
 }
 
 function callbacks(model: Model, given: unknown, what: string): [string, Callback][] {
@@ -97,43 +100,57 @@ function callbacks(model: Model, given: unknown, what: string): [string, Callbac
   })
 }
 
-function readRules(type: TypeModel, result: unknown): TypeRules {
+function readRules(type: TypeModel, result: unknown, routines: readonly string[]): TypeRules {
   const at = `rules of ${type.name}`
   const given = plainObject(result, at, ['may', 'saying', 'stamps', 'gate', 'vetoes'])
   const stamps = readStamps(type, given.stamps, at)
   const stamped = { create: Object.keys(stamps.create), update: Object.keys(stamps.update) }
-  const may = { read: [], create: [], update: [], delete: [] } as Record<Action, ClauseNode[]>
-  for (const [action, clauses] of Object.entries(plainObject(given.may ?? {}, `${at}, may`, ACTIONS))) {
+  const may = Object.fromEntries(type.actions.map((action) => [action, []])) as Record<string, ClauseNode[]>
+  for (const [action, clauses] of Object.entries(plainObject(given.may ?? {}, `${at}, may`, type.actions))) {
     if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'a list of clauses is needed')
+    const mine = may[action] as ClauseNode[]
     clauses.forEach((one, index) => {
       const place = `${at}, may.${action}[${index}]`
-      const clause = useClause(one, place, type, action as Action, stamped)
+      const clause = useClause(one, place, type, action, { stamped, routines })
       refuseHanging(clause.when, place, type.name)
       if (clause.afterwards) refuseHanging(clause.afterwards, place, type.name)
-      if (may[action as Action].some((other) => other.title === clause.title)) {
+      if (mine.some((other) => other.title === clause.title)) {
         throw new RulebookError(
           place,
           `the clause "${clause.title}" is there twice: take one out, or give it another name with .titled('...')`,
         )
       }
-      may[action as Action].push(clause)
+      mine.push(clause)
     })
   }
-  const saying = plainObject(given.saying ?? {}, `${at}, saying`, ACTIONS)
+  const saying = plainObject(given.saying ?? {}, `${at}, saying`, type.actions)
   for (const [action, words] of Object.entries(saying)) {
     if (typeof words !== 'string' || words.trim() === '') throw new RulebookError(`${at}, saying.${action}`, 'words are needed')
   }
   for (const clauses of Object.values(may)) Object.freeze(clauses)
   const gates = readGates(type, given.gate, at)
   const vetoes = readVetoes(type, given.vetoes, at)
-  return Object.freeze({ may: Object.freeze(may), saying: Object.freeze({ ...saying }) as TypeRules['saying'], stamps, gates, vetoes })
+  return Object.freeze({
+    may: Object.freeze(may) as unknown as TypeRules['may'],
+    saying: Object.freeze({ ...saying }) as TypeRules['saying'],
+    stamps,
+    gates,
+    vetoes,
+  })
+}
+
+/** What is probably a mistake in the rules of a record type. */
+export function rulebookWarnings(type: TypeModel): string[] {
+  const { name, rules } = type
+  return rules === undefined ? [] : [...uncovered(name, rules), ...stuck(name, rules), ...telling(type, rules)]
 }
 
 /** Warns of clauses for update and delete whose records nobody is let to read by it: such a clause lets nothing happen. */
 function uncovered(type: string, rules: TypeRules): string[] {
   const warnings: string[] = []
-  for (const action of ['update', 'delete'] as const) {
-    for (const clause of rules.may[action]) {
+  for (const [action, clauses] of Object.entries(rules.may)) {
+    if (action === 'read' || action === 'create') continue
+    for (const clause of clauses) {
       const covered = rules.may.read.some((read) => implies(clause.when, read.when))
       if (!covered) {
         warnings.push(
@@ -153,6 +170,46 @@ function stuck(type: string, rules: TypeRules): string[] {
   })
 }
 
+/**
+ * Warns of conditions that compare a field as it becomes with one that whoever may write it may not see: by trying values,
+ * they would find out what it holds.
+ */
+function telling({ name, key, fields }: TypeModel, { may, vetoes }: TypeRules): string[] {
+  const lets = (names: readonly string[] | undefined, field: string) => names?.includes(field) ?? true
+  const conditions = [...may.update.flatMap(conditionsOfClause), ...vetoes.map(({ when }) => when)]
+  const warnings = conditions.flatMap(comparedSides).flatMap(([left, right]) => {
+    const asked = [...left, ...right].map(({ of, path }) => ({ of, field: path[0] as string }))
+    const written = asked.filter(({ of }) => of === 'after').map(({ field }) => field)
+    return written.flatMap((field) =>
+      asked.flatMap(({ of, field: told }) => {
+        if (told === field || told === key || !(told in fields)) return []
+        const writers = may.update.filter((clause) => lets(clause.fields, field) && !(of === 'after' && lets(clause.fields, told)))
+        const blind = writers.find((writer) => !may.read.some((read) => lets(read.fields, told) && implies(writer.when, read.when)))
+        const sure = 'is not sure to see that: trying values would tell it'
+        return blind ? [`${name}: "${blind.title}" may write ${field}, which rules compare with ${told}, and ${sure}`] : []
+      }),
+    )
+  })
+  return [...new Set(warnings)]
+}
+
+/** The fields on both sides of every comparison. */
+function comparedSides(node: ConditionNode): [FieldNode[], FieldNode[]][] {
+  switch (node.kind) {
+    case 'allOf':
+    case 'anyOf':
+      return node.of.flatMap(comparedSides)
+    case 'not':
+    case 'named':
+    case 'some':
+      return comparedSides(node.of)
+    case 'compare':
+      return [[fieldNodesIn({ ...node, right: node.left }), fieldNodesIn({ ...node, left: node.right })]]
+    default:
+      return []
+  }
+}
+
 /** Whether one condition follows from another by the way they are written. False may just mean: not seen. */
 function implies(given: ConditionNode, wanted: ConditionNode): boolean {
   if (sameCondition(given, wanted)) return true
@@ -160,6 +217,9 @@ function implies(given: ConditionNode, wanted: ConditionNode): boolean {
   if (wanted.kind === 'named') return implies(given, wanted.of)
   if (wanted.kind === 'allOf') return wanted.of.every((part) => implies(given, part))
   if (given.kind === 'named') return implies(given.of, wanted)
+  if (given.kind === 'some' && wanted.kind === 'some') {
+    return sameCondition({ ...given, of: wanted.of }, wanted) && implies(given.of, wanted.of)
+  }
   if (given.kind === 'anyOf') return given.of.length > 0 && given.of.every((part) => implies(part, wanted))
   if (wanted.kind === 'anyOf' && wanted.of.some((part) => implies(given, part))) return true
   return given.kind === 'allOf' && given.of.some((part) => implies(part, wanted))

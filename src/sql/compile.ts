@@ -1,17 +1,31 @@
 import { type RawBuilder, type SqlBool, sql } from 'kysely'
 import {
+  type AncestorsNode,
+  allOfNode,
   type Comparable,
   type CompareNode,
   type ConditionNode,
+  compareNode,
+  type FieldNode,
   family,
   instant,
   isList,
+  isSelfContained,
+  type JoinNode,
+  joinsOf,
+  type LinkNode,
+  type ListChangeNode,
   type LiteralNode,
+  lower,
   lowerAscii,
+  notNode,
   PachterError,
+  type PlaceNode,
   proper,
   pushNot,
+  type RecordsNode,
   type Scalar,
+  type SomeNode,
   simplify,
   type TermNode,
   typeOf,
@@ -23,8 +37,18 @@ export interface CompileOptions {
   readonly dialect: Dialect
   /** The instant of the operation, in milliseconds since 1970. */
   readonly now: number
-  /** The table or alias that the columns are read from. */
+  /** The table or alias that the columns are read from. Needed where the condition follows links: other tables may have the same columns. */
   readonly table?: string
+}
+
+/** A condition that follows links was to become SQL, and nobody said which table its own columns are of. */
+export class UnnamedTableError extends PachterError {
+  constructor() {
+    super(
+      'UNNAMED_TABLE',
+      'the condition follows links to other tables: say which table or alias its own columns are read from, as { table }',
+    )
+  }
 }
 
 /** A condition that still asks about claims was to become SQL: it has to be specialised for a person first. */
@@ -38,10 +62,10 @@ export class UnspecialisedError extends PachterError {
  * A condition as a Kysely expression, true exactly where the condition holds and otherwise false or null.
  * Use it as it stands in WHERE; wrap it in `is true` where its complement is needed.
  *
- * @throws UnspecialisedError where claims are left in it.
+ * @throws UnspecialisedError where claims are left in it, UnnamedTableError.
  */
 export function compile(condition: ConditionNode, options: CompileOptions): RawBuilder<SqlBool> {
-  return new Compiler(options).test(pushNot(simplify(condition))) as RawBuilder<SqlBool>
+  return new Compiler(options).test(pushNot(lower(simplify(condition)))) as RawBuilder<SqlBool>
 }
 
 const YES: Test = sql<SqlBool>`1 = 1`
@@ -49,16 +73,24 @@ const NO: Test = sql<SqlBool>`1 = 0`
 const LARGEST: { readonly [T in 'integer' | 'number']: number } = { integer: Number.MAX_SAFE_INTEGER, number: Number.MAX_VALUE }
 const ORDERS = { isLessThan: '<', isMoreThan: '>', isAtMost: '<=', isAtLeast: '>=', isBefore: '<', isAfter: '>' } as const
 
+/** How a column of a record is written, or what lies within it. */
+interface Columns {
+  readonly value: (path: readonly string[], type: Scalar | 'list') => Fragment
+  readonly isNull: (path: readonly string[], type: Scalar | 'list' | 'other') => Test
+}
+
 class Compiler {
   readonly #dialect: Dialect
   readonly #now: number
-  readonly #prefix: string
-  #elements = 0
+  readonly #table: string | undefined
+  /** The records that the enclosing `some` look at, by their numbers; less than zero for helpers of our own. */
+  readonly #looking = new Map<number, Columns>()
+  #aliases = 0
 
   constructor(options: CompileOptions) {
     this.#dialect = options.dialect
     this.#now = options.now
-    this.#prefix = options.table === undefined ? '' : `${options.table}.`
+    this.#table = options.table
   }
 
   test(node: ConditionNode): Test {
@@ -80,7 +112,7 @@ class Compiler {
           NO,
         )
       case 'not':
-        // Only comparisons are left under a `not`. Null means that something is missing, so the comparison is false.
+        // Only comparisons and `some` are left under a `not`. Null means that something is missing, so the comparison is false.
         return sql<SqlBool>`(${this.test(node.of)}) is not true`
       case 'presence': {
         const missing = this.#missing(node.term)
@@ -88,7 +120,197 @@ class Compiler {
       }
       case 'compare':
         return this.#compare(node)
+      case 'listChange':
+        return this.#change(node)
+      case 'some':
+        return this.#some(node)
     }
+  }
+
+  /**
+   * The list as it is has every value as often as the list as it becomes says, one occurrence of the item apart. Where
+   * nothing is about to change, nothing is added or removed.
+   */
+  #change({ by, list, from, item }: ListChangeNode): Test {
+    if (list.kind !== 'literal' || !isList(list) || nothing(item)) return NO
+    const type = scalarOf(from)
+    const there = this.#list(from)
+    const wanted = this.#value(item)
+    const counts = new Map<Comparable, number>()
+    for (const value of literalValues(list)) counts.set(value, (counts.get(value) ?? 0) + 1)
+    const total = literalValues(list).length + (by === 'adds' ? -1 : 1)
+    const sign = sql.raw(by === 'adds' ? '-' : '+')
+    const isItem = (value: Fragment) =>
+      sql`case when ${family(type) === 'text' ? this.#dialect.sameText(wanted, value) : sql`${wanted} = ${value}`} then 1 else 0 end`
+    const known = [...counts].map(([value, count]) => {
+      const one = this.#dialect.value(value, type)
+      return sql<SqlBool>`${this.#dialect.countOf(this.#alias('element'), there, one, type)} = ${count} ${sign} ${isItem(one)}`
+    })
+    const among = this.#dialect.isAmong(wanted, [...counts.keys()], type)
+    const own =
+      by === 'adds'
+        ? counts.size === 0
+          ? NO
+          : among
+        : sql<SqlBool>`${this.#dialect.countOf(this.#alias('element'), there, wanted, type)} >= 1`
+    return all([sql<SqlBool>`${this.#dialect.listLength(there)} = ${total}`, own, ...known, ...this.#sound(item)])
+  }
+
+  #some(node: SomeNode): Test {
+    const { over, each } = node
+    if (over.kind === 'ancestors') return this.#above(node, over)
+    if (over.kind === 'records') return this.#linked(node, over)
+    const alias = this.#alias('element')
+    return this.#dialect.someObject(alias, this.#list(over.list), (value) => {
+      this.#looking.set(each, {
+        value: (path, type) => this.#dialect.inside(value, path, type),
+        isNull: (path) => this.#dialect.isNullInside(value, path),
+      })
+      return this.test(node.of)
+    })
+  }
+
+  /**
+   * Records that are found by a set of keys, which does not depend on the row, or else one by one. The set comes first: an
+   * OR of sets is answered through indexes, an OR of lookups row by row.
+   */
+  #linked(node: SomeNode, over: RecordsNode): Test {
+    const { by, rest } = joinsOf(node as SomeNode & { over: RecordsNode }, (from) => from.kind !== 'field')
+    const alias = this.#lookAt(node.each)
+    const isKnown = ({ from }: JoinNode) => from.kind !== 'field'
+    const known = by.filter(isKnown).map((join) => equality(join, node.each))
+    const open = by.filter((join) => !isKnown(join))
+    const fits = allOfNode([...known, rest])
+    const from = this.#from(over.type, alias)
+    const single = open.every((join) => !isList(join.from) && !join.to.list)
+    if (open.length > 0 && single && isSelfContained(fits, node.each)) {
+      const tests = all([this.test(fits), ...open.flatMap(({ to, from }) => this.#soundPair(to, from, node.each))])
+      const columns = sql.join(open.map(({ to }) => this.#key(this.#value(placeOf(to, node.each)), to.type)))
+      return this.#dialect.isInQuery(
+        open.map(({ from }) => ({ value: this.#value(from), type: scalarOf(from) })),
+        sql`select ${columns} from ${from} where ${tests}`,
+      )
+    }
+    const tests = all([...open.map((join) => this.test(equality(join, node.each))), this.test(fits)])
+    return sql<SqlBool>`exists (select 1 from ${from} where ${tests})`
+  }
+
+  /**
+   * The chain above a record, from parent to parent; `union` ends it where it comes back to itself. Where the condition
+   * asks of nothing but these records, the set of all that lie below one that fits comes first, for the sake of indexes.
+   */
+  #above(node: SomeNode, over: AncestorsNode): Test {
+    const { type, by, link } = over
+    const open = by.some(({ from }) => from.kind === 'field')
+    const exact = open && this.#dialect.closedRecursion ? this.#aboveAny(node, over) : this.#aboveOne(node, over)
+    const [only] = link.by
+    if (only === undefined || link.by.length > 1 || only.from.list || by[0]?.from.kind !== 'field' || !isSelfContained(node.of, node.each))
+      return exact
+    return all([this.#below(node, type, only, by[0]), exact])
+  }
+
+  /** The chain that begins where the record leads to. */
+  #aboveOne(node: SomeNode, over: AncestorsNode): Test {
+    const chain = this.#alias('chain')
+    const climbing = this.#climbing(over, chain, (first) => over.by.map((join) => equality(join, first)))
+    const alias = this.#lookAt(node.each)
+    const found = this.#reached(node, over, this.#keptKey(over, chain, 'k0'))
+    return sql<SqlBool>`exists (${climbing} select 1 from ${sql.ref(chain)}, ${this.#from(over.type, alias)} where ${found})`
+  }
+
+  /**
+   * The same with the chains above every record of the type, each under the key of the one that it begins with: for
+   * databases in which a recursive query stands alone.
+   */
+  #aboveAny(node: SomeNode, over: AncestorsNode): Test {
+    const { type, by, key } = over
+    const chain = this.#alias('chain')
+    const climbing = this.#climbing(over, chain)
+    const chains = this.#alias('chains')
+    const begun = this.#helper()
+    const entry = this.#lookAt(begun)
+    const alias = this.#lookAt(node.each)
+    const leads = [...by.map((join) => equality(join, begun)), equality({ to: key, from: this.#keptKey(over, chains, 's') }, begun)]
+    const found = all([...leads.map((one) => this.test(one)), this.#reached(node, over, this.#keptKey(over, chains, 'k0'))])
+    return sql<SqlBool>`exists (select 1 from ${this.#from(type, entry)}, (${climbing} select s, k0 from ${sql.ref(chain)}) as ${sql.ref(chains)}, ${this.#from(type, alias)} where ${found})`
+  }
+
+  /**
+   * A recursive table of a chain: of each record its key as `k0`, and what the next step goes by as `k1` and on. It begins
+   * where the conditions hold; without them with every record, whose key is then kept as `s`.
+   */
+  #climbing({ type, link, key }: AncestorsNode, chain: string, begin?: (first: number) => readonly ConditionNode[]): Fragment {
+    const [first, further, above] = [this.#helper(), this.#helper(), this.#helper()]
+    const start = this.#lookAt(first)
+    const step = this.#lookAt(further)
+    this.#looking.set(above, keptIn(chain))
+    const kept = [key, ...link.by.map(({ from }) => from)]
+    const names = kept.map((_, at) => `k${at}`)
+    const columnsOf = (number: number) => kept.map((place) => this.#field(placeOf(place, number)))
+    const marked = begin === undefined
+    const begun = all((begin?.(first) ?? []).map((one) => this.test(one)))
+    const steps = link.by.map(({ to, from }, at) =>
+      equality({ to, from: placeOf({ ...from, path: [names[at + 1] as string] }, above) }, further),
+    )
+    const columns = sql.join((marked ? ['s', ...names] : names).map((name) => sql.ref(name)))
+    const from = sql.join([...(marked ? [this.#field(placeOf(key, first))] : []), ...columnsOf(first)])
+    const on = sql.join([...(marked ? [sql.ref(`${chain}.s`)] : []), ...columnsOf(further)])
+    const goesOn = all(steps.map((one) => this.test(one)))
+    return sql`with recursive ${sql.ref(chain)}(${columns}) as (select ${from} from ${this.#from(type, start)} where ${begun} union select ${on} from ${this.#from(type, step)}, ${sql.ref(chain)} where ${goesOn})`
+  }
+
+  /** A key that a query made up on its way keeps. */
+  #keptKey({ key }: AncestorsNode, table: string, name: string): FieldNode {
+    const kept = this.#helper()
+    this.#looking.set(kept, keptIn(table))
+    return placeOf({ ...key, path: [name] }, kept)
+  }
+
+  /** Whether the record at hand is the one of that key in the chain, is not the one that the chain is of, and fits. */
+  #reached(node: SomeNode, { key, self }: AncestorsNode, from: FieldNode): Test {
+    const tests = [equality({ to: key, from }, node.each), notNode(equality({ to: key, from: self }, node.each)), node.of]
+    return all(tests.map((one) => this.test(one)))
+  }
+
+  /** Whether the first step leads to a record that fits, or to one that lies below such a record. */
+  #below(node: SomeNode, type: string, { to, from }: LinkNode['by'][number], first: JoinNode): Test {
+    const set = this.#alias('below')
+    const [next, reached] = [this.#helper(), this.#helper()]
+    const top = this.#lookAt(node.each)
+    const under = this.#lookAt(next)
+    this.#looking.set(reached, keptIn(set))
+    const step = this.test(compareNode(placeOf(from, next), 'is', placeOf({ path: ['k'], type: to.type }, reached)))
+    const query = sql`with recursive ${sql.ref(set)}(k) as (select ${this.#key(this.#field(placeOf(to, node.each)), to.type)} from ${this.#from(type, top)} where ${this.test(node.of)} union select ${this.#key(this.#field(placeOf(to, next)), to.type)} from ${this.#from(type, under)}, ${sql.ref(set)} where ${step}) select k from ${sql.ref(set)}`
+    return this.#dialect.isInQuery([{ value: this.#value(first.from), type: scalarOf(first.from) }], query)
+  }
+
+  #key(value: Fragment, type: Scalar): Fragment {
+    return this.#dialect.key?.(value, type) ?? value
+  }
+
+  #helper(): number {
+    this.#aliases += 1
+    return -this.#aliases
+  }
+
+  /** Lets the number stand for a row of a table, under a new alias. */
+  #lookAt(number: number): string {
+    const alias = this.#alias('linked')
+    this.#looking.set(number, {
+      value: ([column, ...inner], type) => this.#dialect.column(`${alias}.${column}`, inner, type),
+      isNull: ([column, ...inner], type) => this.#dialect.isNull(`${alias}.${column}`, inner, type),
+    })
+    return alias
+  }
+
+  #from(type: string, alias: string): Fragment {
+    return sql`${sql.table(type)} as ${sql.ref(alias)}`
+  }
+
+  #soundPair(to: PlaceNode, from: TermNode, each: number): Test[] {
+    const value = this.#value(placeOf(to, each))
+    const own = this.#soundValue(value, to.type)
+    return scalarOf(from) === to.type ? own : [...own, ...this.#soundValue(value, scalarOf(from))]
   }
 
   #compare(node: CompareNode): Test {
@@ -105,7 +327,9 @@ class Compiler {
       case 'hasIgnoringCase': {
         const item = this.#text(right)
         return all([
-          dialect.someElement(this.#alias(), this.#list(left), scalarOf(left), (element) => dialect.sameIgnoringCase(element, item)),
+          dialect.someElement(this.#alias('element'), this.#list(left), scalarOf(left), (element) =>
+            dialect.sameIgnoringCase(element, item),
+          ),
           ...this.#sound(right),
         ])
       }
@@ -151,7 +375,11 @@ class Compiler {
     const wanted = this.#value(item)
     const text = family(scalarOf(item)) === 'text'
     const type = scalarOf(list)
-    const found = this.#dialect.someElement(this.#alias(), this.#list(list), type, (element) => {
+    if (item.kind === 'literal' && list.kind === 'field') {
+      const known = this.#dialect.hasKnown?.(this.#list(list), comparableOf(item.value as Comparable, item.type), type)
+      if (known !== undefined) return known
+    }
+    const found = this.#dialect.someElement(this.#alias('element'), this.#list(list), type, (element) => {
       const same = text ? this.#dialect.sameText(element, wanted) : sql<SqlBool>`${element} = ${wanted}`
       return item.kind === 'literal' || type === scalarOf(item) ? same : all([same, ...this.#soundValue(element, type)])
     })
@@ -162,12 +390,12 @@ class Compiler {
     if (left.kind === 'literal' && right.kind !== 'literal') return this.#overlaps(right, left)
     const type = scalarOf(left)
     const dialect = this.#dialect
-    return dialect.someElement(this.#alias(), this.#list(left), type, (element) => {
+    return dialect.someElement(this.#alias('element'), this.#list(left), type, (element) => {
       if (right.kind === 'literal') {
         const values = literalValues(right).filter((value) => holds(left, value))
         return values.length === 0 ? NO : dialect.isAmong(element, values, right.type)
       }
-      return dialect.someElement(this.#alias(), this.#list(right), scalarOf(right), (other) =>
+      return dialect.someElement(this.#alias('element'), this.#list(right), scalarOf(right), (other) =>
         all([
           family(type) === 'text' ? dialect.sameText(element, other) : sql<SqlBool>`${element} = ${other}`,
           ...this.#soundValue(element, type),
@@ -191,8 +419,11 @@ class Compiler {
   }
 
   #soundValue(value: Fragment, type: Scalar): Test[] {
-    if (type === 'id') return [sql<SqlBool>`not ${this.#dialect.isBlank(value)}`, sql<SqlBool>`not ${this.#dialect.hasNul(value)}`]
-    if (type === 'text') return [sql<SqlBool>`not ${this.#dialect.hasNul(value)}`]
+    const { hasNul, isInstant } = this.#dialect
+    const whole = hasNul === undefined ? [] : [sql<SqlBool>`not ${hasNul(value)}`]
+    if (type === 'id') return [sql<SqlBool>`not ${this.#dialect.isBlank(value)}`, ...whole]
+    if (type === 'text') return whole
+    if (type === 'time') return isInstant === undefined ? [] : [isInstant(value)]
     if (type !== 'integer' && type !== 'number') return []
     const largest = LARGEST[type]
     return [sql<SqlBool>`${value} between ${this.#dialect.value(-largest, type)} and ${this.#dialect.value(largest, type)}`]
@@ -201,9 +432,8 @@ class Compiler {
   #missing(term: TermNode): Test {
     switch (term.kind) {
       case 'field': {
-        const column = this.#field(term.path)
-        const empty = sql<SqlBool>`${column} is null`
-        return term.type === 'id' && !term.list ? sql<SqlBool>`(${empty} or ${this.#dialect.isBlank(column)})` : empty
+        const empty = this.#isNull(term)
+        return term.type === 'id' && !term.list ? sql<SqlBool>`(${empty} or ${this.#dialect.isBlank(this.#field(term))})` : empty
       }
       case 'orElse':
         return all([this.#missing(term.term), this.#missing(term.otherwise)])
@@ -226,7 +456,7 @@ class Compiler {
   #value(term: TermNode): Fragment {
     switch (term.kind) {
       case 'field':
-        return this.#field(term.path)
+        return this.#field(term)
       case 'literal':
         return term.value === null ? sql`null` : this.#dialect.value(comparableOf(term.value as Comparable, term.type), term.type)
       case 'now':
@@ -243,7 +473,7 @@ class Compiler {
   #list(term: TermNode): Fragment {
     switch (term.kind) {
       case 'field':
-        return this.#field(term.path)
+        return this.#columns(term.of).value(term.path, 'list')
       case 'literal':
         return term.value === null ? sql`null` : this.#dialect.listValue(literalValues(term), term.type)
       case 'orElse':
@@ -257,21 +487,55 @@ class Compiler {
   }
 
   #orElse(term: TermNode, first: Fragment, otherwise: Fragment): Fragment {
-    if (scalarOf(term) !== 'id') return sql`coalesce(${first}, ${otherwise})`
+    // A column is null where it is missing. A blank id is missing as well; and in JSON null is a value, and a value may be none.
+    if (term.kind === 'field' && typeof term.of !== 'number' && term.path.length === 1 && !term.list && term.type !== 'id')
+      return sql`coalesce(${first}, ${otherwise})`
     return sql`case when ${this.#missing(term)} then ${otherwise} else ${first} end`
   }
 
-  #alias(): string {
-    this.#elements += 1
-    return `element${this.#elements}`
+  #alias(of: string): string {
+    this.#aliases += 1
+    return `${of}${this.#aliases}`
+  }
+
+  #field({ of, path, type, list }: FieldNode): Fragment {
+    const { value } = this.#columns(of)
+    return value(path, list ? 'list' : type === 'other' ? 'text' : type)
+  }
+
+  #isNull({ of, path, type, list }: FieldNode): Test {
+    return this.#columns(of).isNull(path, list ? 'list' : type)
   }
 
   // A field asked of the record as it would become is asked of the record as it is: nothing is about to change, or else
   // it has been filled in beforehand.
-  #field(path: readonly string[]): Fragment {
-    const [column, ...inner] = path as [string, ...string[]]
-    return this.#dialect.column(this.#prefix + column, inner)
+  #columns(of: FieldNode['of']): Columns {
+    if (typeof of === 'number') return this.#looking.get(of) as Columns
+    if (this.#table === undefined && this.#looking.size > 0) throw new UnnamedTableError()
+    const named = (column: string | undefined) => (this.#table === undefined ? `${column}` : `${this.#table}.${column}`)
+    return {
+      value: ([column, ...inner], type) => this.#dialect.column(named(column), inner, type),
+      isNull: ([column, ...inner], type) => this.#dialect.isNull(named(column), inner, type),
+    }
   }
+}
+
+/** The columns of a table that a query makes up on its way. */
+function keptIn(table: string): Columns {
+  const column = ([name]: readonly string[]) => sql.ref(`${table}.${name}`)
+  return { value: column, isNull: (path) => sql<SqlBool>`${column(path)} is null` }
+}
+
+/** A place in a record that a `some` looks at, as a field. */
+function placeOf(place: PlaceNode, each: number): FieldNode {
+  return { kind: 'field', of: each, ...place }
+}
+
+/** What a link goes by, as a comparison. */
+function equality({ to, from }: JoinNode, each: number): CompareNode {
+  const term = placeOf(to, each)
+  if (isList(from)) return compareNode(term, 'isOneOf', from)
+  return to.list ? compareNode(term, 'has', from) : compareNode(term, 'is', from)
 }
 
 function scalarOf(term: TermNode): Scalar {

@@ -1,26 +1,99 @@
-import { type ConditionNode, type Env, TRUE } from '../condition/index.js'
-import type { Action } from '../rulebook/index.js'
-import type { AskersClause, InnerViewpoint, Outcome, PersonalRules } from '../viewpoint/index.js'
+import { allOfNode, type Comparable, type ConditionNode, type Env, linkValues, type Row, TRUE } from '../condition/index.js'
+import { type Model, typeModel } from '../rulebook/index.js'
+import {
+  type AskersClause,
+  type Clock,
+  claimsAlone,
+  type InnerViewpoint,
+  type LinkOfMe,
+  linksOfMe,
+  type Outcome,
+  type PersonalRules,
+  startOfLink,
+  viewpointOf,
+  withLinked,
+} from '../viewpoint/index.js'
+import { placeIs } from './known.js'
+import type { Tables } from './tables.js'
 
 /** The rules of an action as they stand for the asker. */
 export interface AskersRules extends Pick<PersonalRules, 'open' | 'vetoes'> {
   readonly clauses: readonly AskersClause[]
 }
 
-/** On whose behalf the store acts: what it asks before it does anything. */
+/** On whose behalf the store acts, in one operation: what it asks before it does anything. */
 export interface Asker {
   readonly viewpoint: InnerViewpoint | undefined
-  readonly model: InnerViewpoint['model']
+  readonly model: Model
   env(): Env
-  outright(type: string, action: Action): Outcome | undefined
+  outright(type: string, action: string): Outcome | undefined
   /** What must hold of a stored record for the asker to see it. */
   readable(type: string): ConditionNode
   /** The clauses of the action that can hold for the asker, and what must hold besides. */
-  rules(type: string, action: Action): AskersRules
+  rules(type: string, action: string): AskersRules
 }
 
-/** A person, by their viewpoint. */
-export function personal(viewpoint: InnerViewpoint): Asker {
+/** Somebody who asks: what can be said without looking anything up, and how they stand in one operation. */
+export interface Person {
+  /** The rules by the claims alone. Records linked to the person count as missing. */
+  readonly still: Asker
+  /** The rules of some record types, with the person's own records read afresh. */
+  now(tables: Tables, types: readonly string[], lock?: 'share'): Promise<Asker>
+  /** The same person within a routine, which they may call. */
+  within(routine: string): Person
+}
+
+/** A person, by claims that have been checked. */
+export function person(model: Model, me: Row | null, clock: Clock | undefined, within?: string): Person {
+  const claims = me && claimsAlone(model, me)
+  const still = personal(viewpointOf(model, claims, { now: clock, within }))
+  return {
+    still,
+    async now(tables, types, lock) {
+      const links = claims === null ? [] : linksOfMe(model, types)
+      if (claims === null) return still
+      if (links.length === 0) return knowing(still, links)
+      const mine = await loaded(tables, claims, links, still.env(), lock)
+      return knowing(personal(viewpointOf(model, mine, { now: clock, within })), links)
+    },
+    within: (routine) => person(model, claims, clock, routine),
+  }
+}
+
+async function loaded(tables: Tables, claims: Row, links: readonly LinkOfMe[], { now }: Env, lock: 'share' | undefined): Promise<Row> {
+  let me = claims
+  for (const { path, link } of links) {
+    const from = startOfLink(me, path)
+    const values = from && linkValues(link.by, from)
+    const where = values && allOfNode(link.by.map(({ to }, at) => placeIs(to, values[at] as Comparable)))
+    const found = where === undefined ? [] : await tables.select(link.to, { where, now, limit: 2, ...(lock ? { lock } : {}) })
+    // Of two, neither is sure to be theirs.
+    me = withLinked(me, path, found.length === 1 ? found[0]?.row : undefined)
+  }
+  return me
+}
+
+/** Refuses to judge by rules that ask about a record of the person which was not read: what is missing must be missing indeed. */
+function knowing(asker: Asker, links: readonly LinkOfMe[]): Asker {
+  const read = new Set(links.map(({ path }) => path.join('.')))
+  const check = (type: string) => {
+    const unread = linksOfMe(asker.model, [type]).find(({ path }) => !read.has(path.join('.')))
+    if (unread !== undefined) throw new Error(`the rules of ${type} ask about me.${unread.path.join('.')}, which was not read`)
+  }
+  return {
+    ...asker,
+    readable(type) {
+      check(type)
+      return asker.readable(type)
+    },
+    rules(type, action) {
+      check(type)
+      return asker.rules(type, action)
+    },
+  }
+}
+
+function personal(viewpoint: InnerViewpoint): Asker {
   return {
     viewpoint,
     model: viewpoint.model,
@@ -33,14 +106,16 @@ export function personal(viewpoint: InnerViewpoint): Asker {
 
 const EVERYTHING: AskersRules = { clauses: [{ when: TRUE, test: undefined }], open: { when: TRUE, test: undefined }, vetoes: [] }
 
-/** Trusted server code: no rules. The viewpoint lends it the model and the clock. */
-export function system(viewpoint: InnerViewpoint): Asker {
-  return {
+/** Trusted server code: no rules. */
+export function system(model: Model, clock: Clock | undefined): Person {
+  const still: Asker = {
     viewpoint: undefined,
-    model: viewpoint.model,
-    env: viewpoint.env,
+    model,
+    env: viewpointOf(model, null, { now: clock }).env,
     outright: () => undefined,
-    readable: () => TRUE,
+    readable: (type) => typeModel(model, type) && TRUE,
     rules: () => EVERYTHING,
   }
+  const all: Person = { still, now: async () => still, within: () => all }
+  return all
 }

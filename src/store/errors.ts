@@ -93,6 +93,13 @@ export class ConstraintError extends PachterError {
   }
 }
 
+/** Others wrote the same records at the same time, again and again. Nothing was written; the call may be made again. */
+export class BusyError extends PachterError {
+  constructor(cause: unknown) {
+    super('BUSY', 'others are writing the same records: nothing was written; try again', { cause })
+  }
+}
+
 /** Something failed that should not have: nothing was written. `cause` says what. For logs, not for the asker. */
 export class StoreError extends PachterError {
   constructor(doing: string, cause: unknown) {

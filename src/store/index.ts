@@ -2,7 +2,10 @@
  * The guarded store: one person's data, with the rules in every query.
  * @module
  */
+export { BulkError, type BulkOptions, type BulkResult, type InTheWay, type Which } from './bulk.js'
+export { CursorError } from './cursor.js'
 export {
+  BusyError,
   ConstraintError,
   DeniedError,
   DuplicateKeyError,
@@ -15,7 +18,10 @@ export {
   SignInError,
   StoreError,
 } from './errors.js'
+export type { Include, Included } from './include.js'
+export type { LogEntry, VerdictLog } from './log.js'
 export { inMemory, type Records } from './memory.js'
-export type { ListOptions, Picked } from './query.js'
-export { type GuardedStore, openStore, type Store, type StoreOptions } from './store.js'
-export type { Backend, Selection, SortStep, Tables, Target } from './tables.js'
+export type { Counted, CountOptions, Page, PageOptions } from './pages.js'
+export type { Described, DescribedOptions, ListOptions, Permitted, Picked } from './query.js'
+export { type GuardedStore, openStore, type Store, type StoreOptions, type SystemStore } from './store.js'
+export type { Backend, Found, Isolation, Selection, SortStep, Tables, Target } from './tables.js'

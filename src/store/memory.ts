@@ -1,8 +1,21 @@
-import { compareText, instant, predicate, type Row, TRUE } from '../condition/index.js'
-import { type Field, type Key, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
+import {
+  type Comparable,
+  type ConditionNode,
+  compareText,
+  type Env,
+  instant,
+  type Links,
+  LinksError,
+  linkedRecords,
+  newCourse,
+  predicate,
+  type Row,
+  TRUE,
+} from '../condition/index.js'
+import { type Field, type Key, keysAreGiven, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
 import { DuplicateKeyError } from './errors.js'
 import { asStored } from './fit.js'
-import type { Backend, Selection, SortStep, Tables, Target } from './tables.js'
+import type { Backend, Found, Selection, SortStep, Tables, Target } from './tables.js'
 
 /** Records by type, as arrays. */
 export type Records = { readonly [type: string]: readonly object[] }
@@ -37,30 +50,61 @@ function put(held: Held, type: TypeModel, row: Row): void {
 class MemoryTables implements Tables {
   readonly #model: Model
   #held: Held
+  #links: Links | undefined
+  /** The keys of records that were removed, where clients may give keys. */
+  #removed: ReadonlyMap<string, ReadonlySet<Key>>
   // Transactions run one after the other; each works on copies of the tables, which are kept at its end or dropped.
   #last: Promise<unknown> = Promise.resolve()
 
-  constructor(model: Model, held: Held) {
+  constructor(model: Model, held: Held, removed: ReadonlyMap<string, ReadonlySet<Key>> = new Map()) {
     this.#model = model
     this.#held = held
+    this.#removed = removed
   }
 
-  async select(type: string, { where, now, sort, limit }: Selection): Promise<Row[]> {
+  async select(type: string, { where, now, sort, limit, after, flags = [] }: Selection): Promise<Found[]> {
     const test = predicate(where)
-    const env = { me: null, now }
+    const env = this.#env(now)
     const found: Row[] = []
     for (const row of this.#rows(type).values()) if (test(row, env)) found.push(row)
-    if (sort !== undefined) found.sort(order(sort, typeModel(this.#model, type).fields, now))
-    return found.slice(0, limit).map((row) => structuredClone(row))
+    const sorted = sort === undefined ? found : inOrder(found, sort, typeModel(this.#model, type).fields, env, after)
+    const tests = flags.map((flag) => predicate(flag))
+    return sorted.slice(0, limit).map((row) => ({ row: structuredClone(row), flags: tests.map((flag) => flag(row, env)) }))
+  }
+
+  async count(type: string, { where, now }: Pick<Selection, 'where' | 'now'>): Promise<number> {
+    const test = predicate(where)
+    const env = this.#env(now)
+    let count = 0
+    for (const row of this.#rows(type).values()) if (test(row, env)) count += 1
+    return count
+  }
+
+  async countBy(type: string, name: string, selection: Pick<Selection, 'where' | 'now'>): Promise<{ value: unknown; count: number }[]> {
+    const found = await this.select(type, { ...selection, sort: [{ field: name, descending: false }] })
+    const field = typeModel(this.#model, type).fields[name]
+    const counts = new Map<Sortable, { value: unknown; count: number }>()
+    for (const { row } of found) {
+      const group = counts.get(sortable(row[name], field)) ?? { value: row[name] ?? undefined, count: 0 }
+      counts.set(sortable(row[name], field), { ...group, count: group.count + 1 })
+    }
+    return [...counts.values()]
+  }
+
+  async test(conditions: readonly ConditionNode[], now: number): Promise<boolean[]> {
+    const env = this.#env(now)
+    return conditions.map((condition) => predicate(condition)({}, env))
   }
 
   async insert(type: string, row: Row): Promise<void> {
+    this.#links = undefined
     put(this.#held, typeModel(this.#model, type), row)
   }
 
   async update(type: string, changes: Row, target: Target): Promise<number> {
     const row = this.#target(type, target)
     if (row === undefined) return 0
+    this.#links = undefined
     const changed = { ...row, ...structuredClone(changes) }
     this.#rows(type).set(target.key, asStored(typeModel(this.#model, type), changed))
     return 1
@@ -68,20 +112,40 @@ class MemoryTables implements Tables {
 
   async remove(type: string, target: Target): Promise<number> {
     if (this.#target(type, target) === undefined) return 0
+    this.#links = undefined
     this.#rows(type).delete(target.key)
+    if (keysAreGiven(typeModel(this.#model, type)))
+      this.#removed = new Map(this.#removed).set(type, new Set(this.#removed.get(type)).add(target.key))
     return 1
+  }
+
+  async wasRemoved(type: string, key: Key): Promise<boolean> {
+    return this.#removed.get(type)?.has(key) === true
   }
 
   transaction<T>(work: (tables: Tables) => Promise<T>): Promise<T> {
     const run = async () => {
-      const draft = new MemoryTables(this.#model, new Map([...this.#held].map(([type, rows]) => [type, new Map(rows)])))
+      const draft = new MemoryTables(this.#model, new Map([...this.#held].map(([type, rows]) => [type, new Map(rows)])), this.#removed)
       const result = await work(draft)
       this.#held = draft.#held
+      this.#removed = draft.#removed
+      this.#links = undefined
       return result
     }
     const mine = this.#last.then(run, run)
     this.#last = mine
     return mine
+  }
+
+  /** What is asked within one operation: indexes last until something is written. */
+  #env(now: number): Env {
+    this.#links ??= linkedRecords(
+      (type) => this.#rows(type).values(),
+      (type) => {
+        throw new LinksError(type)
+      },
+    )
+    return { me: null, now, links: this.#links, course: newCourse() }
   }
 
   #rows(type: string): Map<Key, Row> {
@@ -90,20 +154,27 @@ class MemoryTables implements Tables {
 
   #target(type: string, { key, where, now }: Target): Row | undefined {
     const row = this.#rows(type).get(key)
-    return row !== undefined && predicate(where)(row, { me: null, now }) ? row : undefined
+    return row !== undefined && predicate(where)(row, this.#env(now)) ? row : undefined
   }
 }
 
-/** Orders rows by fields: missing and hidden last, text code point by code point, times by instant, false before true. */
-function order(steps: readonly SortStep[], fields: { readonly [name: string]: Field }, now: number): (a: Row, b: Row) => number {
-  const sorted = steps.map(({ field, descending, visible = TRUE }) => {
+/** Rows ordered by fields: missing and hidden last, text code point by code point, times by instant, false before true. */
+function inOrder(
+  rows: readonly Row[],
+  steps: readonly SortStep[],
+  fields: { readonly [name: string]: Field },
+  env: Env,
+  after?: readonly (Comparable | null)[],
+): Row[] {
+  const readers = steps.map(({ field, visible = TRUE }) => {
     const test = predicate(visible)
-    return { descending, value: (row: Row) => (test(row, { me: null, now }) ? sortable(row[field], fields[field]) : undefined) }
+    return (row: Row) => (test(row, env) ? sortable(row[field], fields[field]) : undefined)
   })
-  return (a, b) => {
-    for (const { descending, value } of sorted) {
-      const left = value(a)
-      const right = value(b)
+  const keyed = rows.map((row) => ({ row, values: readers.map((read) => read(row)) }))
+  const compared = (a: readonly Sortable[], b: readonly Sortable[]): number => {
+    for (const [at, { descending }] of steps.entries()) {
+      const left = a[at]
+      const right = b[at]
       if (left === undefined || right === undefined) {
         if (left !== right) return left === undefined ? 1 : -1
         continue
@@ -113,7 +184,12 @@ function order(steps: readonly SortStep[], fields: { readonly [name: string]: Fi
     }
     return 0
   }
+  keyed.sort((a, b) => compared(a.values, b.values))
+  const place = after?.map((value) => (value === null ? undefined : typeof value === 'boolean' ? Number(value) : value))
+  return keyed.flatMap(({ row, values }) => (place === undefined || compared(values, place) > 0 ? [row] : []))
 }
+
+type Sortable = string | number | undefined
 
 function sortable(value: unknown, field: Field | undefined): string | number | undefined {
   if (value === null || value === undefined) return undefined

@@ -1,15 +1,20 @@
 import { type ConditionNode, describeOdd, isPachterError, TRUE } from '../condition/index.js'
 import {
+  type Action,
   type Condition,
   conditionNode,
   type FieldName,
   fieldOf,
+  finished,
+  knownAction,
+  type Model,
   noLeftovers,
   type RecordTerms,
   recordTerms,
   type SeenRow,
   type TypeModel,
   type TypeName,
+  unknownName,
   used,
   type World,
 } from '../rulebook/index.js'
@@ -26,6 +31,37 @@ export interface ListOptions<W extends World, K extends TypeName<W>, F extends F
   readonly limit?: number
   /** Only these fields, and the key. */
   readonly fields?: readonly F[]
+  readonly withActions?: undefined
+  readonly withStandings?: false
+}
+
+/** Which records to list, and what else to say of each: every record then comes as `{ record, may, standings, seenBy }`. */
+export type DescribedOptions<W extends World, K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>> = Omit<
+  ListOptions<W, K, F>,
+  'withActions' | 'withStandings'
+> & {
+  /** Whether the asker may do these to it, and with which fields. */
+  readonly withActions?: readonly Exclude<Action | W['actions'][K], 'create'>[]
+  /** The standings that the asker has on it, and the clauses by which they see it. */
+  readonly withStandings?: boolean
+}
+
+/** What may be done to a record. */
+export interface Permitted {
+  readonly allowed: boolean
+  /** The fields that it lets see or change, besides the key; undefined for all of them. */
+  readonly fields?: readonly string[]
+}
+
+/** A record with what else was asked for. */
+export interface Described<R> {
+  readonly record: R
+  /** With `withActions`. */
+  readonly may: { readonly [action: string]: Permitted | undefined }
+  /** With `withStandings`: the names of the standings that hold. */
+  readonly standings: readonly string[]
+  /** With `withStandings`: the titles of the clauses by which the asker sees the record. */
+  readonly seenBy: readonly string[]
 }
 
 /** A record of which some fields were asked for. */
@@ -35,19 +71,19 @@ export type Picked<W extends World, K extends TypeName<W>, F extends FieldName<W
 >
 
 /** The condition that a list is narrowed by. */
-export function readWhere(type: TypeModel, where: unknown): ConditionNode {
+export function readWhere(types: Model['types'], type: TypeModel, where: unknown): ConditionNode {
   if (where === undefined) return TRUE
   if (typeof where !== 'function')
     throw new QueryError(type.name, `where is a function: (${type.name}) => ${type.name}.${type.key}.is(...)`)
   try {
     return noLeftovers(
       'where',
-      () => where(recordTerms(type)) as unknown,
+      () => where(recordTerms(types, type)) as unknown,
       (condition) => {
         const node = conditionNode(condition)
         if (node === undefined) throw new QueryError(type.name, 'where must return a condition')
         used(condition)
-        return node
+        return finished(node, 'where')
       },
     )
   } catch (error) {
@@ -79,6 +115,15 @@ export function readLimit(type: TypeModel, limit: unknown): number | undefined {
   return limit as number
 }
 
+/** The actions to be judged for each record. */
+export function readActions(type: TypeModel, actions: unknown): readonly string[] {
+  if (actions === undefined) return []
+  if (!Array.isArray(actions)) throw new QueryError(type.name, 'withActions is a list of actions')
+  const odd = actions.find((action) => action === 'create')
+  if (odd !== undefined) throw new QueryError(type.name, 'withActions: what is there is not created; ask may("create", ...)')
+  return actions.map((action) => knownAction(type, action))
+}
+
 /** The fields to give, by name. */
 export function readFields(type: TypeModel, fields: unknown): readonly string[] | undefined {
   if (fields === undefined) return undefined
@@ -88,10 +133,14 @@ export function readFields(type: TypeModel, fields: unknown): readonly string[] 
 }
 
 /** What a list was asked with: an object, or nothing. */
-export function readOptions(type: string, options: unknown): object {
+export function readOptions(type: string, options: unknown, known: readonly string[] = LIST_OPTIONS): { readonly where?: unknown } {
   if (options === undefined) return {}
   if (typeof options !== 'object' || options === null || Array.isArray(options)) {
     throw new QueryError(type, `where, sort, limit and fields come in an object, not as ${describeOdd(options)}`)
   }
+  const odd = Object.keys(options).find((name) => !known.includes(name))
+  if (odd !== undefined) throw new QueryError(type, unknownName('option', odd, known))
   return options
 }
+
+const LIST_OPTIONS: readonly string[] = ['where', 'sort', 'limit', 'fields', 'include', 'withActions', 'withStandings']

@@ -1,74 +1,57 @@
-import {
-  allOfNode,
-  anyOfNode,
-  asksAfter,
-  type ConditionNode,
-  type Env,
-  FALSE,
-  fieldsIn,
-  isMissing,
-  isPachterError,
-  proper,
-  type Row,
-  simplify,
-  TRUE,
-  withAfter,
-} from '../condition/index.js'
-import {
-  type Action,
-  type FieldName,
-  type Key,
-  type RowOf,
-  type SeenRow,
-  sameValue,
-  type TypeModel,
-  type TypeName,
-  typeModel,
-  type World,
-} from '../rulebook/index.js'
-import {
-  type AskersClause,
-  type Clock,
-  counts,
-  fieldsInTheWay,
-  fieldsLetBy,
-  holds,
-  type InnerViewpoint,
-  type Outcome,
-  type Rulebook,
-  stampValues,
-  type Viewpoint,
-  verdictOf,
-  vetoSaying,
-  visibility,
-  visibleFields,
-  withFields,
-} from '../viewpoint/index.js'
-import { type Asker, type AskersRules, personal, system } from './asker.js'
-import { denied, InvalidError, QueryError, RefusedError, StoreError } from './errors.js'
-import { asStored, fitRecord } from './fit.js'
-import { type ListOptions, type Picked, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
-import { defined, difference, hushed, readSent, stampsInTheWay, supplies, unstamped, withoutNames } from './sent.js'
-import type { Backend, Tables } from './tables.js'
+import type { Action, FieldName, Key, RowOf, SeenRow, TypeName, World } from '../rulebook/index.js'
+import { type Clock, type Rulebook, readClaims, type Verdict, viewpointOf } from '../viewpoint/index.js'
+import { person, system } from './asker.js'
+import type { BulkOptions, BulkResult, Which } from './bulk.js'
+import { cursors } from './cursor.js'
+import { QueryError } from './errors.js'
+import { guarded } from './guarded.js'
+import type { Include, Included } from './include.js'
+import { type AboutAsker, loggerFor, type VerdictLog } from './log.js'
+import type { Counted, CountOptions, Page, PageOptions } from './pages.js'
+import type { Described, DescribedOptions, ListOptions, Picked } from './query.js'
+import type { Backend } from './tables.js'
 
 /**
  * The data behind one person's viewpoint. What they may not read is not there; what they may read and not change is refused.
  * Everything fails closed: where anything unexpected happens, nothing is written.
  */
 export interface GuardedStore<W extends World = World> {
-  /** The rulebook as it stands for this person. Undefined for the system, which has no rules. */
-  readonly viewpoint: Viewpoint<W> | undefined
-
   /**
    * The records that this person may read.
    * @throws QueryError, UnknownNameError
    * @example
    * await store.for(ines).list('plot', { where: (plot) => plot.state.is('let'), sort: ['-number'], limit: 20 })
+   * await store.for(ines).list('plot', { include: { shares: true, entries: { sort: ['-writtenAt'], include: { author: true } } } })
+   */
+  list<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>, const I extends Include<W, K> = {}>(
+    type: K,
+    options?: ListOptions<W, K, F> & { readonly include?: I & Include<W, K> },
+  ): Promise<(Picked<W, K, F> & Included<W, K, I>)[]>
+  /**
+   * The same, and for each record what the asker may do to it, by the same query.
+   * @example
+   * for (const { record, may } of await mine.list('plot', { withActions: ['update'] })) show(record, may.update?.fields)
    */
   list<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>>(
     type: K,
-    options?: ListOptions<W, K, F>,
-  ): Promise<Picked<W, K, F>[]>
+    options: DescribedOptions<W, K, F>,
+  ): Promise<Described<Picked<W, K, F>>[]>
+
+  /**
+   * A page of the records that this person may read, and where the next one begins. Records that come, go or move in between
+   * are met once at most.
+   * @throws CursorError, QueryError, UnknownNameError
+   * @example
+   * const first = await mine.page('plot', { sort: ['-number'], size: 20 })
+   * const second = await mine.page('plot', { sort: ['-number'], size: 20, after: first.next })
+   */
+  page<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>>(type: K, options?: PageOptions<W, K, F>): Promise<Page<W, K, F>>
+
+  /** How many records this person may read. @throws QueryError, UnknownNameError */
+  count<K extends TypeName<W>>(type: K, options?: CountOptions<W, K>): Promise<number>
+
+  /** How many of them have each value of a field. A record whose field is hidden does not count. @throws QueryError, UnknownNameError */
+  countBy<K extends TypeName<W>>(type: K, field: FieldName<W, K>, options?: CountOptions<W, K>): Promise<Counted[]>
 
   /** One record. @throws SignInError, NotFoundError */
   get<K extends TypeName<W>>(type: K, key: Key): Promise<SeenRow<W, K>>
@@ -92,8 +75,80 @@ export interface GuardedStore<W extends World = World> {
     changes: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
   ): Promise<Partial<RowOf<W, K>>>
 
-  /** Removes a record. @throws SignInError, NotFoundError, RefusedError */
+  /**
+   * Removes a record, and with it what its links say. @throws SignInError, NotFoundError, RefusedError
+   */
   delete<K extends TypeName<W>>(type: K, key: Key): Promise<void>
+
+  /**
+   * Makes the same change to several records, each judged as an update of its own and all before any is written. All or
+   * nothing, unless part of it will do.
+   * @throws BulkError with the records that stand in the way; SignInError, QueryError
+   * @example
+   * await mine.updateMany('job', { where: (job) => job.state.is('open') }, { state: 'done' }, { partly: true })
+   */
+  updateMany<K extends TypeName<W>>(
+    type: K,
+    which: Which<W, K>,
+    changes: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
+    options?: BulkOptions,
+  ): Promise<BulkResult>
+
+  /** Removes several records, in the same way. @throws BulkError, SignInError, QueryError */
+  deleteMany<K extends TypeName<W>>(type: K, which: Which<W, K>, options?: BulkOptions): Promise<BulkResult>
+
+  /**
+   * Whether an action on a stored record would be allowed, with the fields that it lets see or change. For `update`,
+   * `changes` asks about these.
+   * @example
+   * const verdict = await mine.verdict('update', 'plot', 'p-01', { planting: 'leeks' })
+   * @throws InvalidError where the changes would not fit the record type
+   */
+  verdict<K extends TypeName<W>>(
+    action: Exclude<Action | W['actions'][K], 'create'>,
+    type: K,
+    key: Key,
+    changes?: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
+  ): Promise<Verdict>
+
+  /** What can be said before any record is loaded: always, never, or depending on the record. */
+  may<K extends TypeName<W>>(action: Action | W['actions'][K], type: K): Promise<'always' | 'never' | 'depending'>
+
+  /** Whether this person has a privilege. The system has all. */
+  has(privilege: W['privilege']): Promise<boolean>
+
+  /** Whether this person may call a routine. */
+  mayCall(routine: W['routine']): Promise<boolean>
+
+  /**
+   * Does a named server procedure in one transaction: within it, the clauses that count there only, count too. Where others
+   * write the same records at the same time, the work is run again.
+   * @throws SignInError, RefusedError where this person may not call it; BusyError.
+   * @example
+   * await mine.routine('handOver', (inside) => inside.update('plot', 'p-01', { holderId: 'm-02' }))
+   */
+  routine<T>(name: W['routine'], work: (inside: GuardedStore<W>) => Promise<T>): Promise<T>
+
+  /**
+   * Does several steps in one transaction, each judged on what the earlier ones left. Where one fails, nothing is kept, even
+   * if the work catches its error. Use `inside` for all of them. Where others write the same records at the same time, the
+   * work is run again: let it do nothing else that must not happen twice. @throws BusyError
+   * @example
+   * await mine.together(async (inside) => {
+   *   const plot = await inside.create('plot', { number: 7, siteId: 's-01' })
+   *   await inside.create('entry', { plotId: plot.id, text: 'Begun.' })
+   * })
+   */
+  together<T>(work: (inside: GuardedStore<W>) => Promise<T>): Promise<T>
+}
+
+/** The data for trusted server code. */
+export interface SystemStore<W extends World = World> extends GuardedStore<W> {
+  /**
+   * The record of this key, created if there is none: a profile at the first sign-in, say. One that is there stays as it is.
+   * @throws InvalidError
+   */
+  ensure<K extends TypeName<W>>(type: K, key: Key, record: Partial<RowOf<W, K>>): Promise<RowOf<W, K>>
 }
 
 /** A world in which every field is seen: the system's. */
@@ -104,7 +159,7 @@ export interface Store<W extends World = World> {
   /** The data as this person may see and change it. @throws ClaimsError */
   for(me: W['me'] | null | undefined): GuardedStore<W>
   /** The data for trusted server code: no rules, though shapes still apply. Say why. */
-  asSystem(reason: string): GuardedStore<Unlimited<W>>
+  asSystem(reason: string): SystemStore<Unlimited<W>>
 }
 
 /** How a store makes what it needs of its own. */
@@ -113,6 +168,15 @@ export interface StoreOptions {
   readonly newKey?: (type: string) => Key
   /** How to tell the time. Default: the clock. */
   readonly now?: Clock
+  /**
+   * Where verdicts are logged to: every refusal, and every time that trusted code says why it acts. With a logger:
+   * `log: (entry) => logger.info(entry)`.
+   */
+  readonly log?: VerdictLog
+  /** Signs the cursors of `page`. Without it they are good until the process ends: give one where several servers share lists. */
+  readonly cursorSecret?: string
+  /** Logs what was allowed, too. */
+  readonly logAllowed?: boolean
 }
 
 /**
@@ -125,228 +189,21 @@ export interface StoreOptions {
 export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, options: StoreOptions = {}): Store<W> {
   const tables = backend(book.model)
   const newKey = options.newKey ?? (() => globalThis.crypto.randomUUID())
-  const clock = options.now === undefined ? {} : { now: options.now }
+  const { model } = book
+  const signed = cursors(options.cursorSecret)
+  const now = viewpointOf(model, null, { now: options.now }).env
+  const logger = (asker: AboutAsker) => loggerFor(asker, () => now().now, options)
   return Object.freeze({
-    for: (me: W['me'] | null | undefined) => guarded(tables, personal(book.for(me, clock) as unknown as InnerViewpoint), newKey),
+    for(me: W['me'] | null | undefined) {
+      const claims = readClaims(model.me, me)
+      const who = claims === null ? null : (claims[model.me.key] as Key)
+      return guarded(tables, person(model, claims, options.now), { newKey, cursors: signed, logger: logger({ who }) })
+    },
     asSystem(reason: string) {
       if (typeof reason !== 'string' || reason.trim() === '') throw new QueryError('as the system', 'say why, in words')
-      return guarded(tables, system(book.for(null, clock) as unknown as InnerViewpoint), newKey)
+      const asker = logger({ who: 'system', reason })
+      asker.entry({ action: 'act', type: 'system', outcome: 'allowed' })
+      return guarded(tables, system(model, options.now), { newKey, cursors: signed, logger: asker })
     },
   }) as unknown as Store<W>
-}
-
-function guarded(tables: Tables, asker: Asker, newKey: (type: string) => Key): GuardedStore {
-  const deny = (type: TypeModel, action: Action, outcome: Outcome, key?: Key) => denied(verdictOf(type, action, outcome, key))
-
-  function begin(typeName: string, action: Action, key?: unknown): TypeModel {
-    const type = typeModel(asker.model, typeName)
-    const outcome = asker.outright(typeName, action)
-    if (outcome !== undefined) throw deny(type, action, outcome, key as Key)
-    return type
-  }
-
-  /** The stored record, if the asker may see it. A key that no record can have is no different from one that none has. */
-  async function visible(from: Tables, type: TypeModel, action: Action, key: Key, env: Env): Promise<Row> {
-    const condition = asker.readable(type.name)
-    const [record] =
-      condition === FALSE || !isKey(type, key)
-        ? []
-        : await from.select(type.name, { where: allOfNode([keyIs(type, key), condition]), now: env.now, limit: 1 })
-    if (record === undefined) throw deny(type, action, 'not found', key)
-    return record
-  }
-
-  /** Refuses what a gate or a veto withholds, in the veto's own words. */
-  function checkOpen(type: TypeModel, action: Action, rules: AskersRules, record: Row, env: Env, key?: Key): void {
-    if (holds(rules.open, record, env)) return
-    throw denied(verdictOf(type, action, 'refused', key, { saying: vetoSaying(rules, record, env) }))
-  }
-
-  /** Whether a stamp has no value, and none was supplied. The system may leave one out, as far as the shape does. */
-  function lacksStamp(sent: Row, stamps: Row): boolean {
-    return asker.viewpoint !== undefined && Object.keys(stamps).some((name) => sent[name] === undefined && stamps[name] === undefined)
-  }
-
-  /** Writes in a transaction. What a constraint of the database forbids is to the asker simply refused. */
-  function write<T>(type: TypeModel, action: Action, key: Key | undefined, work: (inside: Tables) => Promise<T>): Promise<T> {
-    return safely(`${action} ${type.name}`, () =>
-      tables.transaction(work).catch((error: unknown) => {
-        const hushed = isPachterError(error, 'CONSTRAINT') || isPachterError(error, 'DUPLICATE_KEY')
-        throw asker.viewpoint !== undefined && hushed ? deny(type, action, 'refused', key) : error
-      }),
-    )
-  }
-
-  /** The record as the asker may have it back after a write. */
-  function answer(type: TypeModel, record: Row, env: Env): Row {
-    const readable = asker.viewpoint === undefined || holds(asker.viewpoint.rules(type.name, 'read'), record, env)
-    return readable ? shown(type, record, env) : { [type.key]: record[type.key] }
-  }
-
-  /** The record with the fields that the asker may see. */
-  function shown(type: TypeModel, record: Row, env: Env): Row {
-    return withFields(type, record, visibleFields(type, asker.rules(type.name, 'read').clauses, record, env))
-  }
-
-  /** A row that reads back unlike the one that was judged is not kept. */
-  async function checkWritten(from: Tables, type: TypeModel, judged: Row, env: Env): Promise<void> {
-    const [written] = await from.select(type.name, { where: keyIs(type, judged[type.key] as Key), now: env.now, limit: 1 })
-    const odd = written && Object.keys(type.fields).find((name) => !sameValue(type.fields[name], written[name], judged[name]))
-    if (written === undefined || odd !== undefined) {
-      throw new Error(`the ${type.name} that was written reads back differently${odd ? ` in "${odd}"` : ''}`)
-    }
-  }
-
-  return Object.freeze({
-    viewpoint: asker.viewpoint,
-
-    async list(typeName: string, given?: ListOptions<World, string>) {
-      const type = typeModel(asker.model, typeName)
-      const options: ListOptions<World, string> = readOptions(typeName, given)
-      const where = readWhere(type, options.where)
-      const sort = readSort(type, options.sort)
-      const limit = readLimit(type, options.limit)
-      const fields = readFields(type, options.fields)
-      const read = asker.rules(typeName, 'read').clauses
-      // What a filter asks for has to be visible for the record to count, whatever the filter says: else it would tell.
-      const visible = fieldsIn(where).map((name) => visibility(type, read, name))
-      const condition = simplify(allOfNode([asker.readable(typeName), ...visible, where]))
-      if (condition === FALSE || limit === 0) return []
-      const env = asker.env()
-      const order = sort.map((step) => {
-        const shownWhere = visibility(type, read, step.field)
-        return shownWhere === TRUE ? step : { ...step, visible: shownWhere }
-      })
-      const rows = await safely(`list ${typeName}`, () =>
-        tables.select(typeName, { where: condition, now: env.now, sort: order, ...(limit === undefined ? {} : { limit }) }),
-      )
-      return rows.map((row) => withFields(type, shown(type, row, env), fields))
-    },
-
-    async get(typeName: string, key: Key) {
-      const type = begin(typeName, 'read', key)
-      const env = asker.env()
-      return safely(`get ${typeName}`, async () => shown(type, await visible(tables, type, 'read', key, env), env))
-    },
-
-    async create(typeName: string, sent: Row) {
-      const type = begin(typeName, 'create')
-      const rules = asker.rules(typeName, 'create')
-      const { clauses } = rules
-      if (clauses.length === 0) throw deny(type, 'create', 'refused')
-      const env = asker.env()
-      const { known, faults } = readSent(type, sent)
-      const { [type.key]: key, ...fields } = known
-      const givesKey = !isMissing(key, 'id')
-      if (givesKey && !supplies(clauses, type.key)) faults.push({ field: type.key, problem: 'the key comes from the server: leave it out' })
-      const stamps = stampValues(type, 'create', env)
-      // Sending what would be stamped anyway is no sending.
-      const given = withoutNames(fields, (name) => Object.hasOwn(stamps, name) && sameValue(type.fields[name], fields[name], stamps[name]))
-      const refuseFields = (counting: readonly AskersClause[]) => {
-        const inTheWay = [
-          ...fieldsInTheWay(type, fieldsLetBy(type, counting), [], {}, unstamped(type, given, stamps)),
-          ...stampsInTheWay(type, counting, given, stamps),
-          ...(givesKey && !supplies(counting, type.key) ? [type.key] : []),
-        ]
-        if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'create', 'refused'), inTheWay)
-      }
-      if (faults.length === 0) refuseFields(clauses)
-      if (lacksStamp(given, stamps)) throw deny(type, 'create', 'refused')
-      const fitted = await fitRecord(type, { ...stamps, ...given, [type.key]: givesKey ? key : newKey(typeName) })
-      if ('faults' in fitted) faults.push(...fitted.faults)
-      if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
-      const { record } = fitted
-      checkOpen(type, 'create', rules, record, env)
-      const holding = clauses.filter((clause) => holds(clause, record, env))
-      if (holding.length === 0) throw deny(type, 'create', 'refused')
-      refuseFields(holding)
-      await write(type, 'create', undefined, async (inside) => {
-        await inside.insert(typeName, record)
-        await checkWritten(inside, type, record, env)
-      })
-      return answer(type, record, env)
-    },
-
-    async update(typeName: string, key: Key, sent: Row) {
-      const type = begin(typeName, 'update', key)
-      return write(type, 'update', key, async (inside) => {
-        const env = asker.env()
-        const before = await visible(inside, type, 'update', key, env)
-        const rules = asker.rules(typeName, 'update')
-        // What asks for the record as it becomes is judged once that is known.
-        if (!asksAfter(rules.open.when)) checkOpen(type, 'update', rules, before, env, key)
-        const holding = rules.clauses.filter((clause) => asksAfter(clause.when) || holds(clause, before, env))
-        if (holding.length === 0) throw deny(type, 'update', 'refused', key)
-        const { known, faults } = readSent(type, sent)
-        const { [type.key]: sentKey, ...given } = known
-        const visibleNow = visibleFields(type, asker.rules(typeName, 'read').clauses, before, env)
-        const stamps = stampValues(type, 'update', env)
-        const repeated = (name: string) => (visibleNow?.includes(name) ?? true) && sameValue(type.fields[name], before[name], given[name])
-        // What is sent of the stamped fields counts only where it is supplied; repeating what is there is no change.
-        const changes = withoutNames(given, (name) => Object.hasOwn(stamps, name) && repeated(name))
-        const refuseFields = (clauses: readonly AskersClause[]) => {
-          const inTheWay = [
-            ...fieldsInTheWay(type, fieldsLetBy(type, clauses), visibleNow, before, unstamped(type, changes, stamps)),
-            ...stampsInTheWay(type, clauses, changes, stamps),
-          ]
-          if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'update', 'refused', key), inTheWay)
-        }
-        refuseFields(holding)
-        if (sentKey !== undefined && sentKey !== key) faults.push({ field: type.key, problem: 'the key never changes' })
-        const asked = asStored(type, { ...before, ...changes })
-        const idle = Object.keys(difference(type, before, asked)).length === 0
-        if (!idle && lacksStamp(changes, stamps)) throw deny(type, 'update', 'refused', key)
-        const fitted = await fitRecord(type, idle ? asked : asStored(type, { ...before, ...defined(stamps), ...changes }))
-        if ('faults' in fitted) faults.push(...(visibleNow === undefined ? fitted.faults : hushed(fitted.faults, given)))
-        if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(typeName, faults)
-        const after = fitted.record
-        checkOpen(type, 'update', rules, before, { ...env, after }, key)
-        const counting = holding.filter((clause) => counts(clause, before, after, env))
-        if (counting.length === 0) throw deny(type, 'update', 'refused', key)
-        refuseFields(counting)
-        const written = difference(type, before, after)
-        if (Object.keys(written).length === 0) return answer(type, before, env)
-        const rule = allOfNode([asker.readable(typeName), rules.open.when, anyOfNode(counting.map((clause) => clause.when))])
-        const where = simplify(withAfter(rule, after))
-        const count = await inside.update(typeName, written, { key, where, now: env.now })
-        if (count !== 1) throw deny(type, 'update', 'refused', key)
-        await checkWritten(inside, type, after, env)
-        return answer(type, after, env)
-      })
-    },
-
-    async delete(typeName: string, key: Key) {
-      const type = begin(typeName, 'delete', key)
-      await write(type, 'delete', key, async (inside) => {
-        const env = asker.env()
-        const rules = asker.rules(typeName, 'delete')
-        const rule = simplify(allOfNode([asker.readable(typeName), rules.open.when, anyOfNode(rules.clauses.map((clause) => clause.when))]))
-        const count = rule === FALSE || !isKey(type, key) ? 0 : await inside.remove(typeName, { key, where: rule, now: env.now })
-        if (count === 1) return
-        checkOpen(type, 'delete', rules, await visible(inside, type, 'delete', key, env), env, key)
-        throw deny(type, 'delete', 'refused', key)
-      })
-    },
-  }) as unknown as GuardedStore
-}
-
-/** Passes our own errors on; anything else is a failure that must not say more than that. */
-async function safely<T>(doing: string, work: () => Promise<T>): Promise<T> {
-  try {
-    return await work()
-  } catch (error) {
-    if (isPachterError(error)) throw error
-    throw new StoreError(doing, error)
-  }
-}
-
-function keyIs(type: TypeModel, key: Key): ConditionNode {
-  const field = type.fields[type.key]
-  const of = { kind: 'field', of: 'record', path: [type.key], type: field?.type === 'text' ? 'id' : 'integer' } as const
-  const literal = { kind: 'literal', type: typeof key === 'number' ? 'number' : 'text', value: key } as const
-  return { kind: 'compare', by: 'is', left: of, right: literal }
-}
-
-function isKey(type: TypeModel, key: unknown): boolean {
-  return proper(key, type.fields[type.key]?.type === 'integer' ? 'integer' : 'id') !== undefined
 }

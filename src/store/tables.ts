@@ -1,4 +1,4 @@
-import type { ConditionNode, Row } from '../condition/index.js'
+import type { Comparable, ConditionNode, Row } from '../condition/index.js'
 import type { Key, Model } from '../rulebook/index.js'
 
 /** One step of an order: by a field, missing values last either way. */
@@ -17,6 +17,24 @@ export interface Selection {
   /** Ends with the key, so that the order is the same on every engine. */
   readonly sort?: readonly SortStep[]
   readonly limit?: number
+  /** Only what comes after these values in the order, one for each of its steps: null is missing, times are milliseconds. */
+  readonly after?: readonly (Comparable | null)[]
+  /** Conditions to be answered for each of the records. */
+  readonly flags?: readonly ConditionNode[]
+  /** Keeps the records as they are until the transaction ends: from everybody (`update`), or from whoever would change them (`share`). */
+  readonly lock?: 'share' | 'update'
+}
+
+/** How a transaction keeps others apart. */
+export interface Isolation {
+  /** As if they came one after the other: for rules by which something must not be there, which no lock can hold. */
+  readonly serializable?: boolean
+}
+
+/** A record that was fetched, and the answers to the flags that were asked for. */
+export interface Found {
+  readonly row: Row
+  readonly flags: readonly boolean[]
 }
 
 /** One record, provided that a condition holds on it. */
@@ -27,19 +45,33 @@ export interface Target {
 }
 
 /**
- * Where records are kept. It knows conditions and no rules: which conditions to ask is the guarded store's business.
+ * Where records are kept. It knows conditions and links, and no rules: which conditions to ask is the guarded store's business.
  * Rows come and go as the application holds them, times as Dates or text and lists as arrays.
  */
 export interface Tables {
-  select(type: string, selection: Selection): Promise<Row[]>
+  select(type: string, selection: Selection): Promise<Found[]>
+  count(type: string, selection: Pick<Selection, 'where' | 'now'>): Promise<number>
+  /** How many records have each value of a field, in the order of the values. */
+  countBy(
+    type: string,
+    field: string,
+    selection: Pick<Selection, 'where' | 'now'>,
+  ): Promise<{ readonly value: unknown; readonly count: number }[]>
+  /** Answers conditions that ask about no record of their own: about what is stored, in one statement. */
+  test(conditions: readonly ConditionNode[], now: number): Promise<boolean[]>
   /** @throws DuplicateKeyError, ConstraintError */
   insert(type: string, row: Row): Promise<void>
   /** Changes the record in one statement that matches both key and condition; null clears. Gives the number changed: 0 or 1. @throws ConstraintError */
   update(type: string, changes: Row, target: Target): Promise<number>
   /** Removes the record in one statement that matches both key and condition. Gives the number removed: 0 or 1. @throws ConstraintError */
   remove(type: string, target: Target): Promise<number>
-  /** Runs the work so that all of it is kept, or nothing where it throws. */
-  transaction<T>(work: (tables: Tables) => Promise<T>): Promise<T>
+  /** Whether a record had this key that was removed since. Known of record types whose keys clients may give. */
+  wasRemoved(type: string, key: Key): Promise<boolean>
+  /**
+   * Runs the work so that all of it is kept, or nothing where it throws. Each statement sees what is committed when it begins.
+   * Where it stands in the way of others, and they of it, it is run again. @throws BusyError where that does not help.
+   */
+  transaction<T>(work: (tables: Tables) => Promise<T>, isolation?: Isolation): Promise<T>
 }
 
 /** A place for records that waits to be told which record types there are. */

@@ -1,4 +1,6 @@
 import {
+  type Action,
+  type ActionsOf,
   type Checked,
   type Condition,
   type Definition,
@@ -6,6 +8,8 @@ import {
   type Joined,
   type LimitedIn,
   type LimitsReading,
+  type Links,
+  type LinksOf,
   type Model,
   type Names,
   type Out,
@@ -22,11 +26,13 @@ import {
   type Words,
   type World,
   withGate,
-  withPrivileges,
+  withGrants,
+  withoutRule,
   withRules,
   withStandings,
 } from '../rulebook/index.js'
 import { readClaims } from './claims.js'
+import { type LinkedRecords, linksOver, withMyLinks } from './linked.js'
 import { type Clock, type Viewpoint, viewpointOf } from './viewpoint.js'
 
 // The world that a method leads to is written out each time: a named type for it would stand in the compiler's messages, in
@@ -46,10 +52,14 @@ export interface Rulebook<W extends World = World> {
     readonly rows: W['rows']
     readonly times: W['times']
     readonly keys: W['keys']
+    readonly links: W['links']
+    readonly actions: W['actions']
     readonly me: W['me']
+    readonly meLinks: W['meLinks']
     readonly role: W['role']
     readonly standings: Joined<W['standings'], Names<N>>
     readonly privilege: W['privilege']
+    readonly routine: W['routine']
     readonly limited: W['limited']
   }>
 
@@ -63,10 +73,14 @@ export interface Rulebook<W extends World = World> {
     readonly rows: W['rows']
     readonly times: W['times']
     readonly keys: W['keys']
+    readonly links: W['links']
+    readonly actions: W['actions']
     readonly me: W['me']
+    readonly meLinks: W['meLinks']
     readonly role: W['role']
     readonly standings: W['standings']
     readonly privilege: W['privilege']
+    readonly routine: W['routine']
     readonly limited: W['limited'] | LimitedIn<O>
   }>
 
@@ -91,24 +105,69 @@ export interface Rulebook<W extends World = World> {
     readonly rows: W['rows']
     readonly times: W['times']
     readonly keys: W['keys']
+    readonly links: W['links']
+    readonly actions: W['actions']
     readonly me: W['me']
+    readonly meLinks: W['meLinks']
     readonly role: W['role']
     readonly standings: W['standings']
     readonly privilege: W['privilege'] | (keyof P & string)
+    readonly routine: W['routine']
+    readonly limited: W['limited']
+  }>
+
+  /**
+   * Names server procedures, and who may call them. Clauses may count within them only, with `.within('...')`: so name them
+   * before the rules. Any of the conditions lets call it, and the rulebook's gate must be passed as well.
+   *
+   * @example
+   * book.routines({ closeSeason: ({ role }) => [role('secretary')] })
+   */
+  routines<P extends { readonly [name: string]: unknown }>(
+    routines: { readonly [N in keyof P]: (words: GateWords<W>) => readonly Condition[] },
+  ): Rulebook<{
+    readonly rows: W['rows']
+    readonly times: W['times']
+    readonly keys: W['keys']
+    readonly links: W['links']
+    readonly actions: W['actions']
+    readonly me: W['me']
+    readonly meLinks: W['meLinks']
+    readonly role: W['role']
+    readonly standings: W['standings']
+    readonly privilege: W['privilege']
+    readonly routine: W['routine'] | (keyof P & string)
     readonly limited: W['limited']
   }>
 
   /** The rules of one record type, to keep in a file of their own and hand to `rules`. */
   rulesOf<K extends TypeName<W>, O>(
     type: K,
-    rules: (record: RecordTerms<K, W>, words: Words<K, W>) => Checked<O, W['rows'][K], W['times'][K]>,
+    rules: (record: RecordTerms<K, W>, words: Words<K, W>) => Checked<O, W['rows'][K], W['times'][K], Action | W['actions'][K]>,
   ): RulesFor<K, LimitsReading<O>>
 
   /**
-   * Specialises the rulebook for one person, by their claims; null and undefined are a visitor.
-   * @throws ClaimsError `BAD_CLAIMS` where the claims do not fit the shape of `me`.
+   * Specialises the rulebook for one person, by their claims; null and undefined are a visitor. Where rules follow links,
+   * `records` says where to: arrays by record type, taken to stay as they are. `within` asks how things stand within a
+   * routine, if the person may call it.
+   *
+   * @example
+   * book.for({ id: 'm-01' }, { records: { member: members, share: shares } }).filter('plot', plots)
+   * @throws ClaimsError `BAD_CLAIMS` where the claims do not fit the shape of `me`; LinksError `NO_LINKED_RECORDS` where the
+   * rules ask about a record linked to the person and its type is not given.
    */
-  for(me: W['me'] | null | undefined, options?: { readonly now?: Clock }): Viewpoint<W>
+  for(
+    me: W['me'] | null | undefined,
+    options?: { readonly now?: Clock; readonly records?: LinkedRecords<W>; readonly within?: W['routine'] },
+  ): Viewpoint<W>
+
+  /**
+   * The same rulebook without a clause or a veto, by its title: to see what it alone does.
+   * @throws UnknownNameError
+   * @example
+   * book.without('plot', 'warden').for(tomasz, { records }).filter('plot', plots)
+   */
+  without(type: TypeName<W>, title: string): Rulebook<W>
 
   /** What is probably a mistake in the rules, yet could be meant. Show these to the author. */
   readonly warnings: readonly string[]
@@ -127,34 +186,52 @@ export interface Rulebook<W extends World = World> {
  * })
  * @throws RulebookError `BAD_RULEBOOK` where a shape cannot be read or a name means nothing.
  */
-export function rulebook<const R extends RecordDefinitions, S extends Shape, const Role extends string = RoleName<Out<S>>>(
-  definition: Definition<R, S, Role>,
+export function rulebook<
+  const R extends RecordDefinitions,
+  S extends Shape,
+  const L extends Links = {},
+  const Role extends string = RoleName<Out<S>>,
+>(
+  definition: Definition<R, S, L, Role>,
 ): Rulebook<{
   readonly rows: { readonly [K in keyof R]: Out<R[K]['shape']> }
   readonly times: { readonly [K in keyof R]: TimesOf<R[K]> }
   readonly keys: { readonly [K in keyof R]: R[K]['key'] }
+  readonly links: { readonly [K in keyof R]: LinksOf<R[K]> }
+  readonly actions: { readonly [K in keyof R]: ActionsOf<R[K]> }
   readonly me: Out<S>
+  readonly meLinks: L
   readonly role: Role
   readonly standings: {}
   readonly privilege: never
+  readonly routine: never
   readonly limited: never
 }> {
-  return toRulebook(readDefinition(definition)) as never
+  return rulebookOf(readDefinition(definition)) as never
 }
 
-function toRulebook(model: Model): Rulebook {
+/** The rulebook of a model. */
+export function rulebookOf(model: Model): Rulebook {
   return Object.freeze({
     model,
     warnings: model.warnings,
-    standings: (standings: unknown) => toRulebook(withStandings(model, standings)),
-    privileges: (privileges: unknown) => toRulebook(withPrivileges(model, privileges)),
-    gate: (gate: unknown) => toRulebook(withGate(model, gate)),
-    rules: (rules: unknown) => toRulebook(withRules(model, rules)),
+    standings: (standings: unknown) => rulebookOf(withStandings(model, standings)),
+    privileges: (privileges: unknown) => rulebookOf(withGrants(model, 'privileges', privileges)),
+    routines: (routines: unknown) => rulebookOf(withGrants(model, 'routines', routines)),
+    gate: (gate: unknown) => rulebookOf(withGate(model, gate)),
+    rules: (rules: unknown) => rulebookOf(withRules(model, rules)),
+    without: (type: string, title: string) => rulebookOf(withoutRule(model, type, title)),
     rulesOf(type: string, rules: (...words: unknown[]) => unknown) {
       const tied = (...words: unknown[]) => rules(...words)
       return Object.assign(tied, { type })
     },
-    for: (me: unknown, options?: { now?: Clock }) => viewpointOf(model, readClaims(model.me, me), options?.now),
+    for(me: unknown, { now, records, within }: { now?: Clock; records?: LinkedRecords; within?: string } = {}) {
+      const links = linksOver(model, records ?? {})
+      const claims = readClaims(model.me, me)
+      const mine = claims && withMyLinks(model, claims, links)
+      const view = viewpointOf(model, mine, { now, links })
+      return within !== undefined && view.mayCall(within) ? viewpointOf(model, mine, { now, links, within }) : view
+    },
   }) as never
 }
 

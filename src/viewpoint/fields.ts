@@ -8,10 +8,10 @@ export interface AskersClause extends Testable {
   readonly afterwards?: Testable
 }
 
-/** The fields that any of the clauses lets see, send or change, in the order of the shape; undefined for all of them. */
+/** The fields that any of the clauses lets see, send or change, besides the key, in the order of the shape; undefined for all of them. */
 export function fieldsLetBy(type: TypeModel, clauses: readonly AskersClause[]): readonly string[] | undefined {
   if (clauses.some(({ clause }) => clause?.fields === undefined)) return undefined
-  return Object.keys(type.fields).filter((name) => clauses.some(({ clause }) => clause?.fields?.includes(name)))
+  return Object.keys(type.fields).filter((name) => name !== type.key && clauses.some(({ clause }) => clause?.fields?.includes(name)))
 }
 
 /** The fields of a record that whoever has these read clauses may see; undefined for all of them. */
@@ -29,7 +29,8 @@ export function withFields(type: TypeModel, record: Row, fields: readonly string
   return Object.fromEntries(Object.entries(record).filter(([name]) => name === type.key || fields.includes(name)))
 }
 
-function isLimited(clauses: readonly AskersClause[]): boolean {
+/** Whether some of the clauses let see some fields only: otherwise all fields of a visible record are. */
+export function isLimited(clauses: readonly AskersClause[]): boolean {
   return clauses.some(({ clause }) => clause?.fields !== undefined)
 }
 

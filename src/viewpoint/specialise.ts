@@ -12,7 +12,7 @@ import {
   specialiser,
   TRUE,
 } from '../condition/index.js'
-import { ACTIONS, type ClauseNode, type Model, type TypeModel, type VetoNode } from '../rulebook/index.js'
+import type { ClauseNode, Model, TypeModel, VetoNode } from '../rulebook/index.js'
 
 /** A condition that is made into a function when that is first asked for: a list that the database filters never needs one. */
 export interface Testable {
@@ -75,7 +75,7 @@ interface ReadyAction {
 
 const readied = new WeakMap<Model, Map<string, readonly ReadyAction[]>>()
 
-/** The rules of a rulebook by record type and action (in the order of ACTIONS), made ready once for everybody. */
+/** The rules of a rulebook by record type and action (in the order of its actions), made ready once for everybody. */
 export function readyRules(model: Model): ReadonlyMap<string, readonly ReadyAction[]> {
   let ready = readied.get(model)
   if (ready === undefined) {
@@ -85,10 +85,10 @@ export function readyRules(model: Model): ReadonlyMap<string, readonly ReadyActi
   return ready
 }
 
-function readyType({ gate }: Model, { rules }: TypeModel): readonly ReadyAction[] {
-  return ACTIONS.map((action) => {
+function readyType({ gate }: Model, { rules, actions }: TypeModel): readonly ReadyAction[] {
+  return actions.map((action) => {
     const gates = [gate, rules?.gates[action]].filter((one) => one !== undefined)
-    const vetoes = (rules?.vetoes ?? []).filter(({ actions }) => actions.includes(action))
+    const vetoes = (rules?.vetoes ?? []).filter((veto) => veto.actions.includes(action))
     return {
       gate: gates.length === 0 ? undefined : specialiser(allOfNode(gates)),
       vetoes: vetoes.map((veto) => ({ veto, specialise: specialiser(veto.when) })),
@@ -117,10 +117,16 @@ function opened({ gate, vetoes }: ReadyAction, who: PersonClaims, collected: Per
 }
 
 /** Specialises the rules of one record type and action for one person's claims. */
-export function specialise(ready: ReadyAction | undefined, who: PersonClaims, read: PersonalRules | undefined): PersonalRules {
+export function specialise(
+  ready: ReadyAction | undefined,
+  who: PersonClaims,
+  read: PersonalRules | undefined,
+  within?: string,
+): PersonalRules {
   const clauses: PersonalClause[] = []
   const conditions: ConditionNode[] = []
   for (const { clause, specialise, afterwards } of ready?.clauses ?? []) {
+    if (clause.within !== undefined && !clause.within.includes(within as string)) continue
     const when = specialise(who)
     if (when === FALSE) continue
     if (afterwards === undefined) clauses.push({ clause, when, test: undefined })

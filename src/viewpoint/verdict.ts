@@ -1,4 +1,4 @@
-import type { Action, Key, TypeModel } from '../rulebook/index.js'
+import type { Key, TypeModel } from '../rulebook/index.js'
 
 /** How a question came out. The three ways of "no" are what the asker may learn, in this order. */
 export type Outcome = 'allowed' | 'sign in' | 'not found' | 'refused'
@@ -7,7 +7,7 @@ export type Outcome = 'allowed' | 'sign in' | 'not found' | 'refused'
 export interface Verdict {
   readonly allowed: boolean
   readonly outcome: Outcome
-  readonly action: Action
+  readonly action: string
   readonly type: string
   readonly key?: Key
   /** The title of the clause that let it happen. */
@@ -26,7 +26,7 @@ export interface VerdictDetails {
 }
 
 /** Makes a verdict of an outcome. */
-export function verdictOf(type: TypeModel, action: Action, outcome: Outcome, key?: Key, details: VerdictDetails = {}): Verdict {
+export function verdictOf(type: TypeModel, action: string, outcome: Outcome, key?: Key, details: VerdictDetails = {}): Verdict {
   const { clause, fields, saying = sentence(type, action, outcome) } = details
   const about = { outcome, action, type: type.name, ...(key === undefined ? {} : { key }) }
   if (outcome !== 'allowed') return Object.freeze({ allowed: false, ...about, saying })
@@ -34,11 +34,11 @@ export function verdictOf(type: TypeModel, action: Action, outcome: Outcome, key
 }
 
 /** What to tell somebody whose change was refused for some of its fields alone. Names what they sent themselves. */
-export function fieldSaying(action: Action, fields: readonly string[]): string {
+export function fieldSaying(action: string, fields: readonly string[]): string {
   return `You may not ${action === 'create' ? 'send' : 'change'} ${fields.join(', ')}.`
 }
 
-function sentence(type: TypeModel, action: Action, outcome: Outcome): string {
+function sentence(type: TypeModel, action: string, outcome: Outcome): string {
   if (outcome === 'sign in') return `Sign in to ${action} ${article(type.name)}.`
   if (outcome === 'not found') return `There is no such ${type.name}.`
   return type.rules?.saying[action] ?? `You may not ${action} ${action === 'create' ? article(type.name) : `this ${type.name}`}.`

@@ -1,6 +1,17 @@
-import { allOfNode, type ConditionNode, type Env, FALSE, frozen, person, predicate, type Row } from '../condition/index.js'
 import {
-  ACTIONS,
+  allOfNode,
+  type ConditionNode,
+  type Env,
+  FALSE,
+  frozen,
+  type Links,
+  newCourse,
+  person,
+  predicate,
+  type Row,
+  simplify,
+} from '../condition/index.js'
+import {
   type Action,
   type Key,
   knownAction,
@@ -14,7 +25,7 @@ import {
   type World,
 } from '../rulebook/index.js'
 import { ClockError, RecordError } from './error.js'
-import { changedFields, fieldsInTheWay, fieldsLetBy, visibleFields, withFields } from './fields.js'
+import { changedFields, fieldsInTheWay, fieldsLetBy, isLimited, visibleFields, withFields } from './fields.js'
 import { counts, holds, type PersonalRules, readyRules, specialise, testOf, vetoSaying } from './specialise.js'
 import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
 import { type Explanation, explain } from './why.js'
@@ -34,13 +45,13 @@ export interface Viewpoint<W extends World = World> {
    * @example
    * book.for(ines).verdict('update', 'plot', plot).allowed
    */
-  verdict<K extends TypeName<W>>(action: Action, type: K, record: RowOf<W, K>, becomes?: RowOf<W, K>): Verdict
+  verdict<K extends TypeName<W>>(action: Action | W['actions'][K], type: K, record: RowOf<W, K>, becomes?: RowOf<W, K>): Verdict
 
   /**
    * What can be said before any record is loaded: may this person do this to records of the type always, never, or
    * depending on the record? For menus and pages; a record is judged by `verdict`.
    */
-  may(action: Action, type: TypeName<W>): 'always' | 'never' | 'depending'
+  may<K extends TypeName<W>>(action: Action | W['actions'][K], type: K): 'always' | 'never' | 'depending'
 
   /** Whether this person has a privilege. */
   has(privilege: W['privilege']): boolean
@@ -49,41 +60,59 @@ export interface Viewpoint<W extends World = World> {
   filter<K extends TypeName<W>, R extends RowOf<W, K>>(
     type: K,
     records: readonly R[],
-    action?: Exclude<Action, 'create'>,
+    action?: Exclude<Action | W['actions'][K], 'create'>,
   ): SeenRow<W, K, R>[]
 
   /** Why a verdict is what it is. For developers: never send it to a client. */
-  why<K extends TypeName<W>>(action: Action, type: K, record: RowOf<W, K>, becomes?: RowOf<W, K>): Explanation
+  why<K extends TypeName<W>>(action: Action | W['actions'][K], type: K, record: RowOf<W, K>, becomes?: RowOf<W, K>): Explanation
 
   /** What is left of the rules for this person: a condition on the record alone. */
-  condition(action: Action, type: TypeName<W>): ConditionNode
+  condition<K extends TypeName<W>>(action: Action | W['actions'][K], type: K): ConditionNode
 }
 
 /** A viewpoint as the other layers see it. */
 export interface InnerViewpoint extends Viewpoint {
   readonly model: Model
-  rules(type: string, action: Action): PersonalRules
+  rules(type: string, action: string): PersonalRules
   env(): Env
+  /** The standings of a record type, as they stand for this person. */
+  standings(type: string): readonly { readonly name: string; readonly when: ConditionNode }[]
+  /** Whether this person may call a routine. */
+  mayCall(routine: string): boolean
   /** The outcome that is decided by type and action alone: `sign in`, or undefined where the record has to be asked. */
-  outright(type: string, action: Action): Outcome | undefined
+  outright(type: string, action: string): Outcome | undefined
 }
 
-/** Specialises a rulebook for claims that have been checked already. */
-export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerViewpoint {
+/** What a viewpoint is told besides whose it is. */
+export interface ViewpointOptions {
+  readonly now?: Clock | undefined
+  /** Where linked records are found. */
+  readonly links?: Links | undefined
+  /** The routine within which the person acts, and which they may call. */
+  readonly within?: string | undefined
+}
+
+/**
+ * Specialises a rulebook for claims that have been checked already, and to which the linked records that the rules ask about
+ * have been added.
+ */
+export function viewpointOf(model: Model, me: Row | null, { now: clock, links, within }: ViewpointOptions = {}): InnerViewpoint {
   const who = person(me)
   const ready = readyRules(model)
   const cache = new Map<string, (PersonalRules | undefined)[]>()
 
-  function rules(type: string, action: Action): PersonalRules {
+  function rules(type: string, action: string): PersonalRules {
     let ofType = cache.get(type)
+    const { actions } = typeModel(model, type)
     if (ofType === undefined) {
-      ofType = [undefined, undefined, undefined, undefined]
-      cache.set(typeModel(model, type).name, ofType)
+      ofType = []
+      cache.set(type, ofType)
     }
-    const at = ACTIONS.indexOf(knownAction(action))
+    const at = actions.indexOf(action)
+    if (at < 0) knownAction(typeModel(model, type), action)
     let found = ofType[at]
     if (found === undefined) {
-      found = specialise(ready.get(type)?.[at], who, action === 'update' || action === 'delete' ? rules(type, 'read') : undefined)
+      found = specialise(ready.get(type)?.[at], who, action === 'read' || action === 'create' ? undefined : rules(type, 'read'), within)
       ofType[at] = found
     }
     return found
@@ -92,14 +121,20 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
   function env(): Env {
     const time = clock === undefined ? Date.now() : (typeof clock === 'function' ? clock() : clock).getTime()
     if (!Number.isFinite(time)) throw new ClockError()
-    return { me, now: time }
+    return { me, now: time, links, course: newCourse() }
   }
 
-  function outright(type: string, action: Action): Outcome | undefined {
+  function granted(what: string, grants: Model['privileges'], name: string): boolean {
+    const condition = typeof name === 'string' && Object.hasOwn(grants, name) ? grants[name] : undefined
+    if (condition === undefined) throw new UnknownNameError(what, name, Object.keys(grants))
+    return predicate(allOfNode(model.gate === undefined ? [condition] : [model.gate, condition]))({}, env())
+  }
+
+  function outright(type: string, action: string): Outcome | undefined {
     return me === null && rules(type, action).when === FALSE ? 'sign in' : undefined
   }
 
-  function verdict(action: Action, typeName: string, record: Row, becomes: Row | undefined, at: Env): Verdict {
+  function verdict(action: string, typeName: string, record: Row, becomes: Row | undefined, at: Env): Verdict {
     const type = typeModel(model, typeName)
     const judged = outright(typeName, action)
     const key = keyOf(type, record)
@@ -133,13 +168,13 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
     rules,
     env,
     outright,
-    verdict: (action: Action, type: string, record: Row, becomes?: Row) =>
-      verdict(knownAction(action), type, checkRecord(type, record), becomes, env()),
-    filter(type: string, records: readonly Row[], action: Action = 'read') {
+    verdict: (action: string, type: string, record: Row, becomes?: Row) =>
+      verdict(knownAction(typeModel(model, type), action), type, checkRecord(type, record), becomes, env()),
+    filter(type: string, records: readonly Row[], action: string = 'read') {
       const test = testOf(rules(type, action))
       const known = typeModel(model, type)
       const read = rules(type, 'read').clauses
-      const limited = read.some(({ clause }) => clause.fields !== undefined)
+      const limited = isLimited(read)
       const at = env()
       const kept: Row[] = []
       for (let index = 0; index < records.length; index++) {
@@ -149,21 +184,20 @@ export function viewpointOf(model: Model, me: Row | null, clock?: Clock): InnerV
       }
       return kept
     },
-    why(action: Action, type: string, record: Row, becomes?: Row) {
+    why(action: string, type: string, record: Row, becomes?: Row) {
       const at = env()
-      const answer = verdict(knownAction(action), type, checkRecord(type, record), becomes, at)
-      return explain({ verdict: answer, model, record, env: at, becomes, readable: holds(rules(type, 'read'), record, at) })
+      const answer = verdict(knownAction(typeModel(model, type), action), type, checkRecord(type, record), becomes, at)
+      return explain({ verdict: answer, model, record, env: at, becomes, readable: holds(rules(type, 'read'), record, at), within })
     },
-    may(action: Action, type: string) {
+    may(action: string, type: string) {
       const { when } = rules(type, action)
       return when.kind !== 'constant' ? 'depending' : when.value ? 'always' : 'never'
     },
-    has(privilege: string) {
-      const condition = Object.hasOwn(model.privileges, privilege) ? model.privileges[privilege] : undefined
-      if (condition === undefined) throw new UnknownNameError('privilege', privilege, Object.keys(model.privileges))
-      return predicate(allOfNode(model.gate === undefined ? [condition] : [model.gate, condition]))({}, env())
-    },
-    condition: (action: Action, type: string) => frozen(rules(type, action).when),
+    has: (privilege: string) => granted('privilege', model.privileges, privilege),
+    mayCall: (routine: string) => granted('routine', model.routines, routine),
+    standings: (type: string) =>
+      Object.entries(typeModel(model, type).standings).map(([name, node]) => ({ name, when: simplify(node, me) })),
+    condition: (action: string, type: string) => frozen(rules(type, action).when),
   }) as InnerViewpoint
 }
 

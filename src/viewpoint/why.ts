@@ -1,5 +1,5 @@
 import { describe, type Env, type Row, type Trace, trace } from '../condition/index.js'
-import { type Action, type ClauseNode, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
+import { type ClauseNode, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
 import { changedFields } from './fields.js'
 import type { Verdict } from './verdict.js'
 
@@ -8,6 +8,8 @@ export interface ClauseTrace {
   readonly title: string
   /** Whether the clause counts: it holds, and for an update on the record as it becomes too. */
   readonly holds: boolean
+  /** It counts within these routines only, and this is none of them. */
+  readonly onlyWithin?: readonly string[]
   readonly trace: Trace
   /** For an update: the same on the record as it would become. */
   readonly after?: Trace
@@ -27,7 +29,7 @@ export interface Withholding {
 export interface Explanation {
   readonly verdict: Verdict
   /** The action whose clauses decided: `read` where the record is not visible, and so nothing else can happen to it. */
-  readonly decidedBy: Action
+  readonly decidedBy: string
   readonly clauses: readonly ClauseTrace[]
   /** Gates that do not hold and vetoes that do: any of them is enough to refuse. */
   readonly withheldBy: readonly Withholding[]
@@ -61,15 +63,17 @@ export interface Question {
   readonly becomes?: Row | undefined
   /** Whether the asker may read the record. */
   readonly readable: boolean
+  /** The routine within which the question is asked. */
+  readonly within?: string | undefined
 }
 
 /** Traces the rules of an action, without specialising first, so that claims are shown by name and value. */
-export function explain({ verdict, model, record, env, becomes, readable }: Question): Explanation {
+export function explain({ verdict, model, record, env, becomes, readable, within }: Question): Explanation {
   const type = typeModel(model, verdict.type)
   const { rules } = type
   const decidedBy = verdict.action === 'create' || readable ? verdict.action : 'read'
   const after = decidedBy === 'update' ? becomes : undefined
-  const clauses = (rules?.may[decidedBy] ?? []).map((clause) => clauseTrace(clause, record, env, after))
+  const clauses = (rules?.may[decidedBy] ?? []).map((clause) => clauseTrace(clause, record, env, after, within))
   const withheldBy: Withholding[] = []
   for (const gate of [model.gate, rules?.gates[decidedBy]]) {
     const traced = gate && trace(gate, record, env)
@@ -85,11 +89,13 @@ export function explain({ verdict, model, record, env, becomes, readable }: Ques
   return Object.freeze({ verdict, decidedBy, clauses, withheldBy, clause: closest(clauses), ...fields })
 }
 
-function clauseTrace(clause: ClauseNode, record: Row, env: Env, becomes: Row | undefined): ClauseTrace {
+function clauseTrace(clause: ClauseNode, record: Row, env: Env, becomes: Row | undefined, within: string | undefined): ClauseTrace {
+  const outside = clause.within !== undefined && !clause.within.includes(within as string)
+  const about = { title: clause.title, ...(outside ? { onlyWithin: clause.within } : {}) }
   const before = trace(clause.when, record, { ...env, after: becomes })
-  if (becomes === undefined) return { title: clause.title, holds: before.holds, trace: before }
+  if (becomes === undefined) return { ...about, holds: before.holds && !outside, trace: before }
   const after = trace(clause.afterwards ?? clause.when, becomes, { ...env, after: becomes })
-  return { title: clause.title, holds: before.holds && after.holds, trace: before, after }
+  return { ...about, holds: before.holds && after.holds && !outside, trace: before, after }
 }
 
 function closest(clauses: readonly ClauseTrace[]): ClauseTrace | undefined {
@@ -101,7 +107,7 @@ function closest(clauses: readonly ClauseTrace[]): ClauseTrace | undefined {
 }
 
 function missedBy(clause: ClauseTrace): number {
-  return stepsToHold(clause.trace) + (clause.after ? stepsToHold(clause.after) : 0)
+  return (clause.onlyWithin ? 1 : 0) + stepsToHold(clause.trace) + (clause.after ? stepsToHold(clause.after) : 0)
 }
 
 /** How many comparisons would have to come out otherwise for the condition to hold; half a step less where some part of it is met. */

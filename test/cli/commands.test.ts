@@ -7,27 +7,41 @@ describe('the command on the demo world', () => {
   describe('people', () => {
     runs('people', 0, /ines +m-01/, /tomasz .*warden/, /visitor +-/, 'unknown')
     runs('people --format json', 0, '"name": "visitor"')
-    runs('people --format csv', 0, 'name,id,email,roles,siteIds')
+    runs('people --format csv', 0, 'name,id,email,member.banned,member.roles,member.siteIds')
   })
 
   describe('list', () => {
     runs('list plot --for ines', 0, 'p-01', 'ines sees 2 of 12 plot records')
-    runs('list plot --for visitor', 0, 'Hidden from visitor in all of these: holderId, planting, rentDue, wardenNotes.')
+    runs('list plot --for visitor', 0, 'Hidden from visitor in all of these: holderId, coHolderIds, planting, rentDue, wardenNotes.')
     runs('list plot --for ines --fields planting', 0, /p-01 +garlic, rhubarb/, /p-06 +hidden/)
     runs('list invoice --for visitor', 0, 'visitor sees 0 of 10')
     runs('list plot --for system', 0, 'system sees 12 of 12')
     runs('list job --for bram', 0, 'j-02', 'j-06')
-    runs('list share --for odile', 0, 'odile sees 1 of 3')
-    runs('list share --for odile --at 2025-06-01', 0, 'odile sees 2 of 3')
+    runs('list share --for odile', 0, 'odile sees 1 of 4')
+    runs('list share --for odile --at 2025-06-01', 0, 'odile sees 2 of 4')
     runs('list plot --for tomasz --where state=let --sort=-number --fields number --limit 2', 0, /p-04 +4\np-02 +2\n/)
     runs(
       'list plot --for farah --where "rentDue isAtLeast 30" --where "siteId isOneOf s-01,s-02" --format csv --fields rentDue',
       0,
       'id,rentDue\n',
     )
-    runs('list plot --for ines --for bram --for visitor', 0, /p-01 .*● +· +·/, /p-06 .*● +● +●/, /sees +2 +3 +1\n/, '4 of 12 plot records')
+    runs('list plot --for ines --for bram --for visitor', 0, /p-02 .*· +◐ +·/, /p-06 .*◐ +◐ +◐/, /sees +2 +5 +1\n/, '5 of 12 plot records')
+    runs('list plot --for ines --for bram --fields rentDue', 0, /p-01 .*● +◐/, /p-02 .*· +●/, 'not all of these fields')
     runs('list plot --for farah --where holderId=null', 2, 'isMissing')
     runs('list plot --for farah --where "holderId isMissing" --fields state', 0, /p-06 +vacant/, /p-09 +let/)
+  })
+
+  it('logs verdicts as lines of JSON, on request', () => {
+    const log = (args: string) =>
+      pachter(`${args} --log`)
+        .stderr.trim()
+        .split('\n')
+        .map((line) => JSON.parse(line))
+    const said = { level: 'info', time: '2026-06-15T09:00:00.000Z', who: 'm-01', type: 'plot' }
+    expect(log('list plot --for ines')).to.deep.equal([{ ...said, action: 'read', outcome: 'allowed' }])
+    expect(log('try update plot p-01 --for ines --set rentDue=0')).to.deep.equal([
+      { ...said, action: 'update', key: 'p-01', outcome: 'refused', code: 'REFUSED', fields: ['rentDue'] },
+    ])
   })
 
   it('lists in JSON and CSV what the table shows', () => {
@@ -35,6 +49,10 @@ describe('the command on the demo world', () => {
     expect(rows.map((row: { id: string }) => row.id)).to.deep.equal(['p-01', 'p-06'])
     const side = JSON.parse(pachter('list plot --for ines --for bram --format json').stdout)
     expect(side.find((row: { id: string }) => row.id === 'p-06').seenBy).to.deep.equal(['ines', 'bram'])
+    expect(side.find((row: { id: string }) => row.id === 'p-01').hidden, 'hidden from those who see the record').to.deep.equal({
+      ines: ['wardenNotes'],
+      bram: ['rentDue', 'wardenNotes'],
+    })
     expect(pachter('list plot --for ines --for bram --format csv --fields state').stdout.split('\n')[0]).to.equal('id,state,ines,bram')
   })
 
@@ -51,6 +69,10 @@ describe('the command on the demo world', () => {
     runs('try update plot p-03 --for bram --set planting=x', 1, 'This lease is ending')
     runs('try update plot p-01 --for tomasz --set number=-1', 1, 'invalid', 'number')
     runs('try update plot p-01 --for unknown --set number=5', 1, 'not found')
+    runs('try update plot p-02 --for kofi --set holderId=m-01', 1, 'refused')
+    runs('try update plot p-02 --for kofi --set holderId=m-01 --within handOver', 0, 'holderId: m-02 -> m-01')
+    runs('try update plot p-02 --for ines --set planting=x --within handOver', 1, 'You may not call handOver.')
+    runs('try confirm inspection i-02 --for kofi', 2, 'it is a question')
     runs('try delete inspection i-01 --for kofi', 1, 'until its season is over')
     runs('try delete inspection i-01 --for kofi --at 2026-11-01', 0, 'removed')
   })
@@ -61,9 +83,9 @@ describe('the command on the demo world', () => {
     pachter('try delete plot p-06 --for yuki')
     pachter('try update plot p-01 --for system --set number=99')
     expect(readFileSync(file, 'utf8')).to.equal(before)
-    expect(
-      pachter('try create entry --for ines --set plotId=p-01 --set siteId=s-01 --set audience=site --set text=Hi --format json').stdout,
-    ).to.include('"outcome": "allowed"')
+    expect(pachter('try create entry --for ines --set plotId=p-01 --set audience=site --set text=Hi --format json').stdout).to.include(
+      '"outcome": "allowed"',
+    )
   })
 
   describe('why', () => {
@@ -76,13 +98,26 @@ describe('the command on the demo world', () => {
       'holderId: "m-01", me.id: "m-01"',
     )
     runs(
-      'why read plot p-01 --for bram',
+      'why read plot p-01 --for odile',
       0,
       'may not',
       'Nearest clause for read',
-      /fails .*bram's roles include "warden"/,
+      /fails .*odile's member's roles include "warden"/,
       /holds .*siteIds include/,
     )
+    runs(
+      'why read plot p-01 --for bram',
+      0,
+      'bram may read plot p-01',
+      /holds +helper of one of the plot's shares\n +holds +share h-01\n/,
+      'memberId: "m-02", me.id: "m-02"',
+    )
+    runs('why read entry e-07 --for ines', 0, /guest of the entry's plot\n +fails +plot p-07\n/, 'there is none')
+    runs('why delete remark r-03 --for bram', 0, /starter\n +holds +for one of the remarks above the remark\n +holds +remark r-01\n/)
+    runs('why read plot p-06 --for hugo', 0, 'Withheld by a gate', 'me.member.banned: true')
+    runs('why update plot p-02 --for kofi --set holderId=m-01', 0, 'may not', 'It counts within handOver only')
+    runs('why update plot p-02 --for kofi --set holderId=m-01 --within handOver', 0, 'kofi may update')
+    runs('why confirm inspection i-02 --for kofi', 0, 'kofi may confirm')
     runs('why delete plot p-02 --for ines', 0, 'so the clauses for read decide')
     runs('why update entry e-01 --for ines --set authorId=m-02', 0, 'on the record as it is', 'on the record as it would become')
     runs('why read plot p-01 --for ines --format json', 0, '"decidedBy": "read"')
@@ -96,23 +131,33 @@ describe('the command on the demo world', () => {
       /stays +rentDue, .*role treasurer; only rentDue/,
     )
     runs('why read plot p-06 --for visitor', 0, 'Fields: number, siteId, state')
-    runs('why create share --for ines', 0, 'No clause lets anybody create a share')
+    runs('why delete member m-01 --for kofi', 0, 'No clause lets anybody delete a member')
   })
 
   describe('rules', () => {
     runs(
       'rules plot',
       0,
-      "holder: the plot's holderId is my id",
-      /may update\n +holder; only planting/,
-      'update: the plot\'s state is "ending", unless warden',
+      "holder: the plot's holderId is my id or the plot's coHolderIds include my id",
+      /who +may read +may create +may update +may delete\n/,
+      /\n +holder +all but wardenNotes +- +only planting +-\n/,
+      /role secretary +- +- +only holderId/,
+      'update: the plot\'s state is "ending", unless warden or role secretary',
       'saying: This lease is ending: ask the warden.',
     )
     runs('rules entry', 0, /set when created\n +authorId: my id\n +writtenAt: now/)
-    runs('rules share', 0, /may create\n +nobody/)
-    runs('rules', 0, 'openLedger', 'role treasurer or secretary', 'invoice')
-    runs('rules plot --format markdown', 0, '## plot', '**may read**', '- holder; all but wardenNotes')
-    runs('rules plot --format json', 0, '"type": "plot"', '"kind": "compare"')
+    runs('rules member', 0, /nobody +- +- +- +yes\n/)
+    runs('rules inspection', 0, /may confirm\n/, 'if the inspection')
+    runs('rules', 0, 'openLedger', 'handOver', 'role treasurer or secretary', 'invoice')
+    runs('rules plot --format markdown', 0, '## plot', '| who | may read |', '| holder | all but wardenNotes |')
+    runs('rules plot --format json', 0, '"plot": {', '"kind": "compare"')
     runs('rules plto', 2, 'did you mean "plot"')
+  })
+
+  describe('without a rule', () => {
+    runs('list plot --for bram --without "guest; all but wardenNotes, rentDue"', 0, 'bram sees 3 of 12 plot records (without the rule')
+    runs('why read plot p-01 --for bram --without "guest; all but wardenNotes, rentDue"', 0, 'bram may not read plot p-01')
+    runs('try delete plot p-06 --for yuki --without "warden, provided the plot\'s state is vacant"', 2, 'there is no clause or veto')
+    runs('try read plot p-01 --for tomasz --without warden', 1, 'not found')
   })
 })

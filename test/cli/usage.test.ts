@@ -3,7 +3,7 @@ import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } fr
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect } from 'chai'
-import { pachter, root, runs } from '../support/command.js'
+import { pachter, plain, root, runs } from '../support/command.js'
 
 describe('how the command is called', () => {
   describe('help', () => {
@@ -39,13 +39,21 @@ describe('how the command is called', () => {
   })
 })
 
+describe('a process', () => {
+  it('ends with the status of its command', () => {
+    const ends = ['people', 'try delete plot p-01 --for ines', 'lst'].map((args) => pachter(args).status)
+    expect(ends).to.deep.equal([0, 1, 2])
+  })
+})
+
 describe('output that nobody reads to its end', () => {
   it('is no failure', () => {
     const { stdout, stderr } = spawnSync('sh', ['-c', `"${process.execPath}" dist/cli/main.js rules | head -1`], {
       cwd: root,
       encoding: 'utf8',
+      env: plain,
     })
-    expect(stdout).to.include('privileges')
+    expect(stdout).to.equal('every record type\n')
     expect(stderr).to.equal('')
   })
 })

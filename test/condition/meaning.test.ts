@@ -117,6 +117,15 @@ describe('what a condition means', () => {
     expect(inEnglish(simplify(node, null), { record: 'the thing' })).to.equal("the thing's open is true")
   })
 
+  it('keeps two conditions that differ in nothing but a type: what is blank is missing in an id, and there in a text', () => {
+    const starts = (type: 'id' | 'text'): unknown => {
+      const owner = { kind: 'field', of: 'record', path: ['owner'], type, optional: true }
+      return { kind: 'compare', by: 'endsWith', left: { kind: 'literal', type: 'text', value: '' }, right: owner }
+    }
+    const node = conditionFromJson({ kind: 'anyOf', of: [starts('id'), starts('text')] })
+    for (const one of [node, simplify(node)]) expect(predicate(one)({ owner: '' }, { me: null, now: 0 })).to.equal(true)
+  })
+
   it('reads in plain English', () => {
     const text = (write: (thing: any, me: any) => unknown) => inEnglish(written(write), { record: 'the thing' })
     expect(text((t, me) => t.owner.is(me.id))).to.equal("the thing's owner is my id")

@@ -232,6 +232,29 @@ describe('what a rulebook is built from', () => {
     expect(book.warnings.join()).to.include('"holder" may update').and.include('may delete')
   })
 
+  it('warns of a field as it becomes that is compared with one its writer may not see', () => {
+    const warnings = (seen: string, rule: (plot: any, after: any) => any) =>
+      build((plot: any, { standing: { holder }, after, anyone, role }: any) => ({
+        may: {
+          read: [holder.only('number', seen), role('warden')],
+          update: [holder.only('number').provided(rule(plot, after)).afterwards(anyone), role('warden')],
+        },
+      })).warnings
+    expect(warnings('tags', (plot, after) => after.number.isAtMost(plot.rent))).to.deep.equal([
+      'plot: "holder, provided the plot\'s number afterwards is at most the plot\'s rent; only number; afterwards anyone" may write number, which rules compare with rent, and is not sure to see that: trying values would tell it',
+    ])
+    expect(
+      warnings('rent', (plot, after) => after.number.isAtMost(plot.rent)),
+      'who sees it',
+    ).to.deep.equal([])
+    expect(
+      warnings('tags', (plot, after) => after.number.isAtMost(plot.number)),
+      'itself',
+    ).to.deep.equal([])
+    expect(warnings('tags', (_plot, after) => after.number.isAtMost(after.rent))).to.have.length(1)
+    expect(warnings('rent', (_plot, after) => after.number.isAtMost(after.rent))).to.deep.equal([])
+  })
+
   it('is immutable', () => {
     const begun = rulebook({ me, records })
     begun.rules({ plot: (_plot, { anyone }) => ({ may: { read: [anyone] } }) })

@@ -54,10 +54,20 @@ describe('whatever is thrown at it', () => {
       {
         sort: fc.oneof(fc.array(fc.oneof(field, odd), { maxLength: 2 }), odd),
         limit: odd,
+        size: odd,
+        after: odd,
+        withActions: fc.oneof(fc.array(fc.oneof(fc.constantFrom('update', 'confirm'), odd), { maxLength: 2 }), odd),
+        withStandings: odd,
         fields: fc.oneof(fc.array(fc.oneof(field, odd), { maxLength: 2 }), odd),
         where: fc.oneof(
           odd,
-          fc.constant((record: any) => record.id.is('p-01')),
+          fc.constantFrom<any>(
+            (record: any) => record.id.is('p-01'),
+            (record: any) => record.plot.holderId.is('m-08'),
+            (record: any) => record.shares.some((share: any) => share.level.is('tend')),
+            (record: any) => record.ancestors('parent').some(),
+            (record: any) => record.shares.some(() => record),
+          ),
         ),
       },
       { requiredKeys: [] },
@@ -65,7 +75,23 @@ describe('whatever is thrown at it', () => {
     odd,
   )
   const who = fc.oneof({ weight: 6, arbitrary: fc.constantFrom<unknown>(people.greta, people.pavel, null) }, { weight: 1, arbitrary: odd })
-  const what = fc.constantFrom('list', 'get', 'create', 'update', 'delete')
+  const what = fc.constantFrom(
+    'list',
+    'get',
+    'create',
+    'update',
+    'delete',
+    'page',
+    'count',
+    'countBy',
+    'updateMany',
+    'deleteMany',
+    'verdict',
+    'may',
+    'has',
+    'routine',
+    'together',
+  )
 
   it(`${RUNS.toLocaleString('en')} random calls end in an answer or in an error of ours, and change nothing that they may not`, async () => {
     const memory = openStore(book, inMemory(generateWorld()), { now: today })
@@ -93,6 +119,14 @@ describe('whatever is thrown at it', () => {
           if (action === 'list') await mine.list(name, asked)
           else if (action === 'create') await mine.create(name, sent)
           else if (action === 'update') await mine.update(name, id, sent)
+          else if (action === 'page' || action === 'count') await mine[action](name, asked)
+          else if (action === 'countBy') await mine.countBy(name, id, asked)
+          else if (action === 'updateMany') await mine.updateMany(name, asked, sent)
+          else if (action === 'deleteMany') await mine.deleteMany(name, asked)
+          else if (action === 'verdict') await mine.verdict(id, name, 'p-01')
+          else if (action === 'may') await mine.may(id, name)
+          else if (action === 'routine') await mine.routine(name, (inside: any) => inside.update(name, id, sent))
+          else if (action === 'together') await mine.together((inside: any) => inside.update(name, id, sent))
           else await mine[action](name, id)
         } catch (error) {
           expect(isPachterError(error), error instanceof Error ? error.stack : String(error)).to.equal(true)

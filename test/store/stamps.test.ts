@@ -87,6 +87,14 @@ describe('stamps', () => {
     expect(await untouched.update('entry', 'e-1', { text: 'Rain' }), 'nothing changes, nothing is stamped').to.deep.equal(OLD)
   })
 
+  it('may be sent on update, too, as they would be set', async () => {
+    expect(await store.for(INES).update('entry', 'e-1', { text: 'Sun', editedAt: NOW })).to.deep.equal({
+      ...OLD,
+      text: 'Sun',
+      editedAt: NOW,
+    })
+  })
+
   it('cannot be forged on update, though a whole record may be sent back', async () => {
     await store.asSystem('test').update('entry', 'e-1', { editedAt: new Date(0) })
     expect(await failure(store.for(INES).update('entry', 'e-1', { text: 'Sun', editedAt: new Date(5) }))).to.equal(
@@ -97,6 +105,25 @@ describe('stamps', () => {
       editedAt: NOW,
     })
     expect(await store.for(WARDEN).update('entry', 'e-1', { text: 'x', editedAt: new Date(7) })).to.deep.include({ editedAt: new Date(7) })
+  })
+
+  it('know one instant for a whole call, which rules and filters go by as well', async () => {
+    let ticks = 0
+    const dated = begun.rules({
+      entry: (entry, { anyone, after }) => ({
+        may: {
+          read: [anyone],
+          create: [anyone.provided(entry.writtenAt.is(now))],
+          update: [anyone.provided(after.editedAt.is(now))],
+        },
+        stamps: { create: { writtenAt: now }, update: { editedAt: now } },
+      }),
+    })
+    const ticking = openStore(dated, inMemory(), { now: () => new Date(NOW.getTime() + ++ticks), newKey: () => 'e-9' }).for(INES)
+    await ticking.create('entry', { authorId: 'm-1', text: 'Sun' })
+    const first = (await ticking.update('entry', 'e-9', { text: 'Rain' })).editedAt
+    const second = (await ticking.update('entry', 'e-9', { text: 'Sun' })).editedAt
+    expect(second, 'and another one for the next').not.to.deep.equal(first)
   })
 
   it('refuse a write for which their value is missing', async () => {
@@ -110,6 +137,8 @@ describe('stamps', () => {
     const system = store.asSystem('import')
     expect(await system.create('entry', { text: 'Sun', authorId: 'm-5' })).to.deep.equal({ ...stamped, authorId: 'm-5' })
     expect(await system.create('entry', { ...OLD, id: 'e-5' })).to.deep.equal({ ...OLD, id: 'e-5', source: 'app' })
+    expect(await system.update('entry', 'e-1', { text: 'Sun' })).to.deep.include({ editedAt: NOW })
+    expect(await system.update('entry', 'e-1', { text: 'Snow', editedAt: new Date(5) })).to.deep.include({ editedAt: new Date(5) })
     expect(await failure(system.create('entry', { text: 'Sun' })), 'there is nobody to be the author').to.include('INVALID')
   })
 

@@ -38,7 +38,10 @@ const book = begun
         { actions: ['create'], unless: role('secretary'), saying: 'New plots come from the secretary.' },
       ],
     }),
-    notice: (_notice, { anyone }) => ({ may: { read: [anyone], create: [anyone] } }),
+    notice: (notice, { anyone, role }) => ({
+      may: { read: [anyone], create: [anyone] },
+      vetoes: [{ actions: ['read'], provided: notice.state.is('closed'), unless: role('secretary'), saying: 'It is closed.' }],
+    }),
   })
   .gate(({ me }) => not(me.banned.orElse(false).is(true)))
 
@@ -59,6 +62,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       store = openStore(book, await open(), { now: NOW, newKey: () => 'p-9' }) as Store<any>
       for (const plot of DATA) await store.asSystem('test').create('plot', plot)
       await store.asSystem('test').create('notice', { ...DATA[0], id: 'n-1' })
+      await store.asSystem('test').create('notice', { ...DATA[2], id: 'n-2' })
     })
     const outcome = async (work: Promise<unknown>) => {
       const error = await work.then(
@@ -68,7 +72,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       return isPachterError(error) ? `${error.code}: ${error.message}` : error
     }
     const ids = async (me: unknown, type = 'plot') =>
-      ((await store.for(me as never).list(type)) as { id: string }[]).map(({ id }) => id).join(' ')
+      ((await store.for(me as never).list(type)) as unknown as { id: string }[]).map(({ id }) => id).join(' ')
 
     it('a gate of a type must hold before any clause counts', async () => {
       expect(await ids(INES)).to.equal('p-1 p-2 p-4')
@@ -93,6 +97,15 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await outcome(store.for(INES).delete('plot', 'p-2'))).to.equal('REFUSED: This lease is ending: ask the warden.')
       expect(await outcome(store.for(WARDEN).update('plot', 'p-2', { holderId: null }))).to.equal('done')
       expect(await outcome(store.for(INES).update('plot', 'p-1', { state: 'ending' })), 'it speaks of the record as it is').to.equal('done')
+    })
+
+    it('a veto on reading makes a record as if it were not there', async () => {
+      expect(await ids(INES, 'notice')).to.equal('n-1')
+      expect(await ids(SECRETARY, 'notice')).to.equal('n-1 n-2')
+      expect(await store.for(INES).count('notice')).to.equal(1)
+      expect(await outcome(store.for(INES).get('notice', 'n-2'))).to.equal('NOT_FOUND: There is no such notice.')
+      expect(book.for(INES).filter('notice', [DATA[2] as never])).to.deep.equal([])
+      expect(book.for(INES).verdict('read', 'notice', DATA[2] as never)).to.include({ outcome: 'not found' })
     })
 
     it('each veto has its own exception, and concerns its own actions', async () => {

@@ -54,6 +54,28 @@ describe('a viewpoint', () => {
     }
   })
 
+  it('knows no role that is special by its name, nor a person', () => {
+    const names = ['admin', 'administrator', 'root', 'superuser', 'owner', 'system', 'everyone', 'anyone', 'warden', '*', 'true']
+    const open = rulebook({
+      me: { shape: z.object({ id: z.string(), roles: z.array(z.string()) }), key: 'id' },
+      records: { plot: { shape: Plot, key: 'id', actions: ['approve'] } },
+    })
+      .privileges({ openLedger: ({ role }) => [role('treasurer')] })
+      .rules({
+        plot: (plot, { me, whoever }) => ({
+          may: { read: [whoever(plot.holderId.is(me.id))], update: [whoever(plot.holderId.is(me.id))] },
+        }),
+      })
+    for (const id of [...names, 'm-2']) {
+      const view = open.for({ id, roles: names })
+      for (const action of ['read', 'create', 'update', 'delete', 'approve'] as const) {
+        expect(view.filter('plot', [hers, vacant, others], action as 'read'), `${id} ${action}`).to.deep.equal([])
+        expect(view.may(action, 'plot')).to.equal(action === 'read' || action === 'update' ? 'depending' : 'never')
+      }
+      expect(view.has('openLedger')).to.equal(false)
+    }
+  })
+
   it('filters lists, by action too; an orphan belongs to nobody', () => {
     const plots = [hers, vacant, others, orphan]
     const ids = (records: { id: string }[]) => records.map(({ id }) => id)

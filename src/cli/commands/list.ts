@@ -18,7 +18,7 @@ interface ListCommandOptions extends CommonOptions {
 
 /** `pachter list <type> --for <person>`: what somebody may see, or what several may, side by side. */
 export async function listCommand(typeName: string, options: ListCommandOptions): Promise<void> {
-  const session = await openSession(options)
+  const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
   const people = [...new Set(options.for)].map((name) => session.person(name))
   if (people.length === 0) throw new UsageError('say whose list, with --for: pachter people shows who there is')
@@ -37,7 +37,22 @@ export async function listCommand(typeName: string, options: ListCommandOptions)
     return oneList(type, people[0] as Person, lists[0] as Row[], total, options, hiddenFields(session, type, people[0] as Person))
   const { limit: _limit, ...unlimited } = query as { limit?: number }
   const everything = (await storeFor(store, session.person('system')).list(typeName, unlimited as never)) as Row[]
-  return sideBySide(type, people, lists, everything, total, options)
+  const hidden = people.map((person) => hiddenFields(session, type, person))
+  const names = options.fields ?? Object.keys(type.fields)
+  const columns = people.map((person, at) => ({
+    name: person.name,
+    rows: lists[at] as Row[],
+    hidden: (row: Row) => names.filter((name) => hidden[at]?.(row, name)),
+  }))
+  return sideBySide(type, columns, everything, total, options)
+}
+
+/** One of several people whose lists are shown side by side. */
+interface Column {
+  readonly name: string
+  readonly rows: readonly Row[]
+  /** The fields of a record that they see which are hidden from them, among those that were asked for. */
+  readonly hidden: (row: Row) => readonly string[]
 }
 
 /** Tells whether a field of a record is hidden from somebody, rather than missing. */
@@ -97,31 +112,38 @@ function oneList(
 
 const WIDEST = 36
 const SEES = '●'
+const SEES_PART = '◐'
 
-/** Lists of several people: a row for each record that any of them sees, in the order of the whole. */
+/**
+ * Lists of several people: a row for each record that any of them sees, in the order of the whole, with the values that any
+ * of them sees.
+ */
 function sideBySide(
   type: TypeModel,
-  people: readonly Person[],
-  lists: readonly Row[][],
+  people: readonly Column[],
   everything: readonly Row[],
   total: number,
   options: ListCommandOptions,
 ): void {
-  const seen = new Map<unknown, { row: Row; by: Set<string> }>()
-  lists.forEach((rows, at) => {
+  const seen = new Map<unknown, { row: Row; by: Map<string, readonly string[]> }>()
+  for (const { name, rows, hidden } of people) {
     for (const row of rows) {
-      const found = seen.get(row[type.key]) ?? { row, by: new Set<string>() }
-      found.by.add((people[at] as Person).name)
-      seen.set(row[type.key], found)
+      const found = seen.get(row[type.key])
+      const by = found?.by ?? new Map<string, readonly string[]>()
+      seen.set(row[type.key], { row: { ...row, ...found?.row }, by: by.set(name, hidden(row)) })
     }
-  })
+  }
   const order = everything.flatMap((row) => seen.get(row[type.key]) ?? [])
   const names = people.map(({ name }) => name)
   const fields = [type.key, ...(options.fields ?? labels(type)).filter((name) => name !== type.key)]
   if (options.format === 'json') {
     return say(
       JSON.stringify(
-        order.map(({ row, by }) => ({ ...pick(row, fields), seenBy: names.filter((name) => by.has(name)) })),
+        order.map(({ row, by }) => {
+          const part = [...by].filter(([, hidden]) => hidden.length > 0)
+          const hidden = part.length > 0 ? { hidden: Object.fromEntries(part) } : {}
+          return { ...pick(row, fields), seenBy: names.filter((name) => by.has(name)), ...hidden }
+        }),
         null,
         2,
       ),
@@ -131,25 +153,38 @@ function sideBySide(
     return say(
       csv(
         [...fields, ...names],
-        order.map(({ row, by }) => [...fields.map((name) => row[name]), ...names.map((name) => (by.has(name) ? 'sees' : ''))]),
+        order.map(({ row, by }) => [
+          ...fields.map((name) => row[name]),
+          ...names.map((name) => mark(by.get(name), ['sees', 'sees part', ''])),
+        ]),
       ),
     )
   }
   const body = order.map(({ row, by }) => [
     ...fields.map((name) => shortened(cell(row[name]), 24)),
-    ...names.map((name) => (by.has(name) ? pc.green(SEES) : pc.dim('·'))),
+    ...names.map((name) => mark(by.get(name), [pc.green(SEES), pc.yellow(SEES_PART), pc.dim('·')])),
   ])
   const counts = names.map((name) => String(order.filter(({ by }) => by.has(name)).length))
   const totals = ['sees', ...fields.slice(1).map(() => ''), ...counts].map((text) => pc.bold(text))
   say(columns([...fields, ...names], [...body, [], totals], numeric(type, fields)))
   say()
-  say(
-    `${pc.green(SEES)} sees it   · does not   ${order.length} of ${total} ${type.name} records are seen by any of these${narrowed(options)}.`,
-  )
+  const part = order.some(({ by }) => [...by.values()].some((hidden) => hidden.length > 0))
+  const legend = `${pc.green(SEES)} sees it   ${part ? `${pc.yellow(SEES_PART)} sees it, but not ${options.fields ? 'all of these fields' : 'every field'}   ` : ''}· does not`
+  say(`${legend}   ${order.length} of ${total} ${type.name} records are seen by any of these${narrowed(options)}.`)
+}
+
+/** What stands for a record that somebody sees whole, in part, or not at all. */
+function mark(hidden: readonly string[] | undefined, [whole, part, none]: readonly [string, string, string]): string {
+  if (hidden === undefined) return none
+  return hidden.length === 0 ? whole : part
 }
 
 function narrowed(options: ListCommandOptions): string {
-  const parts = [...options.where.map((where) => `where ${where}`), ...(options.limit === undefined ? [] : [`at most ${options.limit}`])]
+  const parts = [
+    ...options.where.map((where) => `where ${where}`),
+    ...(options.without ?? []).map((title) => `without the rule "${title}"`),
+    ...(options.limit === undefined ? [] : [`at most ${options.limit}`]),
+  ]
   return parts.length === 0 ? '' : ` (${parts.join(', ')})`
 }
 

@@ -1,12 +1,18 @@
+import type { Row } from '../../condition/index.js'
+import { linkedClaims } from '../../viewpoint/index.js'
 import { say } from '../output.js'
 import { type CommonOptions, openSession } from '../session.js'
 import { cell, columns, csv, type Format } from '../table.js'
 
-/** `pachter people`: the named people, and the claims that the rules are given for each. */
+/** `pachter people`: the named people, the claims that the rules are given for each, and what they read from linked records. */
 export async function peopleCommand(options: CommonOptions & { readonly format: Format }): Promise<void> {
   const session = await openSession(options)
-  const people = session.everybody()
-  const fields = Object.keys(session.loaded.model.me.fields)
+  const people = session.everybody().map((person) => ({ name: person.name, claims: session.viewpoint(person).me as Row | null }))
+  const { model } = session.loaded
+  const paths = [...Object.keys(model.me.fields).map((field) => [field]), ...linkedClaims(model)]
+  const headings = paths.map((path) => path.join('.'))
+  const value = (claims: Row | null, path: readonly string[]) =>
+    path.reduce<unknown>((found, step) => (found as Row | undefined)?.[step], claims ?? {})
   if (options.format === 'json') {
     return say(
       JSON.stringify(
@@ -19,15 +25,15 @@ export async function peopleCommand(options: CommonOptions & { readonly format: 
   if (options.format === 'csv') {
     return say(
       csv(
-        ['name', ...fields],
-        people.map(({ name, claims }) => [name, ...fields.map((field) => claims?.[field])]),
+        ['name', ...headings],
+        people.map(({ name, claims }) => [name, ...paths.map((path) => value(claims, path))]),
       ),
     )
   }
   say(
     columns(
-      ['name', ...fields],
-      people.map(({ name, claims }) => [name, ...fields.map((field) => (claims ? cell(claims[field]) || '-' : '-'))]),
+      ['name', ...headings],
+      people.map(({ name, claims }) => [name, ...paths.map((path) => (claims ? cell(value(claims, path)) || '-' : '-'))]),
     ),
   )
   say()

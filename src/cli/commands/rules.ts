@@ -1,10 +1,10 @@
 import pc from 'picocolors'
-import { describe, describeTerm, type TermNode } from '../../condition/index.js'
-import { ACTIONS, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { allOfNode, describe, describeTerm, type TermNode, type Wording } from '../../condition/index.js'
+import { type ClauseNode, type Model, modelToJson, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { load } from '../load.js'
 import { say } from '../output.js'
 import type { CommonOptions } from '../session.js'
-import { printable } from '../table.js'
+import { printable, wrapped } from '../table.js'
 
 /** What `pachter rules` takes besides its argument. */
 export interface RulesOptions extends CommonOptions {
@@ -16,8 +16,9 @@ export async function rulesCommand(typeName: string | undefined, options: RulesO
   const { model, book } = await load(options.config)
   const types = typeName === undefined ? Object.values(model.types) : [typeModel(model, typeName)]
   if (options.format === 'json') {
-    const { gate, privileges } = model
-    return say(JSON.stringify({ ...(typeName === undefined ? { gate, privileges } : {}), types: types.map(typeJson) }, null, 2))
+    const json = modelToJson(model)
+    const some = typeName === undefined ? json : { ...json, types: { [typeName]: json.types[typeName] } }
+    return say(JSON.stringify(some, null, 2))
   }
   const look = options.format === 'markdown' ? MARKDOWN : TEXT
   if (typeName === undefined) for (const line of wholeBook(model, look)) say(line)
@@ -29,33 +30,46 @@ interface Look {
   readonly heading: (text: string) => string
   readonly part: (text: string) => string
   readonly item: (text: string) => string
-  readonly empty: (text: string) => string
+  readonly grid: (grid: Grid) => string[]
 }
 
 const TEXT: Look = {
   heading: (text) => pc.bold(text),
   part: (text) => `  ${text}`,
   item: (text) => `    ${printable(text)}`,
-  empty: (text) => pc.dim(text),
+  grid: ({ headings, rows }) =>
+    wrapped(
+      headings,
+      rows.map((row) => row.map(printable)),
+    )
+      .split('\n')
+      .map((line) => `  ${line}`.trimEnd()),
 }
 const MARKDOWN: Look = {
   heading: (text) => `## ${text}\n`,
   part: (text) => `\n**${text}**\n`,
-  item: (text) => `- ${printable(text).replace(/[\\`*_<>[\]]/g, '\\$&')}`,
-  empty: (text) => text,
+  item: (text) => `- ${escaped(text)}`,
+  grid: ({ headings, rows }) => [
+    '',
+    ...[headings, headings.map(() => '---'), ...rows].map((row) => `| ${row.map(escaped).join(' | ')} |`),
+    '',
+  ],
 }
 
-function wholeBook({ gate, privileges }: Model, look: Look): string[] {
+/** Text that Markdown takes for nothing else. */
+function escaped(text: string): string {
+  return text === '---' ? text : printable(text).replace(/[\\`*_<>[\]|]/g, '\\$&')
+}
+
+function wholeBook({ gate, privileges, routines }: Model, look: Look): string[] {
   const lines: string[] = []
   if (gate !== undefined) lines.push(look.heading('every record type'), look.part('only if'), look.item(describe(gate)), '')
-  const names = Object.entries(privileges)
-  if (names.length === 0) return lines
-  return [
-    ...lines,
-    look.heading('privileges'),
-    ...names.flatMap(([name, condition]) => [look.part(name), look.item(describe(condition))]),
-    '',
-  ]
+  for (const [kind, grants] of Object.entries({ privileges, routines })) {
+    const names = Object.entries(grants)
+    if (names.length === 0) continue
+    lines.push(look.heading(kind), ...names.flatMap(([name, condition]) => [look.part(name), look.item(describe(condition))]), '')
+  }
+  return lines
 }
 
 function typeLines(type: TypeModel, look: Look): string[] {
@@ -71,13 +85,8 @@ function typeLines(type: TypeModel, look: Look): string[] {
       ([name, node]) => `${name}: ${node.kind === 'named' ? describe(node.of, wording) : describe(node, wording)}`,
     ),
   )
-  for (const action of ACTIONS) {
-    const clauses = rules?.may[action] ?? []
-    if (clauses.length === 0) lines.push(look.part(`may ${action}`), look.item(look.empty('nobody')))
-    add(
-      `may ${action}`,
-      clauses.map(({ title }) => title),
-    )
+  lines.push('', ...look.grid(gridOf(type)), '')
+  for (const action of type.actions) {
     const gate = rules?.gates[action]
     add(`may ${action} only if`, gate === undefined ? [] : [describe(gate, wording)])
   }
@@ -92,6 +101,48 @@ function typeLines(type: TypeModel, look: Look): string[] {
   return [...lines, '']
 }
 
-function typeJson({ name, key, standings, rules }: TypeModel): object {
-  return { type: name, key, standings, ...(rules ?? { may: {} }) }
+/** Who may do what: a row for each who, a column for each action. */
+interface Grid {
+  readonly headings: readonly string[]
+  readonly rows: readonly (readonly string[])[]
+}
+
+function gridOf({ name, rules, actions, fields }: TypeModel): Grid {
+  const wording = { record: `the ${name}` }
+  const rows = new Map<string, string[][]>()
+  for (const [at, action] of actions.entries()) {
+    for (const clause of rules?.may[action] ?? []) {
+      const who = describe(clause.who, wording)
+      const row = rows.get(who) ?? actions.map(() => [])
+      row[at]?.push(cellOf(clause, wording, Object.keys(fields)))
+      rows.set(who, row)
+    }
+  }
+  // An action that nobody may do stays in sight.
+  const nobody = actions.filter((action) => (rules?.may[action] ?? []).length === 0)
+  const last = nobody.length === 0 ? [] : [['nobody', ...actions.map((action) => (nobody.includes(action) ? 'yes' : ''))]]
+  return {
+    headings: ['who', ...actions.map((action) => `may ${action}`)],
+    rows: [...[...rows].map(([who, cells]) => [who, ...cells.map((texts) => texts.join('; or '))]), ...last],
+  }
+}
+
+/** What one clause lets, in few words. */
+function cellOf(
+  { provided, fields, limitedBy, supplying, afterwards, within }: ClauseNode,
+  wording: Wording,
+  all: readonly string[],
+): string {
+  const limits =
+    fields === undefined
+      ? []
+      : [limitedBy === 'only' ? `only ${fields.join(', ')}` : `all but ${all.filter((field) => !fields.includes(field)).join(', ')}`]
+  const parts = [
+    ...limits,
+    ...(provided.length === 0 ? [] : [`if ${describe(allOfNode(provided), wording)}`]),
+    ...(supplying ? [`may give ${supplying.join(', ')}`] : []),
+    ...(afterwards ? [`afterwards ${describe(afterwards, wording)}`] : []),
+    ...(within ? [`within ${within.join(' or ')} only`] : []),
+  ]
+  return parts.length === 0 ? 'yes' : parts.join(', ')
 }

@@ -5,7 +5,7 @@ import { DeniedError, type GuardedStore, InvalidError, type Store } from '../../
 import { UsageError } from '../errors.js'
 import { readKey } from '../key.js'
 import { say } from '../output.js'
-import { type CliSession, type CommonOptions, openSession, type Person, storeFor } from '../session.js'
+import { type CliSession, COMPARING, type CommonOptions, openSession, type Person, storeFor } from '../session.js'
 import { cell } from '../table.js'
 import { readSettings } from '../values.js'
 
@@ -13,6 +13,7 @@ import { readSettings } from '../values.js'
 export interface TryOptions extends CommonOptions {
   readonly for: string
   readonly set: readonly string[]
+  readonly within?: string
   readonly format: 'text' | 'json'
 }
 
@@ -23,11 +24,11 @@ interface Change {
   readonly after: Row | undefined
 }
 
-/** `pachter try <action> <type> [key] --for <person>`: does it to a copy of the data, and looks at what became of that. */
-export async function tryCommand(actionName: string, typeName: string, keyText: string | undefined, options: TryOptions): Promise<void> {
-  const session = await openSession(options)
-  const action = knownAction(actionName)
+/** `pachter try <action> <type> [key] --for <person>`: does it to a copy of the data, and looks at what became of that. Gives whether it was allowed. */
+export async function tryCommand(actionName: string, typeName: string, keyText: string | undefined, options: TryOptions): Promise<boolean> {
+  const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
+  const action = knownAction(type, actionName)
   const person = session.person(options.for)
   const sent = readSettings(type, options.set)
   if (action === 'create' && keyText !== undefined) throw new UsageError('try create takes no key: it comes from the server')
@@ -35,11 +36,12 @@ export async function tryCommand(actionName: string, typeName: string, keyText: 
   if (action === 'update' && options.set.length === 0) throw new UsageError('try update needs at least one --set field=value')
   const key = action === 'create' ? undefined : readKey(type, keyText, `try ${action} ${typeName}`)
   const store = session.store()
-  const result = await attempt(storeFor(store, person), action, type, key, sent)
+  const mine = storeFor(store, person)
+  const result = await attempt(mine, options.within, (one) => doIt(one, action, type, key, sent))
   const changes = await changesSince(session, store)
   if (options.format === 'json') say(JSON.stringify({ ...result.said, changes }, null, 2))
   else report(type, action, person, key, result, changes)
-  if (result.said.outcome !== 'allowed') process.exitCode = 1
+  return result.said.outcome === 'allowed'
 }
 
 interface Attempt {
@@ -47,17 +49,24 @@ interface Attempt {
   readonly record?: Row
 }
 
-async function attempt(store: GuardedStore, action: string, type: TypeModel, key: unknown, sent: Row): Promise<Attempt> {
+async function doIt(store: GuardedStore, action: string, { name }: TypeModel, key: unknown, sent: Row): Promise<unknown> {
+  switch (action) {
+    case 'read':
+      return store.get(name, key as string)
+    case 'create':
+      return store.create(name, sent)
+    case 'update':
+      return store.update(name, key as string, sent)
+    case 'delete':
+      return store.delete(name, key as string)
+    default:
+      throw new UsageError(`try ${action}: it is a question, which changes nothing: pachter why ${action} ${name} ${String(key)}`)
+  }
+}
+
+async function attempt(store: GuardedStore, within: string | undefined, work: (store: GuardedStore) => Promise<unknown>): Promise<Attempt> {
   try {
-    const { name } = type
-    const record =
-      action === 'read'
-        ? await store.get(name, key as string)
-        : action === 'create'
-          ? await store.create(name, sent)
-          : action === 'update'
-            ? await store.update(name, key as string, sent)
-            : await store.delete(name, key as string)
+    const record = within === undefined ? await work(store) : await store.routine(within as never, work)
     return { said: { outcome: 'allowed' }, ...(record ? { record: record as Row } : {}) }
   } catch (error) {
     if (error instanceof DeniedError) return { said: { outcome: error.verdict.outcome, saying: error.message } }
@@ -69,7 +78,7 @@ async function attempt(store: GuardedStore, action: string, type: TypeModel, key
 
 /** Every record that is not as it was in the data folder: found by looking, and not by asking what was meant to happen. */
 async function changesSince(session: CliSession, store: Store): Promise<Change[]> {
-  const system = store.asSystem('to compare the data before and after')
+  const system = store.asSystem(COMPARING)
   const changes: Change[] = []
   for (const type of Object.values(session.loaded.model.types)) {
     const before = new Map((session.records[type.name] ?? []).map((row) => [(row as Row)[type.key], row as Row]))

@@ -1,7 +1,7 @@
 import pc from 'picocolors'
-import type { Row, Wording } from '../../condition/index.js'
+import { describe, type Row, type Wording } from '../../condition/index.js'
 import { type Key, knownAction, type TypeModel, typeModel } from '../../rulebook/index.js'
-import type { Explanation } from '../../viewpoint/index.js'
+import type { ClauseTrace, Explanation } from '../../viewpoint/index.js'
 import { UsageError } from '../errors.js'
 import { clauseLines } from '../explain.js'
 import { readKey } from '../key.js'
@@ -12,9 +12,9 @@ import type { TryOptions } from './try.js'
 
 /** `pachter why <action> <type> <key> --for <person>`: the clause that decided, or on a refusal the nearest one. */
 export async function whyCommand(actionName: string, typeName: string, keyText: string | undefined, options: TryOptions): Promise<void> {
-  const session = await openSession(options)
-  const action = knownAction(actionName)
+  const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
+  const action = knownAction(type, actionName)
   const person = session.person(options.for)
   const sent = readSettings(type, options.set)
   if (person.claims === undefined) throw new UsageError('why: the system has no rules, so nothing decides; name a person')
@@ -24,7 +24,7 @@ export async function whyCommand(actionName: string, typeName: string, keyText: 
   const key = action === 'create' ? undefined : readKey(type, keyText, `why ${action} ${typeName}`)
   const stored = key === undefined ? sent : findRecord(session.records[typeName] as readonly Row[], type, key)
   const becomes = options.set.length > 0 && action === 'update' ? { ...stored, ...sent } : undefined
-  const explanation = session.viewpoint(person).why(action, typeName, stored as never, becomes as never)
+  const explanation = session.viewpoint(person, options.within).why(action, typeName, stored as never, becomes as never)
   if (options.format === 'json') say(JSON.stringify(explanation, null, 2))
   else report(explanation, type, person)
 }
@@ -49,7 +49,8 @@ function report({ verdict, decidedBy, clauses, clause, withheldBy, fields }: Exp
   say()
   for (const { kind, title, trace } of withheldBy) {
     say(kind === 'gate' ? 'Withheld by a gate that does not hold:' : 'Withheld by a veto:')
-    for (const line of clauseLines({ title, holds: trace.holds, trace }, wording)) say(line)
+    for (const line of clauseLines({ title: kind === 'gate' ? describe(trace.node, wording) : title, holds: trace.holds, trace }, wording))
+      say(line)
     say()
   }
   for (const { field, letBy, wouldBeLetBy } of fields ?? []) {
@@ -70,9 +71,14 @@ function report({ verdict, decidedBy, clauses, clause, withheldBy, fields }: Exp
         : `Nearest clause for ${decidedBy}:`,
   )
   for (const line of clauseLines(clause, wording)) say(line)
+  if (clause.onlyWithin) say(`  It counts within ${clause.onlyWithin.join(' or ')} only: ask with --within.`)
   const others = clauses.filter((other) => other !== clause)
   if (others.length === 0) return
   say()
   say('The other clauses:')
-  for (const other of others) say(`  ${other.holds ? pc.green('holds') : pc.red('fails')}  ${other.title}`)
+  for (const other of others) say(`  ${other.holds ? pc.green('holds') : pc.red('fails')}  ${other.title}${outside(other)}`)
+}
+
+function outside({ onlyWithin, trace }: ClauseTrace): string {
+  return onlyWithin !== undefined && trace.holds ? ` (it would hold there: --within ${onlyWithin[0]})` : ''
 }

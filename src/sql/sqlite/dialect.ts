@@ -1,7 +1,8 @@
 import { type SqlBool, sql } from 'kysely'
-import { type Comparable, family, instant, instantText, isHoldable, type Scalar } from '../../condition/index.js'
+import { type Comparable, family, instantText, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Dialect, Fragment, Test } from '../dialect.js'
+import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
 import { afterPrefix } from '../prefix.js'
 
 // More values than this become one JSON parameter, well below SQLite's limit on parameters.
@@ -13,9 +14,10 @@ const MOST_PARAMETERS = 100
  */
 export const sqlite: Dialect = Object.freeze({
   name: 'sqlite',
-  column(column: string, path: readonly string[]): Fragment {
-    if (path.length === 0) return sql.ref(column)
-    return sql`json_extract(${sql.ref(column)}, ${sql.lit(`$${path.map((step) => `.${JSON.stringify(step)}`).join('')}`)})`
+  column,
+  isNull(name: string, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
+    const json = path.length === 0 && (type === 'list' || type === 'other')
+    return json ? sql<SqlBool>`(${sql.ref(name)} is null or ${sql.ref(name)} = 'null')` : sql<SqlBool>`${column(name, path)} is null`
   },
   value: (value: Comparable, type: Scalar): Fragment => sql`${encodeScalar(value, type)}`,
   listValue: (values: readonly Comparable[], type: Scalar): Fragment => sql`${jsonList(values, type)}`,
@@ -46,15 +48,31 @@ export const sqlite: Dialect = Object.freeze({
     const element = type === 'number' ? sql`cast(${value} as real)` : sql`${value}`
     return sql<SqlBool>`exists (select 1 from json_each(${list}) as ${row} where typeof(${sql.ref(`${alias}.key`)}) = 'integer' and ${sql.ref(`${alias}.type`)} in (${sql.join(JSON_TYPES[type].map((name) => sql.lit(name)))}) and ${test(element)})`
   },
+  listLength: (list: Fragment): Fragment => sql`json_array_length(${list})`,
+  countOf(alias: string, list: Fragment, value: Fragment, type: Scalar): Fragment {
+    const element = sql.ref(`${alias}.value`)
+    const same = family(type) === 'text' ? sql`${element} = ${value} collate binary` : sql`${element} = ${value}`
+    const types = sql.join(JSON_TYPES[type].map((name) => sql.lit(name)))
+    return sql`(select count(*) from json_each(${list}) as ${sql.ref(alias)} where ${sql.ref(`${alias}.type`)} in (${types}) and ${same})`
+  },
+  someObject(alias: string, list: Fragment, test: (object: Fragment) => Test): Test {
+    return sql<SqlBool>`exists (select 1 from json_each(${list}) as ${sql.ref(alias)} where typeof(${sql.ref(`${alias}.key`)}) = 'integer' and ${sql.ref(`${alias}.type`)} = 'object' and ${test(sql.ref(`${alias}.value`))})`
+  },
+  inside: (object: Fragment, path: readonly string[]): Fragment => extracted(object, path),
+  isNullInside: (object: Fragment, path: readonly string[]): Test => sql<SqlBool>`${extracted(object, path)} is null`,
+  isInQuery(values: readonly { readonly value: Fragment; readonly type: Scalar }[], query: Fragment): Test {
+    const exact = values.map(({ value, type }) => (family(type) === 'text' ? sql`${value} collate binary` : value))
+    return exact.length === 1 ? sql<SqlBool>`${exact[0]} in (${query})` : sql<SqlBool>`(${sql.join(exact)}) in (${query})`
+  },
   ordered: (column: Fragment, field: Field): Fragment => (field.type === 'text' ? sql`${column} collate binary` : column),
   encode(field: Field, value: unknown): unknown {
     if (value === null || value === undefined) return null
-    if (field.list || field.type === 'group' || field.type === 'other') return JSON.stringify(jsonValue(field, value))
-    return encodeScalar(field.type === 'time' ? knownInstant(value) : (value as Comparable), field.type)
+    if (inJson(field)) return JSON.stringify(jsonValue(field, value))
+    return encodeScalar(field.type === 'time' ? knownInstant(value) : (value as Comparable), field.type as Scalar)
   },
   decode(field: Field, value: unknown): unknown {
     if (value === null || value === undefined) return field.nullable ? null : undefined
-    if (field.list || field.type === 'group' || field.type === 'other') return fromJson(field, JSON.parse(String(value)))
+    if (inJson(field)) return fromJson(field, JSON.parse(String(value)))
     if (field.type === 'boolean') {
       if (value !== 0 && value !== 1) throw new TypeError(`${JSON.stringify(value)} is neither 0 nor 1`)
       return value === 1
@@ -63,10 +81,18 @@ export const sqlite: Dialect = Object.freeze({
   },
   isConstraintFailure: (error: unknown): boolean => error instanceof Error && /\bconstraint failed\b/i.test(error.message),
   columnType(field: Field): string {
-    if (field.list || field.type === 'group' || field.type === 'other') return 'text'
-    return COLUMN_TYPES[field.type]
+    if (inJson(field)) return 'text'
+    return COLUMN_TYPES[field.type as Scalar]
   },
 })
+
+function column(name: string, path: readonly string[]): Fragment {
+  return path.length === 0 ? sql.ref(name) : extracted(sql.ref(name), path)
+}
+
+function extracted(json: Fragment, path: readonly string[]): Fragment {
+  return sql`json_extract(${json}, ${sql.lit(`$${path.map((step) => `.${JSON.stringify(step)}`).join('')}`)})`
+}
 
 const JSON_TYPES: { readonly [T in Scalar]: readonly string[] } = {
   text: ['text'],
@@ -89,43 +115,4 @@ const COLUMN_TYPES: { readonly [T in Scalar]: string } = {
 function encodeScalar(value: Comparable, type: Scalar): string | number {
   if (type === 'time') return instantText(value as number)
   return typeof value === 'boolean' ? Number(value) : value
-}
-
-function knownInstant(value: unknown): number {
-  const time = instant(value)
-  if (time === undefined) throw new TypeError(`${String(value)} is no instant between the years 0 and 9999`)
-  return time
-}
-
-function jsonList(values: readonly Comparable[], type: Scalar): string {
-  return JSON.stringify(values.map((value) => (type === 'time' ? instantText(value as number) : value)))
-}
-
-function jsonValue(field: Field, value: unknown): unknown {
-  if (field.list) return Array.isArray(value) ? value.map((one) => jsonScalar(field, one)) : value
-  if (field.type !== 'group' || typeof value !== 'object' || value === null) return field.type === 'time' ? jsonScalar(field, value) : value
-  return Object.fromEntries(
-    Object.entries(value).map(([name, inner]) => [name, field.fields?.[name] ? jsonValue(field.fields[name], inner) : inner]),
-  )
-}
-
-function jsonScalar(field: Field, value: unknown): unknown {
-  const time = field.type === 'time' ? instant(value) : undefined
-  return time === undefined ? value : instantText(time)
-}
-
-function fromJson(field: Field, value: unknown): unknown {
-  if (value === null) return null
-  if (field.list) return Array.isArray(value) ? value.map((one) => (field.type === 'time' ? timeOf(field, one) : one)) : value
-  if (field.type === 'time') return timeOf(field, value)
-  if (field.type !== 'group' || typeof value !== 'object') return value
-  return Object.fromEntries(
-    Object.entries(value).map(([name, inner]) => [name, field.fields?.[name] ? fromJson(field.fields[name], inner) : inner]),
-  )
-}
-
-function timeOf(field: Field, value: unknown): unknown {
-  const time = typeof value === 'string' && isHoldable(value) ? instant(value) : undefined
-  if (time === undefined) throw new TypeError(`${JSON.stringify(value)} is no instant`)
-  return field.held === 'text' ? instantText(time) : new Date(time)
 }

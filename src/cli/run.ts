@@ -1,0 +1,174 @@
+import { createRequire } from 'node:module'
+import { Command, CommanderError, InvalidArgumentError, Option } from 'commander'
+import { isPachterError } from '../condition/index.js'
+import { listCommand } from './commands/list.js'
+import { peopleCommand } from './commands/people.js'
+import { rulesCommand } from './commands/rules.js'
+import { tryCommand } from './commands/try.js'
+import { whyCommand } from './commands/why.js'
+import { FORMATS } from './table.js'
+
+const { version } = createRequire(import.meta.url)('../../package.json') as { version: string }
+
+const collect = (value: string, before: readonly string[]) => [...before, value]
+const names = (value: string) =>
+  value
+    .split(',')
+    .map((name) => name.trim())
+    .filter(Boolean)
+
+function wholeNumber(text: string): number {
+  if (!/^\d+$/.test(text)) throw new InvalidArgumentError('a whole number from 0 is needed.')
+  return Number(text)
+}
+
+function command(name: string, summary: string): Command {
+  return new Command(name)
+    .description(summary)
+    .option('--config <file>', 'the configuration, instead of the nearest pachter.config.ts')
+    .option('--at <time>', 'judge as of this instant, as in 2026-06-15T09:00:00Z')
+    .exitOverride()
+}
+
+const format = (choices: readonly string[]) => new Option('--format <format>', 'how to print it').choices([...choices]).default(choices[0])
+const onePerson = () =>
+  new Option('--for <person>', 'who does it: a name from the configuration, visitor, unknown or system').makeOptionMandatory()
+const without = () =>
+  new Option('--without <title>', 'leaves out a clause or a veto of the record type, by its title; may be repeated')
+    .argParser(collect)
+    .default([], 'none')
+const log = () => new Option('--log', 'writes the verdict log to standard error, as lines of JSON')
+const within = () => new Option('--within <routine>', 'within a routine, where more clauses may count')
+const settings = (help: string) => new Option('--set <field=value>', help).argParser(collect).default([], 'none')
+
+function everyCommand(end: (status: number) => void): Command {
+  const program = new Command('pachter')
+    .description('Looks at records through the eyes of each person, by the rules of a rulebook.')
+    .version(version)
+    .exitOverride()
+    .showHelpAfterError('(pachter --help shows what there is)')
+    .addHelpText(
+      'after',
+      `
+It works on the nearest pachter.config.ts, which exports the rulebook, a data folder and named people.
+
+Examples:
+  pachter people                                     who there is, and with which claims
+  pachter list plot --for ines                       what Ines may see
+  pachter list plot --for ines --for bram            both lists side by side
+  pachter try delete plot p-03 --for ines            do it to a copy, and see what happens
+  pachter why read plot p-01 --for bram              which clause decided, and on what values
+  pachter rules plot                                 the rules of plots in plain English
+
+Exit status: 0 fine, 1 a try was refused, 2 something is wrong with the call, the configuration or the data.`,
+    )
+
+  program.addCommand(
+    command('people', 'Shows the named people, with what the rules are told of each.')
+      .addOption(format(FORMATS))
+      .action((options) => peopleCommand(options)),
+  )
+
+  program.addCommand(
+    command('list', 'Lists the records of a type that somebody may see; for several people side by side.')
+      .argument('<type>', 'the record type')
+      .addOption(new Option('--for <person>', 'whose list; may be repeated').argParser(collect).default([], 'nobody'))
+      .option('--fields <fields>', 'only these fields, with commas between', names)
+      .addOption(
+        new Option('--where <condition>', 'only where this holds: field=value, or "field operator value"; may be repeated')
+          .argParser(collect)
+          .default([], 'all'),
+      )
+      .option('--sort <fields>', 'the order, as in --sort=-number,siteId (- for descending)', names)
+      .option('--limit <count>', 'at most so many', wholeNumber)
+      .addOption(without())
+      .addOption(log())
+      .addOption(format(FORMATS))
+      .addHelpText(
+        'after',
+        `
+Operators: is, isOneOf, isMissing, isPresent, isLessThan, isMoreThan, isAtMost, isAtLeast, isBefore, isAfter,
+startsWith, endsWith, isIgnoringCase, has, hasIgnoringCase, overlaps. Values of a list are written with commas.
+
+Examples:
+  pachter list plot --for bram --where state=let --sort=-rentDue
+  pachter list entry --for ines --for visitor --where "writtenAt isAfter 2026-03-05" --fields audience,text`,
+      )
+      .action((type, options) => listCommand(type, options)),
+  )
+
+  program.addCommand(
+    command('try', 'Does something as somebody to a copy of the data: the verdict, and what changed.')
+      .argument('<action>', 'read, create, update or delete')
+      .argument('<type>', 'the record type')
+      .argument('[key]', 'the key of the record (none for create)')
+      .addOption(onePerson())
+      .addOption(settings('a value to send; may be repeated'))
+      .addOption(within())
+      .addOption(without())
+      .addOption(log())
+      .addOption(format(['text', 'json']))
+      .addHelpText(
+        'after',
+        `
+Examples:
+  pachter try update plot p-01 --for tomasz --set planting=leeks
+  pachter try create entry --for ines --set plotId=p-01 --set audience=site --set text="First frost"
+
+Exit status: 0 if it was allowed, 1 if not.`,
+      )
+      .action(async (action, type, key, options) => end((await tryCommand(action, type, key, options)) ? 0 : 1)),
+  )
+
+  program.addCommand(
+    command('why', 'Explains a verdict: the clause that decided, or the nearest one, with the values compared.')
+      .argument('<action>', 'read, create, update, delete, or another that the record type names')
+      .argument('<type>', 'the record type')
+      .argument('[key]', 'the key of the record (none for create)')
+      .addOption(onePerson())
+      .addOption(settings('for create and update: a value that would be sent; may be repeated'))
+      .addOption(within())
+      .addOption(without())
+      .addOption(format(['text', 'json']))
+      .addHelpText(
+        'after',
+        `
+Examples:
+  pachter why read plot p-01 --for bram
+  pachter why update entry e-01 --for ines --set authorId=m-02`,
+      )
+      .action((action, type, key, options) => whyCommand(action, type, key, options)),
+  )
+
+  program.addCommand(
+    command('rules', 'Reads the rulebook back in plain English: who may do what to which records.')
+      .argument('[type]', 'one record type; all of them if left out')
+      .addOption(format(['text', 'markdown', 'json']))
+      .addHelpText(
+        'after',
+        `
+Examples:
+  pachter rules plot
+  pachter rules --format markdown > rules.md`,
+      )
+      .action((type, options) => rulesCommand(type, options)),
+  )
+  return program
+}
+
+/** Does what a command line says. Gives the exit status: 0 fine, 1 a try was refused, 2 something is wrong. */
+export async function run(args: readonly string[]): Promise<number> {
+  let status = 0
+  try {
+    await everyCommand((ended) => {
+      status = ended
+    }).parseAsync([...args], { from: 'user' })
+    return status
+  } catch (error) {
+    if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2
+    const message = error instanceof Error ? error.message : String(error)
+    process.stderr.write(isPachterError(error) ? `pachter: ${message}\n` : `pachter: unexpected failure: ${message}\n`)
+    if (process.env.PACHTER_DEBUG !== undefined && error instanceof Error) process.stderr.write(`${error.stack}\n`)
+    return 2
+  }
+}

@@ -1,0 +1,58 @@
+import type { Links, Row } from './evaluate.js'
+import type { PlaceNode } from './nodes.js'
+import { type Comparable, inside, proper, properList } from './value.js'
+
+/** Where the records of a type are to be had; undefined for a type that was not given. */
+export type RecordSource = (type: string) => Iterable<Row> | undefined
+
+type Index = ReadonlyMap<Comparable, readonly Row[]>
+
+const NONE: readonly Row[] = Object.freeze([])
+
+/**
+ * Finds linked records through indexes, each made when it is first needed. The records are taken to stay as they are: make
+ * another for another state of them. `missing` says what to do about a type that was not given.
+ */
+export function linkedRecords(source: RecordSource, missing: (type: string) => never): Links {
+  const indexes = new Map<string, Index>()
+  return Object.freeze({
+    find(type: string, places: readonly PlaceNode[], values: readonly Comparable[]) {
+      const name = [type, ...places.map(({ path, type: of, list }) => `${path.join('.')} ${of}${list ? ' list' : ''}`)].join('\n')
+      let index = indexes.get(name)
+      if (index === undefined) {
+        index = indexed(source(type) ?? missing(type), places)
+        indexes.set(name, index)
+      }
+      return index.get(together(values)) ?? NONE
+    },
+  })
+}
+
+function indexed(rows: Iterable<Row>, places: readonly PlaceNode[]): Index {
+  const index = new Map<Comparable, Row[]>()
+  for (const row of rows) {
+    for (const key of new Set(waysAt(row, places).map(together))) {
+      const there = index.get(key)
+      if (there === undefined) index.set(key, [row])
+      else there.push(row)
+    }
+  }
+  return index
+}
+
+/** The values at several places of a record, one of each: more than one way where a place is a list, none where one is missing. */
+export function waysAt(row: Row, places: readonly PlaceNode[]): Comparable[][] {
+  let ways: Comparable[][] = [[]]
+  for (const { path, type, list } of places) {
+    const value = inside(row, path)
+    const one = proper(value, type)
+    const values = list ? (properList(value, type) ?? []) : one === undefined ? [] : [one]
+    ways = ways.flatMap((way) => values.map((next) => [...way, next]))
+  }
+  return ways
+}
+
+// A text and a number never share a form; -0 and 0 do, in both.
+function together(values: readonly Comparable[]): Comparable {
+  return values.length === 1 ? (values[0] as Comparable) : JSON.stringify(values)
+}

@@ -1,0 +1,182 @@
+import {
+  allOfNode,
+  anyOfNode,
+  type CompareNode,
+  type ConditionNode,
+  compareNode,
+  type FieldNode,
+  type JoinNode,
+  type LinkNode,
+  type ListChangeNode,
+  listChangeNode,
+  notNode,
+  type OverNode,
+  type PresenceNode,
+  presenceNode,
+  type SomeNode,
+  someNode,
+  type TermNode,
+} from './nodes.js'
+import { fieldNodesIn, highestEach, leavesOf, leavesOfOver } from './walk.js'
+
+/**
+ * The same condition in which links are followed by `some` alone: `entry.plot.holderId is X` becomes "some plot that the
+ * entry links to has the holderId X". So every backend gives a missing linked record one meaning, in one place.
+ * A part of a condition is told the highest number of a `some` in the whole.
+ */
+export function lower(node: ConditionNode, highest = 0): ConditionNode {
+  if (!leavesOf(node).some(isLinked)) return node
+  let last = Math.max(highest, highestEach(node))
+  const fresh = () => ++last
+  const lowered = (part: ConditionNode): ConditionNode => {
+    switch (part.kind) {
+      case 'constant':
+        return part
+      case 'not':
+        return notNode(lowered(part.of))
+      case 'named':
+        return Object.freeze({ ...part, of: lowered(part.of) })
+      case 'allOf':
+        return allOfNode(part.of.map(lowered))
+      case 'anyOf':
+        return anyOfNode(part.of.map(lowered))
+      case 'presence':
+        return loweredPresence(part, fresh)
+      case 'compare':
+        return loweredCompare(part, fresh)
+      case 'listChange':
+        return loweredChange(part, fresh)
+      case 'some':
+        return loweredSome(part.over, fresh, (over) => someNode(part.each, over, lowered(part.of)))
+    }
+  }
+  return lowered(node)
+}
+
+type Fresh = () => number
+
+function isLinked(term: TermNode): boolean {
+  return term.kind === 'field' && term.via !== undefined
+}
+
+function holdsLink(term: TermNode): boolean {
+  return term.kind === 'orElse' ? holdsLink(term.term) || holdsLink(term.otherwise) : isLinked(term)
+}
+
+function loweredPresence(node: PresenceNode, fresh: Fresh): ConditionNode {
+  const { term, present } = node
+  if (!holdsLink(term)) return node
+  if (!present) return notNode(loweredPresence(presenceNode(term, true), fresh))
+  if (term.kind === 'orElse') {
+    return anyOfNode([term.term, term.otherwise].map((one) => loweredPresence(presenceNode(one, true), fresh)))
+  }
+  return reached(term as FieldNode, fresh, (inner) => presenceNode(inner, true))
+}
+
+function loweredCompare(node: CompareNode, fresh: Fresh): ConditionNode {
+  const { left, right, by } = node
+  if (holdsLink(left)) return loweredSide(left, fresh, (term) => loweredCompare(compareNode(term, by, right), fresh))
+  if (holdsLink(right)) return loweredSide(right, fresh, (term) => loweredCompare(compareNode(left, by, term), fresh))
+  return node
+}
+
+function loweredChange(node: ListChangeNode, fresh: Fresh): ConditionNode {
+  const { by, list, from, item } = node
+  if (!holdsLink(item)) return node
+  return loweredSide(item, fresh, (term) => loweredChange(listChangeNode(by, list, from, term), fresh))
+}
+
+function loweredSide(term: TermNode, fresh: Fresh, compare: (term: TermNode) => ConditionNode): ConditionNode {
+  if (term.kind !== 'orElse') return reached(term as FieldNode, fresh, compare)
+  const there = loweredPresence(presenceNode(term.term, true), fresh)
+  return anyOfNode([allOfNode([there, compare(term.term)]), allOfNode([notNode(there), compare(term.otherwise)])])
+}
+
+/** Some record at the end of the field's links fits. */
+function reached(field: FieldNode, fresh: Fresh, fits: (field: FieldNode) => ConditionNode): ConditionNode {
+  const { via = [], ...last } = field
+  let of = field.of
+  const steps = via.map((link) => {
+    const over = overLink(link, of)
+    const each = fresh()
+    of = each
+    return { each, over }
+  })
+  return steps.reduceRight<ConditionNode>((inner, { each, over }) => someNode(each, over, inner), fits({ ...last, of }))
+}
+
+/** The record that a link to one leads to. */
+export function overLink(link: LinkNode, of: FieldNode['of'], via?: readonly LinkNode[]): OverNode {
+  return {
+    kind: 'records',
+    type: link.to,
+    name: link.name,
+    one: true,
+    by: link.by.map(({ to, from }) => ({ to, from: { kind: 'field', of, ...from, ...(via ? { via } : {}) } })),
+  }
+}
+
+/** A `some` that starts at a linked record becomes one within another. All that it goes by starts at the same record. */
+function loweredSome(over: OverNode, fresh: Fresh, make: (over: OverNode) => ConditionNode): ConditionNode {
+  const start = leavesOfOver(over).find(isLinked) as FieldNode | undefined
+  if (start === undefined) return make(over)
+  return reached(start, fresh, ({ of }) => {
+    const near = (term: TermNode): TermNode => {
+      if (!isLinked(term)) return term
+      const { via: _via, ...last } = term as FieldNode
+      return { ...last, of }
+    }
+    if (over.kind === 'elements') return make({ ...over, list: near(over.list) as FieldNode })
+    const by = over.by.map(({ to, from }) => ({ to, from: near(from) }))
+    return make(over.kind === 'records' ? { ...over, by } : { ...over, by, self: near(over.self) })
+  })
+}
+
+/**
+ * Splits a `some` over records into what has to be equal, which an index serves, and the rest. Equalities that stand
+ * among the conditions themselves join the pairs, but for those that `leave` keeps where they are.
+ */
+export function joinsOf(
+  node: SomeNode & { readonly over: { readonly kind: 'records' } },
+  leave: (from: TermNode) => boolean = () => false,
+): {
+  readonly by: readonly JoinNode[]
+  readonly rest: ConditionNode
+} {
+  const by = [...node.over.by]
+  const rest: ConditionNode[] = []
+  const take = (part: ConditionNode): void => {
+    if (part.kind === 'named') return take(part.of)
+    if (part.kind === 'allOf') return part.of.forEach(take)
+    const join =
+      part.kind === 'compare' && part.by === 'is'
+        ? (joinOf(part.left, part.right, node.each) ?? joinOf(part.right, part.left, node.each))
+        : undefined
+    if (join === undefined || leave(join.from)) rest.push(part)
+    else by.push(join)
+  }
+  take(node.of)
+  return { by, rest: allOfNode(rest) }
+}
+
+function joinOf(to: TermNode, from: TermNode, each: number): JoinNode | undefined {
+  if (to.kind !== 'field' || to.of !== each || to.via !== undefined || to.type === 'other') return undefined
+  if (from.kind === 'orElse' || (from.kind === 'field' && (from.of === each || from.via !== undefined || from.type === 'other')))
+    return undefined
+  return { to: { path: to.path, type: to.type }, from }
+}
+
+/** Whether a condition within a `some` asks about nothing but the record that it looks at (and what that leads to). */
+export function isSelfContained(node: ConditionNode, each: number): boolean {
+  const bound = new Set([each])
+  const collect = (part: ConditionNode): void => {
+    if (part.kind === 'allOf' || part.kind === 'anyOf') part.of.forEach(collect)
+    else if (part.kind === 'not' || part.kind === 'named') collect(part.of)
+    else if (part.kind === 'some') {
+      bound.add(part.each)
+      collect(part.of)
+    }
+  }
+  collect(node)
+  return fieldNodesIn(node).every(({ of }) => bound.has(of as number))
+}

@@ -1,0 +1,20 @@
+import type { ConditionNode } from '../condition/nodes.js'
+import { numbered } from '../condition/walk.js'
+import { RulebookError } from './error.js'
+
+/** As deep as conditions may be nested, in memory, in JSON and for every database. */
+const DEEPEST = 64
+
+/** A condition as the rulebook keeps it. @throws RulebookError where it is too deep, or speaks of a record outside its `some`. */
+export function finished(node: ConditionNode, at: string): ConditionNode {
+  if (depthOf(node, 0) > DEEPEST) throw new RulebookError(at, `a condition may be at most ${DEEPEST} levels deep: say it in fewer`)
+  return numbered(node, () => {
+    throw new RulebookError(at, 'the record that some(...) looks at is spoken of outside of it: use it within the function only')
+  })
+}
+
+function depthOf(value: unknown, above: number): number {
+  if (typeof value !== 'object' || value === null || above > DEEPEST) return above
+  const depth = 'kind' in value ? above + 1 : above
+  return Math.max(depth, ...Object.values(value).map((inner) => depthOf(inner, depth)))
+}

@@ -1,0 +1,160 @@
+import { describeOdd } from '../condition/describe.js'
+import { joinProblem } from '../condition/json.js'
+import type { LinkNode, PlaceNode } from '../condition/nodes.js'
+import { RulebookError, unknownName } from './error.js'
+import type { Field, Fields } from './shape.js'
+import type { Link, LinkOptions } from './types.js'
+
+const LINK: unique symbol = Symbol.for('pachter.link')
+
+/** A link as its author wrote it. */
+interface LinkDraft {
+  readonly arity: 'one' | 'many'
+  readonly type: unknown
+  readonly by: unknown
+  readonly options: unknown
+}
+
+/** A link of a record type, or of me. */
+export interface LinkModel extends LinkNode {
+  readonly many: boolean
+  /** Whether whoever sets it has to see the record that it leads to. */
+  readonly target: 'visible' | 'any'
+  /** What becomes of the records that hold it when the one that it leads to is deleted. */
+  readonly onDelete?: 'refuse' | 'delete' | 'unlink' | 'follow'
+}
+
+/**
+ * A link to one record: `toOne('plot', 'plotId')` leads to the plot whose key is in `plotId`; over other fields,
+ * `toOne('site', { code: 'siteCode' })` leads to the site whose `code` equals this record's `siteCode`, and several pairs
+ * must all be equal.
+ *
+ * @example
+ * entry: { shape: Entry, key: 'id', links: { plot: toOne('plot', 'plotId') } }
+ */
+export function toOne<const T extends string, const Mine extends string>(
+  type: T,
+  by: Mine,
+  options?: LinkOptions,
+): Link<'one', T, Mine, never>
+export function toOne<const T extends string, const By extends { readonly [theirs: string]: string }>(
+  type: T,
+  by: By,
+  options?: LinkOptions,
+): Link<'one', T, By[keyof By], keyof By & string>
+export function toOne(type: unknown, by: unknown, options?: unknown): never {
+  return drafted({ arity: 'one', type, by, options })
+}
+
+/**
+ * A link to many records: `toMany('share', 'plotId')` leads to the shares that hold this record's key in `plotId`; over
+ * other fields, `toMany('member', { id: 'assigneeIds' })` leads to the members whose `id` is in this record's list
+ * `assigneeIds`.
+ *
+ * @example
+ * plot: { shape: Plot, key: 'id', links: { shares: toMany('share', 'plotId') } }
+ */
+export function toMany<const T extends string, const Theirs extends string>(
+  type: T,
+  by: Theirs,
+  options?: LinkOptions,
+): Link<'many', T, never, Theirs>
+export function toMany<const T extends string, const By extends { readonly [theirs: string]: string }>(
+  type: T,
+  by: By,
+  options?: LinkOptions,
+): Link<'many', T, By[keyof By], keyof By & string>
+export function toMany(type: unknown, by: unknown, options?: unknown): never {
+  return drafted({ arity: 'many', type, by, options })
+}
+
+function drafted(draft: LinkDraft): never {
+  return Object.freeze(Object.create(null, { [LINK]: { value: draft } })) as never
+}
+
+/** What a link may lead to. */
+export interface Reachable {
+  readonly key: string
+  readonly fields: Fields
+}
+
+/** The pairs of fields that a link goes by: this side's, and the other's. */
+export interface LinkPairs {
+  readonly draft: LinkDraft
+  readonly to: string
+  readonly pairs: readonly { readonly mine: string; readonly theirs: string }[]
+}
+
+/** Reads which fields a link goes by. @throws RulebookError */
+export function readPairs(given: unknown, at: string, own: Reachable, types: { readonly [name: string]: Reachable }): LinkPairs {
+  const draft = typeof given === 'object' && given !== null ? (given as { [LINK]?: LinkDraft })[LINK] : undefined
+  if (draft === undefined) throw new RulebookError(at, `a link is needed, as in toOne('plot', 'plotId'), not ${describeOdd(given)}`)
+  const { type, by, arity } = draft
+  if (typeof type !== 'string' || !Object.hasOwn(types, type))
+    throw new RulebookError(at, unknownName('record type', type, Object.keys(types)))
+  const other = types[type] as Reachable
+  const known = (name: unknown, fields: Fields, of: string): string => {
+    if (typeof name !== 'string' || !Object.hasOwn(fields, name))
+      throw new RulebookError(at, `${of}: ${unknownName('field', name, Object.keys(fields))}`)
+    return name
+  }
+  const mine = (name: unknown) => known(name, own.fields, at.split('.')[0] as string)
+  const theirs = (name: unknown) => known(name, other.fields, type)
+  if (typeof by === 'string') {
+    return { draft, to: type, pairs: [arity === 'one' ? { mine: mine(by), theirs: other.key } : { mine: own.key, theirs: theirs(by) }] }
+  }
+  if (typeof by !== 'object' || by === null || Array.isArray(by) || Object.keys(by).length === 0)
+    throw new RulebookError(at, 'say which fields it goes by: a field, or { theirField: "myField" }')
+  return { draft, to: type, pairs: Object.entries(by).map(([their, my]) => ({ theirs: theirs(their), mine: mine(my) })) }
+}
+
+/** Makes a link of the pairs that it goes by. @throws RulebookError */
+export function readLink(name: string, { draft, to, pairs }: LinkPairs, at: string, mine: Places, theirs: Places): LinkModel {
+  const by = pairs.map((pair) => {
+    const from = mine(pair.mine)
+    const there = theirs(pair.theirs)
+    if (from === undefined || there === undefined)
+      throw new RulebookError(
+        at,
+        `"${from === undefined ? pair.mine : pair.theirs}" holds no single value or list of values: a link cannot go by it`,
+      )
+    const problem = joinProblem(there, { kind: 'field', of: 'record', ...from })
+    if (problem !== undefined) throw new RulebookError(at, `"${pair.theirs}" and "${pair.mine}": ${problem}`)
+    if (draft.arity === 'one' && (from.list || there.list))
+      throw new RulebookError(at, `"${from.list ? pair.mine : pair.theirs}" is a list, which leads to many: use toMany`)
+    return Object.freeze({ to: there, from })
+  })
+  return Object.freeze({ name, to, many: draft.arity === 'many', by: Object.freeze(by), ...readOptions(draft.options, at) })
+}
+
+/** The place of a field, or undefined where it holds nothing that can be equal. */
+export type Places = (field: string) => PlaceNode | undefined
+
+/** The place of a field in a record, whose ids count as missing where they are blank. */
+export function placesOf({ fields, ids }: { readonly fields: Fields; readonly ids: readonly string[] }): Places {
+  return (name) => {
+    const { type, list } = fields[name] as Field
+    if (type === 'group' || type === 'other') return undefined
+    return Object.freeze({
+      path: Object.freeze([name]),
+      type: type === 'text' && ids.includes(name) ? 'id' : type,
+      ...(list ? { list } : {}),
+    })
+  }
+}
+
+function readOptions(given: unknown, at: string): Pick<LinkModel, 'target' | 'onDelete'> {
+  if (given === undefined) return { target: 'visible' }
+  if (typeof given !== 'object' || given === null) throw new RulebookError(at, 'options are an object with target and onDelete')
+  const words: { readonly [option: string]: readonly string[] } = {
+    target: ['visible', 'any'],
+    onDelete: ['refuse', 'delete', 'unlink', 'follow'],
+  }
+  for (const [option, value] of Object.entries(given)) {
+    const known = Object.hasOwn(words, option) ? words[option] : undefined
+    if (known === undefined) throw new RulebookError(at, unknownName('option', option, Object.keys(words)))
+    if (value !== undefined && !known.includes(value)) throw new RulebookError(at, unknownName(option, value, known))
+  }
+  const { target, onDelete } = given as Partial<LinkModel>
+  return { target: target ?? 'visible', ...(onDelete ? { onDelete } : {}) }
+}

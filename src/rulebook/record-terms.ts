@@ -1,0 +1,170 @@
+import {
+  type ClaimNode,
+  type ConditionNode,
+  type FieldNode,
+  type JoinNode,
+  type LinkNode,
+  type OverNode,
+  type PlaceNode,
+  presenceNode,
+  type RecordRef,
+  someNode,
+} from '../condition/nodes.js'
+import { askedOf } from '../condition/walk.js'
+import { toCondition } from './conditions.js'
+import { RulebookError, unknownName } from './error.js'
+import { type LinkModel, placesOf } from './links.js'
+import type { TypeModel } from './model.js'
+import type { Condition } from './term-types.js'
+import { groupTerms, newEach, someTerm } from './terms.js'
+import { here } from './upkeep.js'
+
+/** The record types, by name. */
+export type Types = { readonly [name: string]: TypeModel }
+
+/** Where a record is that rules speak of: reached from a record by links to one, or from the person. */
+type Reached =
+  | { readonly kind: 'field'; readonly of: RecordRef; readonly via: readonly LinkNode[] }
+  | { readonly kind: 'claim'; readonly path: readonly string[] }
+
+const RECORD: unique symbol = Symbol.for('pachter.record')
+
+interface Spoken {
+  readonly type: TypeModel
+  readonly reached: Reached
+}
+
+/** Terms for the fields and links of a record: what authors know as `plot`. */
+export function recordTerms(types: Types, type: TypeModel, of: RecordRef = 'record', name = type.name): object {
+  return termsOf(types, type, { kind: 'field', of, via: [] }, name)
+}
+
+/** Links of the person: what authors know as `me.member`. */
+export function myLinks(types: Types, links: { readonly [name: string]: LinkModel }): Record<string, () => object> {
+  return linkGetters(types, links, { kind: 'claim', path: [] }, 'me')
+}
+
+function termsOf(types: Types, type: TypeModel, reached: Reached, name: string): object {
+  const linked = reached.kind === 'claim' || reached.via.length > 0
+  const key = at(reached, placesOf(type)(type.key) as PlaceNode)
+  const presence = {
+    isMissing: () => toCondition(presenceNode(key, false)),
+    isPresent: () => toCondition(presenceNode(key, true)),
+  }
+  const words = {
+    ...(linked ? presence : {}),
+    ...(reached.kind === 'field' ? { ancestors: (link: unknown) => ancestors(types, type, reached, link, name) } : {}),
+  }
+  const links = linkGetters(types, type.links, reached, name)
+  const options = { name, ids: type.ids, words, links, spoken: { [RECORD]: { type, reached } satisfies Spoken } }
+  if (reached.kind === 'field') return groupTerms('field', type.fields, { ...options, of: reached.of, via: reached.via })
+  return groupTerms('claim', type.fields, { ...options, within: reached.path, linked: reached.path.length })
+}
+
+function linkGetters(
+  types: Types,
+  links: { readonly [name: string]: LinkModel },
+  reached: Reached,
+  name: string,
+): Record<string, () => object> {
+  return Object.fromEntries(
+    Object.values(links).map((link) => {
+      const type = types[link.to] as TypeModel
+      const named = `${name}.${link.name}`
+      if (link.many) return [link.name, () => manyTerm(types, type, () => overOf(link, reached), named)]
+      const next: Reached =
+        reached.kind === 'field'
+          ? { ...reached, via: [...reached.via, plain(link)] }
+          : { kind: 'claim', path: [...reached.path, link.name] }
+      return [link.name, () => termsOf(types, type, next, named)]
+    }),
+  )
+}
+
+/** A link without what concerns writing only. */
+function plain({ name, to, by }: LinkNode): LinkNode {
+  return Object.freeze({ name, to, by })
+}
+
+/** A place in a record, as a term. */
+function at(reached: Reached, place: PlaceNode): FieldNode | ClaimNode {
+  if (reached.kind === 'claim') {
+    const links = reached.path.length > 0 ? { links: reached.path.length } : {}
+    return Object.freeze({ kind: 'claim', ...links, ...place, path: Object.freeze([...reached.path, ...place.path]) })
+  }
+  return Object.freeze({ kind: 'field', of: reached.of, ...(reached.via.length > 0 ? { via: Object.freeze(reached.via) } : {}), ...place })
+}
+
+function joins(link: LinkNode, reached: Reached): readonly JoinNode[] {
+  return Object.freeze(link.by.map(({ to, from }) => Object.freeze({ to, from: at(reached, from) })))
+}
+
+function overOf(link: LinkModel, reached: Reached): OverNode {
+  return Object.freeze({
+    kind: 'records',
+    type: link.to,
+    name: link.name,
+    ...(link.many ? {} : { one: true as const }),
+    by: joins(link, reached),
+  })
+}
+
+function manyTerm(types: Types, type: TypeModel, over: () => OverNode, named: string): object {
+  return someTerm(over, (each) => recordTerms(types, type, each), named)
+}
+
+function ancestors(types: Types, type: TypeModel, reached: Extract<Reached, { kind: 'field' }>, name: unknown, named: string): object {
+  const own = Object.values(type.links).filter(({ to, many }) => to === type.name && !many)
+  const link = own.find((one) => one.name === name)
+  if (link === undefined)
+    throw new RulebookError(
+      here(),
+      `${named}.ancestors(...): ${unknownName(
+        `link to one ${type.name}`,
+        name,
+        own.map((one) => one.name),
+      )}`,
+    )
+  const key = placesOf(type)(type.key) as PlaceNode
+  const over: OverNode = Object.freeze({
+    kind: 'ancestors',
+    type: type.name,
+    by: joins(link, reached),
+    link: plain(link),
+    key,
+    self: at(reached, key),
+  })
+  return manyTerm(types, type, () => over, `${named}.ancestors("${link.name}")`)
+}
+
+/** The word `records`: any record of a type. */
+export function recordsWord(types: Types): (type: unknown) => object {
+  return (name) => {
+    if (typeof name !== 'string' || !Object.hasOwn(types, name))
+      throw new RulebookError(here(), `records(...): ${unknownName('record type', name, Object.keys(types))}`)
+    const over: OverNode = Object.freeze({ kind: 'records', type: name, by: Object.freeze([]) })
+    return manyTerm(types, types[name] as TypeModel, () => over, `records("${name}")`)
+  }
+}
+
+/** The word `stands`: whether the person has a standing on a linked record. */
+export function standsWord(types: Types): (record: unknown, standing: unknown) => Condition {
+  return (record, standing) => {
+    const spoken = typeof record === 'object' && record !== null ? (record as { [RECORD]?: Spoken })[RECORD] : undefined
+    if (spoken === undefined || spoken.reached.kind === 'claim')
+      throw new RulebookError(here(), "stands(...) takes a record, as in stands(entry.plot, 'holder')")
+    const { standings, name } = types[spoken.type.name] as TypeModel
+    if (typeof standing !== 'string' || !Object.hasOwn(standings, standing))
+      throw new RulebookError(here(), `stands(...): ${unknownName(`standing of ${name}`, standing, Object.keys(standings))}${standsLater}`)
+    const node = standings[standing] as ConditionNode
+    const { of, via } = spoken.reached
+    if (via.length === 0) return toCondition(of === 'record' ? node : askedOf(node, 'record', of))
+    const each = newEach()
+    const link = via[via.length - 1] as LinkModel
+    const over = overOf({ ...link, many: false }, { kind: 'field', of, via: via.slice(0, -1) })
+    return toCondition(someNode(each, over, askedOf(node, 'record', each)))
+  }
+}
+
+/** A hint for messages: a standing may be spoken of once it is there. */
+export const standsLater = '; a standing can be used in a later call of standings(...) than its own'

@@ -1,0 +1,40 @@
+import type { PlaceNode } from '../condition/nodes.js'
+import { RulebookError } from './error.js'
+import type { LinkModel } from './links.js'
+import type { Model, TypeModel } from './model.js'
+
+/** A field of a record type that holds keys of another: what is affected where a record of that one is deleted. */
+export interface Reference {
+  /** The record type that has the field. */
+  readonly type: string
+  readonly place: PlaceNode
+  readonly onDelete: NonNullable<LinkModel['onDelete']>
+}
+
+/**
+ * The fields that hold keys of a record type, as links say, from either side. Where nobody says what becomes of these
+ * records, deleting what they lead to is refused.
+ * @throws RulebookError where two links say different things of the same field.
+ */
+export function referencesTo({ types }: Pick<Model, 'types'>, name: string): readonly Reference[] {
+  const type = types[name] as TypeModel
+  const found = new Map<string, Reference & { readonly said: boolean }>()
+  const note = (owner: string, place: PlaceNode, { onDelete }: LinkModel) => {
+    const id = `${owner}.${place.path.join('.')}`
+    const before = found.get(id)
+    if (before?.said && onDelete !== undefined && onDelete !== before.onDelete)
+      throw new RulebookError(`${id}`, `one link says that it ${before.onDelete}s when its ${name} is deleted, another says ${onDelete}`)
+    if (onDelete !== undefined || before === undefined) {
+      found.set(id, { type: owner, place, onDelete: onDelete ?? 'refuse', said: onDelete !== undefined })
+    }
+  }
+  for (const owner of Object.values(types)) {
+    for (const link of Object.values(owner.links)) {
+      const [pair] = link.by
+      if (pair === undefined || link.by.length > 1) continue
+      if (link.to === name && pair.to.path[0] === type.key && pair.from.path[0] !== owner.key) note(owner.name, pair.from, link)
+      if (owner.name === name && pair.from.path[0] === type.key && pair.to.path[0] !== types[link.to]?.key) note(link.to, pair.to, link)
+    }
+  }
+  return [...found.values()].map(({ type: of, place, onDelete }) => ({ type: of, place, onDelete }))
+}

@@ -1,0 +1,55 @@
+import { type Comparable, instant, instantText, isHoldable, type Scalar } from '../condition/index.js'
+import type { Field } from '../rulebook/index.js'
+
+/** The milliseconds of a time that is to be written. @throws TypeError */
+export function knownInstant(value: unknown): number {
+  const time = instant(value)
+  if (time === undefined) throw new TypeError(`${String(value)} is no instant between the years 0 and 9999`)
+  return time
+}
+
+/** A list as JSON text. */
+export function jsonList(values: readonly Comparable[], type: Scalar): string {
+  return JSON.stringify(values.map((value) => (type === 'time' ? instantText(value as number) : value)))
+}
+
+function elementOf({ list: _list, ...element }: Field): Field {
+  return element
+}
+
+/** What a column of JSON holds for a value of the field. */
+export function jsonValue(field: Field, value: unknown): unknown {
+  if (field.list) return Array.isArray(value) ? value.map((one) => jsonValue(elementOf(field), one)) : value
+  if (field.type !== 'group' || typeof value !== 'object' || value === null) return field.type === 'time' ? jsonScalar(field, value) : value
+  return Object.fromEntries(
+    Object.entries(value).map(([name, inner]) => [name, field.fields?.[name] ? jsonValue(field.fields[name], inner) : inner]),
+  )
+}
+
+function jsonScalar(field: Field, value: unknown): unknown {
+  const time = field.type === 'time' ? instant(value) : undefined
+  return time === undefined ? value : instantText(time)
+}
+
+/** The value of a field from what its column of JSON holds. @throws TypeError */
+export function fromJson(field: Field, value: unknown): unknown {
+  if (value === null) return null
+  if (field.list) return Array.isArray(value) ? value.map((one) => fromJson(elementOf(field), one)) : value
+  if (field.type === 'time') return timeOf(field, value)
+  if (field.type !== 'group' || typeof value !== 'object') return value
+  return Object.fromEntries(
+    Object.entries(value).map(([name, inner]) => [name, field.fields?.[name] ? fromJson(field.fields[name], inner) : inner]),
+  )
+}
+
+/** A time as the field holds it: a Date, or its one text form. @throws TypeError */
+export function timeOf(field: Field, value: unknown): unknown {
+  const time = value instanceof Date || (typeof value === 'string' && isHoldable(value)) ? instant(value) : undefined
+  if (time === undefined) throw new TypeError(`${JSON.stringify(value)} is no instant`)
+  return field.held === 'text' ? instantText(time) : new Date(time)
+}
+
+/** Whether the column of a field is of JSON. */
+export function inJson(field: Field): boolean {
+  return field.list === true || field.type === 'group' || field.type === 'other'
+}

@@ -1,0 +1,189 @@
+import { type SqlBool, sql } from 'kysely'
+import { type Comparable, instantText, type Scalar } from '../../condition/index.js'
+import type { Field } from '../../rulebook/index.js'
+import type { Dialect, Fragment, Test } from '../dialect.js'
+import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
+
+/**
+ * MariaDB. Times are datetime(3) in UTC, whole numbers bigint, other numbers double, booleans 0 and 1; lists, nested objects
+ * and everything else are JSON. Collations mostly ignore letter case, accents or spaces at the end: so texts are compared
+ * twice, once as an index has them and once code point by code point.
+ */
+export const mariadb: Dialect = Object.freeze({
+  name: 'mariadb',
+  column(name: string, path: readonly string[], type: Scalar | 'list'): Fragment {
+    return path.length === 0 ? indexed(sql.ref(name)) : inside(sql.ref(name), path, type)
+  },
+  isNull(name: string, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
+    const json = path.length > 0 || type === 'list' || type === 'other'
+    return json ? isNullInside(sql.ref(name), path) : sql<SqlBool>`${sql.ref(name)} is null`
+  },
+  inside,
+  isNullInside,
+  value: (known: Comparable, type: Scalar): Fragment => indexed(value(known, type)),
+  listValue: (values: readonly Comparable[], type: Scalar): Fragment => sql`${jsonList(values, type)}`,
+  forever: (): Fragment => sql`cast('9999-12-31 23:59:59.999999' as datetime(6))`,
+  isBlank: (id: Fragment): Test => sql<SqlBool>`char_length(trim(${id})) = 0`,
+  hasNul: (text: Fragment): Test => sql<SqlBool>`instr(cast(${text} as binary), x'00') > 0`,
+  sameText,
+  sameIgnoringCase: (left: Fragment, right: Fragment): Test => sql<SqlBool>`${smallLetters(left)} = ${smallLetters(right)}`,
+  startsWith: (text: Fragment, start: Fragment): Test => sql<SqlBool>`left(${exact(text)}, char_length(${start})) = ${exact(start)}`,
+  startsWithKnown(text: Fragment, start: string): Test {
+    if (start === '') return sql<SqlBool>`${text} is not null`
+    const same = sql<SqlBool>`left(${exact(text)}, ${[...start].length}) = ${exact(sql`${start}`)}`
+    return sql<SqlBool>`(${text} like ${`${start.replace(/[|%_]/g, '|$&')}%`} escape '|' and ${same})`
+  },
+  endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${exact(text)}, char_length(${end})) = ${exact(end)}`,
+  isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
+    const known = values.map((one) => value(one, type))
+    if (!isText(type)) return sql<SqlBool>`${item} in (${sql.join(known)})`
+    const among = sql<SqlBool>`${exact(item)} in (${sql.join(known.map(exact))})`
+    return INDEXED.has(item as object) ? sql<SqlBool>`(${item} in (${sql.join(known)}) and ${among})` : among
+  },
+  someElement: (alias: string, list: Fragment, type: Scalar, test: (element: Fragment) => Test): Test =>
+    sql<SqlBool>`exists (select 1 from ${places(list, alias)} where ${test(typed(element(list, alias), type))})`,
+  listLength: (list: Fragment): Fragment => sql`json_length(${list})`,
+  countOf(alias: string, list: Fragment, wanted: Fragment, type: Scalar): Fragment {
+    const one = typed(element(list, alias), type)
+    return sql`(select count(*) from ${places(list, alias)} where ${isText(type) ? sameText(one, wanted) : sql`${one} = ${wanted}`})`
+  },
+  someObject: (alias: string, list: Fragment, test: (object: Fragment) => Test): Test =>
+    sql<SqlBool>`exists (select 1 from ${places(list, alias)} where json_type(${element(list, alias)}) = 'OBJECT' and ${test(element(list, alias))})`,
+  key: (known: Fragment, type: Scalar): Fragment => (isText(type) ? exact(known) : known),
+  closedRecursion: true,
+  isInQuery(values: readonly { readonly value: Fragment; readonly type: Scalar }[], query: Fragment): Test {
+    const keys = values.map((one) => (isText(one.type) ? exact(one.value) : one.value))
+    return keys.length === 1 ? sql<SqlBool>`${keys[0]} in (${query})` : sql<SqlBool>`(${sql.join(keys)}) in (${query})`
+  },
+  ordered: (column: Fragment, field: Field): Fragment => (field.type === 'text' ? exact(column) : column),
+  // What a driver makes of a datetime depends on time zones that it was told.
+  selected: (column: Fragment, field: Field): Fragment =>
+    field.type === 'time' && !field.list ? sql`date_format(${column}, '%Y-%m-%dT%H:%i:%s.%fZ')` : column,
+  encode(field: Field, given: unknown): unknown {
+    if (given === null || given === undefined) return null
+    if (inJson(field)) return JSON.stringify(jsonValue(field, given))
+    return field.type === 'time' ? timeText(knownInstant(given)) : given
+  },
+  decode(field: Field, held: unknown): unknown {
+    if (held === null || held === undefined) return field.nullable ? null : undefined
+    // Some drivers read JSON themselves.
+    if (inJson(field)) return fromJson(field, typeof held === 'string' ? JSON.parse(held) : held)
+    if (field.type === 'time') return timeOf(field, held)
+    if (field.type === 'boolean') {
+      if (held !== 0 && held !== 1) throw new TypeError(`${JSON.stringify(held)} is neither 0 nor 1`)
+      return held === 1
+    }
+    return field.type === 'integer' || field.type === 'number' ? Number(held) : held
+  },
+  lock: (how: 'share' | 'update'): Fragment => sql.raw(how === 'share' ? 'lock in share mode' : 'for update'),
+  // SQLSTATE class 40 for a deadlock; 1205 where a lock was waited for too long, 1020 where a row changed since it was read.
+  isConflict(error: unknown): boolean {
+    const { sqlState, errno } = (error ?? {}) as { sqlState?: unknown; errno?: unknown }
+    return /^40/.test(String(sqlState ?? '')) || errno === 1205 || errno === 1020
+  },
+  // SQLSTATE class 23: integrity constraint violation; 22001 and 22003: a value that is too long, or out of range.
+  isConstraintFailure: (error: unknown): boolean =>
+    /^(23|22001|22003)/.test(String((error as { sqlState?: unknown } | null)?.sqlState ?? '')),
+  columnType(field: Field, holdsKeys = false): string {
+    if (inJson(field)) return 'json'
+    if (field.type === 'text' && !holdsKeys) return `longtext ${EXACTLY}`
+    return COLUMN_TYPES[field.type as Scalar]
+  },
+})
+
+const EXACTLY = 'character set utf8mb4 collate utf8mb4_nopad_bin'
+
+const COLUMN_TYPES: { readonly [T in Scalar]: string } = {
+  text: `varchar(255) ${EXACTLY}`,
+  id: `varchar(255) ${EXACTLY}`,
+  time: 'datetime(3)',
+  integer: 'bigint',
+  number: 'double',
+  boolean: 'boolean',
+}
+
+/** Columns and parameters as they are: what an index may serve for. */
+const INDEXED = new WeakSet<object>()
+
+function indexed(fragment: Fragment): Fragment {
+  INDEXED.add(fragment as object)
+  return fragment
+}
+
+function isText(type: Scalar): boolean {
+  return type === 'text' || type === 'id'
+}
+
+function value(known: Comparable, type: Scalar): Fragment {
+  if (type === 'time') return sql`cast(${timeText(known as number)} as datetime(3))`
+  // A number with a fraction would be a decimal of few digits.
+  if (typeof known === 'number' && !Number.isSafeInteger(known)) return sql`cast(${String(known)} as double)`
+  return sql`${known}`
+}
+
+/** An instant as MariaDB writes it. */
+function timeText(time: number): string {
+  return instantText(time).replace('T', ' ').slice(0, -1)
+}
+
+/** A text whose comparisons, and whose order, go by code points. */
+function exact(text: Fragment): Fragment {
+  return sql`(convert(${text} using utf8mb4) collate utf8mb4_nopad_bin)`
+}
+
+function sameText(left: Fragment, right: Fragment): Test {
+  const same = sql<SqlBool>`${exact(left)} = ${exact(right)}`
+  return INDEXED.has(left as object) && INDEXED.has(right as object) ? sql<SqlBool>`(${left} = ${right} and ${same})` : same
+}
+
+const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZ'
+
+/** The bytes of a text with A to Z as small letters, and nothing else: lower() knows more letters than these. */
+function smallLetters(text: Fragment): Fragment {
+  const bytes = sql`cast(convert(${text} using utf8mb4) as binary)`
+  return [...LETTERS].reduce<Fragment>((done, letter) => sql`replace(${done}, ${sql.lit(letter)}, ${sql.lit(letter.toLowerCase())})`, bytes)
+}
+
+function within(json: Fragment, path: readonly string[]): Fragment {
+  if (path.length === 0) return json
+  return sql`json_extract(${json}, ${`$${path.map((step) => `.${JSON.stringify(step)}`).join('')}`})`
+}
+
+function inside(json: Fragment, path: readonly string[], type: Scalar | 'list'): Fragment {
+  return type === 'list' ? within(json, path) : typed(within(json, path), type)
+}
+
+function isNullInside(json: Fragment, path: readonly string[]): Test {
+  const found = within(json, path)
+  // JSON has a null of its own.
+  return sql<SqlBool>`(${found} is null or json_type(${found}) = 'NULL')`
+}
+
+/** A value in JSON as one of the type, null where it is of another. */
+function typed(json: Fragment, type: Scalar): Fragment {
+  const is = (...names: string[]) => sql<SqlBool>`json_type(${json}) in (${sql.join(names.map((name) => sql.lit(name)))})`
+  const text = sql`json_unquote(${json})`
+  switch (type) {
+    case 'text':
+    case 'id':
+      return sql`(case when ${is('STRING')} then ${text} end)`
+    case 'boolean':
+      return sql`(case when ${is('BOOLEAN')} then ${json} = 'true' end)`
+    case 'integer':
+    case 'number':
+      return sql`(case when ${is('INTEGER', 'DOUBLE')} then cast(${json} as double) end)`
+    case 'time': {
+      const form = sql`${is('STRING')} and ${text} regexp '^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}[.][0-9]{3}Z$'`
+      return sql`(case when ${form} then cast(replace(left(${text}, 23), 'T', ' ') as datetime(3)) end)`
+    }
+  }
+}
+
+/** The places of a list, counted from 1. Their values are asked for one by one, since a column would lose their types. */
+function places(list: Fragment, alias: string): Fragment {
+  return sql`json_table(case when json_type(${list}) = 'ARRAY' then ${list} end, '$[*]' columns (n for ordinality)) as ${sql.ref(alias)}`
+}
+
+function element(list: Fragment, alias: string): Fragment {
+  return sql`json_extract(${list}, concat('$[', ${sql.ref(`${alias}.n`)} - 1, ']'))`
+}

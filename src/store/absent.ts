@@ -1,0 +1,73 @@
+import { type ConditionNode, lower } from '../condition/index.js'
+import { conditionsOfClause, type Model, type TypeModel } from '../rulebook/index.js'
+
+/**
+ * Whether a write of the type goes by records that must not be there: its own rules do, or those of another type do and it
+ * may write such records. No lock holds what is not there, so these writes have to come as if one after the other.
+ */
+export function goesByAbsence(model: Model, type: string): boolean {
+  const { looking, lookedFor } = absences(model)
+  return looking.has(type) || lookedFor.has(type)
+}
+
+/** Whether any write goes by what must not be there: several in one transaction may be of any type. */
+export function someGoByAbsence(model: Model): boolean {
+  return absences(model).looking.size > 0
+}
+
+interface Absences {
+  /** The record types by whose rules something must not be there. */
+  readonly looking: ReadonlySet<string>
+  /** The record types that must not be there. */
+  readonly lookedFor: ReadonlySet<string>
+}
+
+const known = new WeakMap<Model, Absences>()
+
+function absences(model: Model): Absences {
+  let found = known.get(model)
+  if (found === undefined) {
+    const looking = new Set<string>()
+    const lookedFor = new Set<string>()
+    for (const type of Object.values(model.types)) {
+      const absent = conditionsOf(model, type).flatMap(([condition, negative]) => negated(lower(condition), negative))
+      if (absent.length > 0) looking.add(type.name)
+      for (const name of absent) lookedFor.add(name)
+    }
+    found = { looking, lookedFor }
+    known.set(model, found)
+  }
+  return found
+}
+
+/** Everything that lets or withholds an action on records of the type; what withholds, counts where it does not hold. */
+function conditionsOf({ gate }: Model, { rules }: TypeModel): [ConditionNode, boolean][] {
+  const letting = [
+    ...(gate ? [gate] : []),
+    ...Object.values(rules?.gates ?? {}),
+    ...Object.values(rules?.may ?? {}).flatMap((clauses) => clauses.flatMap(conditionsOfClause)),
+  ]
+  return [
+    ...letting.map((condition): [ConditionNode, boolean] => [condition, false]),
+    ...(rules?.vetoes ?? []).map(({ when }): [ConditionNode, boolean] => [when, true]),
+  ]
+}
+
+/** The record types of which a condition holds by there being none. */
+function negated(node: ConditionNode, negative: boolean): string[] {
+  switch (node.kind) {
+    case 'allOf':
+    case 'anyOf':
+      return node.of.flatMap((part) => negated(part, negative))
+    case 'not':
+      return negated(node.of, !negative)
+    case 'named':
+      return negated(node.of, negative)
+    case 'some': {
+      const own = negative && node.over.kind !== 'elements' ? [node.over.type] : []
+      return [...own, ...negated(node.of, negative)]
+    }
+    default:
+      return []
+  }
+}

@@ -1,0 +1,390 @@
+import { allOfNode, type ConditionNode, isPachterError, type Row, simplify, TRUE } from '../condition/index.js'
+import { type Key, knownAction, type Model, type TypeModel, typeModel, UnknownNameError, type World } from '../rulebook/index.js'
+import { fieldsLetBy, type Outcome, type Verdict, verdictOf, withFields } from '../viewpoint/index.js'
+import { goesByAbsence, someGoByAbsence } from './absent.js'
+import type { Asker, AskersRules, Person } from './asker.js'
+import { BulkError, type BulkOptions, type BulkResult, type InTheWay, readWhich, type Which } from './bulk.js'
+import { applyCreate, judgeCreate } from './create.js'
+import type { Cursors } from './cursor.js'
+import { applyDelete, judgeDelete, typesAlong } from './delete.js'
+import { more } from './described.js'
+import { DeniedError, denied, InvalidError, QueryError, StoreError } from './errors.js'
+import { included, readInclude, typesIncluded } from './include.js'
+import type { AboutCall, Logger } from './log.js'
+import { deny, holding, isKey, judge, keyIs, type Operation, see, visible } from './operation.js'
+import { aboutList, type CountOptions, countField, orderFor, type PageOptions, placeOf, readSize } from './pages.js'
+import { type DescribedOptions, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
+import { reliedOn } from './relied.js'
+import type { GuardedStore, SystemStore } from './store.js'
+import type { Isolation, Tables } from './tables.js'
+import { targetTypes } from './targets.js'
+import { applyUpdate, judgeUpdate } from './update.js'
+import { guardedWhere, typesIn, visibleField } from './where.js'
+
+/** What a guarded store needs besides tables and somebody who asks. */
+export interface Needs {
+  readonly newKey: (type: string) => Key
+  readonly logger: Logger
+  readonly cursors: Cursors
+  /** Is told of every write that failed. */
+  readonly failed?: (error: unknown) => void
+}
+
+/** The store as somebody has it. */
+export function guarded(tables: Tables, who: Person, options: Needs): SystemStore {
+  const { newKey, logger, cursors, failed = () => {} } = options
+  const { still } = who
+  const { model } = still
+
+  function begin(typeName: string, action: string, key?: unknown): TypeModel {
+    const type = typeModel(model, typeName)
+    const outcome = still.outright(typeName, action)
+    if (outcome !== undefined) throw deny(type, action, outcome, key as Key)
+    return type
+  }
+
+  /** An operation on these tables: the person's own records are read now. */
+  async function operation(inside: Tables, types: readonly string[], lock?: 'share'): Promise<Operation> {
+    const asker = await who.now(inside, types, lock)
+    return { tables: inside, asker, env: asker.env() }
+  }
+
+  function isolationOf(type: TypeModel): Isolation {
+    return { serializable: still.viewpoint !== undefined && goesByAbsence(model, type.name) }
+  }
+
+  /** Writes in a transaction. What a constraint of the database forbids is to the asker simply refused. */
+  function write<T>(
+    type: TypeModel,
+    action: string,
+    key: Key | undefined,
+    work: (op: Operation) => Promise<T>,
+    also: readonly string[] = [],
+  ): Promise<T> {
+    const types = [...new Set([type.name, ...targetTypes(type), ...(action === 'delete' ? typesAlong(model, type) : []), ...also])]
+    return safely(`${action} ${type.name}`, () =>
+      tables
+        .transaction(async (inside) => work({ ...(await operation(inside, types, 'share')), relied: reliedOn() }), isolationOf(type))
+        .catch((error: unknown) => {
+          failed(error)
+          const hushed = isPachterError(error, 'CONSTRAINT') || isPachterError(error, 'DUPLICATE_KEY')
+          throw still.viewpoint !== undefined && hushed ? deny(type, action, 'refused', key) : error
+        }),
+    )
+  }
+
+  /** Answers a question. What it comes to is nothing to log, but where it fails. */
+  function question<T>(about: AboutCall, work: () => Promise<T>): Promise<T> {
+    return safely(`ask about ${about.type}`, work).catch((error: unknown) => {
+      logger.failed(about, error)
+      throw error
+    })
+  }
+
+  async function list(typeName: string, given?: DescribedOptions<World, string>) {
+    const type = typeModel(model, typeName)
+    const options: DescribedOptions<World, string> = readOptions(typeName, given) as DescribedOptions<World, string>
+    const where = readWhere(model.types, type, options.where)
+    const sort = readSort(type, options.sort)
+    const limit = readLimit(type, options.limit)
+    const fields = readFields(type, options.fields)
+    const actions = readActions(type, options.withActions)
+    const described = actions.length > 0 || options.withStandings === true
+    const plans = readInclude(model.types, type, (options as { include?: unknown }).include)
+    if (limit === 0 || still.outright(typeName, 'read') !== undefined) return []
+    return safely(`list ${typeName}`, async () => {
+      const op = await operation(tables, [...new Set([typeName, ...typesIn(where), ...typesIncluded(plans)])])
+      const also = more(op.asker, type, actions, options.withStandings === true)
+      const seen = await see(op, typeName, {
+        where: guardedWhere(op.asker, type, where),
+        sort: orderFor(op, type, sort),
+        flags: also.flags,
+        ...(limit === undefined ? {} : { limit }),
+      })
+      const records = await included(op, type, seen, plans)
+      const along = fields && [...fields, ...plans.map(({ link }) => link.name)]
+      return seen.map((one, at) => {
+        const record = withFields(type, records[at] as Row, along)
+        return described ? also.describe(one, record) : record
+      })
+    })
+  }
+
+  return Object.freeze({
+    list: (typeName: string, given?: DescribedOptions<World, string>) =>
+      logger.about({ action: 'read', type: typeName }, () => list(typeName, given)),
+
+    count: (typeName: string, given?: CountOptions<World, string>) =>
+      logger.about({ action: 'read', type: typeName }, async () => {
+        const type = typeModel(model, typeName)
+        const where = readWhere(model.types, type, readOptions(typeName, given, ['where']).where)
+        return safely(`count ${typeName}`, async () => {
+          const op = await operation(tables, [typeName, ...typesIn(where)])
+          return op.tables.count(typeName, { where: seenBy(op, type, [guardedWhere(op.asker, type, where)]), now: op.env.now })
+        })
+      }),
+
+    countBy: (typeName: string, field: string, given?: CountOptions<World, string>) =>
+      logger.about({ action: 'read', type: typeName }, async () => {
+        const type = typeModel(model, typeName)
+        const by = countField(type, field)
+        const where = readWhere(model.types, type, readOptions(typeName, given, ['where']).where)
+        return safely(`count ${typeName}`, async () => {
+          const op = await operation(tables, [typeName, ...typesIn(where)])
+          // What is counted by has to be visible, too, for a record to count.
+          const seen = seenBy(op, type, [guardedWhere(op.asker, type, where), visibleField(op.asker, typeName, by)])
+          return op.tables.countBy(typeName, by, { where: seen, now: op.env.now })
+        })
+      }),
+
+    page: (typeName: string, given?: PageOptions<World, string>) =>
+      logger.about({ action: 'read', type: typeName }, async () => {
+        const type = typeModel(model, typeName)
+        const options = readOptions(typeName, given, ['where', 'sort', 'fields', 'size', 'after']) as PageOptions<World, string>
+        const where = readWhere(model.types, type, options.where)
+        const sort = readSort(type, options.sort)
+        const fields = readFields(type, options.fields)
+        const size = readSize(type, options.size)
+        const about = aboutList(logger.who, type, sort)
+        const after = options.after === undefined ? undefined : await cursors.read(about, options.after)
+        return safely(`list ${typeName}`, async () => {
+          const op = await operation(tables, [typeName, ...typesIn(where)])
+          const narrowed = guardedWhere(op.asker, type, where)
+          const seen = await see(op, typeName, {
+            where: narrowed,
+            sort: orderFor(op, type, sort),
+            limit: size + 1,
+            ...(after ? { after } : {}),
+          })
+          const rows = seen.slice(0, size)
+          const last = seen.length > size ? rows.at(-1) : undefined
+          const next = last && { next: await cursors.write(about, placeOf(type, sort, last.shown)) }
+          return { records: rows.map(({ shown }) => withFields(type, shown, fields)), ...next }
+        })
+      }),
+
+    get: (typeName: string, key: Key) =>
+      logger.about({ action: 'read', type: typeName, key }, async () => {
+        const type = begin(typeName, 'read', key)
+        return safely(`get ${typeName}`, async () => {
+          const op = await operation(tables, [typeName])
+          return (await visible(op, type, 'read', key)).shown
+        })
+      }),
+
+    create: (typeName: string, sent: Row) =>
+      logger.about({ action: 'create', type: typeName }, async (note) => {
+        const type = begin(typeName, 'create')
+        if (still.viewpoint !== undefined && (type.rules?.may.create ?? []).length === 0) throw deny(type, 'create', 'refused')
+        return write(type, 'create', undefined, async (op) => {
+          const plan = await judgeCreate(op, type, sent, newKey)
+          note(plan.clause)
+          return applyCreate(op, type, plan)
+        })
+      }),
+
+    update: (typeName: string, key: Key, sent: Row) =>
+      logger.about({ action: 'update', type: typeName, key }, async (note) => {
+        const type = begin(typeName, 'update', key)
+        return write(type, 'update', key, async (op) => {
+          const plan = await judgeUpdate(op, type, key, sent)
+          note(plan.clause)
+          return applyUpdate(op, type, plan, 'ask again')
+        })
+      }),
+
+    delete: (typeName: string, key: Key) =>
+      logger.about({ action: 'delete', type: typeName, key }, async (note) => {
+        const type = begin(typeName, 'delete', key)
+        await write(type, 'delete', key, async (op) => {
+          const plan = await judgeDelete(op, type, key)
+          note(plan.clause)
+          await applyDelete(op, type, plan)
+        })
+      }),
+
+    updateMany: (typeName: string, which: Which, sent: Row, how?: BulkOptions) =>
+      logger.about({ action: 'update', type: typeName }, async () => {
+        const type = begin(typeName, 'update')
+        return bulk(type, 'update', which, how, async (op, key) => {
+          const plan = await judgeUpdate(op, type, key, sent)
+          return () => applyUpdate(op, type, plan, 'as judged')
+        })
+      }),
+
+    deleteMany: (typeName: string, which: Which, how?: BulkOptions) =>
+      logger.about({ action: 'delete', type: typeName }, async () => {
+        const type = begin(typeName, 'delete')
+        const gone = new Set<string>()
+        return bulk(type, 'delete', which, how, async (op, key) => {
+          const plan = await judgeDelete(op, type, key)
+          return () => applyDelete(op, type, plan, gone)
+        })
+      }),
+
+    async verdict(actionName: string, typeName: string, key: Key, changes?: Row): Promise<Verdict> {
+      const type = typeModel(model, typeName)
+      const action = knownAction(type, actionName)
+      const outcome: Outcome | undefined = still.outright(typeName, action)
+      if (outcome !== undefined) return verdictOf(type, action, outcome, key)
+      return question({ action, type: typeName, key }, async () => {
+        const op = await operation(tables, [...new Set([typeName, ...targetTypes(type), ...typesAlong(model, type)])])
+        try {
+          // What a change or a deletion comes to is judged as if it were made.
+          if (action === 'delete') return verdictOf(type, action, 'allowed', key, await judgeDelete(op, type, key))
+          const { row } = await visible(op, type, action, key)
+          const verdict = await verdictOn(op, type, action, op.asker.rules(typeName, action), row)
+          if (action !== 'update' || changes === undefined || !verdict.allowed) return verdict
+          const { clause } = await judgeUpdate(op, type, key, changes)
+          return verdictOf(type, action, 'allowed', key, { ...verdict, clause })
+        } catch (error) {
+          if (error instanceof DeniedError) return error.verdict
+          throw error
+        }
+      })
+    },
+
+    async may(actionName: string, typeName: string) {
+      const action = knownAction(typeModel(model, typeName), actionName)
+      if (still.viewpoint === undefined) return 'always'
+      return question({ action, type: typeName }, async () => {
+        const { viewpoint } = await who.now(tables, [typeName])
+        return (viewpoint as NonNullable<Asker['viewpoint']>).may(action, typeName)
+      })
+    },
+
+    has: (privilege: string) => granted('privilege', model.privileges, privilege),
+    mayCall: (routine: string) => granted('routine', model.routines, routine),
+
+    async together<T>(work: (inside: GuardedStore) => Promise<T>) {
+      return allOrNothing(tables, who, logger, work)
+    },
+
+    async routine<T>(name: string, work: (inside: GuardedStore) => Promise<T>) {
+      await logger.about({ action: 'call', type: name }, async () => {
+        if (await granted('routine', model.routines, name)) return
+        throw denied(routineVerdict(name, still.viewpoint?.me === null ? 'sign in' : 'refused'))
+      })
+      return allOrNothing(tables, who.within(name), logger.within(name), work)
+    },
+
+    async ensure(typeName: string, key: Key, record: Row) {
+      const type = typeModel(model, typeName)
+      if (still.viewpoint !== undefined)
+        throw new QueryError(typeName, 'ensure is for trusted code only: store.asSystem("...").ensure(...)')
+      if (!isKey(type, key)) throw new InvalidError(typeName, [{ field: type.key, problem: 'is no key' }])
+      return write(type, 'create', key, async (op) => {
+        const [there] = await see(op, typeName, { where: keyIs(type, key), limit: 1 })
+        return there === undefined ? guarded(op.tables, who, options).create(typeName, { ...record, [type.key]: key }) : there.row
+      })
+    },
+  }) as unknown as SystemStore
+
+  async function granted(what: string, grants: Model['privileges'], name: string): Promise<boolean> {
+    const condition = typeof name === 'string' && Object.hasOwn(grants, name) ? grants[name] : undefined
+    if (condition === undefined) throw new UnknownNameError(what, name, Object.keys(grants))
+    if (still.viewpoint === undefined) return true
+    return question({ action: 'ask', type: name }, async () => {
+      const op = await operation(tables, [])
+      const [has] = await judge(op, [{ when: simplify(allOfNode([model.gate ?? TRUE, condition]), op.env.me) }], {})
+      return has as boolean
+    })
+  }
+
+  /**
+   * Does the same to several records. All of them are judged before any is changed, so that none justifies another. Where
+   * some stand in the way nothing is done, unless part of it will do.
+   */
+  async function bulk(
+    type: TypeModel,
+    action: 'update' | 'delete',
+    which: Which,
+    options: BulkOptions = {},
+    judged: (op: Operation, key: Key) => Promise<() => Promise<unknown>>,
+  ): Promise<BulkResult> {
+    const { keys, where } = readWhich(model.types, type, which)
+    return write(
+      type,
+      action,
+      undefined,
+      async (op) => {
+        const found =
+          keys ??
+          (await see(op, type.name, { where: guardedWhere(op.asker, type, where), sort: readSort(type) })).map(
+            ({ row }) => row[type.key] as Key,
+          )
+        const plans: { key: Key; apply: () => Promise<unknown> }[] = []
+        const inTheWay: InTheWay[] = []
+        for (const key of found) {
+          try {
+            plans.push({ key, apply: await judged(op, key) })
+          } catch (error) {
+            if (!(error instanceof DeniedError || error instanceof InvalidError)) throw error
+            inTheWay.push({ key, code: error.code, message: error.message })
+          }
+        }
+        if (inTheWay.length > 0 && options.partly !== true) throw new BulkError(type.name, found.length, inTheWay)
+        for (const { apply } of plans) await apply()
+        return { done: plans.map(({ key }) => key), inTheWay }
+      },
+      typesIn(where),
+    )
+  }
+
+  /** Several calls in one transaction. Where one of the writes fails, nothing is kept, even if its error was caught. */
+  async function allOrNothing<T>(from: Tables, asker: Person, log: Logger, work: (inside: GuardedStore) => Promise<T>): Promise<T> {
+    let ownError: unknown
+    try {
+      return await from.transaction(
+        async (inside) => {
+          const failures: unknown[] = []
+          const store = guarded(inside, asker, { newKey, cursors, logger: log, failed: (error) => failures.push(error) })
+          const result = await work(store as unknown as GuardedStore).catch((error: unknown) => {
+            ownError = error
+            throw error
+          })
+          if (failures.length > 0) throw failures[0]
+          return result
+        },
+        { serializable: someGoByAbsence(model) },
+      )
+    } catch (error) {
+      // What the work throws of its own accord is its caller's business; anything else is a failure of ours.
+      if (isPachterError(error) || error === ownError) throw error
+      throw new StoreError('several steps together', error)
+    }
+  }
+}
+
+function routineVerdict(name: string, outcome: Outcome): Verdict {
+  const saying = outcome === 'sign in' ? `Sign in to call ${name}.` : `You may not call ${name}.`
+  return Object.freeze({ allowed: false, outcome, action: 'call', type: name, saying })
+}
+
+/** What holds of the records that the asker may see, and of which the rest holds too. */
+function seenBy(op: Operation, type: TypeModel, rest: readonly ConditionNode[]): ConditionNode {
+  return simplify(allOfNode([op.asker.readable(type.name), ...rest]))
+}
+
+/** Whether an action on a record that the asker sees is allowed. */
+async function verdictOn(op: Operation, type: TypeModel, action: string, rules: AskersRules, row: Row): Promise<Verdict> {
+  const key = row[type.key] as Key
+  const [open, ...holds] = await judge(op, [rules.open, ...rules.clauses], row)
+  if (!open) {
+    const [veto] = await holding(op, rules.vetoes, row)
+    return verdictOf(type, action, 'refused', key, { saying: veto?.veto.saying })
+  }
+  const clauses = rules.clauses.filter((_, at) => holds[at])
+  if (clauses.length === 0) return verdictOf(type, action, 'refused', key)
+  return verdictOf(type, action, 'allowed', key, { clause: clauses[0]?.clause?.title, fields: fieldsLetBy(type, clauses) })
+}
+
+/** Passes our own errors on; anything else is a failure that must not say more than that. */
+async function safely<T>(doing: string, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work()
+  } catch (error) {
+    if (isPachterError(error)) throw error
+    throw new StoreError(doing, error)
+  }
+}

@@ -1,0 +1,104 @@
+import { isPachterError } from '../condition/index.js'
+import type { Key } from '../rulebook/index.js'
+import { BulkError } from './bulk.js'
+import { DeniedError } from './errors.js'
+
+/** One entry of the verdict log. It holds names and keys, and never a value of a record. */
+export interface LogEntry {
+  /** The instant, as RFC 3339 text in UTC. */
+  readonly time: string
+  /** The key of whoever asked; null for a visitor, `system` for trusted code. */
+  readonly who: Key | null | 'system'
+  /** Why trusted code acted. */
+  readonly reason?: string
+  /** The routine within which it was asked. */
+  readonly within?: string
+  readonly action: string
+  readonly type: string
+  readonly key?: Key
+  /** `allowed`; the ways of no: `sign in`, `not found`, `refused`, `invalid`; or `failed`, where something went wrong. */
+  readonly outcome: 'allowed' | 'sign in' | 'not found' | 'refused' | 'invalid' | 'failed'
+  /** The clause that let it happen. */
+  readonly clause?: string
+  /** The code of the error. */
+  readonly code?: string
+  /** The fields that stood in the way, or those at fault. */
+  readonly fields?: readonly string[]
+  /** For a change of several records: the keys that stood in the way. */
+  readonly inTheWay?: readonly Key[]
+}
+
+/** Where verdicts are logged to: a function, such as one that hands them to a logger. What it throws is dropped. */
+export type VerdictLog = (entry: LogEntry) => void
+
+/** What is logged. */
+export interface LogOptions {
+  readonly log?: VerdictLog | undefined
+  /** Logs what was allowed, too. What was not, always is. */
+  readonly logAllowed?: boolean | undefined
+}
+
+/** What an entry says of whoever asked. */
+export type AboutAsker = Pick<LogEntry, 'who' | 'reason' | 'within'>
+
+/** What an entry says of what was asked. */
+export type AboutCall = Pick<LogEntry, 'action' | 'type' | 'key'>
+
+/** Writes entries, each with the instant and whoever asks. */
+export interface Logger {
+  readonly who: AboutAsker['who']
+  /** Does the work, and logs how it came out. The work notes the clause that let it. */
+  about<T>(call: AboutCall, work: (note: (clause: string | undefined) => void) => Promise<T>): Promise<T>
+  /** Logs an error that is no verdict. */
+  failed(call: AboutCall, error: unknown): void
+  within(routine: string): Logger
+  entry(entry: Omit<LogEntry, 'time' | 'who'>): void
+}
+
+/** A logger for one asker. */
+export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowed = false }: LogOptions): Logger {
+  const entry = (said: Omit<LogEntry, 'time' | 'who'>) => {
+    try {
+      log?.(Object.freeze({ time: new Date(now()).toISOString(), ...asker, ...said }))
+    } catch {
+      // A log that fails neither lets anything happen nor undoes what has happened.
+    }
+  }
+  return {
+    who: asker.who,
+    entry,
+    within: (routine) => loggerFor({ ...asker, within: routine }, now, { log, logAllowed }),
+    failed(call, error) {
+      const out = wayOut(error)
+      if (out.outcome === 'failed') entry({ ...call, ...out })
+    },
+    async about(call, work) {
+      let clause: string | undefined
+      try {
+        const result = await work((title) => {
+          clause = title
+        })
+        if (logAllowed) entry({ ...call, outcome: 'allowed', ...(clause === undefined ? {} : { clause }) })
+        return result
+      } catch (error) {
+        entry({ ...call, ...wayOut(error) })
+        throw error
+      }
+    },
+  }
+}
+
+function wayOut(error: unknown): Pick<LogEntry, 'outcome' | 'code' | 'fields' | 'inTheWay'> {
+  const code = isPachterError(error) ? { code: error.code } : {}
+  if (error instanceof BulkError) return { outcome: 'refused', ...code, inTheWay: error.inTheWay.map(({ key }) => key) }
+  if (error instanceof DeniedError) {
+    const { outcome } = error.verdict
+    const { fields = [] } = error as { fields?: readonly string[] }
+    return { outcome: outcome === 'allowed' ? 'refused' : outcome, ...code, ...(fields.length > 0 ? { fields } : {}) }
+  }
+  if (isPachterError(error, 'INVALID')) {
+    const { faults } = error as unknown as { faults: readonly { field: string }[] }
+    return { outcome: 'invalid', ...code, fields: [...new Set(faults.map(({ field }) => field.split(/[.[]/)[0] as string))] }
+  }
+  return { outcome: 'failed', ...code }
+}

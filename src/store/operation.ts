@@ -1,0 +1,140 @@
+import { about, allOfNode, type ConditionNode, type Env, FALSE, followsLinks, proper, type Row, simplify } from '../condition/index.js'
+import { type Key, type TypeModel, typeModel } from '../rulebook/index.js'
+import { type AskersClause, fieldsLetBy, holds, isLimited, type Outcome, testOf, verdictOf, withFields } from '../viewpoint/index.js'
+import type { Asker, AskersRules } from './asker.js'
+import { type DeniedError, denied } from './errors.js'
+import { placeIs } from './known.js'
+import { judgeRelying, type Relied } from './relied.js'
+import type { Selection, Tables } from './tables.js'
+
+/** One call of somebody: where the records are (inside a transaction, for a write), how they stand, and when it is. */
+export interface Operation {
+  readonly tables: Tables
+  readonly asker: Asker
+  readonly env: Env
+  /** For a write: the linked records that its rules were judged by. */
+  readonly relied?: Relied
+}
+
+/** A condition, made into a function where it is asked about one record after another. */
+interface Asked {
+  readonly when: ConditionNode
+}
+
+/** Judges conditions on a record at hand. What they ask about other records is read as it is stored, in one statement. */
+export async function judge(op: Operation, conditions: readonly Asked[], record: Row, after?: Row): Promise<boolean[]> {
+  if (op.relied !== undefined) {
+    const answers: boolean[] = []
+    for (const asked of conditions) answers.push(await judgeRelying(op, op.relied, testOf({ test: undefined, ...asked }), record, after))
+    return answers
+  }
+  const env = { ...op.env, after }
+  const answers: (boolean | ConditionNode)[] = conditions.map((asked) => {
+    if (!followsLinks(asked.when)) return holds({ test: undefined, ...asked }, record, env)
+    const rest = simplify(about(asked.when, record, after))
+    return rest.kind === 'constant' ? rest.value : rest
+  })
+  const open = answers.filter((answer): answer is ConditionNode => typeof answer !== 'boolean')
+  const found = open.length === 0 ? [] : await op.tables.test(open, op.env.now)
+  let next = 0
+  return answers.map((answer) => (typeof answer === 'boolean' ? answer : (found[next++] as boolean)))
+}
+
+/** Those of the conditions that hold on a record at hand. */
+export async function holding<T extends Asked>(op: Operation, conditions: readonly T[], record: Row, after?: Row): Promise<T[]> {
+  const answers = await judge(op, conditions, record, after)
+  return conditions.filter((_, at) => answers[at])
+}
+
+/** A record as the asker sees it. */
+export interface Seen {
+  /** The whole record. */
+  readonly row: Row
+  /** The fields that they see; undefined for all of them. */
+  readonly visible: readonly string[] | undefined
+  /** The record with these fields. */
+  readonly shown: Row
+  /** The answers to the flags that were asked for. */
+  readonly flags: readonly boolean[]
+}
+
+/** Fetches records that the asker may see, by one query, with what they see of each. */
+export async function see(op: Operation, typeName: string, selection: Omit<Selection, 'now'>): Promise<Seen[]> {
+  const type = typeModel(op.asker.model, typeName)
+  const read = op.asker.rules(typeName, 'read').clauses
+  const limited = isLimited(read)
+  const flags = [...(limited ? read.map(({ when }) => when) : []), ...(selection.flags ?? [])]
+  const where = simplify(allOfNode([op.asker.readable(typeName), selection.where]))
+  if (where === FALSE) return []
+  const found = await op.tables.select(typeName, { ...selection, where, now: op.env.now, ...(flags.length > 0 ? { flags } : {}) })
+  return found.map(({ row, flags: answers }) => {
+    const counting = limited ? read.filter((_, at) => answers[at]) : read
+    return asSeen(type, row, counting, limited ? answers.slice(read.length) : answers)
+  })
+}
+
+/** A record as these read clauses let see it. */
+function asSeen(type: TypeModel, row: Row, counting: readonly AskersClause[], flags: readonly boolean[] = []): Seen {
+  const visible = fieldsLetBy(type, counting)
+  return { row, visible, shown: withFields(type, row, visible), flags }
+}
+
+/** The refusal of an action. */
+export function deny(type: TypeModel, action: string, outcome: Outcome, key?: Key): DeniedError {
+  return denied(verdictOf(type, action, outcome, key))
+}
+
+/** A record at hand as the asker sees it; undefined where they do not. */
+async function seenAs(op: Operation, type: TypeModel, row: Row): Promise<Seen | undefined> {
+  const read = op.asker.rules(type.name, 'read').clauses
+  const [readable] = await judge(op, [{ when: op.asker.readable(type.name) }], row)
+  if (!readable) return undefined
+  return asSeen(type, row, isLimited(read) ? await holding(op, read, row) : read)
+}
+
+/**
+ * A stored record as the asker sees it; undefined where they do not. In a write it is locked first, and judged by what is
+ * read after that.
+ */
+export async function seeOne(op: Operation, type: TypeModel, key: Key): Promise<Seen | undefined> {
+  if (op.relied === undefined) return (await see(op, type.name, { where: keyIs(type, key), limit: 1 }))[0]
+  const [found] = await op.tables.select(type.name, { where: keyIs(type, key), now: op.env.now, limit: 1, lock: 'update' })
+  return found && seenAs(op, type, found.row)
+}
+
+/** The stored record, if the asker may see it. A key that no record can have is no different from one that none has. */
+export async function visible(op: Operation, type: TypeModel, action: string, key: Key): Promise<Seen> {
+  const record = isKey(type, key) ? await seeOne(op, type, key) : undefined
+  if (record === undefined) throw deny(type, action, 'not found', key)
+  return record
+}
+
+/** Refuses what a gate or a veto withholds, in the veto's own words. */
+export async function checkOpen(
+  op: Operation,
+  type: TypeModel,
+  action: string,
+  rules: AskersRules,
+  record: Row,
+  after?: Row,
+): Promise<void> {
+  const [open] = await judge(op, [rules.open], record, after)
+  if (open) return
+  const [standing] = await holding(op, rules.vetoes, record, after)
+  const key = action === 'create' ? undefined : (record[type.key] as Key)
+  throw denied(verdictOf(type, action, 'refused', key, { saying: standing?.veto.saying }))
+}
+
+/** "Its key is this one." */
+export function keyIs(type: TypeModel, key: Key): ConditionNode {
+  return placeIs({ path: [type.key], type: keyType(type) }, key)
+}
+
+/** Whether a record of the type can have this key. */
+export function isKey(type: TypeModel, key: unknown): key is Key {
+  return proper(key, keyType(type)) !== undefined
+}
+
+function keyType(type: TypeModel): 'integer' | 'id' {
+  return type.fields[type.key]?.type === 'integer' ? 'integer' : 'id'
+}

@@ -1,0 +1,87 @@
+import { allOfNode, anyOfNode, asksAfter, type ConditionNode, type Row, simplify, TRUE, withAfter } from '../condition/index.js'
+import { type Key, sameValue, type TypeModel } from '../rulebook/index.js'
+import { type AskersClause, fieldsInTheWay, fieldsLetBy, stampValues, verdictOf } from '../viewpoint/index.js'
+import { InvalidError, RefusedError } from './errors.js'
+import { asStored, fitRecord } from './fit.js'
+import { checkOpen, deny, holding, judge, type Operation, visible } from './operation.js'
+import { defined, difference, hushed, readSent, stampsInTheWay, unstamped, withoutNames } from './sent.js'
+import { unseenTargets } from './targets.js'
+import { answer, lacksStamp, written } from './written.js'
+
+/** An update that has been judged and may be written. */
+interface UpdatePlan {
+  readonly key: Key
+  readonly before: Row
+  readonly after: Row
+  /** What has to be written; empty where nothing would change. */
+  readonly changed: Row
+  /** The rules that let it, to be asked again in the statement that writes. */
+  readonly where: ConditionNode
+  /** The clause that lets it. */
+  readonly clause: string | undefined
+}
+
+/** Judges an update on the record as it is and as it becomes. @throws NotFoundError, RefusedError, InvalidError */
+export async function judgeUpdate(op: Operation, type: TypeModel, key: Key, sent: unknown): Promise<UpdatePlan> {
+  const { asker, env } = op
+  const { row: before, visible: visibleNow } = await visible(op, type, 'update', key)
+  const rules = asker.rules(type.name, 'update')
+  // What asks for the record as it becomes is judged once that is known.
+  if (!asksAfter(rules.open.when)) await checkOpen(op, type, 'update', rules, before)
+  const early = rules.clauses.filter(({ when }) => !asksAfter(when))
+  const failing = new Set<AskersClause>(early)
+  for (const clause of await holding(op, early, before)) failing.delete(clause)
+  const hopeful = rules.clauses.filter((clause) => !failing.has(clause))
+  if (hopeful.length === 0) throw deny(type, 'update', 'refused', key)
+  const { known, faults } = readSent(type, sent)
+  const { [type.key]: sentKey, ...given } = known
+  const stamps = stampValues(type, 'update', env)
+  const repeated = (name: string) => (visibleNow?.includes(name) ?? true) && sameValue(type.fields[name], before[name], given[name])
+  // What is sent of the stamped fields counts only where it is supplied; repeating what is there is no change.
+  const changes = withoutNames(given, (name) => Object.hasOwn(stamps, name) && repeated(name))
+  const refuseFields = (clauses: readonly AskersClause[]) => {
+    const inTheWay = [
+      ...fieldsInTheWay(type, fieldsLetBy(type, clauses), visibleNow, before, unstamped(type, changes, stamps)),
+      ...stampsInTheWay(type, clauses, changes, stamps),
+    ]
+    if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'update', 'refused', key), inTheWay)
+  }
+  refuseFields(hopeful)
+  if (sentKey !== undefined && sentKey !== key) faults.push({ field: type.key, problem: 'the key never changes' })
+  const asked = asStored(type, { ...before, ...changes })
+  const idle = Object.keys(difference(type, before, asked)).length === 0
+  if (!idle && lacksStamp(asker, changes, stamps)) throw deny(type, 'update', 'refused', key)
+  const fitted = await fitRecord(type, idle ? asked : asStored(type, { ...before, ...defined(stamps), ...changes }))
+  if ('faults' in fitted) faults.push(...(visibleNow === undefined ? fitted.faults : hushed(fitted.faults, given)))
+  if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(type.name, faults)
+  const after = fitted.record
+  await checkOpen(op, type, 'update', rules, before, after)
+  const counting = await countingClauses(op, hopeful, before, after)
+  if (counting.length === 0) throw deny(type, 'update', 'refused', key)
+  refuseFields(counting)
+  const unseen = await unseenTargets(op, type, changes, before)
+  if (unseen.length > 0) throw new InvalidError(type.name, unseen)
+  const rule = allOfNode([asker.readable(type.name), rules.open.when, anyOfNode(counting.map((clause) => clause.when))])
+  const clause = counting[0]?.clause?.title
+  return { key, clause, before, after, changed: difference(type, before, after), where: simplify(withAfter(rule, after)) }
+}
+
+/**
+ * Writes an update that has been judged. The rules are asked again in the same statement, unless others were written since
+ * that were judged together with it.
+ */
+export async function applyUpdate(op: Operation, type: TypeModel, plan: UpdatePlan, how: 'ask again' | 'as judged'): Promise<Row> {
+  const { key, before, after, changed, where } = plan
+  if (Object.keys(changed).length === 0) return answer(op, type, before)
+  const count = await op.tables.update(type.name, changed, { key, where: how === 'ask again' ? where : TRUE, now: op.env.now })
+  if (count !== 1) throw deny(type, 'update', 'refused', key)
+  return written(op, type, after)
+}
+
+/** The clauses that hold on a record as it is and, they or what stands in their place, as it becomes. */
+async function countingClauses(op: Operation, clauses: readonly AskersClause[], before: Row, after: Row): Promise<AskersClause[]> {
+  const holdBefore = await judge(op, clauses, before, after)
+  const later = clauses.map((clause) => clause.afterwards ?? clause)
+  const holdAfter = await judge(op, later, after, after)
+  return clauses.filter((_, at) => holdBefore[at] && holdAfter[at])
+}

@@ -1,0 +1,29 @@
+/**
+ * Rulebooks as JSON: for reviews, other programs, and to be read back.
+ * @module
+ */
+import { type Model, modelFromJson, modelToJson, type RulebookJson, type Shapes, type World } from '../rulebook/index.js'
+import { type Rulebook, rulebookOf } from './book.js'
+
+export type { RulebookJson, Shapes } from '../rulebook/index.js'
+
+/**
+ * A rulebook as JSON: everything but the shapes, which are code. Its form is in `pachter/rulebook.schema.json`.
+ *
+ * @example
+ * writeFileSync('rules.json', JSON.stringify(rulebookToJson(book), null, 2))
+ */
+export function rulebookToJson(book: { readonly model: Model }): RulebookJson {
+  return modelToJson(book.model)
+}
+
+/**
+ * A rulebook read back from JSON, for these shapes: equal to the one that was written.
+ *
+ * @example
+ * const book = rulebookFromJson(json, { me: Session, records: { plot: Plot } })
+ * @throws RulebookError, ConditionError where the JSON means nothing, or was written for other shapes.
+ */
+export function rulebookFromJson<W extends World = World>(json: unknown, shapes: Shapes): Rulebook<W> {
+  return rulebookOf(modelFromJson(json, shapes)) as unknown as Rulebook<W>
+}

@@ -1,0 +1,158 @@
+import {
+  type ClaimNode,
+  type ConditionNode,
+  claimNodesIn,
+  type Links,
+  LinksError,
+  linkedBy,
+  linkedRecords,
+  type Row,
+} from '../condition/index.js'
+import {
+  conditionsOfClause,
+  type LinkModel,
+  type Model,
+  type RowOf,
+  type TypeModel,
+  type TypeName,
+  typeModel,
+  type World,
+} from '../rulebook/index.js'
+
+/** Records by type, for rules that follow links to them. A type that is left out is not known: rules that look at it cannot be judged. */
+export type LinkedRecords<W extends World = World> = { readonly [K in TypeName<W>]?: readonly RowOf<W, K>[] }
+
+const LINKS: unique symbol = Symbol.for('pachter.links')
+
+/**
+ * Indexes records for many viewpoints: each index is made when it is first needed, and kept. The records are taken to stay as
+ * they are; index them anew for another state of them.
+ *
+ * @example
+ * const records = indexed({ member: members, share: shares })
+ * const lists = people.map((me) => book.for(me, { records }).filter('plot', plots))
+ */
+export function indexed<R extends { readonly [type: string]: readonly object[] }>(records: R): R & { readonly [LINKS]: Links } {
+  return Object.freeze(Object.assign(Object.create(null, { [LINKS]: { value: linksIn(records) } }), records))
+}
+
+/** Indexes over records, or those that there are already. @throws UnknownNameError for a record type that is none. */
+export function linksOver(
+  model: Model,
+  records: { readonly [type: string]: readonly object[] | undefined; readonly [LINKS]?: Links },
+): Links {
+  for (const type of Object.keys(records)) typeModel(model, type)
+  return records[LINKS] ?? linksIn(records)
+}
+
+function linksIn(records: { readonly [type: string]: readonly object[] | undefined }): Links {
+  return linkedRecords(
+    (type) => (Object.hasOwn(records, type) ? (records[type] as readonly Row[] | undefined) : undefined),
+    (type) => {
+      throw new LinksError(type)
+    },
+  )
+}
+
+/** A record that is linked to the person, by the links that lead to it; those before it are loaded first. */
+export interface LinkOfMe {
+  readonly path: readonly string[]
+  readonly link: LinkModel
+}
+
+const NONE: readonly LinkOfMe[] = Object.freeze([])
+const found = new WeakMap<Model, Map<string, readonly LinkOfMe[]>>()
+
+/** The records linked to the person that the rules of these types ask about, and what belongs to no type; by default, of all types. */
+export function linksOfMe(model: Model, types: readonly string[] = Object.keys(model.types)): readonly LinkOfMe[] {
+  if (Object.keys(model.me.links).length === 0) return NONE
+  let known = found.get(model)
+  if (known === undefined) {
+    known = new Map()
+    found.set(model, known)
+  }
+  const name = types.join(' ')
+  let links = known.get(name)
+  if (links === undefined) {
+    links = findLinks(
+      model,
+      types.map((type) => typeModel(model, type)),
+    )
+    known.set(name, links)
+  }
+  return links
+}
+
+function findLinks(model: Model, types: readonly TypeModel[]): readonly LinkOfMe[] {
+  const links = new Map<string, LinkOfMe>()
+  for (const claim of claimsAsked(model, types)) {
+    let known = model.me.links
+    for (let step = 1; step <= (claim.links ?? 0); step++) {
+      const path = claim.path.slice(0, step)
+      const link = known[path[step - 1] as string] as LinkModel
+      links.set(path.join('.'), { path, link })
+      known = typeModel(model, link.to).links
+    }
+  }
+  return [...links.values()].sort((a, b) => a.path.length - b.path.length)
+}
+
+/** The claims that the rules of these types ask for, and what belongs to no type. */
+function claimsAsked(model: Model, types: readonly TypeModel[]): ClaimNode[] {
+  const conditions = [
+    ...(model.gate ? [model.gate] : []),
+    ...Object.values(model.privileges),
+    ...Object.values(model.routines),
+    ...types.flatMap(conditionsOf),
+  ]
+  const stamps = types.flatMap(({ rules }) => Object.values({ ...rules?.stamps.create, ...rules?.stamps.update }))
+  return [...conditions.flatMap(claimNodesIn), ...stamps.filter((term) => term.kind === 'claim')]
+}
+
+/** What rules ask of the records linked to the person, as paths from `me`. */
+export function linkedClaims(model: Model): readonly (readonly string[])[] {
+  const claims = claimsAsked(model, Object.values(model.types)).filter(({ links = 0 }) => links > 0)
+  return [...new Map(claims.map(({ path }) => [path.join('.'), path])).values()]
+}
+
+function conditionsOf({ rules, standings }: TypeModel): ConditionNode[] {
+  if (rules === undefined) return Object.values(standings)
+  const clauses = Object.values(rules.may).flat()
+  return [
+    ...Object.values(standings),
+    ...Object.values(rules.gates),
+    ...rules.vetoes.map(({ when }) => when),
+    ...clauses.flatMap(conditionsOfClause),
+  ]
+}
+
+/** The claims alone, without anything under the name of a link: what is linked is never taken from the client. */
+export function claimsAlone(model: Model, me: Row): Row {
+  const names = Object.keys(model.me.links)
+  return names.some((name) => name in me) ? Object.fromEntries(Object.entries(me).filter(([name]) => !names.includes(name))) : me
+}
+
+/** The claims with a linked record put in its place. */
+export function withLinked(me: Row, [name = '', ...rest]: readonly string[], record: Row | undefined): Row {
+  if (rest.length === 0) return { ...me, [name]: record }
+  return { ...me, [name]: withLinked((me[name] ?? {}) as Row, rest, record) }
+}
+
+/** What a link of the person starts from: the claims, or a record linked to them; undefined where that is missing. */
+export function startOfLink(me: Row, path: readonly string[]): Row | undefined {
+  let from: unknown = me
+  for (const step of path.slice(0, -1)) from = (from as Row | undefined)?.[step]
+  return from as Row | undefined
+}
+
+/** The claims with the records linked to them. */
+export function withMyLinks(model: Model, me: Row, links: Links): Row {
+  let mine = claimsAlone(model, me)
+  for (const { path, link } of linksOfMe(model)) {
+    const from = startOfLink(mine, path)
+    const found = from === undefined ? [] : linkedBy(link, from, links)
+    // Of two, neither is sure to be theirs.
+    mine = withLinked(mine, path, found.length === 1 ? found[0] : undefined)
+  }
+  return mine
+}

@@ -1,0 +1,38 @@
+// Long runs of the agreement test: npm run agree -- --cases 200000 --seed 1 --engine PostgreSQL
+import { parseArgs } from 'node:util'
+import { AT_ONCE, agrees } from './support/agreement.js'
+import { engines } from './support/engines.js'
+
+const { values } = parseArgs({
+  options: { cases: { type: 'string', default: '20000' }, seed: { type: 'string' }, engine: { type: 'string', multiple: true } },
+})
+const cases = Number(values.cases)
+const seed = values.seed === undefined ? Math.floor(Math.random() * 2 ** 31) : Number(values.seed)
+if (!Number.isSafeInteger(cases) || cases < 1 || !Number.isSafeInteger(seed)) throw new Error('--cases and --seed are whole numbers')
+const wanted = engines.filter(({ name }) => values.engine?.includes(name) ?? true)
+if (wanted.length === 0) throw new Error(`--engine: there are ${engines.map(({ name }) => name).join(', ')}`)
+
+// In batches, so that progress is seen; each with a seed of its own, which is said where it finds something.
+const BATCH = 500
+let failed = false
+for (const engine of wanted) {
+  const runs = Math.ceil(cases / AT_ONCE)
+  let done = 0
+  let disagreement: unknown
+  for (let batch = 0; done < runs && disagreement === undefined; batch++) {
+    const now = Math.min(BATCH, runs - done)
+    await agrees(engine, now, seed + batch).catch((error: unknown) => {
+      disagreement = error
+    })
+    done += now
+    process.stderr.write(`\r${engine.name}: ${(done * AT_ONCE).toLocaleString('en')} of ${(runs * AT_ONCE).toLocaleString('en')} `)
+  }
+  process.stderr.write('\r')
+  const outcome = disagreement === undefined ? 'no disagreement with memory' : 'a disagreement with memory:'
+  console.log(`${engine.name}: ${(done * AT_ONCE).toLocaleString('en')} cases from seed ${seed}, ${outcome}`)
+  if (disagreement !== undefined) {
+    failed = true
+    console.log(disagreement instanceof Error ? disagreement.message : disagreement)
+  }
+}
+process.exit(failed ? 1 : 0)

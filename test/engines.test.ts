@@ -1,0 +1,15 @@
+import { sql } from 'kysely'
+import { rulebook } from 'pachter'
+import { z } from 'zod'
+import { engines, SERVERS } from './support/engines.js'
+
+const nothing = rulebook({ me: { shape: z.object({ id: z.string() }), key: 'id' }, records: {} })
+
+describe('the databases of these tests', () => {
+  for (const { name, open } of engines)
+    it(`${name} can be reached`, async () => {
+      await sql`select 1`.execute(await open(nothing))
+    })
+  for (const [variable, { name, usual }] of Object.entries(SERVERS))
+    if (!process.env[variable]) it(`${name} is left out; to include it: ${variable}=${usual} npm test`)
+})
