@@ -1,10 +1,15 @@
 // Long runs of the agreement test: npm run agree -- --cases 200000 --seed 1 --engine PostgreSQL
 import { parseArgs } from 'node:util'
-import { AT_ONCE, agrees } from './support/agreement.js'
+import { AT_ONCE, agrees, agreesInOwnSchema } from './support/agreement.js'
 import { engines } from './support/engines.js'
 
 const { values } = parseArgs({
-  options: { cases: { type: 'string', default: '20000' }, seed: { type: 'string' }, engine: { type: 'string', multiple: true } },
+  options: {
+    cases: { type: 'string', default: '20000' },
+    seed: { type: 'string' },
+    engine: { type: 'string', multiple: true },
+    own: { type: 'boolean' },
+  },
 })
 const cases = Number(values.cases)
 const seed = values.seed === undefined ? Math.floor(Math.random() * 2 ** 31) : Number(values.seed)
@@ -21,7 +26,7 @@ for (const engine of wanted) {
   let disagreement: unknown
   for (let batch = 0; done < runs && disagreement === undefined; batch++) {
     const now = Math.min(BATCH, runs - done)
-    await agrees(engine, now, seed + batch).catch((error: unknown) => {
+    await (values.own ? agreesInOwnSchema : agrees)(engine, now, seed + batch).catch((error: unknown) => {
       disagreement = error
     })
     done += now
@@ -32,7 +37,9 @@ for (const engine of wanted) {
   console.log(`${engine.name}: ${(done * AT_ONCE).toLocaleString('en')} cases from seed ${seed}, ${outcome}`)
   if (disagreement !== undefined) {
     failed = true
-    console.log(disagreement instanceof Error ? disagreement.message : disagreement)
+    // What the smallest case was about comes first: the rest lists conditions that agree as well.
+    const { cause, message = String(disagreement) } = disagreement as { cause?: { message?: string }; message?: string }
+    console.log(`${cause?.message ?? ''}\n${message.slice(0, 2000)}`)
   }
 }
 process.exit(failed ? 1 : 0)

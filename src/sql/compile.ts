@@ -30,7 +30,8 @@ import {
   type TermNode,
   typeOf,
 } from '../condition/index.js'
-import type { Dialect, Fragment, Test } from './dialect.js'
+import type { Column, Dialect, Fragment, Order, Test } from './dialect.js'
+import { type Layout, LayoutError, type TablePlace } from './layout.js'
 
 /** How a condition becomes SQL. */
 export interface CompileOptions {
@@ -39,6 +40,10 @@ export interface CompileOptions {
   readonly now: number
   /** The table or alias that the columns are read from. Needed where the condition follows links: other tables may have the same columns. */
   readonly table?: string
+  /** The record type that the condition is about. Needed beside a layout. */
+  readonly type?: string
+  /** Where the record types are kept. Default: tables and columns named as record types and fields are. */
+  readonly layout?: Layout
 }
 
 /** A condition that follows links was to become SQL, and nobody said which table its own columns are of. */
@@ -83,14 +88,22 @@ class Compiler {
   readonly #dialect: Dialect
   readonly #now: number
   readonly #table: string | undefined
+  readonly #type: string | undefined
+  readonly #layout: Layout | undefined
   /** The records that the enclosing `some` look at, by their numbers; less than zero for helpers of our own. */
   readonly #looking = new Map<number, Columns>()
+  /** The columns of the record that the condition is about. */
+  #own: Columns | undefined
   #aliases = 0
 
   constructor(options: CompileOptions) {
     this.#dialect = options.dialect
     this.#now = options.now
     this.#table = options.table
+    this.#type = options.type
+    this.#layout = options.layout
+    if (options.layout !== undefined && options.type === undefined)
+      throw new LayoutError('compile', 'a layout needs to be told which record type the condition is about, as { type }')
   }
 
   test(node: ConditionNode): Test {
@@ -140,8 +153,7 @@ class Compiler {
     for (const value of literalValues(list)) counts.set(value, (counts.get(value) ?? 0) + 1)
     const total = literalValues(list).length + (by === 'adds' ? -1 : 1)
     const sign = sql.raw(by === 'adds' ? '-' : '+')
-    const isItem = (value: Fragment) =>
-      sql`case when ${family(type) === 'text' ? this.#dialect.sameText(wanted, value) : sql`${wanted} = ${value}`} then 1 else 0 end`
+    const isItem = (value: Fragment) => sql`case when ${this.#equal(wanted, value, type)} then 1 else 0 end`
     const known = [...counts].map(([value, count]) => {
       const one = this.#dialect.value(value, type)
       return sql<SqlBool>`${this.#dialect.countOf(this.#alias('element'), there, one, type)} = ${count} ${sign} ${isItem(one)}`
@@ -176,7 +188,7 @@ class Compiler {
    */
   #linked(node: SomeNode, over: RecordsNode): Test {
     const { by, rest } = joinsOf(node as SomeNode & { over: RecordsNode }, (from) => from.kind !== 'field')
-    const alias = this.#lookAt(node.each)
+    const alias = this.#lookAt(node.each, over.type)
     const isKnown = ({ from }: JoinNode) => from.kind !== 'field'
     const known = by.filter(isKnown).map((join) => equality(join, node.each))
     const open = by.filter((join) => !isKnown(join))
@@ -185,10 +197,10 @@ class Compiler {
     const single = open.every((join) => !isList(join.from) && !join.to.list)
     if (open.length > 0 && single && isSelfContained(fits, node.each)) {
       const tests = all([this.test(fits), ...open.flatMap(({ to, from }) => this.#soundPair(to, from, node.each))])
-      const columns = sql.join(open.map(({ to }) => this.#key(this.#value(placeOf(to, node.each)), to.type)))
       return this.#dialect.isInQuery(
         open.map(({ from }) => ({ value: this.#value(from), type: scalarOf(from) })),
-        sql`select ${columns} from ${from} where ${tests}`,
+        open.map(({ to }) => this.#value(placeOf(to, node.each))),
+        (keys) => sql`select ${sql.join(keys)} from ${from} where ${tests}`,
       )
     }
     const tests = all([...open.map((join) => this.test(equality(join, node.each))), this.test(fits)])
@@ -213,8 +225,8 @@ class Compiler {
   #aboveOne(node: SomeNode, over: AncestorsNode): Test {
     const chain = this.#alias('chain')
     const climbing = this.#climbing(over, chain, (first) => over.by.map((join) => equality(join, first)))
-    const alias = this.#lookAt(node.each)
-    const found = this.#reached(node, over, this.#keptKey(over, chain, 'k0'))
+    const alias = this.#lookAt(node.each, over.type)
+    const found = this.#reached(node, over, this.#keptKey(over, chain, 'k0', node.each))
     return sql<SqlBool>`exists (${climbing} select 1 from ${sql.ref(chain)}, ${this.#from(over.type, alias)} where ${found})`
   }
 
@@ -228,10 +240,10 @@ class Compiler {
     const climbing = this.#climbing(over, chain)
     const chains = this.#alias('chains')
     const begun = this.#helper()
-    const entry = this.#lookAt(begun)
-    const alias = this.#lookAt(node.each)
-    const leads = [...by.map((join) => equality(join, begun)), equality({ to: key, from: this.#keptKey(over, chains, 's') }, begun)]
-    const found = all([...leads.map((one) => this.test(one)), this.#reached(node, over, this.#keptKey(over, chains, 'k0'))])
+    const entry = this.#lookAt(begun, type)
+    const alias = this.#lookAt(node.each, type)
+    const leads = [...by.map((join) => equality(join, begun)), equality({ to: key, from: this.#keptKey(over, chains, 's', begun) }, begun)]
+    const found = all([...leads.map((one) => this.test(one)), this.#reached(node, over, this.#keptKey(over, chains, 'k0', node.each))])
     return sql<SqlBool>`exists (select 1 from ${this.#from(type, entry)}, (${climbing} select s, k0 from ${sql.ref(chain)}) as ${sql.ref(chains)}, ${this.#from(type, alias)} where ${found})`
   }
 
@@ -241,29 +253,39 @@ class Compiler {
    */
   #climbing({ type, link, key }: AncestorsNode, chain: string, begin?: (first: number) => readonly ConditionNode[]): Fragment {
     const [first, further, above] = [this.#helper(), this.#helper(), this.#helper()]
-    const start = this.#lookAt(first)
-    const step = this.#lookAt(further)
-    this.#looking.set(above, keptIn(chain))
+    const start = this.#lookAt(first, type)
+    const step = this.#lookAt(further, type)
     const kept = [key, ...link.by.map(({ from }) => from)]
     const names = kept.map((_, at) => `k${at}`)
-    const columnsOf = (number: number) => kept.map((place) => this.#field(placeOf(place, number)))
+    this.#looking.set(above, this.#keptIn(chain, new Map(kept.map((place, at) => [`k${at}`, this.#field(placeOf(place, further))]))))
+    const columnsOf = (number: number) => kept.map((place) => this.#key(this.#field(placeOf(place, number)), place.type))
     const marked = begin === undefined
     const begun = all((begin?.(first) ?? []).map((one) => this.test(one)))
     const steps = link.by.map(({ to, from }, at) =>
       equality({ to, from: placeOf({ ...from, path: [names[at + 1] as string] }, above) }, further),
     )
     const columns = sql.join((marked ? ['s', ...names] : names).map((name) => sql.ref(name)))
-    const from = sql.join([...(marked ? [this.#field(placeOf(key, first))] : []), ...columnsOf(first)])
+    const from = sql.join([...(marked ? [this.#key(this.#field(placeOf(key, first)), key.type)] : []), ...columnsOf(first)])
     const on = sql.join([...(marked ? [sql.ref(`${chain}.s`)] : []), ...columnsOf(further)])
     const goesOn = all(steps.map((one) => this.test(one)))
     return sql`with recursive ${sql.ref(chain)}(${columns}) as (select ${from} from ${this.#from(type, start)} where ${begun} union select ${on} from ${this.#from(type, step)}, ${sql.ref(chain)} where ${goesOn})`
   }
 
-  /** A key that a query made up on its way keeps. */
-  #keptKey({ key }: AncestorsNode, table: string, name: string): FieldNode {
+  /** A key that a query made up on its way keeps; `like` is a record of the same type. */
+  #keptKey({ key }: AncestorsNode, table: string, name: string, like: number): FieldNode {
     const kept = this.#helper()
-    this.#looking.set(kept, keptIn(table))
+    this.#looking.set(kept, this.#keptIn(table, new Map([[name, this.#field(placeOf(key, like))]])))
     return placeOf({ ...key, path: [name] }, kept)
+  }
+
+  /** The columns of a table that a query makes up on its way, from values such as these. */
+  #keptIn(table: string, values: ReadonlyMap<string, Fragment>): Columns {
+    const ref = ([name]: readonly string[]) => sql.id(table, name as string)
+    const { kept } = this.#dialect
+    return {
+      value: (path) => kept?.(ref(path), values.get(path[0] as string) as Fragment) ?? ref(path),
+      isNull: (path) => sql<SqlBool>`${ref(path)} is null`,
+    }
   }
 
   /** Whether the record at hand is the one of that key in the chain, is not the one that the chain is of, and fits. */
@@ -276,12 +298,19 @@ class Compiler {
   #below(node: SomeNode, type: string, { to, from }: LinkNode['by'][number], first: JoinNode): Test {
     const set = this.#alias('below')
     const [next, reached] = [this.#helper(), this.#helper()]
-    const top = this.#lookAt(node.each)
-    const under = this.#lookAt(next)
-    this.#looking.set(reached, keptIn(set))
+    const top = this.#lookAt(node.each, type)
+    const under = this.#lookAt(next, type)
+    const key = this.#field(placeOf(to, node.each))
+    this.#looking.set(reached, this.#keptIn(set, new Map([['k', key]])))
     const step = this.test(compareNode(placeOf(from, next), 'is', placeOf({ path: ['k'], type: to.type }, reached)))
-    const query = sql`with recursive ${sql.ref(set)}(k) as (select ${this.#key(this.#field(placeOf(to, node.each)), to.type)} from ${this.#from(type, top)} where ${this.test(node.of)} union select ${this.#key(this.#field(placeOf(to, next)), to.type)} from ${this.#from(type, under)}, ${sql.ref(set)} where ${step}) select k from ${sql.ref(set)}`
-    return this.#dialect.isInQuery([{ value: this.#value(first.from), type: scalarOf(first.from) }], query)
+    const further = this.#key(this.#field(placeOf(to, next)), to.type)
+    const climbing = sql`with recursive ${sql.ref(set)}(k) as (select ${this.#key(key, to.type)} from ${this.#from(type, top)} where ${this.test(node.of)} union select ${further} from ${this.#from(type, under)}, ${sql.ref(set)} where ${step})`
+    const known = placeOf({ path: ['k'], type: to.type }, reached)
+    return this.#dialect.isInQuery(
+      [{ value: this.#value(first.from), type: scalarOf(first.from) }],
+      [this.#value(known)],
+      (keys) => sql`${climbing} select ${sql.join(keys)} from ${sql.ref(set)}`,
+    )
   }
 
   #key(value: Fragment, type: Scalar): Fragment {
@@ -293,18 +322,33 @@ class Compiler {
     return -this.#aliases
   }
 
-  /** Lets the number stand for a row of a table, under a new alias. */
-  #lookAt(number: number): string {
+  /** Lets the number stand for a row of a record type's table, under a new alias. */
+  #lookAt(number: number, type: string): string {
     const alias = this.#alias('linked')
-    this.#looking.set(number, {
-      value: ([column, ...inner], type) => this.#dialect.column(`${alias}.${column}`, inner, type),
-      isNull: ([column, ...inner], type) => this.#dialect.isNull(`${alias}.${column}`, inner, type),
-    })
+    this.#looking.set(number, this.#columnsOf(alias, this.#layout?.tables[type]))
     return alias
   }
 
+  #columnsOf(table: string | undefined, place: TablePlace | undefined): Columns {
+    // One column, one fragment: a dialect may keep what it knows of it.
+    const seen = new Map<string, Column>()
+    const column = (field: string) => {
+      const there = seen.get(field)
+      if (there !== undefined) return there
+      const { name, as } = place?.columns[field] ?? { name: field }
+      const made: Column = { ref: table === undefined ? sql.id(name) : sql.id(table, name), ...(as === undefined ? {} : { as }) }
+      seen.set(field, made)
+      return made
+    }
+    return {
+      value: ([field, ...inner], type) => this.#dialect.column(column(field as string), inner, type),
+      isNull: ([field, ...inner], type) => this.#dialect.isNull(column(field as string), inner, type),
+    }
+  }
+
   #from(type: string, alias: string): Fragment {
-    return sql`${sql.table(type)} as ${sql.ref(alias)}`
+    const { schema, name = type } = this.#layout?.tables[type] ?? {}
+    return sql`${schema === undefined ? sql.id(name) : sql.id(schema, name)} as ${sql.id(alias)}`
   }
 
   #soundPair(to: PlaceNode, from: TermNode, each: number): Test[] {
@@ -341,11 +385,7 @@ class Compiler {
       case 'isAtLeast':
       case 'isBefore':
       case 'isAfter':
-        return all([
-          sql<SqlBool>`${this.#value(left)} ${sql.raw(ORDERS[by])} ${this.#value(right)}`,
-          ...this.#sound(left),
-          ...this.#sound(right),
-        ])
+        return all([this.#inOrder(this.#value(left), ORDERS[by], this.#value(right)), ...this.#sound(left), ...this.#sound(right)])
       case 'startsWith':
         if (right.kind === 'literal') return all([dialect.startsWithKnown(this.#value(left), right.value as string), ...this.#sound(left)])
         return all([dialect.startsWith(this.#value(left), this.#value(right)), ...this.#sound(left), ...this.#sound(right)])
@@ -358,12 +398,19 @@ class Compiler {
 
   /** Equality. What equals a known value is sound by that; of two columns, one has to be looked at. */
   #same(left: TermNode, right: TermNode): Test {
-    const dialect = this.#dialect
     if (!mayBeEqual(left, right)) return NO
     const a = this.#value(left)
     const b = this.#value(right)
-    const same = family(scalarOf(left)) === 'text' ? dialect.sameText(a, b) : sql<SqlBool>`${a} = ${b}`
+    const same = this.#equal(a, b, scalarOf(left))
     return left.kind === 'literal' || right.kind === 'literal' ? same : all([same, ...this.#sound(left), ...this.#sound(right)])
+  }
+
+  #equal(left: Fragment, right: Fragment, type: Scalar): Test {
+    return family(type) === 'text' ? this.#dialect.sameText(left, right) : this.#inOrder(left, '=', right)
+  }
+
+  #inOrder(left: Fragment, order: Order, right: Fragment): Test {
+    return this.#dialect.inOrder?.(left, order, right) ?? sql<SqlBool>`${left} ${sql.raw(order)} ${right}`
   }
 
   #inList(item: TermNode, list: TermNode): Test {
@@ -373,14 +420,13 @@ class Compiler {
     }
     if (!mayBeEqual(item, list)) return NO
     const wanted = this.#value(item)
-    const text = family(scalarOf(item)) === 'text'
     const type = scalarOf(list)
     if (item.kind === 'literal' && list.kind === 'field') {
       const known = this.#dialect.hasKnown?.(this.#list(list), comparableOf(item.value as Comparable, item.type), type)
       if (known !== undefined) return known
     }
     const found = this.#dialect.someElement(this.#alias('element'), this.#list(list), type, (element) => {
-      const same = text ? this.#dialect.sameText(element, wanted) : sql<SqlBool>`${element} = ${wanted}`
+      const same = this.#equal(element, wanted, type)
       return item.kind === 'literal' || type === scalarOf(item) ? same : all([same, ...this.#soundValue(element, type)])
     })
     return all([found, ...(item.kind === 'literal' ? [] : this.#sound(item))])
@@ -390,14 +436,18 @@ class Compiler {
     if (left.kind === 'literal' && right.kind !== 'literal') return this.#overlaps(right, left)
     const type = scalarOf(left)
     const dialect = this.#dialect
-    return dialect.someElement(this.#alias('element'), this.#list(left), type, (element) => {
-      if (right.kind === 'literal') {
-        const values = literalValues(right).filter((value) => holds(left, value))
-        return values.length === 0 ? NO : dialect.isAmong(element, values, right.type)
-      }
+    const own = this.#list(left)
+    if (right.kind === 'literal') {
+      const values = literalValues(right).filter((value) => holds(left, value))
+      if (values.length === 0) return NO
+      const found = dialect.someElement(this.#alias('element'), own, type, (element) => dialect.isAmong(element, values, right.type))
+      const may = dialect.mayOverlap?.(own, values, type)
+      return may === undefined ? found : all([may, found])
+    }
+    return dialect.someElement(this.#alias('element'), own, type, (element) => {
       return dialect.someElement(this.#alias('element'), this.#list(right), scalarOf(right), (other) =>
         all([
-          family(type) === 'text' ? dialect.sameText(element, other) : sql<SqlBool>`${element} = ${other}`,
+          this.#equal(element, other, type),
           ...this.#soundValue(element, type),
           ...(type === scalarOf(right) ? [] : this.#soundValue(other, scalarOf(right))),
         ]),
@@ -477,13 +527,18 @@ class Compiler {
       case 'literal':
         return term.value === null ? sql`null` : this.#dialect.listValue(literalValues(term), term.type)
       case 'orElse':
-        return this.#orElse(term.term, this.#list(term.term), this.#list(term.otherwise))
+        return this.#orElse(term.term, this.#plain(term.term), this.#plain(term.otherwise))
       case 'claim':
         throw new UnspecialisedError(term.path.join('.'))
       case 'now':
       case 'forever':
         return sql`null`
     }
+  }
+
+  #plain(term: TermNode): Fragment {
+    const list = this.#list(term)
+    return this.#dialect.plainList?.(list) ?? list
   }
 
   #orElse(term: TermNode, first: Fragment, otherwise: Fragment): Fragment {
@@ -512,18 +567,9 @@ class Compiler {
   #columns(of: FieldNode['of']): Columns {
     if (typeof of === 'number') return this.#looking.get(of) as Columns
     if (this.#table === undefined && this.#looking.size > 0) throw new UnnamedTableError()
-    const named = (column: string | undefined) => (this.#table === undefined ? `${column}` : `${this.#table}.${column}`)
-    return {
-      value: ([column, ...inner], type) => this.#dialect.column(named(column), inner, type),
-      isNull: ([column, ...inner], type) => this.#dialect.isNull(named(column), inner, type),
-    }
+    this.#own ??= this.#columnsOf(this.#table, this.#type === undefined ? undefined : this.#layout?.tables[this.#type])
+    return this.#own
   }
-}
-
-/** The columns of a table that a query makes up on its way. */
-function keptIn(table: string): Columns {
-  const column = ([name]: readonly string[]) => sql.ref(`${table}.${name}`)
-  return { value: column, isNull: (path) => sql<SqlBool>`${column(path)} is null` }
 }
 
 /** A place in a record that a `some` looks at, as a field. */

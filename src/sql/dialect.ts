@@ -1,11 +1,21 @@
 import type { Expression, SqlBool } from 'kysely'
 import type { Comparable, Scalar } from '../condition/index.js'
 import type { Field } from '../rulebook/index.js'
+import type { FoundColumn } from './layout.js'
 
 /** A piece of SQL with its parameters. */
 export type Fragment = Expression<unknown>
 /** A piece of SQL that is true, false or null; null counts as false. */
 export type Test = Expression<SqlBool>
+
+/** A column, as a query names it, and as what it holds its values, where that is known. */
+export interface Column {
+  readonly ref: Fragment
+  readonly as?: string
+}
+
+/** An order of two values, or their equality. */
+export type Order = '=' | '<' | '>' | '<=' | '>='
 
 /** What one database does in its own way. Everything else about conditions is the same on all. */
 export interface Dialect {
@@ -14,9 +24,9 @@ export interface Dialect {
    * A column, or what lies at a path within a column of JSON: as a value of the type, or a list; null where nothing of that
    * type is there.
    */
-  column(column: string, path: readonly string[], type: Scalar | 'list'): Fragment
+  column(column: Column, path: readonly string[], type: Scalar | 'list'): Fragment
   /** True where the column holds nothing, or nothing lies at the path within it: whatever is there counts, of any type. */
-  isNull(column: string, path: readonly string[], type: Scalar | 'list' | 'other'): Test
+  isNull(column: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test
   /** A parameter. */
   value(value: Comparable, type: Scalar): Fragment
   /** A list as one parameter, as columns hold lists. */
@@ -29,6 +39,8 @@ export interface Dialect {
   hasNul?(text: Fragment): Test
   /** True where the time is an instant that every engine can hold. Left out where every time in a column is one. */
   isInstant?(time: Fragment): Test
+  /** The order of two values that are no text. Left out where they compare as they are. */
+  inOrder?(left: Fragment, order: Order, right: Fragment): Test
   /** Equal code point by code point. */
   sameText(left: Fragment, right: Fragment): Test
   sameIgnoringCase(left: Fragment, right: Fragment): Test
@@ -40,6 +52,10 @@ export interface Dialect {
   isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test
   /** The same as some element being the value, by an index; left out, or undefined, where there is no such way. */
   hasKnown?(list: Fragment, value: Comparable, type: Scalar): Test | undefined
+  /** True beside every list that has one of the values, by an index; left out, or undefined, where there is no such way. */
+  mayOverlap?(list: Fragment, values: readonly Comparable[], type: Scalar): Test | undefined
+  /** A list of a column as lists are written beside others. Left out where every column holds them so. */
+  plainList?(list: Fragment): Fragment
   /** True where the list holds an element for which the test is true. Elements of another type than `type` are passed over. The alias is unique in the query. */
   someElement(alias: string, list: Fragment, type: Scalar, test: (element: Fragment) => Test): Test
   /** How many elements the list has, of whatever type. */
@@ -51,18 +67,27 @@ export interface Dialect {
   /** What lies at a path within an object in JSON, and whether nothing does: as `column` and `isNull` have it. */
   inside(object: Fragment, path: readonly string[], type: Scalar | 'list'): Fragment
   isNullInside(object: Fragment, path: readonly string[]): Test
-  /** A value as `isInQuery` wants a query to select it. Left out where that is as it is. */
+  /** A value as a query keeps it for `kept`, and for `isInQuery`. Left out where that is as it is. */
   key?(value: Fragment, type: Scalar): Fragment
+  /** A column that a query made up for what `key` made of a value. Left out where it is the value itself. */
+  kept?(ref: Fragment, value: Fragment): Fragment
   /** Whether a recursive query may speak of the row of a query around it. Left out where it may. */
   readonly closedRecursion?: true
-  /** How a column is selected, where the driver would not give what it holds; `decode` reads what it gives. */
-  selected?(column: Fragment, field: Field): Fragment
-  /** True where the values, together, are a row of the query; texts are equal code point by code point. */
-  isInQuery(values: readonly { readonly value: Fragment; readonly type: Scalar }[], query: Fragment): Test
-  /** The column to order by: text code point by code point. */
-  ordered(column: Fragment, field: Field): Fragment
+  /** How a value is selected, where the driver would not give what is held; `decode` reads what it gives. */
+  selected?(value: Fragment, field: Field): Fragment
+  /**
+   * True where the values, together, are among the keys that a query selects; texts are equal code point by code point.
+   * `query` takes what to select.
+   */
+  isInQuery(
+    values: readonly { readonly value: Fragment; readonly type: Scalar }[],
+    keys: readonly Fragment[],
+    query: (selected: readonly Fragment[]) => Fragment,
+  ): Test
+  /** The value to order by: text code point by code point. */
+  ordered(value: Fragment, field: Field): Fragment
   /** A value of a record as the column holds it. */
-  encode(field: Field, value: unknown): unknown
+  encode(field: Field, value: unknown, as?: string): unknown
   /** The value of a column as the record holds it; undefined where the column says nothing. @throws TypeError */
   decode(field: Field, value: unknown): unknown
   /** Whether the driver's error says that a constraint of the database forbids the row. */
@@ -76,6 +101,13 @@ export interface Dialect {
   waitForLocks?(milliseconds: number): Fragment
   /** Whether the driver's error says that transactions stood in each other's way: this one may be run again. */
   isConflict?(error: unknown): boolean
-  /** The type of the column for a field, in CREATE TABLE. Columns that hold keys are indexed. */
-  columnType(field: Field, holdsKeys?: boolean): string
+  /** The type of the column for a field, in CREATE TABLE: `as` what the layout says, if it does. Columns that hold keys are indexed. */
+  columnType(field: Field, holdsKeys?: boolean, as?: string): string
+  /**
+   * The columns of the database, one in each row, as FoundColumn has them. Those of tables that the connection finds without
+   * a schema come with an empty one as well.
+   */
+  catalog(): Fragment
+  /** As what a column holds a field; undefined in the dialect's own way, null where it cannot. */
+  heldAs(column: FoundColumn, field: Field): string | null | undefined
 }

@@ -3,10 +3,21 @@
  * @module
  */
 export { type CompileOptions, compile, UnnamedTableError, UnspecialisedError } from './compile.js'
-export type { Dialect, Fragment, Test } from './dialect.js'
+export type { Column, Dialect, Fragment, Order, Test } from './dialect.js'
+export {
+  type ColumnPlace,
+  type FoundColumn,
+  type Layout,
+  LayoutError,
+  type LayoutOptions,
+  layoutOf,
+  REMOVED_KEYS,
+  readLayout,
+  type TablePlace,
+} from './layout.js'
 export { mariadb } from './mariadb/dialect.js'
 export { postgres } from './postgres/dialect.js'
 export { type PgliteDatabase, pgliteDialect } from './postgres/pglite.js'
-export { createTables, REMOVED_KEYS } from './schema.js'
+export { createTables } from './schema.js'
 export { sqlite } from './sqlite/dialect.js'
 export { type SqlJsDatabase, sqlJsDialect } from './sqlite/sqljs.js'

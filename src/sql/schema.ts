@@ -1,23 +1,27 @@
-import { type Kysely, sql } from 'kysely'
+import { type Kysely, type SchemaModule, sql } from 'kysely'
 import { keysAreGiven, type Model } from '../rulebook/index.js'
 import type { Dialect } from './dialect.js'
-
-/**
- * The table of the keys that were removed, by record type: `type` and `key`, both text. It is needed where a clause lets
- * clients give keys, so that they cannot use one again that other records may still speak of.
- */
-export const REMOVED_KEYS = 'pachter_removed_key'
+import { type ColumnPlace, type Layout, layoutOf, type TablePlace } from './layout.js'
 
 /**
  * Creates a table for each record type of a rulebook, named as the type, with a column for each field; and where clients may
  * give keys, one for those that were removed.
- * For tests, demonstrations and embedded databases; an application's own migrations usually do this.
+ * For tests, demonstrations and embedded databases; an application's own migrations usually do this. A layout names tables
+ * and columns otherwise; its schemas have to be there.
  */
-export async function createTables(db: Kysely<any>, book: { readonly model: Model }, dialect: Dialect): Promise<void> {
+export async function createTables(
+  db: Kysely<any>,
+  book: { readonly model: Model },
+  dialect: Dialect,
+  layout: Layout = layoutOf(book),
+): Promise<void> {
   for (const type of Object.values(book.model.types)) {
-    let table = db.schema.createTable(type.name)
+    const { schema, name: called, columns } = layout.tables[type.name] as TablePlace
+    let table = inSchema(db, schema).createTable(called)
     for (const [name, field] of Object.entries(type.fields)) {
-      table = table.addColumn(name, sql.raw(dialect.columnType(field, type.ids.includes(name))) as never, (column) => {
+      const place = columns[name] as ColumnPlace
+      const held = dialect.columnType(field, type.ids.includes(name), place.as)
+      table = table.addColumn(place.name, sql.raw(held) as never, (column) => {
         if (name === type.key) return column.primaryKey().notNull()
         return field.optional ? column : column.notNull()
       })
@@ -26,10 +30,15 @@ export async function createTables(db: Kysely<any>, book: { readonly model: Mode
   }
   if (!Object.values(book.model.types).some(keysAreGiven)) return
   const text = sql.raw(dialect.columnType({ type: 'text' }, true)) as never
-  await db.schema
-    .createTable(REMOVED_KEYS)
+  const { schema, name } = layout.removedKeys
+  await inSchema(db, schema)
+    .createTable(name)
     .addColumn('type', text, (column) => column.notNull())
     .addColumn('key', text, (column) => column.notNull())
-    .addPrimaryKeyConstraint(`${REMOVED_KEYS}_pk`, ['type', 'key'])
+    .addPrimaryKeyConstraint(`${name}_pk`, ['type', 'key'])
     .execute()
+}
+
+function inSchema(db: Kysely<any>, schema: string | undefined): SchemaModule {
+  return schema === undefined ? db.schema : db.withSchema(schema).schema
 }

@@ -1,25 +1,51 @@
 import { type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
-import type { Comparable, ConditionNode, Row, Scalar } from '../condition/index.js'
+import { type Comparable, type ConditionNode, compareNode, type Row, type Scalar, type TermNode } from '../condition/index.js'
 import { type Field, type Key, keysAreGiven, type Model, RulebookError, type TypeModel, typeModel } from '../rulebook/index.js'
-import { compile, type Dialect, type Fragment, REMOVED_KEYS } from '../sql/index.js'
+import {
+  type Column,
+  type ColumnPlace,
+  compile,
+  type Dialect,
+  type Fragment,
+  type Layout,
+  type LayoutOptions,
+  readLayout,
+  type TablePlace,
+} from '../sql/index.js'
 import { BusyError, ConstraintError, DuplicateKeyError, RowError } from './errors.js'
 import type { Backend, Found, Isolation, Selection, Tables, Target } from './tables.js'
 
+/** Where the records are kept. */
+export interface KyselyOptions extends LayoutOptions {
+  /** What `layoutOf` or `readLayout` gave. Default: the database is asked before the first call, and the other options name what is named otherwise. */
+  readonly layout?: Layout
+}
+
 /**
- * Keeps records in a database, through Kysely: a table for each record type, named as the type, and a column for each field.
- * Rules become part of each query.
+ * Keeps records in a database, through Kysely: a table for each record type, and a column for each field. Before its first
+ * call it asks the database which columns there are, and how they hold what they hold. Rules become part of each query.
  *
+ * @throws LayoutError at the first call, where a table or column is not there or cannot hold the field.
  * @example
  * import { overKysely } from 'pachter/kysely'
- * const store = openStore(book, overKysely(db, sqlite))
+ * const store = openStore(book, overKysely(db, postgres, { names: 'snake_case' }))
  */
-export function overKysely(db: Kysely<any>, dialect: Dialect): Backend {
+export function overKysely(db: Kysely<any>, dialect: Dialect, { layout, ...options }: KyselyOptions = {}): Backend {
   return (model) => {
     for (const type of Object.values(model.types)) {
       const odd = Object.keys(type.fields).find((name) => !COLUMN.test(name))
       if (odd !== undefined) throw new RulebookError(`${type.name}.${odd}`, 'cannot name a column: use letters, digits, _ and $')
     }
-    return new KyselyTables(db, dialect, model)
+    let known: Promise<Layout> | undefined = layout && Promise.resolve(layout)
+    const read = () => {
+      known ??= readLayout(db, dialect, { model }, options).catch((error: unknown) => {
+        // Asked again at the next call: a table may be made in the meantime.
+        known = undefined
+        throw error
+      })
+      return known
+    }
+    return new KyselyTables(db, dialect, model, read)
   }
 }
 
@@ -44,31 +70,40 @@ class KyselyTables implements Tables {
   readonly #db: Kysely<any>
   readonly #dialect: Dialect
   readonly #model: Model
+  readonly #layout: () => Promise<Layout>
 
   /** In a transaction: how long to wait for a lock on what rules rely on, until that was said to the database. */
   #patience: number | undefined
 
-  constructor(db: Kysely<any>, dialect: Dialect, model: Model, patience?: number) {
+  constructor(db: Kysely<any>, dialect: Dialect, model: Model, layout: () => Promise<Layout>, patience?: number) {
     this.#db = db
     this.#dialect = dialect
     this.#model = model
+    this.#layout = layout
     this.#patience = patience
   }
 
   async select(type: string, { where, now, sort = [], limit, after, flags = [], lock }: Selection): Promise<Found[]> {
     const model = typeModel(this.#model, type)
-    const asked = (condition: ConditionNode) => this.#compiled(condition, now, type)
+    const place = placed(await this.#layout(), model)
+    const asked = (condition: ConditionNode) => this.#compiled(condition, now, place)
     let query = this.#db
-      .selectFrom(type)
-      .select(Object.entries(model.fields).map(([name, field]) => this.#given(sql.ref(`${type}.${name}`), field).as(name)))
+      .selectFrom(place.table)
+      .select(Object.entries(model.fields).map(([name, field]) => this.#given(this.#value(place, name), field).as(name)))
       .select(flags.map((flag, at) => sql<number>`case when ${asked(flag)} then 1 else 0 end`.as(FLAG + at)))
       .where(asked(where))
-    const order = sort.map(({ field, descending, visible }) => {
-      const column = this.#dialect.ordered(sql.ref(`${type}.${field}`), model.fields[field] as Field)
+    const order = sort.map(({ field: name, descending, visible }) => {
+      const field = model.fields[name] as Field
+      const column = this.#dialect.ordered(this.#value(place, name), field)
       const value = visible === undefined ? column : sql`case when ${asked(visible)} then ${column} end`
-      return { value, descending, type: (model.fields[field] as Field).type as Scalar }
+      const always = visible === undefined && field.optional === undefined
+      return { value, descending, always, type: field.type as Scalar }
     })
-    for (const { value, descending } of order) query = query.orderBy(sql`${value} is null`).orderBy(value, descending ? 'desc' : 'asc')
+    for (const { value, descending, always } of order) {
+      // Where nothing is missing, an index serves.
+      if (!always) query = query.orderBy(sql`${value} is null`)
+      query = query.orderBy(value, descending ? 'desc' : 'asc')
+    }
     if (after !== undefined) query = query.where(this.#comesAfter(order, after))
     if (limit !== undefined) query = query.limit(limit)
     const locked = lock && this.#db.isTransaction ? this.#dialect.lock?.(lock) : undefined
@@ -85,8 +120,16 @@ class KyselyTables implements Tables {
   }
 
   /** A value as `decode` reads it. */
-  #given(column: Fragment, field: Field): RawBuilder<unknown> {
-    return sql`${this.#dialect.selected?.(column, field) ?? column}`
+  #given(value: Fragment, field: Field): RawBuilder<unknown> {
+    return sql`${this.#dialect.selected?.(value, field) ?? value}`
+  }
+
+  /** The value of a column; one of JSON as it is. */
+  #value({ model, place }: Placed, name: string): Fragment {
+    const column = columnOf(place, name)
+    const { type, list } = model.fields[name] as Field
+    if (list) return this.#dialect.column(column, [], 'list')
+    return type === 'other' || type === 'group' ? column.ref : this.#dialect.column(column, [], type)
   }
 
   /** Later in the order: at the first step at which it differs. Missing values come last. */
@@ -110,10 +153,11 @@ class KyselyTables implements Tables {
   }
 
   async count(type: string, { where, now }: Pick<Selection, 'where' | 'now'>): Promise<number> {
+    const place = placed(await this.#layout(), typeModel(this.#model, type))
     const query = this.#db
-      .selectFrom(type)
+      .selectFrom(place.table)
       .select(sql<number>`count(*)`.as('count'))
-      .where(this.#compiled(where, now, type))
+      .where(this.#compiled(where, now, place))
     return Number((await query.executeTakeFirst())?.count)
   }
 
@@ -122,12 +166,13 @@ class KyselyTables implements Tables {
     name: string,
     { where, now }: Pick<Selection, 'where' | 'now'>,
   ): Promise<{ value: unknown; count: number }[]> {
-    const field = typeModel(this.#model, type).fields[name] as Field
-    const column = this.#dialect.ordered(sql.ref(`${type}.${name}`), field)
+    const place = placed(await this.#layout(), typeModel(this.#model, type))
+    const field = place.model.fields[name] as Field
+    const column = this.#dialect.ordered(this.#value(place, name), field)
     const query = this.#db
-      .selectFrom(type)
+      .selectFrom(place.table)
       .select([this.#given(column, field).as('value'), sql<number>`count(*)`.as('count')])
-      .where(this.#compiled(where, now, type))
+      .where(this.#compiled(where, now, place))
       .groupBy(column)
       .orderBy(sql`${column} is null`)
       .orderBy(column)
@@ -139,40 +184,48 @@ class KyselyTables implements Tables {
 
   async test(conditions: readonly ConditionNode[], now: number): Promise<boolean[]> {
     if (conditions.length === 0) return []
-    const answers = conditions.map((condition, at) =>
-      sql<number>`case when ${this.#compiled(condition, now)} then 1 else 0 end`.as(FLAG + at),
-    )
+    const layout = await this.#layout()
+    const answers = conditions.map((condition, at) => {
+      const asked = compile(condition, { dialect: this.#dialect, now, layout, type: '' })
+      return sql<number>`case when ${asked} then 1 else 0 end`.as(FLAG + at)
+    })
     const [row] = await this.#db.selectNoFrom(answers).execute()
     return conditions.map((_, at) => (row as Row | undefined)?.[FLAG + at] === 1)
   }
 
-  #compiled(condition: ConditionNode, now: number, table?: string): RawBuilder<SqlBool> {
-    return compile(condition, { dialect: this.#dialect, now, ...(table === undefined ? {} : { table }) })
+  #compiled(condition: ConditionNode, now: number, { model, place, layout }: Placed): RawBuilder<SqlBool> {
+    return compile(condition, { dialect: this.#dialect, now, layout, type: model.name, table: place.name })
   }
 
   async insert(type: string, row: Row): Promise<void> {
     const model = typeModel(this.#model, type)
-    const key = row[model.key] as string | number
+    const place = placed(await this.#layout(), model)
+    const key = row[model.key] as Key
     // Asked beforehand, in the same transaction: what a driver calls a violated key differs from driver to driver.
-    const [there] = await this.#db.selectFrom(type).select(model.key).where(model.key, '=', key).execute()
-    if (there !== undefined) throw new DuplicateKeyError(type, key)
-    await this.#within(type, () => this.#db.insertInto(type).values(this.#encode(model, row)).execute())
+    const found = this.#db
+      .selectFrom(place.table)
+      .select(sql`1`.as('found'))
+      .where(this.#compiled(isKey(model, key), 0, place))
+    if ((await found.execute()).length > 0) throw new DuplicateKeyError(type, key)
+    await this.#within(type, () => this.#db.insertInto(place.table).values(this.#encode(place, row)).execute())
   }
 
   async update(type: string, changes: Row, target: Target): Promise<number> {
-    const model = typeModel(this.#model, type)
-    const query = this.#db.updateTable(type).set(this.#encode(model, changes)).where(this.#matches(model, target))
+    const place = placed(await this.#layout(), typeModel(this.#model, type))
+    const query = this.#db.updateTable(place.table).set(this.#encode(place, changes)).where(this.#matches(place, target))
     const result = await this.#within(type, () => query.executeTakeFirst())
     return Number(result.numUpdatedRows)
   }
 
   async remove(type: string, target: Target): Promise<number> {
     const model = typeModel(this.#model, type)
-    const query = this.#db.deleteFrom(type).where(this.#matches(model, target))
+    const layout = await this.#layout()
+    const place = placed(layout, model)
+    const query = this.#db.deleteFrom(place.table).where(this.#matches(place, target))
     const count = Number((await this.#within(type, () => query.executeTakeFirst())).numDeletedRows)
     if (count > 0 && keysAreGiven(model) && !(await this.wasRemoved(type, target.key)))
       await this.#db
-        .insertInto(REMOVED_KEYS)
+        .insertInto(tableOf(layout.removedKeys))
         .values({ type, key: String(target.key) })
         .execute()
     return count
@@ -181,18 +234,23 @@ class KyselyTables implements Tables {
   async wasRemoved(type: string, key: Key): Promise<boolean> {
     const text = this.#dialect.value(String(key), 'text')
     const known = sql<SqlBool>`${sql.ref('type')} = ${type} and ${this.#dialect.sameText(sql.ref('key'), text)}`
-    return (await this.#db.selectFrom(REMOVED_KEYS).select('key').where(known).execute()).length > 0
+    const { removedKeys } = await this.#layout()
+    return (await this.#db.selectFrom(tableOf(removedKeys)).select('key').where(known).execute()).length > 0
   }
 
   async transaction<T>(work: (tables: Tables) => Promise<T>, { serializable = false }: Isolation = {}): Promise<T> {
     if (this.#db.isTransaction) return work(this)
     const { lock, isConflict = () => false } = this.#dialect
+    // Before it begins: there may be one connection only.
+    await this.#layout()
     for (let tries = 1; ; tries++) {
       try {
         const begun = this.#db.transaction()
         // Where there are locks, each statement has to see what was committed while it waited for them.
         const apart = lock === undefined ? begun : begun.setIsolationLevel(serializable ? 'serializable' : 'read committed')
-        return await apart.execute((trx) => work(new KyselyTables(trx, this.#dialect, this.#model, SHORTEST_WAIT * 2 ** tries)))
+        return await apart.execute((trx) =>
+          work(new KyselyTables(trx, this.#dialect, this.#model, this.#layout, SHORTEST_WAIT * 2 ** tries)),
+        )
       } catch (error) {
         const cause = causesOf(error).find(isConflict)
         if (cause === undefined) throw error
@@ -210,12 +268,16 @@ class KyselyTables implements Tables {
     }
   }
 
-  #matches(model: TypeModel, { key, where, now }: Target): RawBuilder<SqlBool> {
-    return sql<SqlBool>`${sql.ref(`${model.name}.${model.key}`)} = ${key} and ${this.#compiled(where, now, model.name)}`
+  #matches(place: Placed, { key, where, now }: Target): RawBuilder<SqlBool> {
+    return sql<SqlBool>`${this.#compiled(isKey(place.model, key), now, place)} and ${this.#compiled(where, now, place)}`
   }
 
-  #encode(model: TypeModel, row: Row): Record<string, unknown> {
-    return Object.fromEntries(Object.entries(row).map(([name, value]) => [name, this.#dialect.encode(model.fields[name] as Field, value)]))
+  #encode({ model, place }: Placed, row: Row): Record<string, unknown> {
+    const encoded = Object.entries(row).map(([name, value]) => {
+      const { name: column, as } = place.columns[name] as ColumnPlace
+      return [column, this.#dialect.encode(model.fields[name] as Field, value, as)]
+    })
+    return Object.fromEntries(encoded)
   }
 
   #decode(model: TypeModel, row: Row): Row {
@@ -230,4 +292,34 @@ class KyselyTables implements Tables {
     }
     return record
   }
+}
+
+/** A record type with the table that keeps its records. */
+interface Placed {
+  readonly model: TypeModel
+  readonly layout: Layout
+  readonly place: TablePlace
+  /** The table as Kysely reads names. In conditions it goes by its own name, without the schema. */
+  readonly table: string
+}
+
+function placed(layout: Layout, model: TypeModel): Placed {
+  const place = layout.tables[model.name] as TablePlace
+  return { model, layout, place, table: tableOf(place) }
+}
+
+function tableOf({ schema, name }: { readonly schema?: string; readonly name: string }): string {
+  return schema === undefined ? name : `${schema}.${name}`
+}
+
+function columnOf({ name: table, columns }: TablePlace, field: string): Column {
+  const { name, as } = columns[field] as ColumnPlace
+  return { ref: sql.id(table, name), ...(as === undefined ? {} : { as }) }
+}
+
+/** Whether a record has that key, as a condition. */
+function isKey({ key, fields }: TypeModel, value: Key): ConditionNode {
+  const type = (fields[key] as Field).type as Scalar
+  const own: TermNode = { kind: 'field', of: 'record', path: [key], type }
+  return compareNode(own, 'is', { kind: 'literal', type, value })
 }

@@ -1,7 +1,7 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { about, conditionFromJson, negate, predicate, pushNot, simplify } from 'pachter/condition'
-import { AT_ONCE, agrees, cases, held, keyed, linksOf, NOW } from '../support/agreement.js'
+import { AT_ONCE, agrees, agreesInOwnSchema, cases, held, keyed, linksOf, NOW } from '../support/agreement.js'
 import { engines } from '../support/engines.js'
 
 // The engine within this process is the fastest; each of the others is asked a part of it.
@@ -34,5 +34,6 @@ describe('a condition means the same', () => {
   for (const engine of engines) {
     const runs = RUNS[engine.name] ?? 100
     it(`in ${engine.name}: ${(runs * AT_ONCE).toLocaleString('en')} random conditions`, () => agrees(engine, runs))
+    it(`in ${engine.name}, in tables of other names and types`, () => agreesInOwnSchema(engine, runs / 2))
   }
 })

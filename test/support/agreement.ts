@@ -3,9 +3,10 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import { type Kysely, sql } from 'kysely'
 import { type ConditionNode, linkedRecords, newCourse, predicate, type Row, simplify } from 'pachter/condition'
-import { compile, type Dialect, mariadb, postgres } from 'pachter/sql'
+import { compile, type Dialect, type Layout, layoutOf, mariadb, postgres, readLayout, type TablePlace } from 'pachter/sql'
 import { claims, condition, everyKind, record } from './conditions.js'
 import type { Engine } from './engines.js'
+import { addMicroseconds, OWN_NAMES, ownDialect, ownLayout, prepareOwn, withUuids } from './own-schema.js'
 
 /** The instant of every question. */
 export const NOW = 1_700_000_000_000
@@ -42,13 +43,27 @@ export function keyed(unkeyed: readonly object[]): Row[] {
 
 /** Asks a database `runs` times for the answers to random conditions. @throws where they are not those in memory, with the shrunk case. */
 export async function agrees(engine: Engine, runs: number, seed?: number): Promise<void> {
-  const db = await engine.open(everyKind, careless(engine))
+  const db = await engine.open(everyKind, { dialect: careless(engine) })
   const same = fc.asyncProperty(...cases, async (nodes, me, unkeyed) => {
     const rows = keyed(unkeyed).map((row) => holdable(engine, row))
-    await fill(db, engine.dialect, rows)
-    const specials = nodes.map((node) => simplify(node, me))
-    const answers = await ask(db, engine.dialect, specials)
-    for (const [at, special] of specials.entries()) expect(answers[at], JSON.stringify(special)).to.deep.equal(held(rows, special, null))
+    await isSame(db, engine.dialect, { nodes, me, rows }, layoutOf(everyKind))
+  })
+  await fc.assert(same, { numRuns: runs, ...(seed === undefined ? {} : { seed }) })
+}
+
+/** The same over tables as an application may have them. */
+export async function agreesInOwnSchema(engine: Engine, runs: number, seed?: number): Promise<void> {
+  const { dialect } = engine
+  const db = await engine.open(everyKind, {
+    dialect: ownDialect(dialect),
+    layout: ownLayout(dialect),
+    before: (db) => prepareOwn(db, dialect),
+  })
+  const layout = await readLayout(db, dialect, everyKind, OWN_NAMES)
+  const same = fc.asyncProperty(...cases, async (nodes, me, unkeyed) => {
+    const rows = keyed(unkeyed).map((row) => withUuids(holdable(engine, row), dialect))
+    const asked = { nodes: withUuids(nodes, dialect), me: withUuids(me, dialect), rows }
+    await isSame(db, dialect, asked, layout, () => addMicroseconds(db, dialect))
   })
   await fc.assert(same, { numRuns: runs, ...(seed === undefined ? {} : { seed }) })
 }
@@ -56,7 +71,7 @@ export async function agrees(engine: Engine, runs: number, seed?: number): Promi
 /** Columns that ignore letter case by themselves, where that is easily had: rules compare exactly all the same. */
 function careless({ dialect }: Engine): Dialect {
   const careless = (type: string) => type.replace(/^text$/, 'text collate nocase').replace('utf8mb4_nopad_bin', 'utf8mb4_general_ci')
-  return { ...dialect, columnType: (field, holdsKeys) => careless(dialect.columnType(field, holdsKeys)) }
+  return { ...dialect, columnType: (field, holdsKeys, as) => careless(dialect.columnType(field, holdsKeys, as)) }
 }
 
 /** A row as the engine can hold it: PostgreSQL has no NUL in a text, MariaDB no infinity. */
@@ -72,25 +87,36 @@ function mapped<T>(value: T, map: (value: unknown) => unknown): T {
   return Object.fromEntries(Object.entries(value).map(([name, inner]) => [name, mapped(inner, map)])) as T
 }
 
-async function fill(db: Kysely<any>, dialect: Dialect, rows: readonly Row[]): Promise<void> {
-  await db.deleteFrom('thing').execute()
+async function isSame(
+  db: Kysely<any>,
+  dialect: Dialect,
+  { nodes, me, rows }: { readonly nodes: readonly ConditionNode[]; readonly me: Row | null; readonly rows: readonly Row[] },
+  layout: Layout,
+  filled?: () => Promise<void>,
+): Promise<void> {
+  const { name, columns } = layout.tables.thing as TablePlace
+  await db.deleteFrom(name).execute()
   const encoded = rows.map((row) =>
-    Object.fromEntries(Object.entries(fields).map(([name, field]) => [name, dialect.encode(field, row[name])])),
+    Object.fromEntries(
+      Object.entries(fields).map(([field, model]) => [columns[field]?.name, dialect.encode(model, row[field], columns[field]?.as)]),
+    ),
   )
-  await db.insertInto('thing').values(encoded).execute()
-}
-
-/** The keys that each condition selects: all of them by one query. */
-async function ask(db: Kysely<any>, dialect: Dialect, nodes: readonly ConditionNode[]): Promise<unknown[][]> {
+  await db.insertInto(name).values(encoded).execute()
+  await filled?.()
+  const specials = nodes.map((node) => simplify(node, me))
+  // All conditions by one query.
   const found = await db
-    .selectFrom('thing')
-    .select('id')
+    .selectFrom(name)
+    .select(sql<string>`${dialect.column({ ref: sql.ref('id'), ...columns.id }, [], 'id')}`.as('id'))
     .select(
-      nodes.map((node, at) =>
-        sql<number>`case when ${compile(node, { dialect, now: NOW, table: 'thing' })} then 1 else 0 end`.as(`c${at}`),
+      specials.map((node, at) =>
+        sql<number>`case when ${compile(node, { dialect, now: NOW, table: name, type: 'thing', layout })} then 1 else 0 end`.as(`c${at}`),
       ),
     )
     .orderBy('id')
     .execute()
-  return nodes.map((_, at) => found.filter((row) => (row as Row)[`c${at}`] === 1).map(({ id }) => id))
+  for (const [at, special] of specials.entries()) {
+    const answer = found.filter((row) => (row as Row)[`c${at}`] === 1).map(({ id }) => id)
+    expect(answer, `${JSON.stringify(special)}\nof ${JSON.stringify(rows)}\n`).to.deep.equal(held(rows, special, null))
+  }
 }

@@ -2,18 +2,25 @@
 import { PGlite } from '@electric-sql/pglite'
 import { Kysely, MysqlDialect, PostgresDialect, sql } from 'kysely'
 import { createPool } from 'mysql2'
-import { createTables, type Dialect, mariadb, pgliteDialect, postgres, sqlite } from 'pachter/sql'
+import { createTables, type Dialect, type Layout, mariadb, pgliteDialect, postgres, sqlite } from 'pachter/sql'
 import pg from 'pg'
 import { openSqlite } from './sqlite.js'
 
 type Book = Parameters<typeof createTables>[1]
+
+/** How tables are made, if not in the dialect's own way. */
+export interface How {
+  readonly dialect?: Dialect
+  readonly layout?: Layout
+  readonly before?: (db: Kysely<any>) => Promise<void>
+}
 
 /** A database to test on. */
 export interface Engine {
   readonly name: string
   readonly dialect: Dialect
   /** A database with empty tables for the rulebook; whatever was opened before on this engine is gone. */
-  open(book: Book, dialect?: Dialect): Promise<Kysely<any>>
+  open(book: Book, how?: How): Promise<Kysely<any>>
 }
 
 /** How to reach a server: a variable of the environment, with what it usually is. */
@@ -25,9 +32,10 @@ export const SERVERS = {
 const inProcess: Engine = {
   name: 'SQLite',
   dialect: sqlite,
-  async open(book, dialect = sqlite) {
+  async open(book, { dialect = sqlite, layout, before } = {}) {
     const db = openSqlite()
-    await createTables(db, book, dialect)
+    await before?.(db)
+    await createTables(db, book, dialect, layout)
     return db
   },
 }
@@ -45,7 +53,7 @@ function reused(
   isServer = true,
 ): Engine {
   let db: Promise<Kysely<any>> | undefined
-  let last: { readonly book: Book; readonly dialect: Dialect } | undefined
+  let last: { readonly book: Book; readonly how: How } | undefined
   if (isServer)
     closings.push(async () => {
       await (await db)?.destroy()
@@ -55,16 +63,17 @@ function reused(
   return {
     name,
     dialect,
-    async open(book, own = dialect) {
+    async open(book, how = {}) {
       db ??= connect()
       const opened = await db
-      if (last?.book === book && last.dialect === own) {
+      if (last?.book === book && last.how.dialect === how.dialect && JSON.stringify(last.how.layout) === JSON.stringify(how.layout)) {
         const tables = (await opened.introspection.getTables()).filter(({ schema }) => schema === undefined || schema === SCHEMA)
         for (const { name: table } of tables) await opened.deleteFrom(table).execute()
       } else {
         await reset(opened)
-        await createTables(opened, book, own)
-        last = { book, dialect: own }
+        await how.before?.(opened)
+        await createTables(opened, book, how.dialect ?? dialect, how.layout)
+        last = { book, how }
       }
       return opened
     },

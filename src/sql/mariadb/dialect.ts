@@ -1,8 +1,9 @@
 import { type SqlBool, sql } from 'kysely'
-import { type Comparable, instantText, type Scalar } from '../../condition/index.js'
+import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
-import type { Dialect, Fragment, Test } from '../dialect.js'
+import type { Column, Dialect, Fragment, Test } from '../dialect.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
+import { asKey, exact, held, heldAs, inOrder, isAmong, keptExactly, known, sameText, timeText } from './held.js'
 
 /**
  * MariaDB. Times are datetime(3) in UTC, whole numbers bigint, other numbers double, booleans 0 and 1; lists, nested objects
@@ -11,20 +12,22 @@ import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../
  */
 export const mariadb: Dialect = Object.freeze({
   name: 'mariadb',
-  column(name: string, path: readonly string[], type: Scalar | 'list'): Fragment {
-    return path.length === 0 ? indexed(sql.ref(name)) : inside(sql.ref(name), path, type)
+  column(column: Column, path: readonly string[], type: Scalar | 'list'): Fragment {
+    if (path.length > 0) return inside(column.ref, path, type)
+    return type === 'list' ? column.ref : held(column, type)
   },
-  isNull(name: string, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
+  isNull({ ref }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
     const json = path.length > 0 || type === 'list' || type === 'other'
-    return json ? isNullInside(sql.ref(name), path) : sql<SqlBool>`${sql.ref(name)} is null`
+    return json ? isNullInside(ref, path) : sql<SqlBool>`${ref} is null`
   },
   inside,
   isNullInside,
-  value: (known: Comparable, type: Scalar): Fragment => indexed(value(known, type)),
+  value: known,
   listValue: (values: readonly Comparable[], type: Scalar): Fragment => sql`${jsonList(values, type)}`,
   forever: (): Fragment => sql`cast('9999-12-31 23:59:59.999999' as datetime(6))`,
   isBlank: (id: Fragment): Test => sql<SqlBool>`char_length(trim(${id})) = 0`,
   hasNul: (text: Fragment): Test => sql<SqlBool>`instr(cast(${text} as binary), x'00') > 0`,
+  inOrder,
   sameText,
   sameIgnoringCase: (left: Fragment, right: Fragment): Test => sql<SqlBool>`${smallLetters(left)} = ${smallLetters(right)}`,
   startsWith: (text: Fragment, start: Fragment): Test => sql<SqlBool>`left(${exact(text)}, char_length(${start})) = ${exact(start)}`,
@@ -34,12 +37,7 @@ export const mariadb: Dialect = Object.freeze({
     return sql<SqlBool>`(${text} like ${`${start.replace(/[|%_]/g, '|$&')}%`} escape '|' and ${same})`
   },
   endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${exact(text)}, char_length(${end})) = ${exact(end)}`,
-  isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
-    const known = values.map((one) => value(one, type))
-    if (!isText(type)) return sql<SqlBool>`${item} in (${sql.join(known)})`
-    const among = sql<SqlBool>`${exact(item)} in (${sql.join(known.map(exact))})`
-    return INDEXED.has(item as object) ? sql<SqlBool>`(${item} in (${sql.join(known)}) and ${among})` : among
-  },
+  isAmong,
   someElement: (alias: string, list: Fragment, type: Scalar, test: (element: Fragment) => Test): Test =>
     sql<SqlBool>`exists (select 1 from ${places(list, alias)} where ${test(typed(element(list, alias), type))})`,
   listLength: (list: Fragment): Fragment => sql`json_length(${list})`,
@@ -49,20 +47,28 @@ export const mariadb: Dialect = Object.freeze({
   },
   someObject: (alias: string, list: Fragment, test: (object: Fragment) => Test): Test =>
     sql<SqlBool>`exists (select 1 from ${places(list, alias)} where json_type(${element(list, alias)}) = 'OBJECT' and ${test(element(list, alias))})`,
-  key: (known: Fragment, type: Scalar): Fragment => (isText(type) ? exact(known) : known),
+  key: asKey,
+  kept: keptExactly,
   closedRecursion: true,
-  isInQuery(values: readonly { readonly value: Fragment; readonly type: Scalar }[], query: Fragment): Test {
-    const keys = values.map((one) => (isText(one.type) ? exact(one.value) : one.value))
-    return keys.length === 1 ? sql<SqlBool>`${keys[0]} in (${query})` : sql<SqlBool>`(${sql.join(keys)}) in (${query})`
+  isInQuery(
+    values: readonly { readonly value: Fragment; readonly type: Scalar }[],
+    keys: readonly Fragment[],
+    query: (selected: readonly Fragment[]) => Fragment,
+  ): Test {
+    const wanted = values.map((one) => asKey(one.value, one.type))
+    const among = query(keys.map((one, at) => asKey(one, (values[at] as { type: Scalar }).type)))
+    return wanted.length === 1 ? sql<SqlBool>`${wanted[0]} in (${among})` : sql<SqlBool>`(${sql.join(wanted)}) in (${among})`
   },
   ordered: (column: Fragment, field: Field): Fragment => (field.type === 'text' ? exact(column) : column),
   // What a driver makes of a datetime depends on time zones that it was told.
   selected: (column: Fragment, field: Field): Fragment =>
     field.type === 'time' && !field.list ? sql`date_format(${column}, '%Y-%m-%dT%H:%i:%s.%fZ')` : column,
-  encode(field: Field, given: unknown): unknown {
+  encode(field: Field, given: unknown, as?: string): unknown {
     if (given === null || given === undefined) return null
     if (inJson(field)) return JSON.stringify(jsonValue(field, given))
-    return field.type === 'time' ? timeText(knownInstant(given)) : given
+    if (field.type !== 'time') return given
+    const time = timeText(knownInstant(given))
+    return as === 'timestamp' ? sql`convert_tz(${time}, '+00:00', @@session.time_zone)` : time
   },
   decode(field: Field, held: unknown): unknown {
     if (held === null || held === undefined) return field.nullable ? null : undefined
@@ -84,11 +90,18 @@ export const mariadb: Dialect = Object.freeze({
   // SQLSTATE class 23: integrity constraint violation; 22001 and 22003: a value that is too long, or out of range.
   isConstraintFailure: (error: unknown): boolean =>
     /^(23|22001|22003)/.test(String((error as { sqlState?: unknown } | null)?.sqlState ?? '')),
-  columnType(field: Field, holdsKeys = false): string {
+  columnType(field: Field, holdsKeys = false, as?: string): string {
+    if (as === 'uuid' || as === 'timestamp' || as === 'datetime') return as === 'uuid' ? as : `${as}(6)`
     if (inJson(field)) return 'json'
     if (field.type === 'text' && !holdsKeys) return `longtext ${EXACTLY}`
     return COLUMN_TYPES[field.type as Scalar]
   },
+  catalog: (): Fragment =>
+    sql`select if(s.named, table_schema, '') as \`schema\`, table_name as \`table\`, column_name as \`column\`, column_type as \`type\`, collation_name as collation
+      from information_schema.columns, (select 0 as named union all select 1) as s
+      where table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or table_schema = database())
+      order by 1, 2, ordinal_position`,
+  heldAs,
 })
 
 const EXACTLY = 'character set utf8mb4 collate utf8mb4_nopad_bin'
@@ -102,38 +115,8 @@ const COLUMN_TYPES: { readonly [T in Scalar]: string } = {
   boolean: 'boolean',
 }
 
-/** Columns and parameters as they are: what an index may serve for. */
-const INDEXED = new WeakSet<object>()
-
-function indexed(fragment: Fragment): Fragment {
-  INDEXED.add(fragment as object)
-  return fragment
-}
-
 function isText(type: Scalar): boolean {
   return type === 'text' || type === 'id'
-}
-
-function value(known: Comparable, type: Scalar): Fragment {
-  if (type === 'time') return sql`cast(${timeText(known as number)} as datetime(3))`
-  // A number with a fraction would be a decimal of few digits.
-  if (typeof known === 'number' && !Number.isSafeInteger(known)) return sql`cast(${String(known)} as double)`
-  return sql`${known}`
-}
-
-/** An instant as MariaDB writes it. */
-function timeText(time: number): string {
-  return instantText(time).replace('T', ' ').slice(0, -1)
-}
-
-/** A text whose comparisons, and whose order, go by code points. */
-function exact(text: Fragment): Fragment {
-  return sql`(convert(${text} using utf8mb4) collate utf8mb4_nopad_bin)`
-}
-
-function sameText(left: Fragment, right: Fragment): Test {
-  const same = sql<SqlBool>`${exact(left)} = ${exact(right)}`
-  return INDEXED.has(left as object) && INDEXED.has(right as object) ? sql<SqlBool>`(${left} = ${right} and ${same})` : same
 }
 
 const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZ'

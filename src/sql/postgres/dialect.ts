@@ -1,9 +1,26 @@
 import { type SqlBool, sql } from 'kysely'
-import { type Comparable, instantText, type Scalar } from '../../condition/index.js'
+import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
-import type { Dialect, Fragment, Test } from '../dialect.js'
+import type { Column, Dialect, Fragment, Test } from '../dialect.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
 import { afterPrefix } from '../prefix.js'
+import {
+  areAlike,
+  arrayOf,
+  held,
+  heldArray,
+  heldAs,
+  heldElement,
+  inOrder,
+  kept,
+  key,
+  known,
+  knownIn,
+  rawOf,
+  sameText,
+  writtenAs,
+} from './held.js'
+import { PARAMETER_TYPES, timeText, value } from './value.js'
 
 // More values than this become one JSON parameter.
 const MOST_PARAMETERS = 100
@@ -15,24 +32,25 @@ const MOST_PARAMETERS = 100
  */
 export const postgres: Dialect = Object.freeze({
   name: 'postgres',
-  column(name: string, path: readonly string[], type: Scalar | 'list'): Fragment {
-    if (path.length === 0) return sql.ref(name)
-    return inside(sql.ref(name), path, type)
+  column(column: Column, path: readonly string[], type: Scalar | 'list'): Fragment {
+    if (path.length > 0) return inside(column.ref, path, type)
+    if (type !== 'list') return held(column, type)
+    return column.as?.endsWith('[]') ? heldArray(column.ref, column.as) : column.ref
   },
-  isNull(name: string, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
-    const json = path.length > 0 || type === 'list' || type === 'other'
-    if (!json) return sql<SqlBool>`${sql.ref(name)} is null`
-    return isNullInside(sql.ref(name), path)
+  isNull({ ref, as }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
+    const json = path.length > 0 || ((type === 'list' || type === 'other') && !as?.endsWith('[]'))
+    return json ? isNullInside(ref, path) : sql<SqlBool>`${ref} is null`
   },
   inside,
   isNullInside,
-  value,
+  value: known,
   listValue: (values: readonly Comparable[], type: Scalar): Fragment => sql`${jsonList(values, type)}::jsonb`,
   forever: (): Fragment => sql`'infinity'::timestamptz`,
   isBlank: (id: Fragment): Test => sql<SqlBool>`btrim(${id}, ' ') = ''`,
   isInstant: (time: Fragment): Test =>
     sql<SqlBool>`${time} between '0001-01-01 00:00:00+00 BC'::timestamptz and '9999-12-31 23:59:59.999999+00'::timestamptz`,
-  sameText: (left: Fragment, right: Fragment): Test => sql<SqlBool>`${left} = ${right}`,
+  inOrder,
+  sameText,
   // In the collation "C", lower() knows the letters A to Z only.
   sameIgnoringCase: (left: Fragment, right: Fragment): Test => sql<SqlBool>`lower(${left} collate "C") = lower(${right} collate "C")`,
   startsWith: (text: Fragment, start: Fragment): Test => sql<SqlBool>`starts_with(${text}, ${start})`,
@@ -44,50 +62,96 @@ export const postgres: Dialect = Object.freeze({
   },
   endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${text}, length(${end})) = ${end}`,
   isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
-    if (values.length <= MOST_PARAMETERS) return sql<SqlBool>`${item} in (${sql.join(values.map((one) => value(one, type)))})`
-    const list = sql`jsonb_array_elements_text(${jsonList(values, type)}::jsonb)`
-    return sql<SqlBool>`${item} = any(array(select ${list}::${sql.raw(PARAMETER_TYPES[type])}))`
+    const raw = rawOf(item)
+    if (raw !== undefined && type === 'time' && values.length <= MOST_PARAMETERS)
+      return sql<SqlBool>`(${sql.join(
+        values.map((one) => inOrder(item, '=', known(one, type))),
+        sql` or `,
+      )})`
+    const alike = raw === undefined ? undefined : knownIn(raw, values.map(String))
+    if (alike !== undefined) return raw?.as === 'loose text' ? sql<SqlBool>`(${alike} and ${among(item, values, type)})` : alike
+    return among(item, values, type)
   },
-  hasKnown(list: Fragment, known: Comparable, type: Scalar): Test | undefined {
+  hasKnown(list: Fragment, wanted: Comparable, type: Scalar): Test | undefined {
+    const array = arrayOf(list)
+    if (array !== undefined) return arrayHas(array, '@>', [wanted], type)
     // Numbers in JSON have more digits than doubles have; times have more than one text form.
     if (type === 'number' || type === 'time') return undefined
-    return sql<SqlBool>`${list} @> ${JSON.stringify([known])}::jsonb`
+    return sql<SqlBool>`${list} @> ${JSON.stringify([wanted])}::jsonb`
   },
+  mayOverlap(list: Fragment, values: readonly Comparable[], type: Scalar): Test | undefined {
+    const array = arrayOf(list)
+    return array && arrayHas(array, '&&', values, type)
+  },
+  plainList,
   someElement(alias: string, list: Fragment, type: Scalar, test: (element: Fragment) => Test): Test {
-    return sql<SqlBool>`exists (select 1 from ${elements(list, alias)} where ${test(typed(sql.ref(`${alias}.value`), type))})`
+    const { from, one } = elementsOf(list, alias, type)
+    return sql<SqlBool>`exists (select 1 from ${from} where ${test(one)})`
   },
-  listLength: (list: Fragment): Fragment => sql`jsonb_array_length(${arrayOnly(list)})`,
-  countOf: (alias: string, list: Fragment, wanted: Fragment, type: Scalar): Fragment =>
-    sql`(select count(*) from ${elements(list, alias)} where ${typed(sql.ref(`${alias}.value`), type)} = ${wanted})`,
+  listLength(list: Fragment): Fragment {
+    const array = arrayOf(list)
+    return array === undefined ? sql`jsonb_array_length(${arrayOnly(list)})` : sql`cardinality(${array.ref})`
+  },
+  countOf(alias: string, list: Fragment, wanted: Fragment, type: Scalar): Fragment {
+    const { from, one } = elementsOf(list, alias, type)
+    return sql`(select count(*) from ${from} where ${type === 'text' || type === 'id' ? sameText(one, wanted) : inOrder(one, '=', wanted)})`
+  },
   someObject: (alias: string, list: Fragment, test: (object: Fragment) => Test): Test =>
     sql<SqlBool>`exists (select 1 from ${elements(list, alias)} where jsonb_typeof(${sql.ref(`${alias}.value`)}) = 'object' and ${test(sql.ref(`${alias}.value`))})`,
-  isInQuery(values: readonly { readonly value: Fragment; readonly type: Scalar }[], query: Fragment): Test {
+  isInQuery(
+    values: readonly { readonly value: Fragment; readonly type: Scalar }[],
+    keys: readonly Fragment[],
+    query: (selected: readonly Fragment[]) => Fragment,
+  ): Test {
     const [only] = values
+    const [one] = keys
+    if (values.length > 1 || only === undefined || one === undefined)
+      return sql<SqlBool>`(${sql.join(values.map((each) => each.value))}) in (${query(keys)})`
     // An array is asked for once, and then answered through an index, also within an OR; a subquery is not.
-    if (values.length === 1 && only !== undefined) return sql<SqlBool>`${only.value} = any(array(${query}))`
-    return sql<SqlBool>`(${sql.join(values.map((one) => one.value))}) in (${query})`
+    const isIn = (value: Fragment, selected: Fragment) => sql<SqlBool>`${value} = any(array(${query([selected])}))`
+    const [raw, other] = [rawOf(only.value), rawOf(one)]
+    if (raw === undefined || raw.as !== other?.as) return isIn(only.value, one)
+    if (raw.as === 'loose text') return sql<SqlBool>`(${isIn(raw.ref, other.ref)} and ${isIn(only.value, one)})`
+    return key(only.value) === raw.ref ? isIn(raw.ref, other.ref) : isIn(only.value, one)
   },
-  ordered: (column: Fragment, field: Field): Fragment => (field.type === 'text' ? sql`${column} collate "C"` : column),
-  encode(field: Field, given: unknown): unknown {
+  key,
+  kept,
+  ordered: (column: Fragment, field: Field): Fragment =>
+    field.type === 'text' || field.type === 'id' ? sql`${column} collate "C"` : column,
+  selected: (column: Fragment, field: Field): Fragment => (field.list ? plainList(column) : column),
+  encode(field: Field, given: unknown, as?: string): unknown {
     if (given === null || given === undefined) return null
+    if (as?.endsWith('[]') && Array.isArray(given))
+      return given.map((one) => (field.type === 'time' && one !== null ? timeText(knownInstant(one)) : one))
     if (inJson(field)) return JSON.stringify(jsonValue(field, given))
     return field.type === 'time' ? timeText(knownInstant(given)) : given
   },
-  decode(field: Field, held: unknown): unknown {
-    if (held === null || held === undefined) return field.nullable ? null : undefined
-    if (inJson(field)) return fromJson(field, held)
-    if (field.type === 'time') return timeOf(field, held)
+  decode(field: Field, given: unknown): unknown {
+    if (given === null || given === undefined) return field.nullable ? null : undefined
+    if (inJson(field)) return fromJson(field, given)
+    if (field.type === 'time') return timeOf(field, given)
     // Drivers give whole numbers of 64 bits as text, so that none is cut.
-    return field.type === 'integer' || field.type === 'number' ? Number(held) : held
+    return field.type === 'integer' || field.type === 'number' ? Number(given) : given
   },
   lock: (how: 'share' | 'update'): Fragment => sql.raw(`for ${how}`),
   // PostgreSQL looks for deadlocks after a second, by default.
   waitForLocks: (milliseconds: number): Fragment => sql`set local lock_timeout = ${sql.lit(milliseconds)}`,
   // SQLSTATE class 40: transaction rollback, for a deadlock or a serialisation failure; 55P03: a lock was not to be had in time.
   isConflict: (error: unknown): boolean => /^(40|55P03)/.test(String((error as { code?: unknown } | null)?.code ?? '')),
-  // SQLSTATE class 23: integrity constraint violation.
-  isConstraintFailure: (error: unknown): boolean => /^23/.test(String((error as { code?: unknown } | null)?.code ?? '')),
-  columnType: (field: Field): string => (inJson(field) ? 'jsonb' : COLUMN_TYPES[field.type as Scalar]),
+  // SQLSTATE class 23: integrity constraint violation; 22001, 22003 and 22P02: a value too long, out of range, or none of the type.
+  isConstraintFailure: (error: unknown): boolean =>
+    /^(23|22001|22003|22P02)/.test(String((error as { code?: unknown } | null)?.code ?? '')),
+  columnType: (field: Field, _holdsKeys?: boolean, as?: string): string =>
+    as === undefined || as === 'loose text' || as === 'enum' ? (inJson(field) ? 'jsonb' : COLUMN_TYPES[field.type as Scalar]) : as,
+  catalog:
+    (): Fragment => sql`select unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as "schema",
+    c.relname as "table", a.attname as "column", format_type(coalesce(nullif(t.typbasetype, 0), t.oid), a.atttypmod) as "type",
+    coalesce(e.typtype, t.typtype) as kind, case when l.collisdeterministic then '' when not l.collisdeterministic then 'loose' end as collation
+    from pg_attribute a join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace join pg_type t on t.oid = a.atttypid
+    left join pg_type e on e.oid = t.typelem and t.typlen = -1 left join pg_collation l on l.oid = a.attcollation
+    where a.attnum > 0 and not a.attisdropped and c.relkind in ('r', 'p', 'v', 'm', 'f') and n.nspname not in ('pg_catalog', 'information_schema')
+    order by 1, 2, a.attnum`,
+  heldAs,
 })
 
 const COLUMN_TYPES: { readonly [T in Scalar]: string } = {
@@ -97,21 +161,6 @@ const COLUMN_TYPES: { readonly [T in Scalar]: string } = {
   integer: 'bigint',
   number: 'double precision',
   boolean: 'boolean',
-}
-
-const PARAMETER_TYPES: { readonly [T in Scalar]: string } = { ...COLUMN_TYPES, text: 'text', id: 'text', time: 'timestamptz' }
-
-/** A parameter of a type of its own. Whole numbers are bigint beside any number, so that an index on a bigint column serves. */
-function value(known: Comparable, type: Scalar): Fragment {
-  if (type === 'time') return sql`${timeText(known as number)}::timestamptz`
-  if (type === 'number' || type === 'integer') return sql`${known}::${sql.raw(Number.isSafeInteger(known) ? 'bigint' : 'double precision')}`
-  return sql`${known}::${sql.raw(PARAMETER_TYPES[type])}`
-}
-
-/** An instant as PostgreSQL reads it: the year 0 is the first before Christ. */
-function timeText(time: number): string {
-  const text = instantText(time)
-  return text.startsWith('0000') ? `0001${text.slice(4)} BC` : text
 }
 
 function within(json: Fragment, path: readonly string[]): Fragment {
@@ -149,6 +198,45 @@ function typed(json: Fragment, type: Scalar): Fragment {
       return sql`(case when ${form} then case when ${text} like '0000%' then ('0001' || substr(${text}, 5) || ' BC')::timestamptz else (${text})::timestamptz end end)`
     }
   }
+}
+
+function among(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
+  if (values.length <= MOST_PARAMETERS) return sql<SqlBool>`${item} in (${sql.join(values.map((one) => value(one, type)))})`
+  const list = sql`jsonb_array_elements_text(${jsonList(values, type)}::jsonb)`
+  return sql<SqlBool>`${item} = any(array(select ${list}::${sql.raw(PARAMETER_TYPES[type])}))`
+}
+
+/** Whether an array has all of the values, or any; undefined where its elements cannot be compared as they are. */
+function arrayHas(
+  { ref, element }: { readonly ref: Fragment; readonly element: string },
+  how: '@>' | '&&',
+  values: readonly Comparable[],
+  type: Scalar,
+): Test | undefined {
+  if (!areAlike(element, type)) return undefined
+  const possible = writtenAs(element, values)
+  if (possible.length === 0 || (how === '@>' && possible.length < values.length)) return sql<SqlBool>`1 = 0`
+  return sql<SqlBool>`${ref} ${sql.raw(how)} array[${sql.join(possible)}]::${sql.raw(element)}[]`
+}
+
+/** The elements of a list as rows, and one of them as a value of the type. */
+function elementsOf(list: Fragment, alias: string, type: Scalar): { readonly from: Fragment; readonly one: Fragment } {
+  const ref = sql.ref(`${alias}.value`)
+  const array = arrayOf(list)
+  if (array === undefined) return { from: elements(list, alias), one: typed(ref, type) }
+  return { from: sql`unnest(${array.ref}) as ${sql.ref(alias)}(value)`, one: heldElement(ref, array.element, type) }
+}
+
+/** A list in JSON, whatever the column is. */
+function plainList(list: Fragment): Fragment {
+  const array = arrayOf(list)
+  if (array === undefined) return list
+  if (!array.element.startsWith('timestamp')) return sql`to_jsonb(${array.ref})`
+  const time = sql`(${heldElement(sql.ref('e.value'), array.element, 'time')} at time zone 'UTC')`
+  const text = (form: string) => sql`to_char(${time}, ${sql.lit(form)})`
+  const rest = '-MM-DD"T"HH24:MI:SS.MS"Z"'
+  const one = sql`case when ${time} < '0001-01-01'::timestamp then '0000' || ${text(rest)} else ${text(`YYYY${rest}`)} end`
+  return sql`case when ${array.ref} is not null then (select coalesce(jsonb_agg(${one} order by e.n), '[]') from unnest(${array.ref}) with ordinality as e(value, n)) end`
 }
 
 function arrayOnly(list: Fragment): Fragment {

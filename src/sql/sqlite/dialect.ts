@@ -1,8 +1,9 @@
 import { type SqlBool, sql } from 'kysely'
 import { type Comparable, family, instantText, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
-import type { Dialect, Fragment, Test } from '../dialect.js'
+import type { Column, Dialect, Fragment, Test } from '../dialect.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
+import type { FoundColumn } from '../layout.js'
 import { afterPrefix } from '../prefix.js'
 
 // More values than this become one JSON parameter, well below SQLite's limit on parameters.
@@ -15,9 +16,9 @@ const MOST_PARAMETERS = 100
 export const sqlite: Dialect = Object.freeze({
   name: 'sqlite',
   column,
-  isNull(name: string, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
+  isNull({ ref }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
     const json = path.length === 0 && (type === 'list' || type === 'other')
-    return json ? sql<SqlBool>`(${sql.ref(name)} is null or ${sql.ref(name)} = 'null')` : sql<SqlBool>`${column(name, path)} is null`
+    return json ? sql<SqlBool>`(${ref} is null or ${ref} = 'null')` : sql<SqlBool>`${column({ ref }, path)} is null`
   },
   value: (value: Comparable, type: Scalar): Fragment => sql`${encodeScalar(value, type)}`,
   listValue: (values: readonly Comparable[], type: Scalar): Fragment => sql`${jsonList(values, type)}`,
@@ -60,9 +61,13 @@ export const sqlite: Dialect = Object.freeze({
   },
   inside: (object: Fragment, path: readonly string[]): Fragment => extracted(object, path),
   isNullInside: (object: Fragment, path: readonly string[]): Test => sql<SqlBool>`${extracted(object, path)} is null`,
-  isInQuery(values: readonly { readonly value: Fragment; readonly type: Scalar }[], query: Fragment): Test {
+  isInQuery(
+    values: readonly { readonly value: Fragment; readonly type: Scalar }[],
+    keys: readonly Fragment[],
+    query: (selected: readonly Fragment[]) => Fragment,
+  ): Test {
     const exact = values.map(({ value, type }) => (family(type) === 'text' ? sql`${value} collate binary` : value))
-    return exact.length === 1 ? sql<SqlBool>`${exact[0]} in (${query})` : sql<SqlBool>`(${sql.join(exact)}) in (${query})`
+    return exact.length === 1 ? sql<SqlBool>`${exact[0]} in (${query(keys)})` : sql<SqlBool>`(${sql.join(exact)}) in (${query(keys)})`
   },
   ordered: (column: Fragment, field: Field): Fragment => (field.type === 'text' ? sql`${column} collate binary` : column),
   encode(field: Field, value: unknown): unknown {
@@ -84,10 +89,15 @@ export const sqlite: Dialect = Object.freeze({
     if (inJson(field)) return 'text'
     return COLUMN_TYPES[field.type as Scalar]
   },
+  catalog: (): Fragment =>
+    sql`select '' as "schema", m.name as "table", c.name as "column", c.type as "type" from sqlite_master m, pragma_table_info(m.name) c where m.type in ('table', 'view') order by m.name, c.cid`,
+  // A column holds whatever it is given: its type says little.
+  heldAs: (column: FoundColumn, field: Field): null | undefined =>
+    column.type.toLowerCase() === 'blob' && !inJson(field) ? null : undefined,
 })
 
-function column(name: string, path: readonly string[]): Fragment {
-  return path.length === 0 ? sql.ref(name) : extracted(sql.ref(name), path)
+function column({ ref }: Column, path: readonly string[]): Fragment {
+  return path.length === 0 ? ref : extracted(ref, path)
 }
 
 function extracted(json: Fragment, path: readonly string[]): Fragment {

@@ -1,0 +1,195 @@
+import { type Kysely, sql } from 'kysely'
+import { PachterError } from '../condition/index.js'
+import { type Field, keysAreGiven, type Model, nearest, type TypeModel, UnknownNameError } from '../rulebook/index.js'
+import type { Dialect } from './dialect.js'
+
+/** Where a field is kept: in which column, and as what, where that is known. */
+export interface ColumnPlace {
+  readonly name: string
+  /** How the database holds the values, in the dialect's words: `uuid`, `timestamptz`, `text[]`. Left out where nobody said. */
+  readonly as?: string
+}
+
+/** Where the records of a type are kept. */
+export interface TablePlace {
+  readonly schema?: string
+  readonly name: string
+  readonly columns: { readonly [field: string]: ColumnPlace }
+}
+
+/** Where a database keeps the record types of a rulebook: plain data, made by `layoutOf` or `readLayout`. */
+export interface Layout {
+  readonly tables: { readonly [type: string]: TablePlace }
+  /** The keys that were removed, where clients may give keys. */
+  readonly removedKeys: { readonly schema?: string; readonly name: string }
+}
+
+/** How tables and columns are named, where that is not as record types and fields are. */
+export interface LayoutOptions {
+  /** Names of tables and columns from those of record types and fields: `snake_case` makes `plot_id` of `plotId`. */
+  readonly names?: 'snake_case' | ((name: string) => string)
+  /** Comes before the name of each table. */
+  readonly prefix?: string
+  /** The schema of all tables; else the connection's own. */
+  readonly schema?: string
+  /** What is named otherwise, by record type. A name is taken as it is. */
+  readonly tables?: {
+    readonly [type: string]: {
+      readonly name?: string
+      readonly schema?: string
+      readonly columns?: { readonly [field: string]: string | { readonly name?: string; readonly as?: string } }
+    }
+  }
+}
+
+/** Where clients may give keys, those that were removed are kept in this table: `type` and `key`, both text. */
+export const REMOVED_KEYS = 'pachter_removed_key'
+
+/** The tables or columns that a layout speaks of do not fit the rulebook, or the database. */
+export class LayoutError extends PachterError {
+  readonly at: string
+
+  constructor(at: string, problem: string) {
+    super('LAYOUT', `${at}: ${problem}`)
+    this.at = at
+  }
+}
+
+/** `plotId` as `plot_id`. Runs of capitals stay together: `siteURLs` is `site_urls`. */
+function snakeCase(name: string): string {
+  return name
+    .replace(/([a-z\d])([A-Z])/g, '$1_$2')
+    .replace(/([A-Z]+)([A-Z][a-z\d])/g, '$1_$2')
+    .toLowerCase()
+}
+
+/**
+ * Says where the record types of a rulebook are kept, without looking at the database. Without options, tables and columns
+ * are named as record types and fields are.
+ *
+ * @throws LayoutError, UnknownNameError where the options name a record type or field that is none, or two fields share a column.
+ * @example
+ * const layout = layoutOf(book, { names: 'snake_case', schema: 'garden', tables: { plot: { name: 'parcel' } } })
+ * layout.tables.plot.columns.holderId.name // holder_id
+ */
+export function layoutOf(book: { readonly model: Pick<Model, 'types'> }, options: LayoutOptions = {}): Layout {
+  const { names, prefix = '', schema, tables = {} } = options
+  const { types } = book.model
+  for (const type of Object.keys(tables))
+    if (!Object.hasOwn(types, type)) throw new UnknownNameError('record type', type, Object.keys(types), 'tables')
+  const named = names === 'snake_case' ? snakeCase : (names ?? ((name: string) => name))
+  const places = Object.values(types).map((type) => {
+    const { columns = {}, ...own } = tables[type.name] ?? {}
+    for (const field of Object.keys(columns))
+      if (!Object.hasOwn(type.fields, field)) throw new UnknownNameError('field', field, Object.keys(type.fields), `tables.${type.name}`)
+    const placed = Object.keys(type.fields).map((field) => {
+      const given = columns[field]
+      const place: ColumnPlace = { name: named(field), ...(typeof given === 'string' ? { name: given } : given) }
+      return [field, Object.freeze({ ...place, name: usable(place.name, `${type.name}.${field}`) })] as const
+    })
+    apart(placed.map(([field, { name }]) => [`${type.name}.${field}`, name]))
+    const inSchema = own.schema ?? schema
+    const place: TablePlace = {
+      ...(inSchema === undefined ? {} : { schema: usable(inSchema, type.name) }),
+      name: usable(own.name ?? prefix + named(type.name), type.name),
+      columns: Object.freeze(Object.fromEntries(placed)),
+    }
+    return [type.name, Object.freeze(place)] as const
+  })
+  apart(places.map(([type, place]) => [type, `${place.schema ?? ''}\0${place.name}`]))
+  return Object.freeze({
+    tables: Object.freeze(Object.fromEntries(places)),
+    removedKeys: Object.freeze({ ...(schema === undefined ? {} : { schema }), name: REMOVED_KEYS }),
+  })
+}
+
+function usable(name: unknown, at: string): string {
+  // Kysely reads dots and the word "as" in a name as something else.
+  if (typeof name === 'string' && /^[^\0."`]+$/.test(name) && !/\sas\s/i.test(name) && name.trim() === name) return name
+  throw new LayoutError(at, `${JSON.stringify(name)} can name no table or column; a schema is given by itself, as "schema"`)
+}
+
+function apart(named: readonly (readonly [of: string, name: string])[]): void {
+  const seen = new Map<string, string>()
+  for (const [of, name] of named) {
+    const first = seen.get(name)
+    if (first !== undefined) throw new LayoutError(of, `is kept in ${JSON.stringify(name.split('\0').at(-1))}, and so is ${first}`)
+    seen.set(name, of)
+  }
+}
+
+/** A column that a database has. */
+export interface FoundColumn {
+  readonly schema: string
+  readonly table: string
+  readonly column: string
+  /** Its type, as the database writes it. */
+  readonly type: string
+  /** What kind of type that is, where the dialect's query says. */
+  readonly kind?: string | null
+  readonly collation?: string | null
+}
+
+/**
+ * Says where the record types of a rulebook are kept, and as what: the database is asked which tables and columns there are,
+ * and of which types. What the options say comes first.
+ *
+ * @throws LayoutError where a table or column is not there, or cannot hold the field.
+ * @example
+ * const layout = await readLayout(db, postgres, book, { names: 'snake_case' })
+ */
+export async function readLayout(
+  db: Kysely<any>,
+  dialect: Dialect,
+  book: { readonly model: Pick<Model, 'types'> },
+  options: LayoutOptions = {},
+): Promise<Layout> {
+  const layout = layoutOf(book, options)
+  const types = Object.values(book.model.types)
+  const { rows } = await sql<FoundColumn>`${dialect.catalog()}`.execute(db)
+  const tables = types.map((type) => [type.name, readTable(type, layout.tables[type.name] as TablePlace, rows, dialect)] as const)
+  const keys = layout.removedKeys
+  if (types.some((type) => keysAreGiven(type)) && !rows.some((row) => isTable(row, keys)))
+    throw new LayoutError(keys.name, 'there is no such table: it keeps the keys of removed records, as type and key, both text')
+  return Object.freeze({ ...layout, tables: Object.freeze(Object.fromEntries(tables)) })
+}
+
+/** Tables without a schema of their own are those that the connection finds first; the dialect's query gives only these. */
+function isTable(row: FoundColumn, place: { readonly schema?: string; readonly name: string }): boolean {
+  return row.table === place.name && (place.schema === undefined ? row.schema === '' : row.schema === place.schema)
+}
+
+function readTable(type: TypeModel, place: TablePlace, rows: readonly FoundColumn[], dialect: Dialect): TablePlace {
+  const there = rows.filter((row) => isTable(row, place))
+  if (there.length === 0) {
+    const others = [...new Set(rows.filter(({ schema }) => schema === (place.schema ?? '')).map(({ table }) => table))]
+    throw new LayoutError(
+      type.name,
+      `there is no table ${[place.schema, place.name].filter(Boolean).join('.')}${instead(place.name, others)}`,
+    )
+  }
+  const columns = Object.entries(place.columns).map(([field, given]) => {
+    const found = there.find(({ column }) => column === given.name)
+    const at = `${type.name}.${field}`
+    const others = there.map(({ column }) => column)
+    if (found === undefined) throw new LayoutError(at, `${place.name} has no column ${given.name}${instead(given.name, others)}`)
+    const held = given.as ?? dialect.heldAs(found, type.fields[field] as Field)
+    if (held !== null) return [field, Object.freeze({ ...given, ...(held === undefined ? {} : { as: held }) })] as const
+    throw new LayoutError(
+      at,
+      `the column ${place.name}.${given.name} is ${found.type}, which cannot hold ${kindOf(type.fields[field] as Field)}`,
+    )
+  })
+  return Object.freeze({ ...place, columns: Object.freeze(Object.fromEntries(columns)) })
+}
+
+function kindOf({ type, list }: Field): string {
+  return list ? `a list of ${type}` : type
+}
+
+/** What else there is to name, if that helps. */
+function instead(name: string, others: readonly string[]): string {
+  const near = nearest(name, others)
+  if (near !== undefined) return `: is ${near} meant? Say so in "tables", or "names"`
+  return others.length === 0 ? '' : `; there are ${others.slice(0, 12).join(', ')}`
+}

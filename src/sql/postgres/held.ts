@@ -1,0 +1,184 @@
+import { type SqlBool, sql } from 'kysely'
+import type { Comparable, Scalar } from '../../condition/index.js'
+import type { Field } from '../../rulebook/index.js'
+import type { Column, Fragment, Order, Test } from '../dialect.js'
+import { inJson } from '../json-column.js'
+import type { FoundColumn } from '../layout.js'
+import { afterInstant, value } from './value.js'
+
+/** A column, as it is: what an index is on. Its values are written in another way wherever they are not compared with their like. */
+interface Raw {
+  readonly ref: Fragment
+  readonly as: string
+}
+
+const RAW = new WeakMap<object, Raw>()
+
+/** The column behind a value, where it holds values in a way of its own. */
+export function rawOf(fragment: Fragment): Raw | undefined {
+  return RAW.get(fragment as object)
+}
+
+// Texts that only look like those in the column equal none of them.
+const WRITTEN: { readonly [as: string]: RegExp } = {
+  uuid: /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/,
+  bigint: /^(0|-?[1-9]\d{0,17})$/,
+  integer: /^(0|-?[1-9]\d{0,8})$/,
+}
+const LOOSE = 'loose text'
+
+/**
+ * The values of a column that holds them in a way of its own. Texts are written as texts, times cut to milliseconds, numbers
+ * read as JavaScript reads them; and comparisons with what is alike, or known, go by the column itself.
+ */
+export function held({ ref, as }: Column, type: Scalar): Fragment {
+  const fragment = written(ref, as, type)
+  if (as !== undefined || type === 'time') RAW.set(fragment as object, { ref, as: as ?? 'timestamptz' })
+  return fragment
+}
+
+function written(ref: Fragment, as: string | undefined, type: Scalar): Fragment {
+  if (type === 'time') {
+    if (as === 'timestamptz(3)') return sql`${ref}`
+    if (as === 'date') return sql`(${ref}::timestamp at time zone 'UTC')`
+    return sql`date_trunc('milliseconds', ${as === 'timestamp' ? sql`${ref} at time zone 'UTC'` : ref})`
+  }
+  if (type === 'integer' || type === 'number') {
+    if (as === 'numeric') return sql`${ref}::double precision`
+    return as === 'real' ? sql`${ref}::text::double precision` : ref
+  }
+  if (type === 'boolean' || as === undefined) return ref
+  return as === LOOSE ? sql`(${ref}::text collate "C")` : sql`${ref}::text`
+}
+
+/** Equality of texts. */
+export function sameText(left: Fragment, right: Fragment): Test {
+  const [a, b] = [rawOf(left), rawOf(right)]
+  const same = sql<SqlBool>`${left} = ${right}`
+  if (a !== undefined && b !== undefined && a.as === b.as) {
+    if (a.as in WRITTEN) return sql<SqlBool>`${a.ref} = ${b.ref}`
+    return a.as === LOOSE ? sql<SqlBool>`(${a.ref} = ${b.ref} and ${same})` : same
+  }
+  const [column, known] = a === undefined ? [b, KNOWN.get(left as object)] : [a, KNOWN.get(right as object)]
+  if (column === undefined || known === undefined) return same
+  const alike = knownIn(column, [String(known)])
+  return column.as === LOOSE ? sql<SqlBool>`(${alike} and ${same})` : (alike ?? same)
+}
+
+/** The column being one of the texts, by itself; undefined where it cannot be compared so. */
+export function knownIn({ ref, as }: Raw, texts: readonly string[]): Test | undefined {
+  if (!(as in WRITTEN) && as !== LOOSE) return undefined
+  const possible = writtenAs(as, texts)
+  if (possible.length === 0) return sql<SqlBool>`1 = 0`
+  // A parameter without a type takes that of the column.
+  return sql<SqlBool>`${ref} in (${sql.join(possible)})`
+}
+
+/** Those of the texts that such a column can hold at all. */
+export function writtenAs<T>(as: string, values: readonly T[]): readonly T[] {
+  const form = WRITTEN[as]
+  return form === undefined ? values : values.filter((one) => form.test(String(one)))
+}
+
+const KNOWN = new WeakMap<object, Comparable>()
+
+/** A parameter that is remembered for what it is. */
+export function known(what: Comparable, type: Scalar): Fragment {
+  const fragment = value(what, type)
+  KNOWN.set(fragment as object, what)
+  return fragment
+}
+
+const MIRRORED: { readonly [O in Order]: Order } = { '=': '=', '<': '>', '>': '<', '<=': '>=', '>=': '<=' }
+
+/** An order of numbers, booleans or times. A time beside a known one goes by the column, whose microseconds do not count. */
+export function inOrder(left: Fragment, order: Order, right: Fragment): Test {
+  const time = rawOf(left)
+  const instant = KNOWN.get(right as object)
+  if (time !== undefined && typeof instant === 'number' && TIMES.has(time.as)) return besideInstant(time, order, instant)
+  if (rawOf(right) !== undefined && typeof KNOWN.get(left as object) === 'number' && TIMES.has(rawOf(right)?.as as string))
+    return inOrder(right, MIRRORED[order], left)
+  return sql<SqlBool>`${left} ${sql.raw(order)} ${right}`
+}
+
+const TIMES: ReadonlySet<string> = new Set(['timestamptz', 'timestamptz(3)', 'timestamp'])
+
+function besideInstant({ ref, as }: Raw, order: Order, instant: number): Test {
+  const fits = (time: Fragment) => (as === 'timestamp' ? sql`(${time} at time zone 'UTC')` : time)
+  const from = fits(value(instant, 'time'))
+  if (as === 'timestamptz(3)') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`
+  const until = fits(afterInstant(instant))
+  if (order === '=') return sql<SqlBool>`(${ref} >= ${from} and ${ref} < ${until})`
+  if (order === '<' || order === '>=') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`
+  return order === '<=' ? sql<SqlBool>`${ref} < ${until}` : sql<SqlBool>`${ref} >= ${until}`
+}
+
+/** A value as a query keeps it: what comes of it can be compared with columns again. */
+export function key(fragment: Fragment): Fragment {
+  const raw = rawOf(fragment)
+  return raw !== undefined && raw.as in WRITTEN ? raw.ref : fragment
+}
+
+/** A column that keeps such values. */
+export function kept(ref: Fragment, fragment: Fragment): Fragment {
+  const raw = rawOf(fragment)
+  return raw !== undefined && raw.as in WRITTEN ? held({ ref, as: raw.as }, 'text') : ref
+}
+
+/** Whether a list is an array of the database, and of what. */
+export function arrayOf(list: Fragment): { readonly ref: Fragment; readonly element: string } | undefined {
+  const raw = rawOf(list)
+  return raw?.as.endsWith('[]') ? { ref: raw.ref, element: raw.as.slice(0, -2) } : undefined
+}
+
+// Elements that are held in a way of their own.
+const SPECIAL: ReadonlySet<string> = new Set(['uuid', 'enum', LOOSE, 'numeric', 'real'])
+
+/** An element of an array. */
+export function heldElement(ref: Fragment, element: string, type: Scalar): Fragment {
+  return held({ ref, ...(SPECIAL.has(element) || type === 'time' ? { as: element } : {}) }, type)
+}
+
+/** Whether elements of that kind are equal where arrays say so. */
+export function areAlike(element: string, type: Scalar): boolean {
+  return type !== 'time' && (element === 'uuid' || !SPECIAL.has(element))
+}
+
+/** A column that is an array. */
+export function heldArray(ref: Fragment, as: string): Fragment {
+  const fragment = sql`${ref}`
+  RAW.set(fragment as object, { ref, as })
+  return fragment
+}
+
+/** As what a column holds a field: the word that a layout keeps. */
+export function heldAs({ type: written, kind, collation }: FoundColumn, field: Field): string | null | undefined {
+  const type = written.toLowerCase()
+  if (inJson(field)) {
+    if (type === 'jsonb') return undefined
+    const { list: _list, ...element } = field
+    if (!field.list || !type.endsWith('[]') || inJson(element)) return null
+    const bare = type.slice(0, -2)
+    const one = heldAs({ schema: '', table: '', column: '', type: bare, kind: kind ?? null, collation: collation ?? null }, element)
+    return one === null ? null : `${one ?? bare.replace(/\(.*\)/, '')}[]`
+  }
+  switch (field.type as Scalar) {
+    case 'text':
+    case 'id':
+      if (kind === 'e') return 'enum'
+      if (type === 'citext' || collation === 'loose') return LOOSE
+      if (type === 'uuid' || type === 'bigint' || type === 'integer') return type
+      return /^(text|character varying\b.*)$/.test(type) ? undefined : null
+    case 'boolean':
+      return type === 'boolean' ? undefined : null
+    case 'integer':
+    case 'number':
+      if (/^(bigint|integer|smallint|double precision)$/.test(type)) return undefined
+      return /^numeric\b/.test(type) ? 'numeric' : type === 'real' ? 'real' : null
+    case 'time':
+      if (/^timestamp\([0-3]\) with time zone$/.test(type)) return 'timestamptz(3)'
+      if (/^timestamp(\(\d\))? with time zone$/.test(type)) return 'timestamptz'
+      if (/^timestamp(\(\d\))? without time zone$/.test(type)) return 'timestamp'
+      return type === 'date' ? 'date' : null
+  }
+}

@@ -1,0 +1,33 @@
+import { sql } from 'kysely'
+import { type Comparable, instantText, type Scalar } from '../../condition/index.js'
+import type { Fragment } from '../dialect.js'
+
+/** The types of parameters. */
+export const PARAMETER_TYPES: { readonly [T in Scalar]: string } = {
+  text: 'text',
+  id: 'text',
+  time: 'timestamptz',
+  integer: 'bigint',
+  number: 'double precision',
+  boolean: 'boolean',
+}
+
+/** A parameter of a type of its own. Whole numbers are bigint beside any number, so that an index on a bigint column serves. */
+export function value(known: Comparable, type: Scalar): Fragment {
+  if (type === 'time') return sql`${timeText(known as number)}::timestamptz`
+  if (type === 'number' || type === 'integer') return sql`${known}::${sql.raw(Number.isSafeInteger(known) ? 'bigint' : 'double precision')}`
+  return sql`${known}::${sql.raw(PARAMETER_TYPES[type])}`
+}
+
+const LAST = Date.UTC(9999, 11, 31, 23, 59, 59, 999)
+
+/** The instant a millisecond later. */
+export function afterInstant(time: number): Fragment {
+  return time === LAST ? sql`'10000-01-01 00:00:00+00'::timestamptz` : value(time + 1, 'time')
+}
+
+/** An instant as PostgreSQL reads it: the year 0 is the first before Christ. */
+export function timeText(time: number): string {
+  const text = instantText(time)
+  return text.startsWith('0000') ? `0001${text.slice(4)} BC` : text
+}
