@@ -1,4 +1,4 @@
-import type { Expression, SqlBool } from 'kysely'
+import type { Expression, QueryCompiler, SqlBool } from 'kysely'
 import type { Comparable, Scalar } from '../condition/index.js'
 import type { Field } from '../rulebook/index.js'
 import type { FoundColumn } from './layout.js'
@@ -20,6 +20,10 @@ export type Order = '=' | '<' | '>' | '<=' | '>='
 /** What one database does in its own way. Everything else about conditions is the same on all. */
 export interface Dialect {
   readonly name: string
+  /** Writes the SQL of this database. */
+  queryCompiler(): QueryCompiler
+  /** Whether parameters are written `$1`, `$2` and so on; else `?`. */
+  readonly numbered?: true
   /**
    * A column, or what lies at a path within a column of JSON: as a value of the type, or a list; null where nothing of that
    * type is there.

@@ -4,6 +4,7 @@
  */
 export { type CompileOptions, compile, UnnamedTableError, UnspecialisedError } from './compile.js'
 export type { Column, Dialect, Fragment, Order, Test } from './dialect.js'
+export { type FilterOptions, fieldFilter, rowFilter, type SqlFilter } from './filter.js'
 export {
   type ColumnPlace,
   type FoundColumn,

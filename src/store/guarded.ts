@@ -253,6 +253,12 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
       })
     },
 
+    async viewpoint() {
+      if (still.viewpoint === undefined)
+        throw new QueryError('as the system', 'there is no viewpoint: it is nobody whom rules could be about')
+      return question({ action: 'read', type: 'viewpoint' }, async () => (await who.now(tables, Object.keys(model.types))).viewpoint)
+    },
+
     has: (privilege: string) => granted('privilege', model.privileges, privilege),
     mayCall: (routine: string) => granted('routine', model.routines, routine),
 

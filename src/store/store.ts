@@ -1,5 +1,5 @@
 import type { Action, FieldName, Key, RowOf, SeenRow, TypeName, World } from '../rulebook/index.js'
-import { type Clock, type Rulebook, readClaims, type Verdict, viewpointOf } from '../viewpoint/index.js'
+import { type Clock, type Rulebook, readClaims, type Verdict, type Viewpoint, viewpointOf } from '../viewpoint/index.js'
 import { person, system } from './asker.js'
 import type { BulkOptions, BulkResult, Which } from './bulk.js'
 import { cursors } from './cursor.js'
@@ -113,6 +113,13 @@ export interface GuardedStore<W extends World = World> {
 
   /** What can be said before any record is loaded: always, never, or depending on the record. */
   may<K extends TypeName<W>>(action: Action | W['actions'][K], type: K): Promise<'always' | 'never' | 'depending'>
+
+  /**
+   * This person's viewpoint, with the records linked to them as they are now: for queries of one's own. Make one for each request.
+   * @example
+   * const filter = rowFilter(await mine.viewpoint(), 'read', 'plot', { dialect: postgres })
+   */
+  viewpoint(): Promise<Viewpoint<W>>
 
   /** Whether this person has a privilege. The system has all. */
   has(privilege: W['privilege']): Promise<boolean>

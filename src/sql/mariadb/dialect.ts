@@ -1,4 +1,4 @@
-import { type SqlBool, sql } from 'kysely'
+import { MysqlQueryCompiler, type SqlBool, sql } from 'kysely'
 import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Dialect, Fragment, Test } from '../dialect.js'
@@ -12,6 +12,7 @@ import { asKey, exact, held, heldAs, inOrder, isAmong, keptExactly, known, sameT
  */
 export const mariadb: Dialect = Object.freeze({
   name: 'mariadb',
+  queryCompiler: () => new MysqlQueryCompiler(),
   column(column: Column, path: readonly string[], type: Scalar | 'list'): Fragment {
     if (path.length > 0) return inside(column.ref, path, type)
     return type === 'list' ? column.ref : held(column, type)

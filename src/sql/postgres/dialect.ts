@@ -1,4 +1,4 @@
-import { type SqlBool, sql } from 'kysely'
+import { PostgresQueryCompiler, type SqlBool, sql } from 'kysely'
 import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Dialect, Fragment, Test } from '../dialect.js'
@@ -32,6 +32,8 @@ const MOST_PARAMETERS = 100
  */
 export const postgres: Dialect = Object.freeze({
   name: 'postgres',
+  queryCompiler: () => new PostgresQueryCompiler(),
+  numbered: true,
   column(column: Column, path: readonly string[], type: Scalar | 'list'): Fragment {
     if (path.length > 0) return inside(column.ref, path, type)
     if (type !== 'list') return held(column, type)

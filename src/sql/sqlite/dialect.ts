@@ -1,4 +1,4 @@
-import { type SqlBool, sql } from 'kysely'
+import { type SqlBool, SqliteQueryCompiler, sql } from 'kysely'
 import { type Comparable, family, instantText, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Dialect, Fragment, Test } from '../dialect.js'
@@ -15,6 +15,7 @@ const MOST_PARAMETERS = 100
  */
 export const sqlite: Dialect = Object.freeze({
   name: 'sqlite',
+  queryCompiler: () => new SqliteQueryCompiler(),
   column,
   isNull({ ref }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
     const json = path.length === 0 && (type === 'list' || type === 'other')
