@@ -1,40 +1,46 @@
-// Long runs of the agreement test: npm run agree -- --cases 200000 --seed 1 --engine PostgreSQL
+// Long runs of the agreement tests: npm run agree -- --cases 200000 --seed 1 --with PostgreSQL
 import { parseArgs } from 'node:util'
 import { AT_ONCE, agrees, agreesInOwnSchema } from './support/agreement.js'
+import { agreesInDocuments } from './support/documents.js'
 import { engines } from './support/engines.js'
 
 const { values } = parseArgs({
-  options: {
-    cases: { type: 'string', default: '20000' },
-    seed: { type: 'string' },
-    engine: { type: 'string', multiple: true },
-    own: { type: 'boolean' },
-  },
+  options: { cases: { type: 'string', default: '20000' }, seed: { type: 'string' }, with: { type: 'string', multiple: true } },
 })
 const cases = Number(values.cases)
 const seed = values.seed === undefined ? Math.floor(Math.random() * 2 ** 31) : Number(values.seed)
 if (!Number.isSafeInteger(cases) || cases < 1 || !Number.isSafeInteger(seed)) throw new Error('--cases and --seed are whole numbers')
-const wanted = engines.filter(({ name }) => values.engine?.includes(name) ?? true)
-if (wanted.length === 0) throw new Error(`--engine: there are ${engines.map(({ name }) => name).join(', ')}`)
+
+/** What memory is compared with. Says what is to be told besides. */
+const COMPARED: { readonly [name: string]: (runs: number, seed: number) => Promise<unknown> } = {
+  ...Object.fromEntries(engines.map((engine) => [engine.name, (runs: number, from: number) => agrees(engine, runs, from)])),
+  ...Object.fromEntries(
+    engines.map((engine) => [`${engine.name}, own tables`, (runs: number, from: number) => agreesInOwnSchema(engine, runs, from)]),
+  ),
+  documents: agreesInDocuments,
+}
+const names = Object.keys(COMPARED)
+const odd = values.with?.find((name) => !names.includes(name))
+if (odd !== undefined) throw new Error(`--with ${odd}: there are ${names.join('; ')}`)
 
 // In batches, so that progress is seen; each with a seed of its own, which is said where it finds something.
 const BATCH = 500
 let failed = false
-for (const engine of wanted) {
+for (const name of values.with ?? names) {
   const runs = Math.ceil(cases / AT_ONCE)
   let done = 0
   let disagreement: unknown
   for (let batch = 0; done < runs && disagreement === undefined; batch++) {
     const now = Math.min(BATCH, runs - done)
-    await (values.own ? agreesInOwnSchema : agrees)(engine, now, seed + batch).catch((error: unknown) => {
+    await COMPARED[name]?.(now, seed + batch).catch((error: unknown) => {
       disagreement = error
     })
     done += now
-    process.stderr.write(`\r${engine.name}: ${(done * AT_ONCE).toLocaleString('en')} of ${(runs * AT_ONCE).toLocaleString('en')} `)
+    process.stderr.write(`\r${name}: ${(done * AT_ONCE).toLocaleString('en')} of ${(runs * AT_ONCE).toLocaleString('en')} `)
   }
   process.stderr.write('\r')
   const outcome = disagreement === undefined ? 'no disagreement with memory' : 'a disagreement with memory:'
-  console.log(`${engine.name}: ${(done * AT_ONCE).toLocaleString('en')} cases from seed ${seed}, ${outcome}`)
+  console.log(`${name}: ${(done * AT_ONCE).toLocaleString('en')} cases from seed ${seed}, ${outcome}`)
   if (disagreement !== undefined) {
     failed = true
     // What the smallest case was about comes first: the rest lists conditions that agree as well.

@@ -27,6 +27,7 @@ export {
   type Comparable,
   comparable,
   family,
+  inside,
   isBlank,
   isHoldable,
   isMissing,

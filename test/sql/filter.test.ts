@@ -1,8 +1,10 @@
 import { expect } from 'chai'
+import { sql as drizzle } from 'drizzle-orm'
+import { PgDialect } from 'drizzle-orm/pg-core'
 import { createPool } from 'mysql2/promise'
 import { rulebook, toMany, toOne } from 'pachter'
 import { overKysely } from 'pachter/kysely'
-import { fieldFilter, layoutOf, postgres, rowFilter, type SqlFilter, sqlite } from 'pachter/sql'
+import { fieldFilter, layoutOf, postgres, rowFilter, sqlite } from 'pachter/sql'
 import { openStore } from 'pachter/store'
 import pg from 'pg'
 import { z } from 'zod'
@@ -104,8 +106,10 @@ describe('a filter for queries of one’s own', () => {
     expect(numbered.values).to.include('m-1')
     const marked = rowFilter(view, 'read', 'plot', { dialect: postgres, placeholders: '?' })
     expect(marked.text.split('?')).to.deep.equal([...marked.strings])
-    const together = ({ strings, values }: SqlFilter) => String.raw(strings, ...values)
-    expect(together(marked)).to.include('"plot"."holderId" = m-1::text')
+    const { strings, values } = marked
+    const drawn = new PgDialect().sqlToQuery(drizzle`select ${1} where ${drizzle(strings, ...values)}`)
+    expect(drawn.sql).to.equal(`select $1 where ${rowFilter(view, 'read', 'plot', { dialect: postgres, first: 2 }).text}`)
+    expect(drawn.params).to.deep.equal([1, ...values])
     expect(rowFilter(view, 'delete', 'plot', { dialect: sqlite }).text).to.equal('1 = 0')
   })
 

@@ -1,0 +1,167 @@
+import {
+  type AncestorsNode,
+  allOfNode,
+  anyOfNode,
+  type Comparable,
+  type CompareNode,
+  type ConditionNode,
+  compareNode,
+  constant,
+  type FieldNode,
+  inside,
+  instantText,
+  isList,
+  isSelfContained,
+  type JoinNode,
+  joinsOf,
+  type LiteralNode,
+  mapTerms,
+  notNode,
+  type PlaceNode,
+  proper,
+  properList,
+  type RecordsNode,
+  type Row,
+  type Scalar,
+  type SomeNode,
+  someNode,
+} from '../condition/index.js'
+import { DocumentError } from './error.js'
+
+/** Finds the records of a type on which a condition without links holds, with some of their fields. */
+export type FindRecords = (type: string, condition: ConditionNode, fields: readonly string[]) => Promise<readonly Row[]>
+
+/** The condition with every link replaced by the keys that it leads to, as they are stored now. @throws DocumentError */
+export async function resolve(node: ConditionNode, find: FindRecords): Promise<ConditionNode> {
+  switch (node.kind) {
+    case 'allOf':
+    case 'anyOf': {
+      const parts: ConditionNode[] = []
+      for (const part of node.of) parts.push(await resolve(part, find))
+      return node.kind === 'allOf' ? allOfNode(parts) : anyOfNode(parts)
+    }
+    case 'not':
+      return notNode(await resolve(node.of, find))
+    case 'named':
+      return resolve(node.of, find)
+    case 'some':
+      if (node.over.kind === 'elements') return someNode(node.each, node.over, await resolve(node.of, find))
+      return node.over.kind === 'records' ? linked(node, node.over, find) : above(node, node.over, find)
+    default:
+      return node
+  }
+}
+
+/** Records that the condition names by themselves are looked for first; what leads to them is then one of their values. */
+async function linked(node: SomeNode, over: RecordsNode, find: FindRecords): Promise<ConditionNode> {
+  const { by, rest } = joinsOf(node as SomeNode & { over: RecordsNode }, (from) => from.kind !== 'field')
+  const open = by.filter(({ from }) => from.kind === 'field')
+  const known = by.filter(({ from }) => from.kind !== 'field').map((join) => equality(join, node.each))
+  const fits = allOfNode([...known, rest])
+  if (!isSelfContained(fits, node.each)) throw new DocumentError('a comparison of a linked record with the one that leads to it')
+  const own = asRecord(await resolve(fits, find), node.each)
+  const rows = await find(over.type, own, [...new Set(open.map(({ to }) => to.path[0] as string))])
+  const [only] = open
+  if (only === undefined) return constant(rows.length > 0)
+  if (open.length === 1)
+    return leadsTo(
+      only,
+      rows.flatMap((row) => valuesAt(row, only.to)),
+    )
+  const ways = rows.map((row) => allOfNode(open.map((join) => leadsTo(join, valuesAt(row, join.to)))))
+  return anyOfNode(ways)
+}
+
+/** What leads to records whose own place holds one of the values. */
+function leadsTo({ to, from }: JoinNode, values: readonly Comparable[]): ConditionNode {
+  const written = [...new Set(values)].map((value) => (to.type === 'time' ? instantText(value as number) : value))
+  const among: LiteralNode = { kind: 'literal', type: to.type, list: true, value: written }
+  if (written.length === 0) return constant(false)
+  return isList(from) ? compareNode(from, 'overlaps', among) : compareNode(from, 'isOneOf', among)
+}
+
+/** The chain above a record: every record below one that fits is looked for, step by step. */
+async function above(node: SomeNode, over: AncestorsNode, find: FindRecords): Promise<ConditionNode> {
+  const [step, first] = [over.link.by[0], over.by[0]]
+  if (over.link.by.length > 1 || step === undefined || step.from.list || over.by.length > 1 || first === undefined)
+    throw new DocumentError('a chain by several fields or a list')
+  if (!isSelfContained(node.of, node.each)) throw new DocumentError('a comparison of a record with one above it')
+  const fields = [over.key, step.to, step.from].map(({ path }) => path[0] as string)
+  const fitting = await find(over.type, asRecord(await resolve(node.of, find), node.each), fields)
+  const met = new Map<Comparable, Row>()
+  for (let fresh = [...fitting]; fresh.length > 0; ) {
+    for (const row of fresh) for (const key of valuesAt(row, over.key)) met.set(key, row)
+    const below = leadsTo(
+      { to: step.to, from: { kind: 'field', of: 'record', ...step.from } },
+      fresh.flatMap((row) => valuesAt(row, step.to)),
+    )
+    fresh = (await find(over.type, below, fields)).filter((row) => valuesAt(row, over.key).some((key) => !met.has(key)))
+  }
+  // Who is met leads upwards to a record that fits; whoever is that record itself does not count for itself.
+  const rows = [...met.values()]
+  const fits = new Set(fitting.flatMap((row) => valuesAt(row, over.key)))
+  const byTarget = new Map<Comparable, Row[]>()
+  for (const row of rows) for (const value of valuesAt(row, step.to)) byTarget.set(value, [...(byTarget.get(value) ?? []), row])
+  const found = (start: Row): Set<Comparable> => {
+    const chain = new Set<Row>()
+    for (let next = [start]; next.length > 0; ) {
+      const [row, ...others] = next as [Row, ...Row[]]
+      next = others
+      if (chain.has(row)) continue
+      chain.add(row)
+      next.push(...valuesAt(row, step.from).flatMap((value) => byTarget.get(value) ?? []))
+    }
+    return new Set([...chain].flatMap((row) => valuesAt(row, over.key)).filter((key) => fits.has(key)))
+  }
+  const single: { row: Row; fit: Comparable }[] = []
+  const several: Row[] = []
+  for (const row of rows) {
+    const keys = found(row)
+    if (keys.size > 1) several.push(row)
+    else if (keys.size === 1) single.push({ row, fit: [...keys][0] as Comparable })
+  }
+  const to = first.to
+  const ways: ConditionNode[] = [
+    leadsTo(
+      first,
+      several.flatMap((row) => valuesAt(row, to)),
+    ),
+  ]
+  const rings = single.filter(({ row, fit }) => leadsBack(row, met.get(fit) as Row, step))
+  const free = single.filter((one) => !rings.includes(one))
+  ways.push(
+    leadsTo(
+      first,
+      free.flatMap(({ row }) => valuesAt(row, to)),
+    ),
+  )
+  for (const { row, fit } of rings) {
+    const self = compareNode(over.self, 'is', { kind: 'literal', type: over.key.type, value: fit } as LiteralNode)
+    ways.push(allOfNode([leadsTo(first, valuesAt(row, to)), notNode(self)]))
+  }
+  return anyOfNode(ways)
+}
+
+/** Whether the record that fits leads, by its first step, to one that is below it. */
+function leadsBack(row: Row, fitting: Row, { to, from }: { readonly to: PlaceNode; readonly from: PlaceNode }): boolean {
+  const targets = new Set(valuesAt(row, to))
+  return valuesAt(fitting, from).some((value) => targets.has(value))
+}
+
+/** A condition on the record that a `some` looks at, asked of a record by itself. */
+function asRecord(node: ConditionNode, each: number): ConditionNode {
+  return mapTerms(node, (leaf) => (leaf.kind === 'field' && leaf.of === each ? ({ ...leaf, of: 'record' } as FieldNode) : leaf))
+}
+
+function equality({ to, from }: JoinNode, each: number): CompareNode {
+  const term: FieldNode = { kind: 'field', of: each, ...to }
+  if (isList(from)) return compareNode(term, 'isOneOf', from)
+  return to.list ? compareNode(term, 'has', from) : compareNode(term, 'is', from)
+}
+
+function valuesAt(row: Row, { path, type, list }: PlaceNode): Comparable[] {
+  const value = inside(row, path)
+  if (list) return properList(value, type) ?? []
+  const one = proper(value, type as Scalar)
+  return one === undefined ? [] : [one]
+}
