@@ -1,8 +1,10 @@
 // Long runs of the agreement tests: npm run agree -- --cases 200000 --seed 1 --with PostgreSQL
 import { parseArgs } from 'node:util'
+import { postgres } from 'pachter/sql'
 import { AT_ONCE, agrees, agreesInOwnSchema } from './support/agreement.js'
 import { agreesInDocuments } from './support/documents.js'
 import { engines } from './support/engines.js'
+import { agreesInRowSecurity } from './support/row-security.js'
 
 const { values } = parseArgs({
   options: { cases: { type: 'string', default: '20000' }, seed: { type: 'string' }, with: { type: 'string', multiple: true } },
@@ -16,6 +18,17 @@ const COMPARED: { readonly [name: string]: (runs: number, seed: number) => Promi
   ...Object.fromEntries(engines.map((engine) => [engine.name, (runs: number, from: number) => agrees(engine, runs, from)])),
   ...Object.fromEntries(
     engines.map((engine) => [`${engine.name}, own tables`, (runs: number, from: number) => agreesInOwnSchema(engine, runs, from)]),
+  ),
+  ...Object.fromEntries(
+    engines
+      .filter(({ dialect }) => dialect === postgres)
+      .flatMap((engine) => [
+        [`${engine.name}, row security`, (runs: number, from: number) => agreesInRowSecurity(engine, runs * AT_ONCE, from)],
+        [
+          `${engine.name}, row security, own tables`,
+          (runs: number, from: number) => agreesInRowSecurity(engine, runs * AT_ONCE, from, true),
+        ],
+      ]),
   ),
   documents: agreesInDocuments,
 }

@@ -39,6 +39,7 @@ export {
 export {
   askedWithin,
   asksAfter,
+  changesList,
   claimNodesIn,
   fieldNodesIn,
   fieldsIn,

@@ -2,12 +2,14 @@ import { type RawBuilder, type SqlBool, sql } from 'kysely'
 import {
   type AncestorsNode,
   allOfNode,
+  type ClaimNode,
   type Comparable,
   type CompareNode,
   type ConditionNode,
   compareNode,
   type FieldNode,
   family,
+  followsLinks,
   instant,
   isList,
   isSelfContained,
@@ -44,6 +46,23 @@ export interface CompileOptions {
   readonly type?: string
   /** Where the record types are kept. Default: tables and columns named as record types and fields are. */
   readonly layout?: Layout
+  /** What stands for things that are not known yet: for rules that the database itself asks of whoever comes. */
+  readonly later?: Later
+}
+
+/** How SQL asks for what is known only when it runs. */
+export interface Later {
+  readonly now: Fragment
+  /** A claim: its value, a list in the dialect's own form, or whether it is missing. */
+  claim(claim: ClaimNode): Fragment
+  claims(claim: ClaimNode): Fragment
+  isMissing(claim: ClaimNode): Test
+  /** Whether a value is among a list of claims. */
+  isAmong(item: Fragment, type: Scalar, claims: ClaimNode): Test
+  /** A column of the record that the condition is about, within what `ofRow` is given. */
+  rowColumn(column: string): Fragment
+  /** A test that reads other tables and speaks of the record, moved to where it may read them. */
+  ofRow(test: Test): Test
 }
 
 /** A condition that follows links was to become SQL, and nobody said which table its own columns are of. */
@@ -90,10 +109,16 @@ class Compiler {
   readonly #table: string | undefined
   readonly #type: string | undefined
   readonly #layout: Layout | undefined
+  readonly #later: Later | undefined
   /** The records that the enclosing `some` look at, by their numbers; less than zero for helpers of our own. */
   readonly #looking = new Map<number, Columns>()
   /** The columns of the record that the condition is about. */
   #own: Columns | undefined
+  /** The same within what `later` moves elsewhere. */
+  #ofRow: Columns | undefined
+  /** How deep within queries that read other tables, and whether these speak of the record. */
+  #within = 0
+  #inRow = false
   #aliases = 0
 
   constructor(options: CompileOptions) {
@@ -102,6 +127,7 @@ class Compiler {
     this.#table = options.table
     this.#type = options.type
     this.#layout = options.layout
+    this.#later = options.later
     if (options.layout !== undefined && options.type === undefined)
       throw new LayoutError('compile', 'a layout needs to be told which record type the condition is about, as { type }')
   }
@@ -172,6 +198,7 @@ class Compiler {
     const { over, each } = node
     if (over.kind === 'ancestors') return this.#above(node, over)
     if (over.kind === 'records') return this.#linked(node, over)
+    if (this.#later !== undefined && this.#within === 0 && followsLinks(node.of)) return this.#apart(() => this.#some(node))
     const alias = this.#alias('element')
     return this.#dialect.someObject(alias, this.#list(over.list), (value) => {
       this.#looking.set(each, {
@@ -196,15 +223,33 @@ class Compiler {
     const from = this.#from(over.type, alias)
     const single = open.every((join) => !isList(join.from) && !join.to.list)
     if (open.length > 0 && single && isSelfContained(fits, node.each)) {
-      const tests = all([this.test(fits), ...open.flatMap(({ to, from }) => this.#soundPair(to, from, node.each))])
+      const tests = this.#elsewhere(() => all([this.test(fits), ...open.flatMap(({ to, from }) => this.#soundPair(to, from, node.each))]))
       return this.#dialect.isInQuery(
         open.map(({ from }) => ({ value: this.#value(from), type: scalarOf(from) })),
         open.map(({ to }) => this.#value(placeOf(to, node.each))),
         (keys) => sql`select ${sql.join(keys)} from ${from} where ${tests}`,
       )
     }
-    const tests = all([...open.map((join) => this.test(equality(join, node.each))), this.test(fits)])
-    return sql<SqlBool>`exists (select 1 from ${from} where ${tests})`
+    return this.#apart(() => {
+      const tests = all([...open.map((join) => this.test(equality(join, node.each))), this.test(fits)])
+      return sql<SqlBool>`exists (select 1 from ${from} where ${tests})`
+    })
+  }
+
+  #elsewhere<T>(build: () => T): T {
+    this.#within++
+    const built = build()
+    this.#within--
+    return built
+  }
+
+  /** A test that reads other tables and speaks of the record. */
+  #apart(build: () => Test): Test {
+    if (this.#later === undefined || this.#within > 0) return build()
+    this.#inRow = true
+    const test = this.#elsewhere(build)
+    this.#inRow = false
+    return this.#later.ofRow(test)
   }
 
   /**
@@ -214,7 +259,7 @@ class Compiler {
   #above(node: SomeNode, over: AncestorsNode): Test {
     const { type, by, link } = over
     const open = by.some(({ from }) => from.kind === 'field')
-    const exact = open && this.#dialect.closedRecursion ? this.#aboveAny(node, over) : this.#aboveOne(node, over)
+    const exact = this.#apart(() => (open && this.#dialect.closedRecursion ? this.#aboveAny(node, over) : this.#aboveOne(node, over)))
     const [only] = link.by
     if (only === undefined || link.by.length > 1 || only.from.list || by[0]?.from.kind !== 'field' || !isSelfContained(node.of, node.each))
       return exact
@@ -304,7 +349,7 @@ class Compiler {
     this.#looking.set(reached, this.#keptIn(set, new Map([['k', key]])))
     const step = this.test(compareNode(placeOf(from, next), 'is', placeOf({ path: ['k'], type: to.type }, reached)))
     const further = this.#key(this.#field(placeOf(to, next)), to.type)
-    const climbing = sql`with recursive ${sql.ref(set)}(k) as (select ${this.#key(key, to.type)} from ${this.#from(type, top)} where ${this.test(node.of)} union select ${further} from ${this.#from(type, under)}, ${sql.ref(set)} where ${step})`
+    const climbing = sql`with recursive ${sql.ref(set)}(k) as (select ${this.#key(key, to.type)} from ${this.#from(type, top)} where ${this.#elsewhere(() => this.test(node.of))} union select ${further} from ${this.#from(type, under)}, ${sql.ref(set)} where ${step})`
     const known = placeOf({ path: ['k'], type: to.type }, reached)
     return this.#dialect.isInQuery(
       [{ value: this.#value(first.from), type: scalarOf(first.from) }],
@@ -325,18 +370,21 @@ class Compiler {
   /** Lets the number stand for a row of a record type's table, under a new alias. */
   #lookAt(number: number, type: string): string {
     const alias = this.#alias('linked')
-    this.#looking.set(number, this.#columnsOf(alias, this.#layout?.tables[type]))
+    this.#looking.set(
+      number,
+      this.#columnsOf((name) => sql.id(alias, name), this.#layout?.tables[type]),
+    )
     return alias
   }
 
-  #columnsOf(table: string | undefined, place: TablePlace | undefined): Columns {
+  #columnsOf(ref: (column: string) => Fragment, place: TablePlace | undefined): Columns {
     // One column, one fragment: a dialect may keep what it knows of it.
     const seen = new Map<string, Column>()
     const column = (field: string) => {
       const there = seen.get(field)
       if (there !== undefined) return there
       const { name, as } = place?.columns[field] ?? { name: field }
-      const made: Column = { ref: table === undefined ? sql.id(name) : sql.id(table, name), ...(as === undefined ? {} : { as }) }
+      const made: Column = { ref: ref(name), ...(as === undefined ? {} : { as }) }
       seen.set(field, made)
       return made
     }
@@ -421,6 +469,7 @@ class Compiler {
     if (!mayBeEqual(item, list)) return NO
     const wanted = this.#value(item)
     const type = scalarOf(list)
+    if (list.kind === 'claim') return all([this.#laterFor(list).isAmong(wanted, scalarOf(item), list), ...this.#sound(item)])
     if (item.kind === 'literal' && list.kind === 'field') {
       const known = this.#dialect.hasKnown?.(this.#list(list), comparableOf(item.value as Comparable, item.type), type)
       if (known !== undefined) return known
@@ -433,7 +482,8 @@ class Compiler {
   }
 
   #overlaps(left: TermNode, right: TermNode): Test {
-    if (left.kind === 'literal' && right.kind !== 'literal') return this.#overlaps(right, left)
+    if ((left.kind === 'literal' && right.kind !== 'literal') || (left.kind === 'claim' && right.kind === 'field'))
+      return this.#overlaps(right, left)
     const type = scalarOf(left)
     const dialect = this.#dialect
     const own = this.#list(left)
@@ -443,6 +493,10 @@ class Compiler {
       const found = dialect.someElement(this.#alias('element'), own, type, (element) => dialect.isAmong(element, values, right.type))
       const may = dialect.mayOverlap?.(own, values, type)
       return may === undefined ? found : all([may, found])
+    }
+    if (right.kind === 'claim') {
+      const among = (element: Fragment) => all([this.#laterFor(right).isAmong(element, type, right), ...this.#soundValue(element, type)])
+      return dialect.someElement(this.#alias('element'), own, type, among)
     }
     return dialect.someElement(this.#alias('element'), own, type, (element) => {
       return dialect.someElement(this.#alias('element'), this.#list(right), scalarOf(right), (other) =>
@@ -493,8 +547,13 @@ class Compiler {
       case 'forever':
         return NO
       case 'claim':
-        throw new UnspecialisedError(term.path.join('.'))
+        return this.#laterFor(term).isMissing(term)
     }
+  }
+
+  #laterFor(claim: ClaimNode): Later {
+    if (this.#later === undefined) throw new UnspecialisedError(claim.path.join('.'))
+    return this.#later
   }
 
   /** A text, in small letters already where it is known. */
@@ -510,13 +569,13 @@ class Compiler {
       case 'literal':
         return term.value === null ? sql`null` : this.#dialect.value(comparableOf(term.value as Comparable, term.type), term.type)
       case 'now':
-        return this.#dialect.value(this.#now, 'time')
+        return this.#later?.now ?? this.#dialect.value(this.#now, 'time')
       case 'forever':
         return this.#dialect.forever()
       case 'orElse':
         return this.#orElse(term.term, this.#value(term.term), this.#value(term.otherwise))
       case 'claim':
-        throw new UnspecialisedError(term.path.join('.'))
+        return this.#laterFor(term).claim(term)
     }
   }
 
@@ -529,7 +588,7 @@ class Compiler {
       case 'orElse':
         return this.#orElse(term.term, this.#plain(term.term), this.#plain(term.otherwise))
       case 'claim':
-        throw new UnspecialisedError(term.path.join('.'))
+        return this.#laterFor(term).claims(term)
       case 'now':
       case 'forever':
         return sql`null`
@@ -567,7 +626,13 @@ class Compiler {
   #columns(of: FieldNode['of']): Columns {
     if (typeof of === 'number') return this.#looking.get(of) as Columns
     if (this.#table === undefined && this.#looking.size > 0) throw new UnnamedTableError()
-    this.#own ??= this.#columnsOf(this.#table, this.#type === undefined ? undefined : this.#layout?.tables[this.#type])
+    const later = this.#later
+    const place = this.#type === undefined ? undefined : this.#layout?.tables[this.#type]
+    if (this.#inRow && later !== undefined) {
+      this.#ofRow ??= this.#columnsOf((name) => later.rowColumn(name), place)
+      return this.#ofRow
+    }
+    this.#own ??= this.#columnsOf((name) => (this.#table === undefined ? sql.id(name) : sql.id(this.#table, name)), place)
     return this.#own
   }
 }

@@ -5,6 +5,7 @@ import { type InnerViewpoint, type Viewpoint, visibility } from '../viewpoint/in
 import { compile } from './compile.js'
 import type { Dialect } from './dialect.js'
 import type { Layout } from './layout.js'
+import { postgres } from './postgres/dialect.js'
 
 /** A condition as SQL, to be added to a query of one's own. */
 export interface SqlFilter {
@@ -98,6 +99,16 @@ function apart(expression: RawBuilder<SqlBool>, dialect: Dialect): Pick<SqlFilte
   const cut = text.split(MARK)
   const strings = Object.freeze(Object.assign(cut, { raw: Object.freeze([...cut]) }))
   return { strings, values: Object.freeze([...parameters]) }
+}
+
+/** SQL with its parameters written out, for where there can be none. `quoted` writes a text. */
+export function inlined(expression: RawBuilder<unknown>, quoted: (text: string) => string, dialect: Dialect = postgres): string {
+  const { strings, values } = apart(expression as RawBuilder<SqlBool>, dialect)
+  return strings.reduce((done, next, at) => `${done}${literal(values[at - 1], quoted)}${next}`)
+}
+
+function literal(value: unknown, quoted: (text: string) => string): string {
+  return typeof value === 'string' ? quoted(value) : String(value)
 }
 
 const writers = new WeakMap<Dialect, Kysely<any>>()

@@ -19,6 +19,7 @@ export {
 export { mariadb } from './mariadb/dialect.js'
 export { postgres } from './postgres/dialect.js'
 export { type PgliteDatabase, pgliteDialect } from './postgres/pglite.js'
+export { type RowSecurity, RowSecurityError, type RowSecurityOptions, rowSecurity } from './postgres/security/migration.js'
 export { createTables } from './schema.js'
 export { sqlite } from './sqlite/dialect.js'
 export { type SqlJsDatabase, sqlJsDialect } from './sqlite/sqljs.js'

@@ -75,7 +75,7 @@ function careless({ dialect }: Engine): Dialect {
 }
 
 /** A row as the engine can hold it: PostgreSQL has no NUL in a text, MariaDB no infinity. */
-function holdable({ dialect }: Engine, row: Row): Row {
+export function holdable({ dialect }: Engine, row: Row): Row {
   if (dialect === postgres) return mapped(row, (value) => (typeof value === 'string' ? value.replaceAll('\0', '') : value))
   if (dialect === mariadb) return mapped(row, (value) => (Math.abs(value as number) === Number.POSITIVE_INFINITY ? null : value))
   return row
@@ -87,10 +87,11 @@ function mapped<T>(value: T, map: (value: unknown) => unknown): T {
   return Object.fromEntries(Object.entries(value).map(([name, inner]) => [name, mapped(inner, map)])) as T
 }
 
-async function isSame(
+/** Puts the records into the table in place of those that are there. */
+export async function fill(
   db: Kysely<any>,
   dialect: Dialect,
-  { nodes, me, rows }: { readonly nodes: readonly ConditionNode[]; readonly me: Row | null; readonly rows: readonly Row[] },
+  rows: readonly Row[],
   layout: Layout,
   filled?: () => Promise<void>,
 ): Promise<void> {
@@ -103,6 +104,17 @@ async function isSame(
   )
   await db.insertInto(name).values(encoded).execute()
   await filled?.()
+}
+
+async function isSame(
+  db: Kysely<any>,
+  dialect: Dialect,
+  { nodes, me, rows }: { readonly nodes: readonly ConditionNode[]; readonly me: Row | null; readonly rows: readonly Row[] },
+  layout: Layout,
+  filled?: () => Promise<void>,
+): Promise<void> {
+  const { name, columns } = layout.tables.thing as TablePlace
+  await fill(db, dialect, rows, layout, filled)
   const specials = nodes.map((node) => simplify(node, me))
   // All conditions by one query.
   const found = await db

@@ -51,6 +51,14 @@ function written(ref: Fragment, as: string | undefined, type: Scalar): Fragment 
   return as === LOOSE ? sql`(${ref}::text collate "C")` : sql`${ref}::text`
 }
 
+const AS_UUID = new WeakMap<object, () => Fragment>()
+
+/** A text that is known only when the query runs, and how it is asked for as what a column of UUIDs holds. */
+export function asClaim(fragment: Fragment, uuid: () => Fragment): Fragment {
+  AS_UUID.set(fragment as object, uuid)
+  return fragment
+}
+
 /** Equality of texts. */
 export function sameText(left: Fragment, right: Fragment): Test {
   const [a, b] = [rawOf(left), rawOf(right)]
@@ -59,6 +67,8 @@ export function sameText(left: Fragment, right: Fragment): Test {
     if (a.as in WRITTEN) return sql<SqlBool>`${a.ref} = ${b.ref}`
     return a.as === LOOSE ? sql<SqlBool>`(${a.ref} = ${b.ref} and ${same})` : same
   }
+  const uuid = a?.as === 'uuid' ? AS_UUID.get(right as object) : b?.as === 'uuid' ? AS_UUID.get(left as object) : undefined
+  if (uuid !== undefined) return sql<SqlBool>`${(a ?? b)?.ref} = ${uuid()}`
   const [column, known] = a === undefined ? [b, KNOWN.get(left as object)] : [a, KNOWN.get(right as object)]
   if (column === undefined || known === undefined) return same
   const alike = knownIn(column, [String(known)])

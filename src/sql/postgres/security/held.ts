@@ -1,0 +1,256 @@
+import {
+  allOfNode,
+  anyOfNode,
+  askedWithin,
+  asksAfter,
+  type ConditionNode,
+  changesList,
+  compareNode,
+  constant,
+  type FieldNode,
+  fieldsIn,
+  lower,
+  notNode,
+  presenceNode,
+  someNode,
+  type TermNode,
+} from '../../../condition/index.js'
+import { type ClauseNode, type Model, referencesTo, type TypeModel, typeModel } from '../../../rulebook/index.js'
+
+/** What of a record type's rules a database can hold by itself: conditions with claims in them, and what it cannot. */
+export interface HeldRules {
+  readonly read: ConditionNode
+  readonly create: ConditionNode
+  /** What an update needs of the record as it is, and as it becomes. */
+  readonly update: { readonly using: ConditionNode; readonly check: ConditionNode }
+  readonly delete: ConditionNode
+  /** The columns that may be read, given at creation and changed. */
+  readonly columns: { readonly read: readonly string[]; readonly create: readonly string[]; readonly update: readonly string[] }
+  /** What is left to the application: what the database refuses although the rules may allow it, or does not look at. */
+  readonly left: readonly string[]
+}
+
+/**
+ * What a database can hold exactly. Whatever it cannot is left out, and said: what is left out is refused there. `withheld`
+ * are fields that nobody may read by way of the database.
+ */
+export function heldRules(model: Model, type: TypeModel, withheld: readonly string[]): HeldRules {
+  const left: string[] = []
+  const readable = readRule(model, type, (title, why) => left.push(`read: ${title}: ${why}`), withheld)
+  const fields = Object.keys(type.fields)
+  const everything = visible(model, type)
+  const targets = targetsSeen(model, type, left)
+  return {
+    read: readable.when,
+    create: createRule(model, type, targets, left),
+    update: updateRule(model, type, everything, targets, left),
+    delete: deleteRule(model, type, everything, left),
+    columns: {
+      read: readable.columns,
+      create: fields.filter((name) => name !== type.key || keyIsGiven(type)),
+      update: updatable(type).fields,
+    },
+    left,
+  }
+}
+
+function open(model: Model, { rules }: TypeModel, action: string): ConditionNode {
+  const gates = [model.gate, rules?.gates[action]].filter((one) => one !== undefined)
+  const vetoes = (rules?.vetoes ?? []).filter((veto) => veto.actions.includes(action))
+  return allOfNode([...gates, ...vetoes.map(({ when }) => notNode(when))])
+}
+
+/** The clauses that count without a routine: a database knows of none. */
+function clausesOf({ rules }: TypeModel, action: string): readonly ClauseNode[] {
+  return (rules?.may[action] ?? []).filter(({ within }) => within === undefined)
+}
+
+function inRoutines({ rules }: TypeModel, action: string, left: string[]): void {
+  for (const { title, within } of rules?.may[action] ?? [])
+    if (within !== undefined) left.push(`${action}: ${title}: counts within a routine only`)
+}
+
+/** When a record can be seen at all, whichever of its fields. */
+function visible(model: Model, type: TypeModel): ConditionNode {
+  const any = clausesOf(type, 'read').map(({ when }) => when)
+  return allOfNode([open(model, type, 'read'), any.length === 0 ? constant(false) : anyOfNode(any)])
+}
+
+function readRule(
+  model: Model,
+  type: TypeModel,
+  leave: (title: string, why: string) => void,
+  withheld: readonly string[],
+): { readonly when: ConditionNode; readonly columns: readonly string[] } {
+  const clauses = clausesOf(type, 'read')
+  const all = Object.keys(type.fields).filter((name) => !withheld.includes(name))
+  // A row is shown with all columns that the role may read, or not at all.
+  const unlimited = clauses.some(({ fields }) => fields === undefined)
+  const seen = (clause: ClauseNode) =>
+    clause.fields === undefined ? all : all.filter((name) => name === type.key || clause.fields?.includes(name))
+  const columns = unlimited ? all : all.filter((name) => clauses.some((clause) => seen(clause).includes(name)))
+  const whole = clauses.filter((clause) => columns.every((name) => seen(clause).includes(name)))
+  for (const clause of clauses)
+    if (!whole.includes(clause))
+      leave(clause.title, `shows some fields only, not ${columns.filter((name) => !seen(clause).includes(name)).join(', ')}`)
+  const any = whole.map(({ when }) => when)
+  return { when: any.length === 0 ? constant(false) : allOfNode([open(model, type, 'read'), anyOfNode(any)]), columns }
+}
+
+/** Somebody who sets a link sees where it leads: every link that is set, as the record becomes. */
+function targetsSeen(model: Model, type: TypeModel, left: string[]): ConditionNode {
+  const seen: ConditionNode[] = []
+  for (const link of Object.values(type.links)) {
+    const [pair] = link.by
+    const other = typeModel(model, link.to)
+    if (
+      pair === undefined ||
+      link.by.length > 1 ||
+      pair.to.path[0] !== other.key ||
+      pair.from.path[0] === type.key ||
+      link.target === 'any'
+    )
+      continue
+    const from: FieldNode = { kind: 'field', of: 'record', ...pair.from, optional: true }
+    if (pair.from.list) {
+      left.push(
+        `create and update: only with nothing in ${pair.from.path.join('.')}: whether each ${link.to} may be seen is for the application to ask`,
+      )
+      seen.push(presenceNode(from, false))
+      continue
+    }
+    const over = { kind: 'records', type: link.to, by: [{ to: pair.to, from }] } as const
+    seen.push(anyOfNode([presenceNode(from, false), someNode(1, over, askedWithin(lower(visible(model, other)), 1))]))
+  }
+  return allOfNode(seen)
+}
+
+/** The stamps, as what has to be in the record: a database sets nothing. */
+function stamped(type: TypeModel, when: 'create' | 'update', left: string[]): ConditionNode {
+  const equal = Object.entries(type.rules?.stamps[when] ?? {}).map(([name, term]) => {
+    const field = type.fields[name]
+    const own: TermNode = {
+      kind: 'field',
+      of: 'record',
+      path: [name],
+      type: (field?.type ?? 'other') as never,
+      ...(field?.list ? { list: true } : {}),
+    }
+    if (field?.list || field?.type === 'group' || field?.type === 'other') {
+      left.push(`${when}: refused, since ${name} is stamped with more than one value`)
+      return constant(false)
+    }
+    left.push(`${when}: ${name} is not stamped; it has to be given as it would be stamped`)
+    return compareNode(own, 'is', term as TermNode)
+  })
+  return allOfNode(equal)
+}
+
+function createRule(model: Model, type: TypeModel, targets: ConditionNode, left: string[]): ConditionNode {
+  inRoutines(type, 'create', left)
+  const own = Object.keys(type.fields).filter((name) => name !== type.key)
+  const clauses = clausesOf(type, 'create').filter((clause) => {
+    const all = clause.fields === undefined || own.every((name) => clause.fields?.includes(name) || stampsOf(type, 'create').includes(name))
+    if (!all) left.push(`create: ${clause.title}: lets give some fields only`)
+    return all
+  })
+  if (clauses.length === 0) return constant(false)
+  const gates = open(model, type, 'create')
+  return allOfNode([gates, anyOfNode(clauses.map(({ when }) => when)), stamped(type, 'create', left), targets])
+}
+
+function stampsOf({ rules }: TypeModel, when: 'create' | 'update'): string[] {
+  return Object.keys(rules?.stamps[when] ?? {})
+}
+
+/** Clients give keys only where every clause lets them. */
+function keyIsGiven(type: TypeModel): boolean {
+  const clauses = clausesOf(type, 'create')
+  return clauses.length > 0 && clauses.every(({ supplying }) => supplying?.includes(type.key))
+}
+
+/** The clauses that let change all of the columns that may be changed at all. */
+function updatable(type: TypeModel): { readonly fields: readonly string[]; readonly clauses: readonly ClauseNode[] } {
+  const clauses = clausesOf(type, 'update')
+  const all = Object.keys(type.fields).filter((name) => name !== type.key)
+  const lets = (clause: ClauseNode) =>
+    all.filter((name) => clause.fields === undefined || clause.fields.includes(name) || stampsOf(type, 'update').includes(name))
+  const unlimited = clauses.filter(({ fields }) => fields === undefined)
+  const fields = clauses[0] === undefined ? [] : unlimited.length > 0 ? all : lets(clauses[0])
+  return { fields, clauses: clauses.filter((clause) => fields.every((name) => lets(clause).includes(name))) }
+}
+
+function updateRule(model: Model, type: TypeModel, seen: ConditionNode, targets: ConditionNode, left: string[]): HeldRules['update'] {
+  inRoutines(type, 'update', left)
+  const never = { using: constant(false), check: constant(false) }
+  const gates = open(model, type, 'update')
+  if (speaksOfAfter(gates)) {
+    left.push('update: refused, since a gate or a veto compares the record as it is with what it becomes')
+    return never
+  }
+  const { clauses, fields } = updatable(type)
+  for (const clause of clausesOf(type, 'update'))
+    if (!clauses.includes(clause)) left.push(`update: ${clause.title}: lets change some fields only`)
+  // Whichever clause holds before has to hold afterwards; a database asks both apart. Clauses that ask for nothing that can be
+  // changed hold before as they do afterwards, and so one more can be told.
+  const kept: ClauseNode[] = []
+  let paired = false
+  for (const clause of clauses) {
+    const after = clause.afterwards ?? clause.when
+    if (speaksOfAfter(clause.when) || speaksOfAfter(after)) {
+      left.push(`update: ${clause.title}: compares the record as it is with what it becomes`)
+    } else if (!dependsOn(clause.when, fields, type.name) && clause.afterwards === undefined) kept.push(clause)
+    else if (paired) left.push(`update: ${clause.title}: a database cannot tell whether it was this clause that held before and after`)
+    else {
+      paired = true
+      kept.push(clause)
+    }
+  }
+  if (kept.length === 0 || fields.length === 0) return never
+  return {
+    using: allOfNode([seen, gates, anyOfNode(kept.map(({ when }) => when))]),
+    check: allOfNode([anyOfNode(kept.map(({ when, afterwards }) => afterwards ?? when)), stamped(type, 'update', left), targets]),
+  }
+}
+
+function deleteRule(model: Model, type: TypeModel, seen: ConditionNode, left: string[]): ConditionNode {
+  inRoutines(type, 'delete', left)
+  const clauses = clausesOf(type, 'delete')
+  if (clauses.length === 0) return constant(false)
+  const along = referencesTo(model, type.name).flatMap(({ type: of, place, onDelete }) => {
+    if (onDelete === 'follow') return []
+    if (onDelete !== 'refuse') left.push(`delete: refused while there is a ${of} that would go along or be unlinked`)
+    const key: FieldNode = { kind: 'field', of: 'record', path: [type.key], type: place.type }
+    const link = place.list
+      ? { by: [], of: compareNode({ kind: 'field', of: 1, ...place }, 'has', key) }
+      : { by: [{ to: place, from: key }], of: constant(true) }
+    return [notNode(someNode(1, { kind: 'records', type: of, by: link.by }, link.of))]
+  })
+  return allOfNode([seen, open(model, type, 'delete'), anyOfNode(clauses.map(({ when }) => when)), ...along])
+}
+
+function speaksOfAfter(node: ConditionNode): boolean {
+  return asksAfter(node) || changesList(node)
+}
+
+/** Whether a change of these fields may change the answer. */
+function dependsOn(when: ConditionNode, fields: readonly string[], type: string): boolean {
+  const node = lower(when)
+  return fieldsIn(node).some((name) => fields.includes(name)) || reads(node, type)
+}
+
+/** Whether the condition follows a link to records of the type. */
+function reads(node: ConditionNode, type: string): boolean {
+  switch (node.kind) {
+    case 'not':
+    case 'named':
+      return reads(node.of, type)
+    case 'allOf':
+    case 'anyOf':
+      return node.of.some((part) => reads(part, type))
+    case 'some':
+      return (node.over.kind !== 'elements' && node.over.type === type) || reads(node.of, type)
+    default:
+      return false
+  }
+}

@@ -1,0 +1,364 @@
+import { type RawBuilder, type SqlBool, sql } from 'kysely'
+import {
+  allOfNode,
+  type ClaimNode,
+  type ConditionNode,
+  compareNode,
+  type FieldNode,
+  PachterError,
+  type Scalar,
+  TRUE,
+} from '../../../condition/index.js'
+import { type Field, fieldOf, type Model, type TypeModel, typeModel } from '../../../rulebook/index.js'
+import { linkedClaims, linksOfMe } from '../../../viewpoint/index.js'
+import { compile } from '../../compile.js'
+import type { Dialect, Fragment, Test } from '../../dialect.js'
+import { inlined } from '../../filter.js'
+import { type ColumnPlace, type Layout, layoutOf, type TablePlace } from '../../layout.js'
+import { postgres } from '../dialect.js'
+import { key as keptKey, rawOf } from '../held.js'
+import { PARAMETER_TYPES } from '../value.js'
+import { claimFunctions, laterIn, named, quoted, textArray } from './claims.js'
+import { type HeldRules, heldRules } from './held.js'
+
+/** How row security is set up. */
+export interface RowSecurityOptions {
+  /** Where the record types are kept, and as what: `readLayout` knows. Default: tables and columns named as types and fields are. */
+  readonly layout?: Layout
+  /** The schema of tables for which the layout names none. Default: `public`. */
+  readonly schema?: string
+  /** The role whom the policies are for, and who is given what they let. Default: everybody, who is given nothing. */
+  readonly role?: string
+  /** A role whom nothing is withheld from: the one by which the guarded store connects. */
+  readonly trusted?: string
+  /** The schema that the functions are put into. Default: `pachter`. */
+  readonly functions?: string
+  /** The role that reads linked records for the policies; nobody can sign in as it. Default: `pachter_reader`. */
+  readonly reader?: string
+  /** Fields that the role may not read at all, as `plot.wardenNotes`: clauses that show all others then count. */
+  readonly withhold?: readonly string[]
+}
+
+/** Row security that enforces a rulebook in PostgreSQL. */
+export interface RowSecurity {
+  /** The migration, in one transaction. */
+  readonly up: string
+  /** What undoes it. */
+  readonly down: string
+  /** By record type: what the database refuses although the rules may allow it, and what it does not look at. */
+  readonly left: { readonly [type: string]: readonly string[] }
+}
+
+/** Row security cannot be written so. */
+export class RowSecurityError extends PachterError {
+  constructor(problem: string) {
+    super('ROW_SECURITY', problem)
+  }
+}
+
+/**
+ * Writes row security for PostgreSQL: policies that enforce the rulebook inside the database, for what reaches it past the
+ * application. The person's claims are read from the setting `pachter.me`, as JSON, which is set for a transaction:
+ * `select set_config('pachter.me', $1, true)`. Unset or blank, it is a visitor's. What policies cannot hold exactly is
+ * refused there, and listed in `left`.
+ *
+ * Whoever may send SQL of their own can set claims as well: this is a second wall behind the application, and none in front of it.
+ *
+ * @throws RowSecurityError, UnknownNameError
+ * @example
+ * const { up, down, left } = rowSecurity(book, { layout: await readLayout(db, postgres, book), role: 'reports', trusted: 'app' })
+ */
+export function rowSecurity(book: { readonly model: Model }, options: RowSecurityOptions = {}): RowSecurity {
+  const writer = new Writer(book.model, options)
+  return Object.freeze(writer.write())
+}
+
+class Writer {
+  readonly #model: Model
+  readonly #layout: Layout
+  readonly #schema: string
+  readonly #role: string | undefined
+  readonly #trusted: string | undefined
+  readonly #functions: string
+  readonly #reader: string
+  readonly #withheld: readonly string[]
+  /** The functions that read other tables, as they are met. */
+  readonly #made: string[] = []
+  readonly #known = new Map<string, string>()
+
+  constructor(
+    model: Model,
+    { layout, schema = 'public', role, trusted, functions = 'pachter', reader = 'pachter_reader', withhold = [] }: RowSecurityOptions,
+  ) {
+    this.#model = model
+    this.#layout = layout ?? layoutOf({ model })
+    this.#schema = schema
+    this.#role = role
+    this.#trusted = trusted
+    this.#functions = named(functions)
+    this.#reader = named(reader)
+    for (const name of withhold) {
+      const [type = '', field = ''] = name.split('.')
+      if (fieldOf(typeModel(model, type), field) && field === typeModel(model, type).key)
+        throw new RowSecurityError(`${name}: the key of a record is always visible`)
+    }
+    this.#withheld = withhold
+  }
+
+  write(): RowSecurity {
+    const types = Object.values(this.#model.types)
+    const left: Record<string, readonly string[]> = {}
+    const tables = types.map((type) => {
+      const withheld = this.#withheld.filter((name) => name.startsWith(`${type.name}.`)).map((name) => name.slice(type.name.length + 1))
+      const rules = heldRules(this.#model, type, withheld)
+      if (rules.left.length > 0) left[type.name] = Object.freeze(rules.left)
+      return this.#table(type, rules)
+    })
+    const f = this.#functions
+    const reader = this.#reader
+    const schemas = [...new Set(types.map(({ name }) => this.#place(name).schema))].map((one) => named(one))
+    const everyone = this.#role === undefined ? 'public' : named(this.#role)
+    const up = [
+      "-- Row security for PostgreSQL, written by pachter from the rulebook. Claims: select set_config('pachter.me', <json>, true)",
+      ...Object.entries(left).flatMap(([type, lines]) => [
+        '--',
+        `-- ${type}, left to the application:`,
+        ...lines.map((line) => `--   ${oneLine(line)}`),
+      ]),
+      'begin;',
+      `do $$ begin if not exists (select from pg_roles where rolname = ${quoted(unquoted(reader))}) then create role ${reader} nologin; end if; end $$;`,
+      `grant ${reader} to current_user;`,
+      `create schema ${f};`,
+      `grant usage on schema ${f} to public;`,
+      `grant create on schema ${f} to ${reader};`,
+      ...schemas.flatMap((one) => [
+        `grant usage on schema ${one} to ${reader};`,
+        ...(this.#role === undefined ? [] : [`grant usage on schema ${one} to ${everyone};`]),
+      ]),
+      ...claimFunctions(f),
+      ...this.#me(),
+      ...this.#made,
+      `revoke create on schema ${f} from ${reader};`,
+      ...tables.flatMap(({ up }) => up),
+      'commit;',
+    ]
+    const down = [
+      '-- Undoes the row security that pachter wrote.',
+      'begin;',
+      ...tables.flatMap(({ down }) => down),
+      `drop schema ${f} cascade;`,
+      ...schemas.map((one) => `revoke usage on schema ${one} from ${reader};`),
+      `-- The role may be used by other databases of the server: drop role ${reader};`,
+      'commit;',
+    ]
+    return { up: `${up.join('\n')}\n`, down: `${down.join('\n')}\n`, left: Object.freeze(left) }
+  }
+
+  #place(type: string): TablePlace & { readonly schema: string } {
+    const place = this.#layout.tables[type] as TablePlace
+    return { ...place, schema: place.schema ?? this.#schema }
+  }
+
+  /** The layout with every schema named: functions look nowhere by themselves. */
+  get #named(): Layout {
+    const tables = Object.keys(this.#layout.tables).map((type) => [type, this.#place(type)] as const)
+    return { ...this.#layout, tables: Object.fromEntries(tables) }
+  }
+
+  #table(type: TypeModel, rules: HeldRules): { readonly up: string[]; readonly down: string[] } {
+    const place = this.#place(type.name)
+    const table = named(place.schema, place.name)
+    const to = this.#role === undefined ? '' : ` to ${named(this.#role)}`
+    const sqlOf = (when: ConditionNode) => this.#sql(type, when)
+    const policies: string[] = [`create policy pachter_links on ${table} for select to ${this.#reader} using (true);`]
+    if (this.#trusted !== undefined)
+      policies.push(`create policy pachter_trusted on ${table} for all to ${named(this.#trusted)} using (true) with check (true);`)
+    const add = (name: string, action: string, body: string) =>
+      policies.push(`create policy pachter_${name} on ${table} for ${action}${to} ${body};`)
+    if (isPossible(rules.read)) add('read', 'select', `using (${sqlOf(rules.read)})`)
+    if (isPossible(rules.create)) add('create', 'insert', `with check (${sqlOf(rules.create)})`)
+    if (isPossible(rules.update.using))
+      add('update', 'update', `using (${sqlOf(rules.update.using)}) with check (${sqlOf(rules.update.check)})`)
+    if (isPossible(rules.delete)) add('delete', 'delete', `using (${sqlOf(rules.delete)})`)
+    const grants = this.#role === undefined ? [] : this.#grants(type, rules, table, named(this.#role))
+    return {
+      up: [
+        `grant select on ${table} to ${this.#reader};`,
+        `alter table ${table} enable row level security;`,
+        `alter table ${table} force row level security;`,
+        ...policies,
+        ...grants,
+      ],
+      down: [
+        ...policies.map((policy) => `drop policy ${policy.split(' ')[2]} on ${table};`),
+        `alter table ${table} no force row level security;`,
+        `alter table ${table} disable row level security;`,
+        `revoke select on ${table} from ${this.#reader};`,
+        ...(this.#role === undefined ? [] : [`revoke all on ${table} from ${named(this.#role)};`]),
+      ],
+    }
+  }
+
+  #grants(type: TypeModel, rules: HeldRules, table: string, role: string): string[] {
+    const columns = (fields: readonly string[]) =>
+      fields.map((field) => named((this.#place(type.name).columns[field] as ColumnPlace).name)).join(', ')
+    const grant = (what: string, fields: readonly string[]) =>
+      fields.length === 0 ? [] : [`grant ${what} (${columns(fields)}) on ${table} to ${role};`]
+    return [
+      `revoke all on ${table} from ${role};`,
+      ...(isPossible(rules.read) ? grant('select', rules.columns.read) : []),
+      ...(isPossible(rules.create) ? grant('insert', rules.columns.create) : []),
+      ...(isPossible(rules.update.using) ? grant('update', rules.columns.update) : []),
+      ...(isPossible(rules.delete) ? [`grant delete on ${table} to ${role};`] : []),
+    ]
+  }
+
+  /** A condition as the text of a policy. */
+  #sql(type: TypeModel, when: ConditionNode): string {
+    const place = this.#place(type.name)
+    const later = laterIn(this.#functions, `${this.#functions}.me()`, {
+      rowColumn: (column) => sql`($1).${sql.id(column)}`,
+      ofRow: (test) => this.#moved(place, test),
+    })
+    const dialect: Dialect = { ...postgres, isInQuery: (values, keys, query) => this.#keys(values, keys, query) }
+    return inlined(compile(when, { dialect, now: 0, table: place.name, type: type.name, layout: this.#named, later }), quoted)
+  }
+
+  /** A test of a row that reads other tables, as a function of the row. */
+  #moved(place: TablePlace & { readonly schema: string }, test: Test): Test {
+    const name = this.#function(`row ${named(place.schema, place.name)}`, 'boolean', `select ${text(test)}`)
+    return sql<SqlBool>`${sql.raw(name)}(${sql.id(place.name)})`
+  }
+
+  /** The keys that a query selects, as a function: an array that is asked for once. */
+  #keys(
+    values: readonly { readonly value: Fragment; readonly type: Scalar }[],
+    keys: readonly Fragment[],
+    query: (selected: readonly Fragment[]) => Fragment,
+  ): Test {
+    const typeOf = (key: Fragment, type: Scalar) => (keptKey(key) === key ? PARAMETER_TYPES[type] : (rawOf(key)?.as as string))
+    const types = keys.map((one, at) => typeOf(one, (values[at] as { type: Scalar }).type))
+    const selected = keys.map((one, at) => sql`${keptKey(one)}::${sql.raw(types[at] as string)}`)
+    const [only] = values
+    if (values.length === 1 && only !== undefined) {
+      const type = types[0] as string
+      const name = this.#function('keys', `${type}[]`, `select array(${text(query(selected))})`)
+      const alike = keptKey(only.value) !== only.value && rawOf(only.value)?.as === type
+      const among = sql.raw(`any((select ${name}())::${type}[])`)
+      if (alike) return sql<SqlBool>`${keptKey(only.value)} = ${among}`
+      return type in WRITTEN_TYPES
+        ? sql<SqlBool>`${only.value} = any((select ${sql.raw(name)}())::text[])`
+        : sql<SqlBool>`${only.value} = ${among}`
+    }
+    const columns = types.map((type, at) => `k${at} ${type}`)
+    const name = this.#function('keys', `table (${columns.join(', ')})`, text(query(selected)))
+    const wanted = values.map(({ value }, at) => ((types[at] as string) in WRITTEN_TYPES ? keptKey(value) : value))
+    return sql<SqlBool>`(${sql.join(wanted)}) in (select * from ${sql.raw(name)}())`
+  }
+
+  #function(of: string, returns: string, body: string): string {
+    const id = `${of} ${returns} ${body}`
+    const there = this.#known.get(id)
+    if (there !== undefined) return there
+    const [kind, row] = of.split(' ')
+    const name = `${this.#functions}.${kind}_${this.#known.size + 1}`
+    this.#known.set(id, name)
+    const takes = row === undefined ? '' : row
+    this.#made.push(
+      `create function ${name}(${takes}) returns ${returns} language sql stable security definer set search_path = pg_catalog as ${dollars(body)};`,
+      `alter function ${name}(${takes}) owner to ${this.#reader};`,
+    )
+    return name
+  }
+
+  /** The claims, with the records linked to the person: a client's word is not taken for these. */
+  #me(): string[] {
+    const f = this.#functions
+    const links = linksOfMe(this.#model)
+    const asked = linkedClaims(this.#model)
+    const steps = links.flatMap(({ path, link }) => {
+      const place = this.#place(link.to)
+      const other = typeModel(this.#model, link.to)
+      const fields = [
+        ...new Set([
+          ...asked.filter((claim) => path.every((step, at) => claim[at] === step)).map((claim) => claim[path.length] as string),
+          ...links
+            .filter((next) => next.path.length > path.length && path.every((step, at) => next.path[at] === step))
+            .flatMap((next) => next.link.by.map(({ from }) => from.path[0] as string)),
+        ]),
+      ].filter((name) => Object.hasOwn(other.fields, name))
+      const by = link.by.map(({ to, from }) => {
+        const claim: ClaimNode = { kind: 'claim', path: [...path.slice(0, -1), ...from.path], type: from.type, optional: true }
+        const own: FieldNode = { kind: 'field', of: 'record', ...to }
+        return compareNode(own, 'is', claim)
+      })
+      const later = laterIn(f, 'me', { rowColumn: (column) => sql.id(column), ofRow: (test) => test }, false)
+      const when = compile(allOfNode(by.length === 0 ? [TRUE] : by), {
+        dialect: postgres,
+        now: 0,
+        table: 'one',
+        type: link.to,
+        layout: this.#named,
+        later,
+      })
+      const pairs = fields.map((name) => `${quoted(name)}, ${text(this.#json(other, name))}`)
+      return [
+        `  select jsonb_agg(linked_row) into linked from (select jsonb_build_object(${pairs.join(', ')}) as linked_row from ${named(place.schema, place.name)} as one where ${text(when)} limit 2) as linked_rows;`,
+        '  -- Of two, neither is sure to be theirs.',
+        `  if jsonb_array_length(linked) = 1 then me := jsonb_set(me, ${textArray(path)}, linked -> 0); end if;`,
+      ]
+    })
+    const own = [...new Set(links.map(({ path }) => path[0] as string))]
+    return [
+      `create function ${f}.me() returns jsonb language plpgsql stable security definer set search_path = pg_catalog as $me$
+declare me jsonb; linked jsonb;
+begin
+  me := nullif(btrim(current_setting('pachter.me', true)), '')::jsonb;
+  if me is null or jsonb_typeof(me) <> 'object' then return null; end if;
+${own.map((name) => `  me := me - ${quoted(name)};\n`).join('')}${steps.join('\n')}
+  return me;
+end $me$;`,
+      `alter function ${f}.me() owner to ${this.#reader};`,
+    ]
+  }
+
+  /** A column as JSON has claims. */
+  #json(type: TypeModel, name: string): Fragment {
+    const { name: column, as } = this.#place(type.name).columns[name] as ColumnPlace
+    const field = type.fields[name] as Field
+    const place = { ref: sql.id('one', column), ...(as === undefined ? {} : { as }) }
+    if (field.list) return postgres.plainList?.(postgres.column(place, [], 'list')) ?? place.ref
+    if (field.type === 'group' || field.type === 'other') return place.ref
+    const value = postgres.column(place, [], field.type)
+    if (field.type !== 'time') return sql`to_jsonb(${value})`
+    return sql`to_jsonb(to_char(${value} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"'))`
+  }
+}
+
+const WRITTEN_TYPES: { readonly [type: string]: true } = { uuid: true }
+
+function isPossible(when: ConditionNode): boolean {
+  return (
+    !(when.kind === 'constant' && !when.value) &&
+    !(when.kind === 'allOf' && when.of.some((part) => part.kind === 'constant' && !part.value))
+  )
+}
+
+function text(fragment: Fragment): string {
+  return inlined(sql`${fragment}` as RawBuilder<unknown>, quoted)
+}
+
+function oneLine(line: string): string {
+  return line.replace(/\s+/g, ' ')
+}
+
+function unquoted(name: string): string {
+  return name.slice(1, -1).replaceAll('""', '"')
+}
+
+/** A function's body, between marks that are not in it. */
+function dollars(body: string): string {
+  let mark = '$f$'
+  while (body.includes(mark)) mark = `$f${mark.length}$`
+  return `${mark} ${body} ${mark}`
+}

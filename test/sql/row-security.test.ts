@@ -1,0 +1,189 @@
+import { expect } from 'chai'
+import { type Kysely, sql } from 'kysely'
+import { indexed, rulebook } from 'pachter'
+import { overKysely } from 'pachter/kysely'
+import { postgres, readLayout, rowSecurity } from 'pachter/sql'
+import { openStore } from 'pachter/store'
+import { z } from 'zod'
+import { recordsOf, today } from '../../examples/world/open.js'
+import { people } from '../../examples/world/people.js'
+import { book } from '../../examples/world/rulebook.js'
+import { engines } from '../support/engines.js'
+import { agreesInRowSecurity, FUNCTIONS, makeRole, ROLE, script, seenAs, TABLES } from '../support/row-security.js'
+
+const types = Object.keys(book.model.types) as 'plot'[]
+const everybody: { readonly [name: string]: { id: string; email: string } | null } = { ...people, visitor: null }
+const rows = Object.fromEntries(types.map((type) => [type, recordsOf(type)])) as { [type: string]: { id: string }[] }
+const records = indexed(rows)
+const viewOf = (me: { id: string } | null) => book.for(me as never, { now: today, records: records as never })
+const keys = (found: readonly { id: string }[]) => found.map(({ id }) => id)
+
+for (const engine of engines.filter(({ dialect }) => dialect === postgres))
+  describe(`row security in ${engine.name}`, () => {
+    let db: Kysely<any>
+    const options = { schema: TABLES, role: ROLE, functions: FUNCTIONS }
+
+    before(async () => {
+      db = await engine.open(book)
+      await makeRole(db)
+      const system = openStore(book, overKysely(db, postgres), { now: today }).asSystem('fill')
+      for (const type of types) for (const record of rows[type] ?? []) await system.create(type, record as never)
+    })
+
+    /** With row security, while the work is done. */
+    async function under<T>(more: object, work: (left: { readonly [type: string]: readonly string[] }) => Promise<T>): Promise<T> {
+      const { up, down, left } = rowSecurity(book, { ...options, layout: await readLayout(db, postgres, book), ...more })
+      await script(db, up)
+      return work(left).finally(() => script(db, down))
+    }
+
+    const asSeen = (me: unknown, type: string) =>
+      seenAs(db, me, today.getTime(), async (trx) => keys(await trx.selectFrom(type).select('id').orderBy('id').execute()))
+
+    it('shows what the rules do, and less only where that was said', () =>
+      under({}, async (left) => {
+        let exact = 0
+        for (const me of Object.values(everybody))
+          for (const type of types) {
+            const wanted = keys(viewOf(me).filter(type, rows[type] as never))
+            const seen = await asSeen(me, type)
+            if (left[type]?.some((line) => line.startsWith('read: '))) expect(wanted).to.include.members(seen)
+            else {
+              expect(seen, `${me?.id} ${type}`).to.deep.equal(wanted)
+              exact += seen.length
+            }
+          }
+        expect(exact).to.be.greaterThan(100)
+      }))
+
+    it('shows more where fields are withheld from everybody, which column privileges do', () =>
+      under({ withhold: ['plot.wardenNotes', 'plot.rentDue'] }, async () => {
+        expect(await asSeen(people.ines, 'plot')).to.deep.equal(['p-01'])
+        expect(await asSeen(people.bram, 'plot')).to.deep.equal(['p-01', 'p-02', 'p-03', 'p-10'])
+        const notes = seenAs(db, people.tomasz, today.getTime(), (trx) => trx.selectFrom('plot').select('wardenNotes').execute())
+        expect(await notes.catch(String)).to.match(/permission denied/)
+      }))
+
+    const CLAIMS: readonly [what: string, claims: string | undefined, seen: readonly string[]][] = [
+      ['are unset', undefined, ['n-01', 'n-03', 'n-04']],
+      ['are blank', '  ', ['n-01', 'n-03', 'n-04']],
+      ['are no object', '"m-07"', ['n-01', 'n-03', 'n-04']],
+      ['have a blank id', '{"id":" "}', ['n-01', 'n-03', 'n-04']],
+      ['say what a record would have to say', '{"id":"m-99","member":{"roles":["secretary"]}}', ['n-01', 'n-03', 'n-04']],
+      ['are those of the secretary', '{"id":"m-07"}', ['n-01', 'n-02', 'n-03', 'n-04', 'n-05', 'n-06']],
+    ]
+    it('takes claims for nothing that they are not', () =>
+      under({}, async () => {
+        for (const [what, claims, wanted] of CLAIMS) {
+          const seen = await seenAs(db, null, today.getTime(), async (trx) => {
+            await sql`select set_config('pachter.me', ${claims ?? ''}, true)`.execute(trx)
+            return keys(await trx.selectFrom('notice').select('id').orderBy('id').execute())
+          })
+          expect(seen, what).to.deep.equal(wanted)
+        }
+        const odd = seenAs(db, null, today.getTime(), async (trx) => {
+          await sql`select set_config('pachter.me', '{"id"', true)`.execute(trx)
+          return trx.selectFrom('notice').select('id').execute()
+        })
+        expect(await odd.catch(String)).to.match(/json/)
+      }))
+
+    it('lets nobody delete, change or create what the rules would not let them', () =>
+      under({}, async () => {
+        const done = { delete: 0, update: 0, create: 0 }
+        for (const me of [people.ines, people.tomasz, people.kofi, null]) {
+          const view = viewOf(me)
+          for (const type of types)
+            for (const record of rows[type] ?? []) {
+              const attempt = (work: (trx: Kysely<any>) => Promise<bigint>) =>
+                seenAs(db, me, today.getTime(), work).then(Number, (error: unknown) => {
+                  expect(String(error)).to.match(/permission denied|row-level security|duplicate key|violates/)
+                  return 0
+                })
+              const gone = await attempt(
+                async (trx) => (await trx.deleteFrom(type).where('id', '=', record.id).executeTakeFirst()).numDeletedRows,
+              )
+              if (gone > 0) expect(view.verdict('delete', type, record as never).allowed, `${me?.id} deletes ${record.id}`).to.equal(true)
+              done.delete += gone
+              for (const [field, value] of Object.entries(record)) {
+                const other = (rows[type] ?? [])
+                  .map((one) => (one as any)[field])
+                  .find((one) => one !== undefined && JSON.stringify(one) !== JSON.stringify(value))
+                if (field === 'id' || other === undefined) continue
+                const encoded = postgres.encode(book.model.types[type]?.fields[field] as never, other)
+                const changed = await attempt(
+                  async (trx) =>
+                    (
+                      await trx
+                        .updateTable(type)
+                        .set({ [field]: encoded })
+                        .where('id', '=', record.id)
+                        .executeTakeFirst()
+                    ).numUpdatedRows,
+                )
+                const becomes = { ...record, [field]: other }
+                if (changed > 0)
+                  expect(
+                    view.verdict('update', type, record as never, becomes as never).allowed,
+                    `${me?.id} ${field} of ${record.id}`,
+                  ).to.equal(true)
+                done.update += changed
+              }
+            }
+        }
+        await sql`alter table share alter column id set default 'h-99'`.execute(db)
+        for (const me of Object.values(everybody))
+          for (const plotId of ['p-01', 'p-03', 'p-05']) {
+            const share = { plotId, memberId: 'm-02', grantedById: me?.id ?? 'm-01', level: 'look' as const }
+            const made = await seenAs(db, me, today.getTime(), async (trx) => {
+              return (await trx.insertInto('share').values(share).executeTakeFirst()).numInsertedOrUpdatedRows ?? 0n
+            }).then(Number, () => 0)
+            if (made > 0) expect(viewOf(me).verdict('create', 'share', { ...share, id: 'h-99' } as never).allowed).to.equal(true)
+            done.create += made
+          }
+        expect(done.delete).to.be.greaterThan(10)
+        expect(done.update).to.be.greaterThan(10)
+        expect(done.create).to.be.greaterThan(1)
+      }))
+
+    it('is undone without a trace', async () => {
+      await under({}, async () => undefined)
+      const { rows: left } = await sql<{ what: string }>`
+        select polname as what from pg_policy p join pg_class c on c.oid = p.polrelid where c.relnamespace = ${TABLES}::regnamespace
+        union all select relname from pg_class where relnamespace = ${TABLES}::regnamespace and (relrowsecurity or relforcerowsecurity)
+        union all select nspname from pg_namespace where nspname = ${FUNCTIONS}
+        union all select table_name from information_schema.role_table_grants where grantee = ${ROLE}`.execute(db)
+      expect(left).to.deep.equal([])
+    })
+
+    it('shows the rows on which random conditions hold', () => agreesInRowSecurity(engine, 60))
+    it('in tables of other names and types, too', () => agreesInRowSecurity(engine, 60, undefined, true))
+  })
+
+describe('row security that cannot be written', () => {
+  it('is refused for a key that is withheld, or a field that is none', () => {
+    expect(() => rowSecurity(book, { withhold: ['plot.id'] })).to.throw('always visible')
+    expect(() => rowSecurity(book, { withhold: ['plot.rent'] })).to.throw('rentDue')
+  })
+
+  it('tells what is left to the application, and lets the database refuse it', () => {
+    const small = rulebook({
+      me: { shape: z.object({ id: z.string() }), key: 'id' },
+      records: { plot: { shape: z.object({ id: z.string(), holderId: z.string(), helperId: z.string(), state: z.string() }), key: 'id' } },
+    })
+      .standings({ plot: (plot, { me }) => ({ holder: plot.holderId.is(me.id), helper: plot.helperId.is(me.id) }) })
+      .rules({
+        plot: (_plot, { standing: { holder, helper }, after }) => ({
+          may: { read: [holder, helper], update: [holder, helper], delete: [holder] },
+          vetoes: [{ actions: ['update'], provided: after.state.is('let'), saying: 'No.' }],
+        }),
+      })
+    const { up, left } = rowSecurity(small)
+    expect(left.plot?.join()).to.match(/update: refused, since a gate or a veto compares/)
+    expect(up)
+      .to.match(/for delete/)
+      .and.not.to.match(/for update/)
+    const two = rowSecurity(small.without('plot', small.model.types.plot?.rules?.vetoes[0]?.title as string))
+    expect(two.left.plot?.join()).to.match(/update: helper: .*before and after/)
+  })
+})
