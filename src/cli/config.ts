@@ -1,4 +1,5 @@
 import type { World } from '../rulebook/index.js'
+import type { LayoutOptions } from '../sql/index.js'
 import type { Rulebook } from '../viewpoint/index.js'
 
 /** What the `pachter` command works on. */
@@ -12,6 +13,8 @@ export interface Configuration<W extends World = World> {
   readonly unknown?: W['me']
   /** The instant at which everything is judged. Default: the clock. */
   readonly now?: Date
+  /** How a database names tables and columns, for the `db` commands. Default: as record types and fields are. */
+  readonly layout?: LayoutOptions
 }
 
 /**

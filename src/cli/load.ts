@@ -4,6 +4,7 @@ import { fileURLToPath } from 'node:url'
 import { createJiti } from 'jiti'
 import { isPachterError, type Row } from '../condition/index.js'
 import { isName, type Model } from '../rulebook/index.js'
+import type { LayoutOptions } from '../sql/index.js'
 import { type Rulebook, readClaims } from '../viewpoint/index.js'
 import type { Configuration } from './config.js'
 import { UsageError } from './errors.js'
@@ -21,6 +22,7 @@ export interface Loaded {
   readonly people: { readonly [name: string]: Row }
   readonly unknown: Row | undefined
   readonly now: Date | undefined
+  readonly layout: LayoutOptions
 }
 
 /** Finds and reads the configuration: the file named, or the nearest one from the working directory upwards. @throws UsageError */
@@ -54,12 +56,13 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
     throw new UsageError(`${file}: ${problem}`)
   }
   if (typeof configuration !== 'object' || configuration === null) fail('must export configure({ rulebook, data, people }) by default')
-  const { rulebook: book, data, people, unknown, now } = configuration
+  const { rulebook: book, data, people, unknown, now, layout = {} } = configuration
   if (typeof book?.model !== 'object' || typeof book.for !== 'function')
     return fail('"rulebook" must be what rulebook({...}).rules({...}) gives')
   if (typeof data !== 'string' && !(data instanceof URL)) return fail('"data" must be the folder with a JSON file for each record type')
   if (typeof people !== 'object' || people === null) return fail('"people" must hold claims by name, as in { ines: { id: "m-01" } }')
   if (now !== undefined && (!(now instanceof Date) || Number.isNaN(now.getTime()))) return fail('"now" must be a valid Date')
+  if (typeof layout !== 'object' || layout === null) fail('"layout" must say how tables are named, as in { names: "snake_case" }')
   const checked: Record<string, Row> = {}
   for (const [name, claims] of Object.entries(people)) {
     if (RESERVED.includes(name)) fail(`people: the name "${name}" is reserved: ${RESERVED.join(', ')} are always there`)
@@ -74,6 +77,7 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
     people: checked,
     unknown: unknown === undefined ? undefined : claimsOf(book, unknown, `${file}: unknown`),
     now,
+    layout,
   }
 }
 

@@ -1,6 +1,9 @@
 import { createRequire } from 'node:module'
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { isPachterError } from '../condition/index.js'
+import { indexesCommand } from './commands/db-indexes.js'
+import { rowSecurityCommand } from './commands/db-row-security.js'
+import { verifyCommand } from './commands/db-verify.js'
 import { listCommand } from './commands/list.js'
 import { peopleCommand } from './commands/people.js'
 import { rulesCommand } from './commands/rules.js'
@@ -50,7 +53,8 @@ function everyCommand(end: (status: number) => void): Command {
     .addHelpText(
       'after',
       `
-It works on the nearest pachter.config.ts, which exports the rulebook, a data folder and named people.
+It works on the nearest pachter.config.ts, which exports the rulebook, a data folder and named people. The db commands work on a
+database, which they only read.
 
 Examples:
   pachter people                                     who there is, and with which claims
@@ -59,8 +63,9 @@ Examples:
   pachter try delete plot p-03 --for ines            do it to a copy, and see what happens
   pachter why read plot p-01 --for bram              which clause decided, and on what values
   pachter rules plot                                 the rules of plots in plain English
+  pachter db verify postgres://me@localhost/garden   the rows by SQL beside those by evaluation in memory
 
-Exit status: 0 fine, 1 a try was refused, 2 something is wrong with the call, the configuration or the data.`,
+Exit status: 0 fine, 1 a try was refused or a check failed, 2 something is wrong with the call, the configuration or the data.`,
     )
 
   program.addCommand(
@@ -153,7 +158,71 @@ Examples:
       )
       .action((type, options) => rulesCommand(type, options)),
   )
+  program.addCommand(databaseCommands(end))
   return program
+}
+
+const withhold = () =>
+  new Option('--withhold <type.field>', 'a field that nobody may read by way of the database; may be repeated')
+    .argParser(collect)
+    .default([], 'none')
+
+function databaseCommands(end: (status: number) => void): Command {
+  const db = new Command('db').description('Looks at a database, without changing it: verify, indexes, row-security.').exitOverride()
+  db.addCommand(
+    command('verify', 'Compares rows by SQL with rows by evaluation in memory, for each person, record type and action.')
+      .argument('<url>', 'the database: postgres://, mysql:// or sqlite:file')
+      .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
+      .addOption(new Option('--type <type>', 'only this record type; may be repeated').argParser(collect).default([], 'all'))
+      .option('--role <role>', 'PostgreSQL: compares what row security shows this role, too')
+      .addOption(withhold())
+      .option('--batch <count>', 'so many records are in memory at once', wholeNumber)
+      .addOption(format(['text', 'json']))
+      .addHelpText(
+        'after',
+        `
+Everything happens in one read-only transaction. Exit status: 0 if all are the same, 1 if not.
+
+Examples:
+  pachter db verify postgres://me@localhost/garden
+  pachter db verify sqlite:garden.sqlite --type plot --for ines --for visitor
+  pachter db verify postgres://me@localhost/garden --role reports      with row security`,
+      )
+      .action(async (url, options) => end((await verifyCommand(url, options)) ? 0 : 1)),
+  )
+  db.addCommand(
+    command('indexes', 'Prints the indexes that rules could use and that a database does not have.')
+      .argument('<url>', 'the database: postgres://, mysql:// or sqlite:file')
+      .addOption(format(['text', 'json']))
+      .addHelpText(
+        'after',
+        `
+Examples:
+  pachter db indexes postgres://me@localhost/garden | psql garden`,
+      )
+      .action((url, options) => indexesCommand(url, options)),
+  )
+  db.addCommand(
+    command('row-security', 'Prints a migration that enforces the rulebook inside PostgreSQL.')
+      .argument('[url]', 'the database, which is asked how columns hold what they hold: postgres://')
+      .option('--role <role>', 'whom the policies are for, and who is given what they let; everybody, and no privileges, if left out')
+      .option('--trusted <role>', 'from whom nothing is withheld: the role by which the guarded store connects')
+      .option('--schema <schema>', 'of the tables, where the configuration names none; public if left out')
+      .option('--functions <schema>', 'for the functions of the policies; pachter if left out')
+      .addOption(withhold())
+      .option('--undo', 'prints what undoes it')
+      .addHelpText(
+        'after',
+        `
+What policies cannot hold exactly is refused there, and listed at the beginning of the migration.
+
+Examples:
+  pachter db row-security postgres://me@localhost/garden --role reports --trusted app > row-security.sql
+  pachter db row-security --role reports --undo | psql garden`,
+      )
+      .action((url, options) => rowSecurityCommand(url, options)),
+  )
+  return db
 }
 
 /** Does what a command line says. Gives the exit status: 0 fine, 1 a try was refused, 2 something is wrong. */

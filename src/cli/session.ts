@@ -37,23 +37,34 @@ export interface CliSession {
   viewpoint(person: Person, within?: string): Viewpoint
 }
 
-/** Reads configuration and data, and shows the rulebook's warnings. */
-export async function openSession(options: CommonOptions, type?: string): Promise<CliSession> {
+/** Reads the configuration, and shows the rulebook's warnings. */
+export async function openRules(
+  options: CommonOptions,
+  type?: string,
+): Promise<Pick<CliSession, 'loaded' | 'now' | 'person' | 'everybody'>> {
   const whole = await load(options.config)
   const book = (options.without ?? []).reduce((left, title) => left.without(type as string, title), whole.book)
   const loaded: Loaded = { ...whole, book, model: book.model }
   for (const warning of loaded.book.warnings) process.stderr.write(`warning: ${warning}\n`)
+  return {
+    loaded,
+    now: options.at === undefined ? loaded.now : readTime(options.at),
+    person: (name) => findPerson(loaded, name),
+    everybody: () => [...Object.keys(loaded.people), 'unknown', 'visitor'].map((name) => findPerson(loaded, name)),
+  }
+}
+
+/** Reads configuration and data, and shows the rulebook's warnings. */
+export async function openSession(options: CommonOptions, type?: string): Promise<CliSession> {
+  const rules = await openRules(options, type)
+  const { loaded, now } = rules
   const records = await readData(loaded.folder, loaded.model)
-  const now = options.at === undefined ? loaded.now : readTime(options.at)
   const clock = now === undefined ? {} : { now }
   const linked = indexed(records)
   return {
-    loaded,
+    ...rules,
     records,
-    now,
     store: () => openStore(loaded.book, inMemory(records), { ...clock, ...(options.log ? { log: verdictLog(), logAllowed: true } : {}) }),
-    person: (name) => findPerson(loaded, name),
-    everybody: () => [...Object.keys(loaded.people), 'unknown', 'visitor'].map((name) => findPerson(loaded, name)),
     viewpoint: (person, within) =>
       loaded.book.for(person.claims as never, { ...clock, records: linked as never, ...(within === undefined ? {} : { within }) }),
   }

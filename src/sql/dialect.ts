@@ -1,7 +1,8 @@
 import type { Expression, QueryCompiler, SqlBool } from 'kysely'
 import type { Comparable, Scalar } from '../condition/index.js'
 import type { Field } from '../rulebook/index.js'
-import type { FoundColumn } from './layout.js'
+import type { WantedIndex } from './indexes.js'
+import type { FoundColumn, TablePlace } from './layout.js'
 
 /** A piece of SQL with its parameters. */
 export type Fragment = Expression<unknown>
@@ -112,6 +113,10 @@ export interface Dialect {
    * a schema come with an empty one as well.
    */
   catalog(): Fragment
+  /** The indexes of the database, one in each row, as FoundIndex has them. */
+  indexes(): Fragment
+  /** What makes an index for a field; undefined where there is no such index. */
+  createIndex(table: TablePlace, field: string, of: Field, use: WantedIndex['for']): string | undefined
   /** As what a column holds a field; undefined in the dialect's own way, null where it cannot. */
   heldAs(column: FoundColumn, field: Field): string | null | undefined
 }

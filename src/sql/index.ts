@@ -5,6 +5,7 @@
 export { type CompileOptions, compile, UnnamedTableError, UnspecialisedError } from './compile.js'
 export type { Column, Dialect, Fragment, Order, Test } from './dialect.js'
 export { type FilterOptions, fieldFilter, rowFilter, type SqlFilter } from './filter.js'
+export { type FoundIndex, type MissingIndex, missingIndexes, type WantedIndex, wantedIndexes } from './indexes.js'
 export {
   type ColumnPlace,
   type FoundColumn,
@@ -19,6 +20,7 @@ export {
 export { mariadb } from './mariadb/dialect.js'
 export { postgres } from './postgres/dialect.js'
 export { type PgliteDatabase, pgliteDialect } from './postgres/pglite.js'
+export { heldRules } from './postgres/security/held.js'
 export { type RowSecurity, RowSecurityError, type RowSecurityOptions, rowSecurity } from './postgres/security/migration.js'
 export { createTables } from './schema.js'
 export { sqlite } from './sqlite/dialect.js'

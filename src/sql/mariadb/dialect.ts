@@ -2,7 +2,9 @@ import { MysqlQueryCompiler, type SqlBool, sql } from 'kysely'
 import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Dialect, Fragment, Test } from '../dialect.js'
+import type { WantedIndex } from '../indexes.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
+import type { TablePlace } from '../layout.js'
 import { asKey, exact, held, heldAs, inOrder, isAmong, keptExactly, known, sameText, timeText } from './held.js'
 
 /**
@@ -102,6 +104,18 @@ export const mariadb: Dialect = Object.freeze({
       from information_schema.columns, (select 0 as named union all select 1) as s
       where table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or table_schema = database())
       order by 1, 2, ordinal_position`,
+  indexes: (): Fragment =>
+    sql`select if(s.named, table_schema, '') as \`schema\`, table_name as \`table\`, column_name as \`column\`, lower(index_type) as method
+      from information_schema.statistics, (select 0 as named union all select 1) as s
+      where seq_in_index = 1 and table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or table_schema = database())`,
+  createIndex({ schema, name, columns }: TablePlace, field: string, _of: Field, use: WantedIndex['for']): string | undefined {
+    // It has none over the elements of JSON.
+    if (use === 'elements') return undefined
+    const column = columns[field]?.name ?? field
+    const quoted = (one: string) => `\`${one.replaceAll('`', '``')}\``
+    const table = [schema, name].flatMap((one) => (one === undefined ? [] : [quoted(one)])).join('.')
+    return `create index ${quoted(`${name}_${column}`.slice(0, 64))} on ${table} (${quoted(column)});`
+  },
   heldAs,
 })
 

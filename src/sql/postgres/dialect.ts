@@ -2,7 +2,9 @@ import { PostgresQueryCompiler, type SqlBool, sql } from 'kysely'
 import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Dialect, Fragment, Test } from '../dialect.js'
+import type { WantedIndex } from '../indexes.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
+import type { TablePlace } from '../layout.js'
 import { afterPrefix } from '../prefix.js'
 import {
   areAlike,
@@ -153,6 +155,20 @@ export const postgres: Dialect = Object.freeze({
     left join pg_type e on e.oid = t.typelem and t.typlen = -1 left join pg_collation l on l.oid = a.attcollation
     where a.attnum > 0 and not a.attisdropped and c.relkind in ('r', 'p', 'v', 'm', 'f') and n.nspname not in ('pg_catalog', 'information_schema')
     order by 1, 2, a.attnum`,
+  indexes:
+    (): Fragment => sql`select unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as "schema",
+    c.relname as "table", a.attname as "column", m.amname as method
+    from pg_index i join pg_class c on c.oid = i.indrelid join pg_namespace n on n.oid = c.relnamespace join pg_class x on x.oid = i.indexrelid
+    join pg_am m on m.oid = x.relam join pg_attribute a on a.attrelid = c.oid and a.attnum = i.indkey[0]
+    where i.indisvalid and i.indpred is null and n.nspname not in ('pg_catalog', 'pg_toast')`,
+  createIndex({ schema, name, columns }: TablePlace, field: string, of: Field, use: WantedIndex['for']): string {
+    const quoted = (one: string) => `"${one.replaceAll('"', '""')}"`
+    const column = quoted(columns[field]?.name ?? field)
+    const table = [schema, name].flatMap((one) => (one === undefined ? [] : [quoted(one)])).join('.')
+    if (use === 'elements')
+      return `create index on ${table} using gin (${column}${columns[field]?.as === undefined && of.list ? ' jsonb_path_ops' : ''});`
+    return `create index on ${table} (${column}${use === 'start' ? ' collate "C"' : ''});`
+  },
   heldAs,
 })
 

@@ -2,8 +2,9 @@ import { type SqlBool, SqliteQueryCompiler, sql } from 'kysely'
 import { type Comparable, family, instantText, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Dialect, Fragment, Test } from '../dialect.js'
+import type { WantedIndex } from '../indexes.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
-import type { FoundColumn } from '../layout.js'
+import type { FoundColumn, TablePlace } from '../layout.js'
 import { afterPrefix } from '../prefix.js'
 
 // More values than this become one JSON parameter, well below SQLite's limit on parameters.
@@ -92,6 +93,16 @@ export const sqlite: Dialect = Object.freeze({
   },
   catalog: (): Fragment =>
     sql`select '' as "schema", m.name as "table", c.name as "column", c.type as "type" from sqlite_master m, pragma_table_info(m.name) c where m.type in ('table', 'view') order by m.name, c.cid`,
+  indexes: (): Fragment =>
+    sql`select '' as "schema", m.name as "table", i.name as "column", 'btree' as method
+      from sqlite_master m, pragma_index_list(m.name) l, pragma_index_info(l.name) i where m.type = 'table' and i.seqno = 0 and l.partial = 0`,
+  createIndex({ name, columns }: TablePlace, field: string, _of: Field, use: WantedIndex['for']): string | undefined {
+    // It has none over the elements of JSON.
+    if (use === 'elements') return undefined
+    const column = columns[field]?.name ?? field
+    const quoted = (one: string) => `"${one.replaceAll('"', '""')}"`
+    return `create index ${quoted(`${name}_${column}`)} on ${quoted(name)} (${quoted(column)});`
+  },
   // A column holds whatever it is given: its type says little.
   heldAs: (column: FoundColumn, field: Field): null | undefined =>
     column.type.toLowerCase() === 'blob' && !inJson(field) ? null : undefined,

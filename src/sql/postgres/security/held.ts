@@ -219,7 +219,7 @@ function deleteRule(model: Model, type: TypeModel, seen: ConditionNode, left: st
   if (clauses.length === 0) return constant(false)
   const along = referencesTo(model, type.name).flatMap(({ type: of, place, onDelete }) => {
     if (onDelete === 'follow') return []
-    if (onDelete !== 'refuse') left.push(`delete: refused while there is a ${of} that would go along or be unlinked`)
+    if (onDelete !== 'refuse') left.push(`delete: refused while records of ${of} lead to it, which would go along or be unlinked`)
     const key: FieldNode = { kind: 'field', of: 'record', path: [type.key], type: place.type }
     const link = place.list
       ? { by: [], of: compareNode({ kind: 'field', of: 1, ...place }, 'has', key) }

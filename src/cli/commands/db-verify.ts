@@ -1,0 +1,113 @@
+import pc from 'picocolors'
+import type { Row } from '../../condition/index.js'
+import type { Compared, Difference, Verified } from '../../store/databases.js'
+import { withDatabase } from '../database.js'
+import { UsageError } from '../errors.js'
+import { say } from '../output.js'
+import { type CommonOptions, openRules, type Person } from '../session.js'
+import { columns, printable } from '../table.js'
+
+/** What `pachter db verify` is told. */
+export interface VerifyCommandOptions extends CommonOptions {
+  readonly for: readonly string[]
+  readonly type: readonly string[]
+  readonly role?: string
+  readonly withhold: readonly string[]
+  readonly batch?: number
+  readonly format: 'text' | 'json'
+}
+
+/** `pachter db verify`: on a database, the rows by SQL beside those by evaluation in memory, and by row security. Gives whether they are the same. */
+export async function verifyCommand(url: string, options: VerifyCommandOptions): Promise<boolean> {
+  const { loaded, now, person, everybody } = await openRules(options)
+  const people = (options.for.length === 0 ? everybody() : options.for.map(person)).filter(isSomebody)
+  const { verify } = await import('../../store/databases.js')
+  const { postgres, readLayout } = await import('../../sql/index.js')
+  const verified = await withDatabase(url, async ({ db, dialect }) => {
+    if (options.role !== undefined && dialect !== postgres) throw new UsageError('--role is for row security, which PostgreSQL has')
+    const types = options.type.length === 0 ? {} : { types: options.type }
+    return verify(loaded.book, db, dialect, {
+      people: Object.fromEntries(people.map(({ name, claims }) => [name, claims as Row | null])),
+      ...types,
+      layout: await readLayout(db, dialect, loaded.book, loaded.layout),
+      now: now ?? new Date(),
+      withhold: options.withhold,
+      ...(options.role === undefined ? {} : { role: options.role }),
+      ...(options.batch === undefined ? {} : { batch: options.batch }),
+      progress: progress(),
+    })
+  })
+  if (options.format === 'json') say(JSON.stringify(verified, null, 2))
+  else show(verified, people)
+  return verified.differences.length === 0
+}
+
+function isSomebody({ name, claims }: Person): boolean {
+  if (claims === undefined) throw new UsageError(`--for ${name}: the system sees everything, and no rule is about it`)
+  return true
+}
+
+/** Says how far it is, where somebody looks and it takes a while. */
+function progress(): (type: string, done: number, all: number) => void {
+  const begun = Date.now()
+  let last = begun
+  return (type, done, all) => {
+    const now = Date.now()
+    if (!process.stderr.isTTY && now - last < 10_000) return
+    if (now - begun < 1000 || now - last < 200) return
+    last = now
+    const line = `${type}: ${done.toLocaleString('en')} of ${all.toLocaleString('en')} records`
+    process.stderr.write(process.stderr.isTTY ? `\r\u001b[K${line}${done === all ? '\r\u001b[K' : ''}` : `${line}\n`)
+  }
+}
+
+function show({ compared, differences, records }: Verified, people: readonly Person[]): void {
+  const actions = [...new Set(compared.map(({ action }) => action))]
+  for (const action of actions) {
+    const ours = compared.filter((one) => one.action === action)
+    const types = [...new Set(ours.map(({ type }) => type))]
+    const cells = people.map(({ name }) => [
+      name,
+      ...types.map((type) => counts(ours.find((one) => one.type === type && one.person === name) as Compared, differences)),
+    ])
+    say(
+      columns(
+        [action, ...types],
+        cells,
+        types.map((_, at) => at + 1),
+      ),
+    )
+    say()
+  }
+  const withSecurity = compared.some(({ rowSecurity }) => rowSecurity !== undefined)
+  const total = Object.values(records).reduce((sum, count) => sum + count, 0)
+  const what = `${compared.length.toLocaleString('en')} lists over ${total.toLocaleString('en')} records, by SQL and by evaluation in memory${withSecurity ? ', and those to read by row security' : ''}`
+  if (withSecurity)
+    say(pc.dim('A second number is what row security shows where that is less, as it was meant to be; ≠ where it is not as it was meant.'))
+  if (differences.length === 0) return say(`${pc.green('✔')} The same: ${what}.`)
+  say(`${pc.red('✘')} ${differences.length.toLocaleString('en')} differences: ${what}.`)
+  for (const one of differences.slice(0, MOST)) say(`  ${described(one)}`)
+  if (differences.length > MOST)
+    say(pc.dim(`  and ${(differences.length - MOST).toLocaleString('en')} more; --format json has all of them`))
+}
+
+const MOST = 40
+
+function counts({ type, person, action, sql, memory, rowSecurity }: Compared, differences: readonly Difference[]): string {
+  const found = differences.filter((one) => one.type === type && one.person === person && one.action === action)
+  const both = found.some((one) => one.sql !== one.memory) ? pc.red(`${sql}≠${memory}`) : sql === 0 ? pc.dim('·') : String(sql)
+  if (rowSecurity === undefined || (rowSecurity.shown === memory && found.length === 0)) return both
+  const asMeant = found.every((one) => one.rowSecurity?.shown === one.rowSecurity?.meant)
+  return `${both} ${asMeant ? pc.dim(String(rowSecurity.shown)) : pc.red(`≠${rowSecurity.shown}`)}`
+}
+
+function described({ type, person, action, key, sql, memory, rowSecurity }: Difference): string {
+  const said = [`SQL ${yes(sql)}`, `memory ${yes(memory)}`]
+  if (rowSecurity !== undefined)
+    said.push(`row security ${yes(rowSecurity.shown)}${rowSecurity.shown === rowSecurity.meant ? '' : `, meant ${yes(rowSecurity.meant)}`}`)
+  return `${person} ${action} ${type} ${printable(String(key))}: ${said.join(', ')}`
+}
+
+function yes(value: boolean): string {
+  return value ? 'yes' : 'no'
+}

@@ -1,0 +1,175 @@
+import { type Kysely, sql } from 'kysely'
+import {
+  type AncestorsNode,
+  type CompareNode,
+  type ConditionNode,
+  type FieldNode,
+  isSelfContained,
+  joinsOf,
+  lower,
+  type PlaceNode,
+  pushNot,
+  type RecordsNode,
+  type SomeNode,
+  simplify,
+  type TermNode,
+} from '../condition/index.js'
+import { conditionsOfClause, type Field, type Model, type TypeModel } from '../rulebook/index.js'
+import type { Dialect } from './dialect.js'
+import { type Layout, layoutOf, type TablePlace } from './layout.js'
+
+/** An index that rules could use. */
+export interface WantedIndex {
+  readonly type: string
+  readonly field: string
+  /** What it is for: equality, the start of a text, or elements of a list. */
+  readonly for: 'equality' | 'start' | 'elements'
+  /** The rules that ask for it: `read of plot: holder`. */
+  readonly rules: readonly string[]
+}
+
+/** An index that is there. */
+export interface FoundIndex {
+  readonly schema: string
+  readonly table: string
+  /** Its first column. */
+  readonly column: string
+  /** `btree`, `gin` and so on. */
+  readonly method: string
+}
+
+/**
+ * The columns by which rules look for rows: in lists, those that are compared with claims, and those by which links are
+ * followed; in judging a write, those that lead from the record at hand to linked ones. Comparisons with known values, as with
+ * a state, are left out: most rows have one of a few.
+ */
+export function wantedIndexes({ types }: Pick<Model, 'types'>): WantedIndex[] {
+  const found = new Map<string, WantedIndex & { readonly rules: string[] }>()
+  for (const type of Object.values(types)) {
+    for (const [rule, condition] of conditionsOf(type)) {
+      const want = (of: string, { path, list }: PlaceNode, how: WantedIndex['for']) => {
+        const [field] = path
+        if (field === undefined || path.length > 1 || (types[of] as TypeModel).key === field) return
+        const use = list ? 'elements' : how
+        const id = `${of}.${field} ${use}`
+        const there = found.get(id) ?? { type: of, field, for: use, rules: [] }
+        found.set(id, there)
+        if (!there.rules.includes(rule)) there.rules.push(rule)
+      }
+      const node = pushNot(lower(simplify(condition)))
+      if (!rule.startsWith('create ')) look(node, new Map([['record', type.name]]), want)
+      if (!rule.startsWith('read ')) linksOf(node, ({ type: of, by }) => by.map(({ to }) => want(of, to, 'equality')))
+    }
+  }
+  return [...found.values()]
+}
+
+function conditionsOf({ name, rules }: TypeModel): [rule: string, ConditionNode][] {
+  const clauses = Object.entries(rules?.may ?? {}).flatMap(([action, all]) =>
+    all.map((clause) => [`${action} of ${name}: ${clause.title}`, clause] as const),
+  )
+  return clauses.flatMap(([rule, clause]) => conditionsOfClause(clause).map((condition) => [rule, condition] as [string, ConditionNode]))
+}
+
+type Want = (type: string, place: PlaceNode, how: WantedIndex['for']) => void
+
+/** Looks for what an index would serve. `looking` says of which type a record is. */
+function look(node: ConditionNode, looking: ReadonlyMap<FieldNode['of'], string>, want: Want): void {
+  switch (node.kind) {
+    case 'allOf':
+    case 'anyOf':
+      for (const part of node.of) look(part, looking, want)
+      return
+    case 'named':
+      return look(node.of, looking, want)
+    case 'compare':
+      return lookAtComparison(node, looking, want)
+    case 'some':
+      return lookAtSome(node, looking, want)
+    default:
+      // Nothing is found by what it is not.
+      return
+  }
+}
+
+/** Each link that a condition follows. */
+function linksOf(node: ConditionNode, tell: (over: RecordsNode | AncestorsNode) => void): void {
+  if (node.kind === 'allOf' || node.kind === 'anyOf') for (const part of node.of) linksOf(part, tell)
+  if (node.kind === 'not' || node.kind === 'named' || node.kind === 'some') linksOf(node.of, tell)
+  if (node.kind === 'some' && node.over.kind !== 'elements') tell(node.over)
+}
+
+function lookAtComparison({ left, by, right }: CompareNode, looking: ReadonlyMap<FieldNode['of'], string>, want: Want): void {
+  for (const [field, other, first] of [
+    [left, right, true],
+    [right, left, false],
+  ] as const) {
+    const type = field.kind === 'field' ? looking.get(field.of) : undefined
+    if (field.kind !== 'field' || type === undefined || !hasClaim(other)) continue
+    const place: PlaceNode = { path: field.path, type: field.type as PlaceNode['type'], ...(field.list ? { list: true } : {}) }
+    if (by === 'is' || by === 'overlaps' || by === 'has' || by === 'isOneOf') want(type, place, 'equality')
+    if (by === 'startsWith' && first) want(type, place, 'start')
+  }
+}
+
+function lookAtSome(node: SomeNode, looking: ReadonlyMap<FieldNode['of'], string>, want: Want): void {
+  const { over, each } = node
+  if (over.kind === 'elements') return
+  const inner = new Map(looking).set(each, over.type)
+  if (over.kind === 'ancestors') {
+    for (const { from } of over.link.by) want(over.type, from, 'equality')
+    return look(node.of, inner, want)
+  }
+  const { by, rest } = joinsOf(node as SomeNode & { over: typeof over }, () => false)
+  const alone = isSelfContained(rest, each)
+  for (const { to, from } of by) {
+    const type = from.kind === 'field' ? looking.get(from.of) : undefined
+    // Keys that are looked for first lead to the rows; else each row is asked for what leads to it.
+    if (from.kind === 'field' && alone && type !== undefined) want(type, { ...from, type: from.type as PlaceNode['type'] }, 'equality')
+    if (hasClaim(from) || (from.kind === 'field' && !alone)) want(over.type, to, 'equality')
+  }
+  look(rest, inner, want)
+}
+
+function hasClaim(term: TermNode): boolean {
+  return term.kind === 'claim' || (term.kind === 'orElse' && (hasClaim(term.term) || hasClaim(term.otherwise)))
+}
+
+/** An index that rules could use and that is not there. */
+export interface MissingIndex extends WantedIndex {
+  /** What makes it; undefined where the database has no such index. */
+  readonly statement: string | undefined
+}
+
+/**
+ * Compares the columns that rules look for rows by with the indexes of a database.
+ *
+ * @example
+ * for (const { statement, rules } of (await missingIndexes(db, postgres, book)).missing) console.log(statement, rules)
+ */
+export async function missingIndexes(
+  db: Kysely<any>,
+  dialect: Dialect,
+  book: { readonly model: Model },
+  layout: Layout = layoutOf(book),
+): Promise<{ readonly wanted: number; readonly missing: readonly MissingIndex[] }> {
+  const { rows } = await sql<FoundIndex>`${dialect.indexes()}`.execute(db)
+  const wanted = wantedIndexes(book.model)
+  const missing = wanted.filter((one) => {
+    const place = layout.tables[one.type] as TablePlace
+    const column = place.columns[one.field]?.name
+    return !rows.some(
+      (row) => row.table === place.name && row.schema === (place.schema ?? '') && row.column === column && serves(row.method, one),
+    )
+  })
+  const statements = missing.map((one) => {
+    const place = layout.tables[one.type] as TablePlace
+    const field = (book.model.types[one.type] as TypeModel).fields[one.field] as Field
+    return { ...one, statement: dialect.createIndex(place, one.field, field, one.for) }
+  })
+  return { wanted: wanted.length, missing: statements }
+}
+
+function serves(method: string, { for: use }: WantedIndex): boolean {
+  return use === 'elements' ? method === 'gin' : method !== 'gin'
+}

@@ -1,0 +1,6 @@
+/**
+ * Records in databases, through Kysely.
+ * @module
+ */
+export { type KyselyOptions, overKysely } from './kysely.js'
+export { type Compared, type Difference, type Verified, type VerifyOptions, verify } from './verify.js'
