@@ -86,12 +86,42 @@ function show({ compared, differences, records }: Verified, people: readonly Per
     say(pc.dim('A second number is what row security shows where that is less, as it was meant to be; ≠ where it is not as it was meant.'))
   if (differences.length === 0) return say(`${pc.green('✔')} The same: ${what}.`)
   say(`${pc.red('✘')} ${differences.length.toLocaleString('en')} differences: ${what}.`)
-  for (const one of differences.slice(0, MOST)) say(`  ${described(one)}`)
-  if (differences.length > MOST)
-    say(pc.dim(`  and ${(differences.length - MOST).toLocaleString('en')} more; --format json has all of them`))
+  for (const [kind, holds] of KINDS) showKind(kind, differences.filter(holds))
 }
 
-const MOST = 40
+// What somebody sees and should not comes first.
+const KINDS: readonly (readonly [string, (one: Difference) => boolean])[] = [
+  ['SQL selects, and the rules refuse', ({ sql, memory }) => sql && !memory],
+  ['SQL leaves out, and the rules allow', ({ sql, memory }) => !sql && memory],
+  ['row security shows, and is not meant to', ({ rowSecurity }) => rowSecurity?.shown === true && !rowSecurity.meant],
+  ['row security hides, and is meant to show', ({ rowSecurity }) => rowSecurity?.shown === false && rowSecurity.meant],
+]
+
+/** The records of one kind of difference, by type and action, with the people concerned. */
+function showKind(kind: string, differences: readonly Difference[]): void {
+  for (const [of, ours] of groups(differences, ({ type, action }) => `${action} ${type}`)) {
+    say()
+    say(`${of}: ${pc.bold(kind)}`)
+    const rows = groups(ours, ({ person }) => person).map(([person, theirs]) => {
+      const keys = theirs.slice(0, MOST).map(({ key }) => printable(String(key)))
+      return [
+        `  ${person}`,
+        String(theirs.length),
+        `${keys.join(' ')}${theirs.length > MOST ? ` and ${(theirs.length - MOST).toLocaleString('en')} more` : ''}`,
+      ]
+    })
+    say(columns(['', '', ''], rows, [1]).split('\n').slice(1).join('\n'))
+  }
+}
+
+function groups<T>(all: readonly T[], of: (one: T) => string): [string, T[]][] {
+  const found = new Map<string, T[]>()
+  for (const one of all) found.set(of(one), [...(found.get(of(one)) ?? []), one])
+  return [...found]
+}
+
+/** So many keys of a person are shown. */
+const MOST = 8
 
 function counts({ type, person, action, sql, memory, rowSecurity }: Compared, differences: readonly Difference[]): string {
   const found = differences.filter((one) => one.type === type && one.person === person && one.action === action)
@@ -99,15 +129,4 @@ function counts({ type, person, action, sql, memory, rowSecurity }: Compared, di
   if (rowSecurity === undefined || (rowSecurity.shown === memory && found.length === 0)) return both
   const asMeant = found.every((one) => one.rowSecurity?.shown === one.rowSecurity?.meant)
   return `${both} ${asMeant ? pc.dim(String(rowSecurity.shown)) : pc.red(`≠${rowSecurity.shown}`)}`
-}
-
-function described({ type, person, action, key, sql, memory, rowSecurity }: Difference): string {
-  const said = [`SQL ${yes(sql)}`, `memory ${yes(memory)}`]
-  if (rowSecurity !== undefined)
-    said.push(`row security ${yes(rowSecurity.shown)}${rowSecurity.shown === rowSecurity.meant ? '' : `, meant ${yes(rowSecurity.meant)}`}`)
-  return `${person} ${action} ${type} ${printable(String(key))}: ${said.join(', ')}`
-}
-
-function yes(value: boolean): string {
-  return value ? 'yes' : 'no'
 }
