@@ -46,6 +46,10 @@ export interface CompileOptions {
   readonly type?: string
   /** Where the record types are kept. Default: tables and columns named as record types and fields are. */
   readonly layout?: Layout
+  /** Whether it is to find rows, or a row that is named by its key besides: then links are looked up from that row. */
+  readonly finds?: 'rows' | 'row'
+  /** The key of the record type, where it is to find rows. */
+  readonly key?: string
   /** What stands for things that are not known yet: for rules that the database itself asks of whoever comes. */
   readonly later?: Later
 }
@@ -89,7 +93,7 @@ export class UnspecialisedError extends PachterError {
  * @throws UnspecialisedError where claims are left in it, UnnamedTableError.
  */
 export function compile(condition: ConditionNode, options: CompileOptions): RawBuilder<SqlBool> {
-  return new Compiler(options).test(pushNot(lower(simplify(condition)))) as RawBuilder<SqlBool>
+  return new Compiler(options).whole(pushNot(lower(simplify(condition)))) as RawBuilder<SqlBool>
 }
 
 const YES: Test = sql<SqlBool>`1 = 1`
@@ -110,6 +114,8 @@ class Compiler {
   readonly #type: string | undefined
   readonly #layout: Layout | undefined
   readonly #later: Later | undefined
+  readonly #finds: CompileOptions['finds']
+  readonly #keyField: string | undefined
   /** The records that the enclosing `some` look at, by their numbers; less than zero for helpers of our own. */
   readonly #looking = new Map<number, Columns>()
   /** The columns of the record that the condition is about. */
@@ -128,8 +134,56 @@ class Compiler {
     this.#type = options.type
     this.#layout = options.layout
     this.#later = options.later
+    this.#finds = options.finds
+    this.#keyField = options.key
     if (options.layout !== undefined && options.type === undefined)
       throw new LayoutError('compile', 'a layout needs to be told which record type the condition is about, as { type }')
+  }
+
+  /** The whole condition, in a form by which rows are found. */
+  whole(node: ConditionNode): Test {
+    if (node.kind === 'allOf') return all(node.of.map((part) => this.whole(part)))
+    const { unionOfKeys } = this.#dialect
+    if (node.kind !== 'anyOf' || unionOfKeys === undefined || this.#finds !== 'rows' || this.#keyField === undefined) return this.test(node)
+    if (!node.of.every(isFound) || !node.of.some(followsLinks)) return this.test(node)
+    const queries = node.of.map((part) => this.#keysWhere(part))
+    return unionOfKeys(this.#asHeld(this.#ownKey()), this.#alias('found'), queries)
+  }
+
+  /** Where a link leads to the key itself, the keys are those that the linked records hold. */
+  #linkedKeys(node: SomeNode, over: RecordsNode): Fragment | undefined {
+    const { by, rest } = joinsOf(node as SomeNode & { over: RecordsNode }, (from) => from.kind !== 'field')
+    const open = by.filter(({ from }) => from.kind === 'field')
+    const [only] = open
+    if (only?.from.kind !== 'field' || open.length > 1 || only.from.path.join('.') !== this.#keyField || isList(only.from) || only.to.list)
+      return undefined
+    const known = by.filter((join) => join !== only).map((join) => equality(join, node.each))
+    const alias = this.#lookAt(node.each, over.type)
+    const key = this.#value(placeOf(only.to, node.each))
+    if (this.#dialect.areAlike?.(this.#ownKey(), key) !== true) return undefined
+    const tests = all([this.test(allOfNode([...known, rest])), ...this.#soundPair(only.to, only.from, node.each)])
+    return sql`select ${this.#asHeld(key)} as k from ${this.#from(over.type, alias)} where ${tests}`
+  }
+
+  #asHeld(value: Fragment): Fragment {
+    return this.#dialect.asHeld?.(value) ?? value
+  }
+
+  #ownKey(): Fragment {
+    return this.#columns('record').value([this.#keyField as string], 'id')
+  }
+
+  /** The keys of the rows on which a condition holds. */
+  #keysWhere(node: ConditionNode): Fragment {
+    const linked = node.kind === 'some' && node.over.kind === 'records' ? this.#linkedKeys(node, node.over) : undefined
+    if (linked !== undefined) return linked
+    const alias = this.#alias('row')
+    const type = this.#type as string
+    const outer = this.#own
+    this.#own = this.#columnsOf((name) => sql.id(alias, name), this.#layout?.tables[type])
+    const query = sql`select ${this.#asHeld(this.#ownKey())} as k from ${this.#from(type, alias)} where ${this.test(node)}`
+    this.#own = outer
+    return query
   }
 
   test(node: ConditionNode): Test {
@@ -222,7 +276,8 @@ class Compiler {
     const fits = allOfNode([...known, rest])
     const from = this.#from(over.type, alias)
     const single = open.every((join) => !isList(join.from) && !join.to.list)
-    if (open.length > 0 && single && isSelfContained(fits, node.each)) {
+    const fromRow = this.#finds === 'row' && this.#within === 0
+    if (open.length > 0 && single && !fromRow && isSelfContained(fits, node.each)) {
       const tests = this.#elsewhere(() => all([this.test(fits), ...open.flatMap(({ to, from }) => this.#soundPair(to, from, node.each))]))
       return this.#dialect.isInQuery(
         open.map(({ from }) => ({ value: this.#value(from), type: scalarOf(from) })),
@@ -652,6 +707,19 @@ function equality({ to, from }: JoinNode, each: number): CompareNode {
 function scalarOf(term: TermNode): Scalar {
   const type = typeOf(term)
   return type === 'other' ? 'text' : type
+}
+
+/** Whether rows on which a condition holds can be found without looking at each: by a value, or by a link. */
+function isFound(node: ConditionNode): boolean {
+  if (node.kind === 'allOf') return node.of.some(isFound)
+  if (node.kind === 'anyOf') return node.of.every(isFound)
+  if (node.kind === 'some') {
+    const { over } = node
+    return over.kind === 'records' && over.by.some(({ from }) => from.kind === 'field') && isSelfContained(node.of, node.each)
+  }
+  if (node.kind !== 'compare' || (node.by !== 'is' && node.by !== 'isOneOf' && node.by !== 'has')) return false
+  const [field, other] = node.left.kind === 'field' ? [node.left, node.right] : [node.right, node.left]
+  return field.kind === 'field' && field.path.length === 1 && !field.list && field.type !== 'boolean' && other.kind === 'literal'
 }
 
 /** A literal that equals nothing whatever stands on the other side. */

@@ -89,6 +89,15 @@ export interface Dialect {
     keys: readonly Fragment[],
     query: (selected: readonly Fragment[]) => Fragment,
   ): Test
+  /**
+   * Whether an OR over links is slow, and rows are better found as a union of keys. `unionOfKeys` takes the key, and queries
+   * that each select keys of rows.
+   */
+  unionOfKeys?(key: Fragment, alias: string, queries: readonly Fragment[]): Test
+  /** A column as it is, for comparison with its like. Left out where that is its value. */
+  asHeld?(value: Fragment): Fragment
+  /** Whether two columns hold and compare their values in the same way, as it is known. */
+  areAlike?(a: Fragment, b: Fragment): boolean
   /** The value to order by: text code point by code point. */
   ordered(value: Fragment, field: Field): Fragment
   /** A value of a record as the column holds it. */

@@ -28,6 +28,8 @@ export interface FilterOptions {
   readonly table?: string
   /** Where the record types are kept. Default: tables and columns named as record types and fields are. */
   readonly layout?: Layout
+  /** Whether the query names one row by its key: links are looked up from that row then. */
+  readonly single?: boolean
   /** Where numbering begins in `text`, where placeholders are numbered: after the parameters that the query has already. Default: 1. */
   readonly first?: number
   /** Placeholders in `text`. Default: `?`, and `$1`, `$2` ... in PostgreSQL. */
@@ -79,12 +81,20 @@ function filterOf(
   view: InnerViewpoint,
   type: string,
   of: (view: InnerViewpoint) => ConditionNode,
-  { dialect, table, layout, first = 1, placeholders = dialect.numbered ? 'numbered' : '?' }: FilterOptions,
+  { dialect, table, layout, single = false, first = 1, placeholders = dialect.numbered ? 'numbered' : '?' }: FilterOptions,
 ): SqlFilter {
   typeModel(view.model, type)
   const own = table ?? layout?.tables[type]?.name ?? type
   const { now } = view.env()
-  const expression = compile(of(view), { dialect, now, table: own, type, ...(layout === undefined ? {} : { layout }) })
+  const expression = compile(of(view), {
+    dialect,
+    now,
+    table: own,
+    type,
+    finds: single ? 'row' : 'rows',
+    key: typeModel(view.model, type).key,
+    ...(layout === undefined ? {} : { layout }),
+  })
   const { strings, values } = apart(expression, dialect)
   const text = strings.reduce((done, next, at) => `${done}${placeholders === '?' ? '?' : `$${first + at - 1}`}${next}`)
   return Object.freeze({ expression, text, values, strings })

@@ -4,6 +4,7 @@ import { type Field, type Key, keysAreGiven, type Model, RulebookError, type Typ
 import {
   type Column,
   type ColumnPlace,
+  type CompileOptions,
   compile,
   type Dialect,
   type Fragment,
@@ -83,7 +84,7 @@ class KyselyTables implements Tables {
     this.#patience = patience
   }
 
-  async select(type: string, { where, now, sort = [], limit, after, flags = [], lock }: Selection): Promise<Found[]> {
+  async select(type: string, { where, now, sort = [], limit, after, flags = [], lock, single }: Selection): Promise<Found[]> {
     const model = typeModel(this.#model, type)
     const place = placed(await this.#layout(), model)
     const asked = (condition: ConditionNode) => this.#compiled(condition, now, place)
@@ -91,7 +92,7 @@ class KyselyTables implements Tables {
       .selectFrom(place.table)
       .select(Object.entries(model.fields).map(([name, field]) => this.#given(this.#value(place, name), field).as(name)))
       .select(flags.map((flag, at) => sql<number>`case when ${asked(flag)} then 1 else 0 end`.as(FLAG + at)))
-      .where(asked(where))
+      .where(this.#compiled(where, now, place, single ? 'row' : 'rows'))
     const order = sort.map(({ field: name, descending, visible }) => {
       const field = model.fields[name] as Field
       const column = this.#dialect.ordered(this.#value(place, name), field)
@@ -157,7 +158,7 @@ class KyselyTables implements Tables {
     const query = this.#db
       .selectFrom(place.table)
       .select(sql<number>`count(*)`.as('count'))
-      .where(this.#compiled(where, now, place))
+      .where(this.#compiled(where, now, place, 'rows'))
     return Number((await query.executeTakeFirst())?.count)
   }
 
@@ -172,7 +173,7 @@ class KyselyTables implements Tables {
     const query = this.#db
       .selectFrom(place.table)
       .select([this.#given(column, field).as('value'), sql<number>`count(*)`.as('count')])
-      .where(this.#compiled(where, now, place))
+      .where(this.#compiled(where, now, place, 'rows'))
       .groupBy(column)
       .orderBy(sql`${column} is null`)
       .orderBy(column)
@@ -193,8 +194,9 @@ class KyselyTables implements Tables {
     return conditions.map((_, at) => (row as Row | undefined)?.[FLAG + at] === 1)
   }
 
-  #compiled(condition: ConditionNode, now: number, { model, place, layout }: Placed): RawBuilder<SqlBool> {
-    return compile(condition, { dialect: this.#dialect, now, layout, type: model.name, table: place.name })
+  #compiled(condition: ConditionNode, now: number, { model, place, layout }: Placed, finds?: CompileOptions['finds']): RawBuilder<SqlBool> {
+    const finding = finds === undefined ? {} : { finds, key: model.key }
+    return compile(condition, { dialect: this.#dialect, now, layout, type: model.name, table: place.name, ...finding })
   }
 
   async insert(type: string, row: Row): Promise<void> {
@@ -269,7 +271,7 @@ class KyselyTables implements Tables {
   }
 
   #matches(place: Placed, { key, where, now }: Target): RawBuilder<SqlBool> {
-    return sql<SqlBool>`${this.#compiled(isKey(place.model, key), now, place)} and ${this.#compiled(where, now, place)}`
+    return sql<SqlBool>`${this.#compiled(isKey(place.model, key), now, place)} and ${this.#compiled(where, now, place, 'row')}`
   }
 
   #encode({ model, place }: Placed, row: Row): Record<string, unknown> {

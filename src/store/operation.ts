@@ -97,7 +97,7 @@ async function seenAs(op: Operation, type: TypeModel, row: Row): Promise<Seen | 
  * read after that.
  */
 export async function seeOne(op: Operation, type: TypeModel, key: Key): Promise<Seen | undefined> {
-  if (op.relied === undefined) return (await see(op, type.name, { where: keyIs(type, key), limit: 1 }))[0]
+  if (op.relied === undefined) return (await see(op, type.name, { where: keyIs(type, key), limit: 1, single: true }))[0]
   const [found] = await op.tables.select(type.name, { where: keyIs(type, key), now: op.env.now, limit: 1, lock: 'update' })
   return found && seenAs(op, type, found.row)
 }

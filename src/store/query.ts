@@ -25,7 +25,10 @@ import type { SortStep } from './tables.js'
 export interface ListOptions<W extends World, K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>> {
   /** Only where this holds too. Narrows what the rules allow, and never widens it. */
   readonly where?: (record: RecordTerms<K, W>) => Condition
-  /** Fields to order by, the first counting most; `-field` is descending. Missing values come last either way. */
+  /**
+   * Fields to order by, the first counting most; `-field` is descending. Missing values come last either way; the key decides in the
+   * end, in the direction of the last field.
+   */
   readonly sort?: readonly (FieldName<W, K> | `-${FieldName<W, K>}`)[]
   /** At most so many. */
   readonly limit?: number
@@ -104,7 +107,9 @@ export function readSort(type: TypeModel, sort: readonly string[] = []): SortSte
     }
     return { field: name, descending }
   })
-  return steps.some(({ field }) => field === type.key) ? steps : [...steps, { field: type.key, descending: false }]
+  // In the direction of what comes before it, so that an index may serve for the whole order.
+  const descending = steps.at(-1)?.descending ?? false
+  return steps.some(({ field }) => field === type.key) ? steps : [...steps, { field: type.key, descending }]
 }
 
 /** The most records to list. */

@@ -12,6 +12,8 @@ export interface SortStep {
 /** Which records to fetch. */
 export interface Selection {
   readonly where: ConditionNode
+  /** Whether the condition names one record by its key. */
+  readonly single?: boolean
   /** The instant of the operation, in milliseconds since 1970. */
   readonly now: number
   /** Ends with the key, so that the order is the same on every engine. */

@@ -5,7 +5,7 @@ import type { Column, Dialect, Fragment, Test } from '../dialect.js'
 import type { WantedIndex } from '../indexes.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
 import type { TablePlace } from '../layout.js'
-import { asKey, exact, held, heldAs, inOrder, isAmong, keptExactly, known, sameText, timeText } from './held.js'
+import { areAlike, asHeld, asKey, exact, held, heldAs, inOrder, isAmong, keptExactly, known, sameText, timeText } from './held.js'
 
 /**
  * MariaDB. Times are datetime(3) in UTC, whole numbers bigint, other numbers double, booleans 0 and 1; lists, nested objects
@@ -62,6 +62,11 @@ export const mariadb: Dialect = Object.freeze({
     const among = query(keys.map((one, at) => asKey(one, (values[at] as { type: Scalar }).type)))
     return wanted.length === 1 ? sql<SqlBool>`${wanted[0]} in (${among})` : sql<SqlBool>`(${sql.join(wanted)}) in (${among})`
   },
+  // An OR of sets is asked row by row; a union of keys is asked for once, and each row found by its key.
+  unionOfKeys: (key: Fragment, alias: string, queries: readonly Fragment[]): Test =>
+    sql<SqlBool>`${key} in (select k from (${sql.join(queries, sql` union `)}) as ${sql.ref(alias)})`,
+  areAlike,
+  asHeld,
   ordered: (column: Fragment, field: Field): Fragment => (field.type === 'text' ? exact(column) : column),
   // What a driver makes of a datetime depends on time zones that it was told.
   selected: (column: Fragment, field: Field): Fragment =>

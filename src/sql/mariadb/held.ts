@@ -168,3 +168,14 @@ export function heldAs({ type: written, collation }: FoundColumn, field: Field):
       return /^(datetime|timestamp|date)\b/.exec(type)?.[1] ?? null
   }
 }
+
+/** Whether two columns hold and compare their values in the same way. */
+export function areAlike(a: Fragment, b: Fragment): boolean {
+  const as = PLAIN.get(a as object)?.as
+  return as !== undefined && as === PLAIN.get(b as object)?.as
+}
+
+/** A column as it is. */
+export function asHeld(value: Fragment): Fragment {
+  return PLAIN.get(value as object)?.ref ?? value
+}
