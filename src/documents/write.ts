@@ -252,10 +252,11 @@ function twoFields(node: CompareNode, left: FieldNode, right: FieldNode, written
   switch (node.by) {
     case 'is':
       return expression({ $eq: [a, b] })
+    // What equals an element has to be sound as an element is, too.
     case 'has':
-      return expression({ $and: [{ $isArray: a }, { $in: [b, a] }] })
+      return all([...sound(b.slice(1), scalarOf(left)), expression({ $and: [{ $isArray: a }, { $in: [b, a] }] })])
     case 'isOneOf':
-      return expression({ $and: [{ $isArray: b }, { $in: [a, b] }] })
+      return all([...sound(a.slice(1), scalarOf(right)), expression({ $and: [{ $isArray: b }, { $in: [a, b] }] })])
     case 'startsWith':
       // It fails on what is no text, and which part of a filter is looked at first is not said.
       return expression({ $and: [isText(a), isText(b), { $eq: [{ $indexOfBytes: [a, b] }, 0] }] })

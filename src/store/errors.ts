@@ -100,6 +100,20 @@ export class BusyError extends PachterError {
   }
 }
 
+/**
+ * The connection was lost while what was written was being kept: the database did not say whether it was. Look before
+ * trying again.
+ */
+export class UncertainError extends PachterError {
+  constructor(cause: unknown) {
+    super(
+      'UNCERTAIN',
+      `the connection to the database was lost as the transaction ended (${cause instanceof Error ? cause.message : String(cause)}): it may have been kept, or not; look before trying again`,
+      { cause },
+    )
+  }
+}
+
 /** Something failed that should not have: nothing was written. `cause` says what. For logs, not for the asker. */
 export class StoreError extends PachterError {
   constructor(doing: string, cause: unknown) {

@@ -17,6 +17,7 @@ export {
   RowError,
   SignInError,
   StoreError,
+  UncertainError,
 } from './errors.js'
 export type { Include, Included } from './include.js'
 export type { LogEntry, VerdictLog } from './log.js'

@@ -13,7 +13,7 @@ import {
   readLayout,
   type TablePlace,
 } from '../sql/index.js'
-import { BusyError, ConstraintError, DuplicateKeyError, RowError } from './errors.js'
+import { BusyError, ConstraintError, DuplicateKeyError, RowError, UncertainError } from './errors.js'
 import type { Backend, Found, Isolation, Selection, Tables, Target } from './tables.js'
 
 /** Where the records are kept. */
@@ -59,6 +59,16 @@ const SHORTEST_WAIT = 25
 /** An error, and what it was caused by. */
 function causesOf(error: unknown): unknown[] {
   return error instanceof Error && error.cause !== undefined ? [error, ...causesOf(error.cause)] : [error]
+}
+
+/**
+ * Whether an error is the database's own answer, by which it kept nothing: one with an SQLSTATE. Not where the connection
+ * was lost (class 08), or the server went down (57P).
+ */
+function isAnswer(error: unknown): boolean {
+  const { code, sqlState } = (error ?? {}) as { code?: unknown; sqlState?: unknown }
+  const state = String(sqlState ?? code ?? '')
+  return /^[0-9A-Z]{5}$/.test(state) && !/^(08|57P)/.test(state)
 }
 
 /** How the answers to conditions are named, beside the columns of a record. */
@@ -246,16 +256,19 @@ class KyselyTables implements Tables {
     // Before it begins: there may be one connection only.
     await this.#layout()
     for (let tries = 1; ; tries++) {
+      let ending = false
       try {
         const begun = this.#db.transaction()
         // Where there are locks, each statement has to see what was committed while it waited for them.
         const apart = lock === undefined ? begun : begun.setIsolationLevel(serializable ? 'serializable' : 'read committed')
-        return await apart.execute((trx) =>
-          work(new KyselyTables(trx, this.#dialect, this.#model, this.#layout, SHORTEST_WAIT * 2 ** tries)),
-        )
+        return await apart.execute(async (trx) => {
+          const result = await work(new KyselyTables(trx, this.#dialect, this.#model, this.#layout, SHORTEST_WAIT * 2 ** tries))
+          ending = true
+          return result
+        })
       } catch (error) {
         const cause = causesOf(error).find(isConflict)
-        if (cause === undefined) throw error
+        if (cause === undefined) throw ending && !isAnswer(error) ? new UncertainError(error) : error
         if (tries === MOST_TRIES) throw new BusyError(cause)
         await new Promise((resolve) => setTimeout(resolve, Math.random() * 5 * 2 ** tries))
       }
