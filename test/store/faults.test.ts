@@ -202,14 +202,8 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name in OPEN)
 
     it('a server that is not there: every call is refused, none hangs', async () => {
       const { store } = using()
-      await Promise.all(
-        opened.splice(0).map((db) =>
-          db
-            .selectFrom('plot')
-            .execute()
-            .then(() => db.destroy()),
-        ),
-      )
+      await store.for({ id: 'm-1' }).count('plot')
+      for (const db of opened.splice(0)) await db.destroy()
       const error = await failure(store.for({ id: 'm-1' }).list('plot'))
       expect(isPachterError(error, 'STORE_FAILED'), String(error)).to.equal(true)
     })
