@@ -205,7 +205,7 @@ Examples:
   db.addCommand(
     command('row-security', 'Prints a migration that enforces the rulebook inside PostgreSQL.')
       .argument('[url]', 'the database, which is asked how columns hold what they hold: postgres://')
-      .option('--role <role>', 'whom the policies are for, and who is given what they let; everybody, and no privileges, if left out')
+      .requiredOption('--role <role>', 'whom the policies are for, and who is given what they let, column by column')
       .option('--trusted <role>', 'from whom nothing is withheld: the role by which the guarded store connects')
       .option('--schema <schema>', 'of the tables, where the configuration names none; public if left out')
       .option('--functions <schema>', 'for the functions of the policies; pachter if left out')

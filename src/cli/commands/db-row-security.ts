@@ -6,7 +6,7 @@ import type { CommonOptions } from '../session.js'
 
 /** What `pachter db row-security` is told. */
 export interface RowSecurityCommandOptions extends CommonOptions {
-  readonly role?: string
+  readonly role: string
   readonly trusted?: string
   readonly schema?: string
   readonly functions?: string
@@ -26,8 +26,8 @@ export async function rowSecurityCommand(url: string | undefined, options: RowSe
           return readLayout(db, dialect, book, named)
         })
   const { role, trusted, schema, functions, withhold } = options
-  const given = Object.fromEntries(Object.entries({ role, trusted, schema, functions }).filter(([, value]) => value !== undefined))
-  const { up, down, left } = rowSecurity(book, { layout, withhold, ...given })
+  const given = Object.fromEntries(Object.entries({ trusted, schema, functions }).filter(([, value]) => value !== undefined))
+  const { up, down, left } = rowSecurity(book, { layout, role, withhold, ...given })
   say((options.undo ? down : up).trimEnd())
   if (options.undo) return
   const lines = Object.values(left).flat().length

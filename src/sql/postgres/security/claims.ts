@@ -8,7 +8,7 @@ import { asClaim, rawOf } from '../held.js'
 export function claimFunctions(schema: string): string[] {
   const own = (name: string) => `${schema}.${name}`
   const read = (name: string, returns: string, body: string, how = 'immutable') =>
-    `create function ${own(name)}(claims jsonb, path text[]) returns ${returns} language sql ${how} parallel safe set search_path = pg_catalog as $$ ${body} $$;`
+    `create function ${own(name)}(claims jsonb, path text[]) returns ${returns} language sql ${how} parallel safe set search_path = pg_catalog, pg_temp as $$ ${body} $$;`
   const is = (type: string) => `jsonb_typeof(claims #> path) = '${type}'`
   const each = (type: string) =>
     `case when ${is('array')} then array(select e #>> '{}' from jsonb_array_elements(claims #> path) as e where jsonb_typeof(e) = '${type}') end`
@@ -17,7 +17,7 @@ export function claimFunctions(schema: string): string[] {
   const instant = "'^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}([.][0-9]+)?(Z|[+-][0-9]{2}:[0-9]{2})$'"
   const day = "'^[0-9]{4}-[0-9]{2}-[0-9]{2}$'"
   return [
-    `create function ${own('now')}() returns timestamptz language sql stable set search_path = pg_catalog as $$ select date_trunc('milliseconds', coalesce(nullif(btrim(current_setting('pachter.now', true)), '')::timestamptz, statement_timestamp())) $$;`,
+    `create function ${own('now')}() returns timestamptz language sql stable set search_path = pg_catalog, pg_temp as $$ select date_trunc('milliseconds', coalesce(nullif(btrim(current_setting('pachter.now', true)), '')::timestamptz, statement_timestamp())) $$;`,
     read('text_of', 'text', `select case when ${is('string')} then claims #>> path end`),
     // A blank id is missing.
     read('id_of', 'text', `select case when ${is('string')} and btrim(claims #>> path, ' ') <> '' then claims #>> path end`),

@@ -27,8 +27,8 @@ export interface RowSecurityOptions {
   readonly layout?: Layout
   /** The schema of tables for which the layout names none. Default: `public`. */
   readonly schema?: string
-  /** The role whom the policies are for, and who is given what they let. Default: everybody, who is given nothing. */
-  readonly role?: string
+  /** The role whom the policies are for, and who is given what they let, column by column. It must have nothing by other grants. */
+  readonly role: string
   /** A role whom nothing is withheld from: the one by which the guarded store connects. */
   readonly trusted?: string
   /** The schema that the functions are put into. Default: `pachter`. */
@@ -68,7 +68,7 @@ export class RowSecurityError extends PachterError {
  * @example
  * const { up, down, left } = rowSecurity(book, { layout: await readLayout(db, postgres, book), role: 'reports', trusted: 'app' })
  */
-export function rowSecurity(book: { readonly model: Model }, options: RowSecurityOptions = {}): RowSecurity {
+export function rowSecurity(book: { readonly model: Model }, options: RowSecurityOptions): RowSecurity {
   const writer = new Writer(book.model, options)
   return Object.freeze(writer.write())
 }
@@ -77,7 +77,7 @@ class Writer {
   readonly #model: Model
   readonly #layout: Layout
   readonly #schema: string
-  readonly #role: string | undefined
+  readonly #role: string
   readonly #trusted: string | undefined
   readonly #functions: string
   readonly #reader: string
@@ -117,7 +117,6 @@ class Writer {
     const f = this.#functions
     const reader = this.#reader
     const schemas = [...new Set(types.map(({ name }) => this.#place(name).schema))].map((one) => named(one))
-    const everyone = this.#role === undefined ? 'public' : named(this.#role)
     const up = [
       "-- Row security for PostgreSQL, written by pachter from the rulebook. Claims: select set_config('pachter.me', <json>, true)",
       ...Object.entries(left).flatMap(([type, lines]) => [
@@ -127,14 +126,12 @@ class Writer {
       ]),
       'begin;',
       `do $$ begin if not exists (select from pg_roles where rolname = ${quoted(unquoted(reader))}) then create role ${reader} nologin; end if; end $$;`,
+      `do $$ begin if exists (select from pg_roles where rolname = ${quoted(this.#role)} and (rolsuper or rolbypassrls)) then raise exception 'no policy holds the role %, which bypasses row security', ${quoted(this.#role)}; end if; end $$;`,
       `grant ${reader} to current_user;`,
       `create schema ${f};`,
       `grant usage on schema ${f} to public;`,
       `grant create on schema ${f} to ${reader};`,
-      ...schemas.flatMap((one) => [
-        `grant usage on schema ${one} to ${reader};`,
-        ...(this.#role === undefined ? [] : [`grant usage on schema ${one} to ${everyone};`]),
-      ]),
+      ...schemas.flatMap((one) => [`grant usage on schema ${one} to ${reader};`, `grant usage on schema ${one} to ${named(this.#role)};`]),
       ...claimFunctions(f),
       ...this.#me(),
       ...this.#made,
@@ -168,7 +165,7 @@ class Writer {
   #table(type: TypeModel, rules: HeldRules): { readonly up: string[]; readonly down: string[] } {
     const place = this.#place(type.name)
     const table = named(place.schema, place.name)
-    const to = this.#role === undefined ? '' : ` to ${named(this.#role)}`
+    const to = ` to ${named(this.#role)}`
     const sqlOf = (when: ConditionNode) => this.#sql(type, when)
     const policies: string[] = [`create policy pachter_links on ${table} for select to ${this.#reader} using (true);`]
     if (this.#trusted !== undefined)
@@ -180,7 +177,7 @@ class Writer {
     if (isPossible(rules.update.using))
       add('update', 'update', `using (${sqlOf(rules.update.using)}) with check (${sqlOf(rules.update.check)})`)
     if (isPossible(rules.delete)) add('delete', 'delete', `using (${sqlOf(rules.delete)})`)
-    const grants = this.#role === undefined ? [] : this.#grants(type, rules, table, named(this.#role))
+    const grants = this.#grants(type, rules, table, named(this.#role))
     return {
       up: [
         `grant select on ${table} to ${this.#reader};`,
@@ -194,22 +191,39 @@ class Writer {
         `alter table ${table} no force row level security;`,
         `alter table ${table} disable row level security;`,
         `revoke select on ${table} from ${this.#reader};`,
-        ...(this.#role === undefined ? [] : [`revoke all on ${table} from ${named(this.#role)};`]),
+        `revoke all on ${table} from ${named(this.#role)};`,
       ],
     }
   }
 
   #grants(type: TypeModel, rules: HeldRules, table: string, role: string): string[] {
-    const columns = (fields: readonly string[]) =>
-      fields.map((field) => named((this.#place(type.name).columns[field] as ColumnPlace).name)).join(', ')
+    const column = (field: string) => (this.#place(type.name).columns[field] as ColumnPlace).name
+    const columns = (fields: readonly string[]) => fields.map((field) => named(column(field))).join(', ')
     const grant = (what: string, fields: readonly string[]) =>
       fields.length === 0 ? [] : [`grant ${what} (${columns(fields)}) on ${table} to ${role};`]
+    const given = {
+      select: isPossible(rules.read) ? rules.columns.read : [],
+      insert: isPossible(rules.create) ? rules.columns.create : [],
+      update: isPossible(rules.update.using) ? rules.columns.update : [],
+    }
+    // What the role has by another grant, as a member of another role or as the owner, would be more than policies can hold.
+    const beyond = Object.entries(given).flatMap(([what, fields]) => {
+      const others = Object.keys(type.fields).filter((field) => !fields.includes(field))
+      return others.length === 0 ? [] : [`(${quoted(what)}, array[${others.map((field) => quoted(column(field))).join(', ')}])`]
+    })
     return [
       `revoke all on ${table} from ${role};`,
-      ...(isPossible(rules.read) ? grant('select', rules.columns.read) : []),
-      ...(isPossible(rules.create) ? grant('insert', rules.columns.create) : []),
-      ...(isPossible(rules.update.using) ? grant('update', rules.columns.update) : []),
+      ...Object.entries(given).flatMap(([what, fields]) => grant(what, fields)),
       ...(isPossible(rules.delete) ? [`grant delete on ${table} to ${role};`] : []),
+      ...(beyond.length === 0
+        ? []
+        : [
+            `do $$ declare odd text; begin
+  select string_agg(what || ' of ' || named, ', ') into odd from (values ${beyond.join(', ')}) as given(what, columns), unnest(columns) as named
+    where has_column_privilege(${quoted(this.#role)}, ${quoted(table)}::regclass, named, what);
+  if odd is not null then raise exception 'the role % has more of % than its policies can hold: %; revoke it from whom it has it by', ${quoted(this.#role)}, ${quoted(table)}, odd; end if;
+end $$;`,
+          ]),
     ]
   }
 
@@ -265,7 +279,7 @@ class Writer {
     this.#known.set(id, name)
     const takes = row === undefined ? '' : row
     this.#made.push(
-      `create function ${name}(${takes}) returns ${returns} language sql stable security definer set search_path = pg_catalog as ${dollars(body)};`,
+      `create function ${name}(${takes}) returns ${returns} language sql stable security definer set search_path = pg_catalog, pg_temp as ${dollars(body)};`,
       `alter function ${name}(${takes}) owner to ${this.#reader};`,
     )
     return name
@@ -310,7 +324,7 @@ class Writer {
     })
     const own = [...new Set(links.map(({ path }) => path[0] as string))]
     return [
-      `create function ${f}.me() returns jsonb language plpgsql stable security definer set search_path = pg_catalog as $me$
+      `create function ${f}.me() returns jsonb language plpgsql stable security definer set search_path = pg_catalog, pg_temp as $me$
 declare me jsonb; linked jsonb;
 begin
   me := nullif(btrim(current_setting('pachter.me', true)), '')::jsonb;
