@@ -5,6 +5,7 @@ import { AT_ONCE, agrees, agreesInOwnSchema } from './support/agreement.js'
 import { agreesInDocuments } from './support/documents.js'
 import { engines } from './support/engines.js'
 import { agreesInRowSecurity } from './support/row-security.js'
+import { agreesInRulebooks } from './support/rulebooks.js'
 
 const { values } = parseArgs({
   options: { cases: { type: 'string', default: '20000' }, seed: { type: 'string' }, with: { type: 'string', multiple: true } },
@@ -31,13 +32,16 @@ const COMPARED: { readonly [name: string]: (runs: number, seed: number) => Promi
       ]),
   ),
   documents: agreesInDocuments,
+  ...Object.fromEntries(
+    engines.map((engine) => [`${engine.name}, rulebooks`, (runs: number, from: number) => agreesInRulebooks(engine, runs * AT_ONCE, from)]),
+  ),
 }
 const names = Object.keys(COMPARED)
 const odd = values.with?.find((name) => !names.includes(name))
 if (odd !== undefined) throw new Error(`--with ${odd}: there are ${names.join('; ')}`)
 
 // In batches, so that progress is seen; each with a seed of its own, which is said where it finds something.
-const BATCH = 500
+const BATCH = 100
 let failed = false
 for (const name of values.with ?? names) {
   const runs = Math.ceil(cases / AT_ONCE)

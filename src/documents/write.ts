@@ -160,7 +160,9 @@ function beside({ by }: CompareNode, field: FieldNode, right: TermNode, written:
   const own = path.at(-1) as string
   const type = scalarOf(field)
   const matches = (test: unknown, ...more: FilterDocument[]) => all([{ [own]: test }, ...more, ...apartFromLists(path)])
-  const inList = (test: unknown) => all([{ [own]: { $elemMatch: test } }, ...apartFromLists(path.slice(0, -1))])
+  // An element that is a list is none of the values, even if one is in it.
+  const inList = (test: FilterDocument) =>
+    all([{ [own]: { $elemMatch: { ...test, $not: { $type: 'array' } } } }, ...apartFromLists(path.slice(0, -1))])
   if (right.kind === 'forever') return by === 'isBefore' ? matches(range(type)) : NONE
   if (isList(right)) {
     const values = valuesOf(right as LiteralNode, type)

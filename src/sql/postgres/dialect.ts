@@ -122,7 +122,7 @@ export const postgres: Dialect = Object.freeze({
   kept,
   ordered: (column: Fragment, field: Field): Fragment =>
     field.type === 'text' || field.type === 'id' ? sql`${column} collate "C"` : column,
-  selected: (column: Fragment, field: Field): Fragment => (field.list ? plainList(column) : column),
+  selected: (value: Fragment, field: Field): Fragment => (field.list ? plainList(value) : field.type === 'time' ? instantOf(value) : value),
   encode(field: Field, given: unknown, as?: string): unknown {
     if (given === null || given === undefined) return null
     if (as?.endsWith('[]') && Array.isArray(given))
@@ -245,15 +245,20 @@ function elementsOf(list: Fragment, alias: string, type: Scalar): { readonly fro
   return { from: sql`unnest(${array.ref}) as ${sql.ref(alias)}(value)`, one: heldElement(ref, array.element, type) }
 }
 
+/** A time as RFC 3339 text in UTC: what drivers make of times, of those before Christ above all, differs. */
+function instantOf(value: Fragment): Fragment {
+  const time = sql`(${value} at time zone 'UTC')`
+  const text = (form: string) => sql`to_char(${time}, ${sql.lit(form)})`
+  const rest = '-MM-DD"T"HH24:MI:SS.MS"Z"'
+  return sql`case when not isfinite(${value}) then ${value}::text when ${time} < '0001-01-01'::timestamp then '0000' || ${text(rest)} else ${text(`YYYY${rest}`)} end`
+}
+
 /** A list in JSON, whatever the column is. */
 function plainList(list: Fragment): Fragment {
   const array = arrayOf(list)
   if (array === undefined) return list
   if (!array.element.startsWith('timestamp')) return sql`to_jsonb(${array.ref})`
-  const time = sql`(${heldElement(sql.ref('e.value'), array.element, 'time')} at time zone 'UTC')`
-  const text = (form: string) => sql`to_char(${time}, ${sql.lit(form)})`
-  const rest = '-MM-DD"T"HH24:MI:SS.MS"Z"'
-  const one = sql`case when ${time} < '0001-01-01'::timestamp then '0000' || ${text(rest)} else ${text(`YYYY${rest}`)} end`
+  const one = instantOf(heldElement(sql.ref('e.value'), array.element, 'time'))
   return sql`case when ${array.ref} is not null then (select coalesce(jsonb_agg(${one} order by e.n), '[]') from unnest(${array.ref}) with ordinality as e(value, n)) end`
 }
 
