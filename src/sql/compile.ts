@@ -10,28 +10,39 @@ import {
   type FieldNode,
   family,
   followsLinks,
-  instant,
   isList,
   isSelfContained,
   type JoinNode,
   joinsOf,
   type LinkNode,
   type ListChangeNode,
-  type LiteralNode,
   lower,
   lowerAscii,
   notNode,
   PachterError,
   type PlaceNode,
-  proper,
   pushNot,
   type RecordsNode,
   type Scalar,
   type SomeNode,
   simplify,
   type TermNode,
-  typeOf,
 } from '../condition/index.js'
+import {
+  all,
+  comparableOf,
+  equality,
+  holds,
+  isFound,
+  joined,
+  literalValues,
+  mayBeEqual,
+  NO,
+  nothing,
+  placeOf,
+  scalarOf,
+  YES,
+} from './asked.js'
 import type { Column, Dialect, Fragment, Order, Test } from './dialect.js'
 import { type Layout, LayoutError, type TablePlace } from './layout.js'
 
@@ -96,8 +107,6 @@ export function compile(condition: ConditionNode, options: CompileOptions): RawB
   return new Compiler(options).whole(pushNot(lower(simplify(condition)))) as RawBuilder<SqlBool>
 }
 
-const YES: Test = sql<SqlBool>`1 = 1`
-const NO: Test = sql<SqlBool>`1 = 0`
 const LARGEST: { readonly [T in 'integer' | 'number']: number } = { integer: Number.MAX_SAFE_INTEGER, number: Number.MAX_VALUE }
 const ORDERS = { isLessThan: '<', isMoreThan: '>', isAtMost: '<=', isAtLeast: '>=', isBefore: '<', isAfter: '>' } as const
 
@@ -690,71 +699,4 @@ class Compiler {
     this.#own ??= this.#columnsOf((name) => (this.#table === undefined ? sql.id(name) : sql.id(this.#table, name)), place)
     return this.#own
   }
-}
-
-/** A place in a record that a `some` looks at, as a field. */
-function placeOf(place: PlaceNode, each: number): FieldNode {
-  return { kind: 'field', of: each, ...place }
-}
-
-/** What a link goes by, as a comparison. */
-function equality({ to, from }: JoinNode, each: number): CompareNode {
-  const term = placeOf(to, each)
-  if (isList(from)) return compareNode(term, 'isOneOf', from)
-  return to.list ? compareNode(term, 'has', from) : compareNode(term, 'is', from)
-}
-
-function scalarOf(term: TermNode): Scalar {
-  const type = typeOf(term)
-  return type === 'other' ? 'text' : type
-}
-
-/** Whether rows on which a condition holds can be found without looking at each: by a value, or by a link. */
-function isFound(node: ConditionNode): boolean {
-  if (node.kind === 'allOf') return node.of.some(isFound)
-  if (node.kind === 'anyOf') return node.of.every(isFound)
-  if (node.kind === 'some') {
-    const { over } = node
-    return over.kind === 'records' && over.by.some(({ from }) => from.kind === 'field') && isSelfContained(node.of, node.each)
-  }
-  if (node.kind !== 'compare' || (node.by !== 'is' && node.by !== 'isOneOf' && node.by !== 'has')) return false
-  const [field, other] = node.left.kind === 'field' ? [node.left, node.right] : [node.right, node.left]
-  return field.kind === 'field' && field.path.length === 1 && !field.list && field.type !== 'boolean' && other.kind === 'literal'
-}
-
-/** A literal that equals nothing whatever stands on the other side. */
-function nothing(term: TermNode): boolean {
-  if (term.kind !== 'literal') return false
-  if (term.value === null) return true
-  return isList(term) ? literalValues(term).length === 0 : proper(term.value, term.type) === undefined
-}
-
-/** Whether a field can hold the value at all: a field of whole numbers never holds a half. */
-function holds(term: TermNode, value: Comparable): boolean {
-  if (term.kind === 'orElse') return holds(term.term, value) || holds(term.otherwise, value)
-  const type = scalarOf(term)
-  return type === 'time' || proper(value, type) !== undefined
-}
-
-function mayBeEqual(left: TermNode, right: TermNode): boolean {
-  const fits = (term: TermNode, other: TermNode) => term.kind !== 'literal' || holds(other, term.value as Comparable)
-  return fits(left, right) && fits(right, left)
-}
-
-function literalValues(term: LiteralNode): Comparable[] {
-  return (term.value as readonly Comparable[]).map((value) => comparableOf(value, term.type))
-}
-
-function comparableOf(value: Comparable, type: Scalar): Comparable {
-  return type === 'time' ? (instant(value) as number) : value
-}
-
-function joined(tests: readonly Test[], word: ' and ' | ' or ', empty: Test): Test {
-  const [only] = tests
-  if (only === undefined) return empty
-  return tests.length === 1 ? only : sql<SqlBool>`(${sql.join(tests, sql.raw(word))})`
-}
-
-function all(tests: readonly Test[]): Test {
-  return joined(tests, ' and ', YES)
 }
