@@ -290,7 +290,7 @@ class Compiler {
       const tests = this.#elsewhere(() => all([this.test(fits), ...open.flatMap(({ to, from }) => this.#soundPair(to, from, node.each))]))
       return this.#dialect.isInQuery(
         open.map(({ from }) => ({ value: this.#value(from), type: scalarOf(from) })),
-        open.map(({ to }) => this.#value(placeOf(to, node.each))),
+        open.map(({ to }) => ({ value: this.#value(placeOf(to, node.each)), type: to.type })),
         (keys) => sql`select ${sql.join(keys)} from ${from} where ${tests}`,
       )
     }
@@ -417,7 +417,7 @@ class Compiler {
     const known = placeOf({ path: ['k'], type: to.type }, reached)
     return this.#dialect.isInQuery(
       [{ value: this.#value(first.from), type: scalarOf(first.from) }],
-      [this.#value(known)],
+      [{ value: this.#value(known), type: to.type }],
       (keys) => sql`${climbing} select ${sql.join(keys)} from ${sql.ref(set)}`,
     )
   }

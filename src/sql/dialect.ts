@@ -86,7 +86,7 @@ export interface Dialect {
    */
   isInQuery(
     values: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    keys: readonly Fragment[],
+    keys: readonly { readonly value: Fragment; readonly type: Scalar }[],
     query: (selected: readonly Fragment[]) => Fragment,
   ): Test
   /**

@@ -72,10 +72,9 @@ export async function agreesInRulebooks(engine: Engine, runs: number, seed?: num
         layout,
         ...(secured ? { role: ROLE } : {}),
       })
-      expect(
-        differences,
-        `${JSON.stringify((book as { model: unknown }).model)}\nfor ${JSON.stringify(who)}\nof ${JSON.stringify(rows)}\n`,
-      ).to.deep.equal([])
+      const { gate, types } = (book as { model: { gate?: ConditionNode; types: { thing: { rules: unknown } } } }).model
+      const what = `${JSON.stringify(differences[0])}\nby ${JSON.stringify({ gate, rules: types.thing.rules })}`
+      expect(differences, `${what}\nfor ${JSON.stringify(who)}\nof ${JSON.stringify(rows)}\n`).to.deep.equal([])
       // Nobody is shown by a policy what the rules do not let them read.
       for (const { memory, rowSecurity: security } of compared) if (security) expect(security.shown).to.be.at.most(memory)
     } finally {

@@ -55,11 +55,11 @@ export const mariadb: Dialect = Object.freeze({
   closedRecursion: true,
   isInQuery(
     values: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    keys: readonly Fragment[],
+    keys: readonly { readonly value: Fragment; readonly type: Scalar }[],
     query: (selected: readonly Fragment[]) => Fragment,
   ): Test {
     const wanted = values.map((one) => asKey(one.value, one.type))
-    const among = query(keys.map((one, at) => asKey(one, (values[at] as { type: Scalar }).type)))
+    const among = query(keys.map((one) => asKey(one.value, one.type)))
     return wanted.length === 1 ? sql<SqlBool>`${wanted[0]} in (${among})` : sql<SqlBool>`(${sql.join(wanted)}) in (${among})`
   },
   // An OR of sets is asked row by row; a union of keys is asked for once, and each row found by its key.

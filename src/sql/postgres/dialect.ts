@@ -104,13 +104,13 @@ export const postgres: Dialect = Object.freeze({
     sql<SqlBool>`exists (select 1 from ${elements(list, alias)} where jsonb_typeof(${sql.ref(`${alias}.value`)}) = 'object' and ${test(sql.ref(`${alias}.value`))})`,
   isInQuery(
     values: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    keys: readonly Fragment[],
+    keys: readonly { readonly value: Fragment; readonly type: Scalar }[],
     query: (selected: readonly Fragment[]) => Fragment,
   ): Test {
     const [only] = values
-    const [one] = keys
+    const [one] = keys.map((each) => each.value)
     if (values.length > 1 || only === undefined || one === undefined)
-      return sql<SqlBool>`(${sql.join(values.map((each) => each.value))}) in (${query(keys)})`
+      return sql<SqlBool>`(${sql.join(values.map((each) => each.value))}) in (${query(keys.map((each) => each.value))})`
     // An array is asked for once, and then answered through an index, also within an OR; a subquery is not.
     const isIn = (value: Fragment, selected: Fragment) => sql<SqlBool>`${value} = any(array(${query([selected])}))`
     const [raw, other] = [rawOf(only.value), rawOf(one)]

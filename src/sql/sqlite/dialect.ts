@@ -65,11 +65,12 @@ export const sqlite: Dialect = Object.freeze({
   isNullInside: (object: Fragment, path: readonly string[]): Test => sql<SqlBool>`${extracted(object, path)} is null`,
   isInQuery(
     values: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    keys: readonly Fragment[],
+    keys: readonly { readonly value: Fragment; readonly type: Scalar }[],
     query: (selected: readonly Fragment[]) => Fragment,
   ): Test {
+    const selected = query(keys.map((each) => each.value))
     const exact = values.map(({ value, type }) => (family(type) === 'text' ? sql`${value} collate binary` : value))
-    return exact.length === 1 ? sql<SqlBool>`${exact[0]} in (${query(keys)})` : sql<SqlBool>`(${sql.join(exact)}) in (${query(keys)})`
+    return exact.length === 1 ? sql<SqlBool>`${exact[0]} in (${selected})` : sql<SqlBool>`(${sql.join(exact)}) in (${selected})`
   },
   ordered: (column: Fragment, field: Field): Fragment => (field.type === 'text' ? sql`${column} collate binary` : column),
   encode(field: Field, value: unknown): unknown {

@@ -247,12 +247,17 @@ end $$;`,
   /** The keys that a query selects, as a function: an array that is asked for once. */
   #keys(
     values: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    keys: readonly Fragment[],
+    keys: readonly { readonly value: Fragment; readonly type: Scalar }[],
     query: (selected: readonly Fragment[]) => Fragment,
   ): Test {
-    const typeOf = (key: Fragment, type: Scalar) => (keptKey(key) === key ? PARAMETER_TYPES[type] : (rawOf(key)?.as as string))
-    const types = keys.map((one, at) => typeOf(one, (values[at] as { type: Scalar }).type))
-    const selected = keys.map((one, at) => sql`${keptKey(one)}::${sql.raw(types[at] as string)}`)
+    const typeOf = (key: Fragment, type: Scalar) => {
+      const as = rawOf(key)?.as
+      if (keptKey(key) !== key) return as as string
+      return as === 'numeric' || as === 'real' ? 'double precision' : PARAMETER_TYPES[type]
+    }
+    // As the linked records hold them: a half is no whole number, and must not become one.
+    const types = keys.map(({ value, type }) => typeOf(value, type))
+    const selected = keys.map(({ value }, at) => sql`${keptKey(value)}::${sql.raw(types[at] as string)}`)
     const [only] = values
     if (values.length === 1 && only !== undefined) {
       const type = types[0] as string
