@@ -1,15 +1,18 @@
 import { expect } from 'chai'
 import { type Kysely, sql } from 'kysely'
 import { indexed, rulebook } from 'pachter'
+import type { ConditionNode } from 'pachter/condition'
 import { overKysely } from 'pachter/kysely'
-import { postgres, readLayout, rowSecurity } from 'pachter/sql'
+import { layoutOf, postgres, readLayout, rowSecurity } from 'pachter/sql'
 import { openStore } from 'pachter/store'
 import { z } from 'zod'
 import { recordsOf, today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
+import { fill } from '../support/agreement.js'
+import { everyKind } from '../support/conditions.js'
 import { engines } from '../support/engines.js'
-import { agreesInRowSecurity, FUNCTIONS, makeRole, ROLE, script, seenAs, TABLES } from '../support/row-security.js'
+import { agreesInRowSecurity, FUNCTIONS, makeRole, ROLE, readBy, script, seenAs, TABLES } from '../support/row-security.js'
 
 const types = Object.keys(book.model.types) as 'plot'[]
 const everybody: { readonly [name: string]: { id: string; email: string } | null } = { ...people, visitor: null }
@@ -166,6 +169,22 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
         union all select nspname from pg_namespace where nspname = ${FUNCTIONS}
         union all select table_name from information_schema.role_table_grants where grantee = ${ROLE}`.execute(db)
       expect(left).to.deep.equal([])
+    })
+
+    it('takes no half for the whole number next to it, where a link goes by either', async () => {
+      const tables = await engine.open(everyKind)
+      await makeRole(tables)
+      const from = { kind: 'field', of: 'record', path: ['integerA'], type: 'integer', optional: true }
+      const to = { path: ['numberB'], type: 'number' }
+      const of = { kind: 'presence', term: { kind: 'field', of: 1, path: ['textA'], type: 'text', optional: true }, present: true }
+      const node = { kind: 'some', each: 1, over: { kind: 'records', type: 'thing', by: [{ to, from }] }, of } as unknown as ConditionNode
+      const two = ([0.4, 1] as const).map((numberB, integerA) => ({ id: `t-${integerA}`, integerA, numberB, textA: 'a' }))
+      await fill(tables, postgres, two as never, layoutOf(everyKind))
+      const { up, down } = rowSecurity(readBy(node), options)
+      await script(tables, up)
+      const seen = await seenAs(tables, null, 0, async (trx) => keys(await trx.selectFrom('thing').select('id').execute()))
+      await script(tables, down)
+      expect(seen).to.deep.equal(['t-1'])
     })
 
     it('shows the rows on which random conditions hold', () => agreesInRowSecurity(engine, 60))

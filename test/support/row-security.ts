@@ -51,7 +51,7 @@ export async function seenAs<T>(db: Kysely<any>, me: unknown, now: number, work:
 }
 
 /** A rulebook by which whoever fits the condition reads. */
-function readBy(node: ConditionNode) {
+export function readBy(node: ConditionNode) {
   const clause = { title: 'fits', when: node, who: node, provided: [] }
   const thing = everyKind.model.types.thing
   const none = { create: [], update: [], delete: [] }
