@@ -91,63 +91,66 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
         expect(await odd.catch(String)).to.match(/json/)
       }))
 
-    it('lets nobody delete, change or create what the rules would not let them', () =>
-      under({}, async () => {
-        const done = { delete: 0, update: 0, create: 0 }
-        for (const me of [people.ines, people.tomasz, people.kofi, null]) {
-          const view = viewOf(me)
-          for (const type of types)
-            for (const record of rows[type] ?? []) {
-              const attempt = (work: (trx: Kysely<any>) => Promise<bigint>) =>
-                seenAs(db, me, today.getTime(), work).then(Number, (error: unknown) => {
-                  expect(String(error)).to.match(/permission denied|row-level security|duplicate key|violates/)
-                  return 0
-                })
-              const gone = await attempt(
-                async (trx) => (await trx.deleteFrom(type).where('id', '=', record.id).executeTakeFirst()).numDeletedRows,
-              )
-              if (gone > 0) expect(view.verdict('delete', type, record as never).allowed, `${me?.id} deletes ${record.id}`).to.equal(true)
-              done.delete += gone
-              for (const [field, value] of Object.entries(record)) {
-                const other = (rows[type] ?? [])
-                  .map((one) => (one as any)[field])
-                  .find((one) => one !== undefined && JSON.stringify(one) !== JSON.stringify(value))
-                if (field === 'id' || other === undefined) continue
-                const encoded = postgres.encode(book.model.types[type]?.fields[field] as never, other)
-                const changed = await attempt(
-                  async (trx) =>
-                    (
-                      await trx
-                        .updateTable(type)
-                        .set({ [field]: encoded })
-                        .where('id', '=', record.id)
-                        .executeTakeFirst()
-                    ).numUpdatedRows,
+    // One of them is enough: it takes as many statements as there are fields.
+    const enough = engine.name === 'PostgreSQL' || engines.every(({ name }) => name !== 'PostgreSQL')
+    if (enough)
+      it('lets nobody delete, change or create what the rules would not let them', () =>
+        under({}, async () => {
+          const done = { delete: 0, update: 0, create: 0 }
+          for (const me of [people.ines, people.tomasz, people.kofi, null]) {
+            const view = viewOf(me)
+            for (const type of types)
+              for (const record of rows[type] ?? []) {
+                const attempt = (work: (trx: Kysely<any>) => Promise<bigint>) =>
+                  seenAs(db, me, today.getTime(), work).then(Number, (error: unknown) => {
+                    expect(String(error)).to.match(/permission denied|row-level security|duplicate key|violates/)
+                    return 0
+                  })
+                const gone = await attempt(
+                  async (trx) => (await trx.deleteFrom(type).where('id', '=', record.id).executeTakeFirst()).numDeletedRows,
                 )
-                const becomes = { ...record, [field]: other }
-                if (changed > 0)
-                  expect(
-                    view.verdict('update', type, record as never, becomes as never).allowed,
-                    `${me?.id} ${field} of ${record.id}`,
-                  ).to.equal(true)
-                done.update += changed
+                if (gone > 0) expect(view.verdict('delete', type, record as never).allowed, `${me?.id} deletes ${record.id}`).to.equal(true)
+                done.delete += gone
+                for (const [field, value] of Object.entries(record)) {
+                  const other = (rows[type] ?? [])
+                    .map((one) => (one as any)[field])
+                    .find((one) => one !== undefined && JSON.stringify(one) !== JSON.stringify(value))
+                  if (field === 'id' || other === undefined) continue
+                  const encoded = postgres.encode(book.model.types[type]?.fields[field] as never, other)
+                  const changed = await attempt(
+                    async (trx) =>
+                      (
+                        await trx
+                          .updateTable(type)
+                          .set({ [field]: encoded })
+                          .where('id', '=', record.id)
+                          .executeTakeFirst()
+                      ).numUpdatedRows,
+                  )
+                  const becomes = { ...record, [field]: other }
+                  if (changed > 0)
+                    expect(
+                      view.verdict('update', type, record as never, becomes as never).allowed,
+                      `${me?.id} ${field} of ${record.id}`,
+                    ).to.equal(true)
+                  done.update += changed
+                }
               }
-            }
-        }
-        await sql`alter table share alter column id set default 'h-99'`.execute(db)
-        for (const me of Object.values(everybody))
-          for (const plotId of ['p-01', 'p-03', 'p-05']) {
-            const share = { plotId, memberId: 'm-02', grantedById: me?.id ?? 'm-01', level: 'look' as const }
-            const made = await seenAs(db, me, today.getTime(), async (trx) => {
-              return (await trx.insertInto('share').values(share).executeTakeFirst()).numInsertedOrUpdatedRows ?? 0n
-            }).then(Number, () => 0)
-            if (made > 0) expect(viewOf(me).verdict('create', 'share', { ...share, id: 'h-99' } as never).allowed).to.equal(true)
-            done.create += made
           }
-        expect(done.delete).to.be.greaterThan(10)
-        expect(done.update).to.be.greaterThan(10)
-        expect(done.create).to.be.greaterThan(1)
-      }))
+          await sql`alter table share alter column id set default 'h-99'`.execute(db)
+          for (const me of Object.values(everybody))
+            for (const plotId of ['p-01', 'p-03', 'p-05']) {
+              const share = { plotId, memberId: 'm-02', grantedById: me?.id ?? 'm-01', level: 'look' as const }
+              const made = await seenAs(db, me, today.getTime(), async (trx) => {
+                return (await trx.insertInto('share').values(share).executeTakeFirst()).numInsertedOrUpdatedRows ?? 0n
+              }).then(Number, () => 0)
+              if (made > 0) expect(viewOf(me).verdict('create', 'share', { ...share, id: 'h-99' } as never).allowed).to.equal(true)
+              done.create += made
+            }
+          expect(done.delete).to.be.greaterThan(10)
+          expect(done.update).to.be.greaterThan(10)
+          expect(done.create).to.be.greaterThan(1)
+        }))
 
     it('is refused for a role that has more by another grant, or that bypasses it', async () => {
       const { up } = rowSecurity(book, { ...options, layout: await readLayout(db, postgres, book), withhold: ['plot.wardenNotes'] })
