@@ -163,7 +163,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name in OPEN)
     })
 
     it('a statement that takes too long: refused, and what waited is let go', async () => {
-      const { store } = using({ statement: 200 })
+      const { store } = using({ statement: 1500 })
       const mine = store.for({ id: 'm-1' })
       await mine.count('plot')
       await admin.transaction().execute(async (trx) => {

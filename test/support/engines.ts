@@ -67,7 +67,7 @@ function reused(
       db ??= connect()
       const opened = await db
       if (last?.book === book && last.how.dialect === how.dialect && JSON.stringify(last.how.layout) === JSON.stringify(how.layout)) {
-        const tables = (await opened.introspection.getTables()).filter(({ schema }) => schema === undefined || schema === SCHEMA)
+        const tables = await tablesOf(opened, dialect)
         for (const { name: table } of tables) await opened.deleteFrom(table).execute()
       } else {
         await reset(opened)
@@ -78,6 +78,12 @@ function reused(
       return opened
     },
   }
+}
+
+/** The tables of this process. Others make and drop theirs meanwhile, over which a look at all of them would stumble. */
+async function tablesOf(db: Kysely<any>, dialect: Dialect): Promise<readonly { readonly name: string }[]> {
+  if (dialect !== postgres) return (await db.introspection.getTables()).filter(({ schema }) => schema === undefined || schema === SCHEMA)
+  return (await sql<{ name: string }>`select tablename as name from pg_tables where schemaname = ${SCHEMA}`.execute(db)).rows
 }
 
 const SCHEMA = `pachter_test_${process.pid}`
