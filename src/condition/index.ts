@@ -16,12 +16,12 @@ export {
 export { about, withAfter } from './fill.js'
 export { comparisonProblem, conditionFromJson, joinProblem, listChangeProblem, orElseProblem } from './json.js'
 export { linkedRecords, type RecordSource, waysAt } from './linked.js'
-export { isSelfContained, joinsOf, lower, overLink } from './lower.js'
+export { equality, isSelfContained, joinsOf, lower, overLink, placeOf } from './lower.js'
 export { negate, pushNot } from './negate.js'
 export * from './nodes.js'
 export { combine, complement, type PersonClaims, person, simplify, specialiser } from './simplify.js'
 export { compareText, lowerAscii } from './text.js'
-export { instant, instantText } from './time.js'
+export { FIRST_INSTANT, instant, instantText, LAST_INSTANT } from './time.js'
 export { type Trace, trace } from './trace.js'
 export {
   type Comparable,

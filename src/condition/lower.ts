@@ -5,12 +5,14 @@ import {
   type ConditionNode,
   compareNode,
   type FieldNode,
+  isList,
   type JoinNode,
   type LinkNode,
   type ListChangeNode,
   listChangeNode,
   notNode,
   type OverNode,
+  type PlaceNode,
   type PresenceNode,
   presenceNode,
   type SomeNode,
@@ -164,6 +166,18 @@ function joinOf(to: TermNode, from: TermNode, each: number): JoinNode | undefine
   if (from.kind === 'orElse' || (from.kind === 'field' && (from.of === each || from.via !== undefined || from.type === 'other')))
     return undefined
   return { to: { path: to.path, type: to.type }, from }
+}
+
+/** A place in a record that a `some` looks at, as a field. */
+export function placeOf(place: PlaceNode, each: number): FieldNode {
+  return { kind: 'field', of: each, ...place }
+}
+
+/** What a link goes by, as a comparison. */
+export function equality({ to, from }: JoinNode, each: number): CompareNode {
+  const term = placeOf(to, each)
+  if (isList(from)) return compareNode(term, 'isOneOf', from)
+  return to.list ? compareNode(term, 'has', from) : compareNode(term, 'is', from)
 }
 
 /** Whether a condition within a `some` asks about nothing but the record that it looks at (and what that leads to). */

@@ -305,6 +305,12 @@ export function typeOf(term: TermNode): Scalar | 'other' {
   }
 }
 
+/** The type by which a term is compared. */
+export function scalarOf(term: TermNode): Scalar {
+  const type = typeOf(term)
+  return type === 'other' ? 'text' : type
+}
+
 /** Whether a term's value is a list. */
 export function isList(term: TermNode): boolean {
   switch (term.kind) {

@@ -1,6 +1,8 @@
 const RFC3339 = /^(\d{4}-\d{2}-\d{2})(?:[Tt](\d{2}:\d{2}:\d{2})(?:\.(\d+))?([Zz]|[+-]\d{2}:\d{2}))?$/
-const FIRST = -62_167_219_200_000 // 0000-01-01T00:00:00.000Z
-const LAST = 253_402_300_799_999 // 9999-12-31T23:59:59.999Z
+/** The first instant that every engine can hold, 0000-01-01T00:00:00.000Z, in milliseconds since 1970. */
+export const FIRST_INSTANT = -62_167_219_200_000
+/** The last one, 9999-12-31T23:59:59.999Z. */
+export const LAST_INSTANT = 253_402_300_799_999
 
 /**
  * A Date or an RFC 3339 text as milliseconds since 1970, cut to the millisecond; undefined for anything else.
@@ -27,7 +29,7 @@ function offsetMinutes(text: string): number | undefined {
 }
 
 function within(time: number): number | undefined {
-  return time >= FIRST && time <= LAST ? time : undefined
+  return time >= FIRST_INSTANT && time <= LAST_INSTANT ? time : undefined
 }
 
 /** The one text form of an instant: 24 characters, in UTC, so that text order is time order. */

@@ -3,10 +3,10 @@ import {
   allOfNode,
   anyOfNode,
   type Comparable,
-  type CompareNode,
   type ConditionNode,
   compareNode,
   constant,
+  equality,
   type FieldNode,
   inside,
   instantText,
@@ -151,12 +151,6 @@ function leadsBack(row: Row, fitting: Row, { to, from }: { readonly to: PlaceNod
 /** A condition on the record that a `some` looks at, asked of a record by itself. */
 function asRecord(node: ConditionNode, each: number): ConditionNode {
   return mapTerms(node, (leaf) => (leaf.kind === 'field' && leaf.of === each ? ({ ...leaf, of: 'record' } as FieldNode) : leaf))
-}
-
-function equality({ to, from }: JoinNode, each: number): CompareNode {
-  const term: FieldNode = { kind: 'field', of: each, ...to }
-  if (isList(from)) return compareNode(term, 'isOneOf', from)
-  return to.list ? compareNode(term, 'has', from) : compareNode(term, 'is', from)
 }
 
 function valuesAt(row: Row, { path, type, list }: PlaceNode): Comparable[] {

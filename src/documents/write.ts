@@ -6,10 +6,12 @@ import {
   type ConditionNode,
   compareNode,
   describe,
+  FIRST_INSTANT,
   type FieldNode,
   family,
   isBlank,
   isList,
+  LAST_INSTANT,
   type LiteralNode,
   lowerAscii,
   predicate,
@@ -17,8 +19,8 @@ import {
   proper,
   properList,
   type Scalar,
+  scalarOf,
   type TermNode,
-  typeOf,
 } from '../condition/index.js'
 import { DocumentError } from './error.js'
 
@@ -38,8 +40,8 @@ const NONE: FilterDocument = Object.freeze({ $nor: [{}] })
 // The end of a text: $ would let a line break follow.
 const END = '(?![\\s\\S])'
 const LARGEST: { readonly [T in 'integer' | 'number']: number } = { integer: Number.MAX_SAFE_INTEGER, number: Number.MAX_VALUE }
-const FIRST = new Date(-62_167_219_200_000)
-const LAST = new Date(253_402_300_799_999)
+const FIRST = new Date(FIRST_INSTANT)
+const LAST = new Date(LAST_INSTANT)
 const ORDERS = { isLessThan: '$lt', isMoreThan: '$gt', isAtMost: '$lte', isAtLeast: '$gte', isBefore: '$lt', isAfter: '$gt' } as const
 const EQUALITIES: ReadonlySet<string> = new Set(['is', 'has', 'isIgnoringCase', 'hasIgnoringCase'])
 const MIRRORED = { $lt: '$gt', $gt: '$lt', $lte: '$gte', $gte: '$lte' } as const
@@ -289,11 +291,6 @@ function range(type: Scalar): FilterDocument {
   const largest = LARGEST[type === 'integer' ? 'integer' : 'number']
   // Some order NaN below every number.
   return { $gte: -largest, $lte: largest, $ne: Number.NaN }
-}
-
-function scalarOf(term: TermNode): Scalar {
-  const type = typeOf(term)
-  return type === 'other' ? 'text' : type
 }
 
 /** A known value as documents hold it; undefined where a field of the type equals it never. */

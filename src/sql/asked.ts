@@ -2,42 +2,20 @@
 import { type SqlBool, sql } from 'kysely'
 import {
   type Comparable,
-  type CompareNode,
   type ConditionNode,
-  compareNode,
-  type FieldNode,
   instant,
   isList,
   isSelfContained,
-  type JoinNode,
   type LiteralNode,
-  type PlaceNode,
   proper,
   type Scalar,
+  scalarOf,
   type TermNode,
-  typeOf,
 } from '../condition/index.js'
 import type { Test } from './dialect.js'
 
 export const YES: Test = sql<SqlBool>`1 = 1`
 export const NO: Test = sql<SqlBool>`1 = 0`
-
-/** A place in a record that a `some` looks at, as a field. */
-export function placeOf(place: PlaceNode, each: number): FieldNode {
-  return { kind: 'field', of: each, ...place }
-}
-
-/** What a link goes by, as a comparison. */
-export function equality({ to, from }: JoinNode, each: number): CompareNode {
-  const term = placeOf(to, each)
-  if (isList(from)) return compareNode(term, 'isOneOf', from)
-  return to.list ? compareNode(term, 'has', from) : compareNode(term, 'is', from)
-}
-
-export function scalarOf(term: TermNode): Scalar {
-  const type = typeOf(term)
-  return type === 'other' ? 'text' : type
-}
 
 /** Whether rows on which a condition holds can be found without looking at each: by a value, or by a link. */
 export function isFound(node: ConditionNode): boolean {

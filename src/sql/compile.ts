@@ -7,6 +7,7 @@ import {
   type CompareNode,
   type ConditionNode,
   compareNode,
+  equality,
   type FieldNode,
   family,
   followsLinks,
@@ -21,28 +22,16 @@ import {
   notNode,
   PachterError,
   type PlaceNode,
+  placeOf,
   pushNot,
   type RecordsNode,
   type Scalar,
   type SomeNode,
+  scalarOf,
   simplify,
   type TermNode,
 } from '../condition/index.js'
-import {
-  all,
-  comparableOf,
-  equality,
-  holds,
-  isFound,
-  joined,
-  literalValues,
-  mayBeEqual,
-  NO,
-  nothing,
-  placeOf,
-  scalarOf,
-  YES,
-} from './asked.js'
+import { all, comparableOf, holds, isFound, joined, literalValues, mayBeEqual, NO, nothing, YES } from './asked.js'
 import type { Column, Dialect, Fragment, Order, Test } from './dialect.js'
 import { type Layout, LayoutError, type TablePlace } from './layout.js'
 

@@ -18,6 +18,9 @@ export interface Column {
 /** An order of two values, or their equality. */
 export type Order = '=' | '<' | '>' | '<=' | '>='
 
+/** The same order, seen from the other side. */
+export const MIRRORED: { readonly [O in Order]: Order } = { '=': '=', '<': '>', '>': '<', '<=': '>=', '>=': '<=' }
+
 /** What one database does in its own way. Everything else about conditions is the same on all. */
 export interface Dialect {
   readonly name: string

@@ -1,7 +1,7 @@
 import { type SqlBool, sql } from 'kysely'
-import { type Comparable, instantText, type Scalar } from '../../condition/index.js'
+import { type Comparable, instantText, LAST_INSTANT, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
-import type { Column, Fragment, Order, Test } from '../dialect.js'
+import { type Column, type Fragment, MIRRORED, type Order, type Test } from '../dialect.js'
 import { inJson } from '../json-column.js'
 import type { FoundColumn } from '../layout.js'
 
@@ -105,8 +105,6 @@ export function isAmong(item: Fragment, values: readonly Comparable[], type: Sca
   return column === undefined ? exactly : sql<SqlBool>`(${item} in (${sql.join(among)}) and ${exactly})`
 }
 
-const MIRRORED: { readonly [O in Order]: Order } = { '=': '=', '<': '>', '>': '<', '<=': '>=', '>=': '<=' }
-
 /** An order of numbers, booleans or times. A time beside a known one goes by the column, whose microseconds do not count. */
 export function inOrder(left: Fragment, order: Order, right: Fragment): Test {
   const [a, b] = [PLAIN.get(left as object), PLAIN.get(right as object)]
@@ -121,14 +119,12 @@ function isPlainTime({ known, as }: Plain): boolean {
   return known === undefined && as !== 'timestamp' && as !== 'date'
 }
 
-const LAST = Date.UTC(9999, 11, 31, 23, 59, 59, 999)
-
 function besideInstant({ ref, as }: Plain, order: Order, instant: number): Test {
   const from = value(instant, 'time')
   if (as === 'datetime(3)') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`
   if (order === '<' || order === '>=') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`
   // Nothing is later than the last instant.
-  if (instant === LAST)
+  if (instant === LAST_INSTANT)
     return order === '>' ? sql<SqlBool>`1 = 0` : order === '=' ? sql<SqlBool>`${ref} >= ${from}` : sql<SqlBool>`${ref} is not null`
   const until = value(instant + 1, 'time')
   if (order === '=') return sql<SqlBool>`(${ref} >= ${from} and ${ref} < ${until})`

@@ -1,7 +1,7 @@
 import { type SqlBool, sql } from 'kysely'
 import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
-import type { Column, Fragment, Order, Test } from '../dialect.js'
+import { type Column, type Fragment, MIRRORED, type Order, type Test } from '../dialect.js'
 import { inJson } from '../json-column.js'
 import type { FoundColumn } from '../layout.js'
 import { afterInstant, value } from './value.js'
@@ -98,8 +98,6 @@ export function known(what: Comparable, type: Scalar): Fragment {
   KNOWN.set(fragment as object, what)
   return fragment
 }
-
-const MIRRORED: { readonly [O in Order]: Order } = { '=': '=', '<': '>', '>': '<', '<=': '>=', '>=': '<=' }
 
 /** An order of numbers, booleans or times. A time beside a known one goes by the column, whose microseconds do not count. */
 export function inOrder(left: Fragment, order: Order, right: Fragment): Test {

@@ -1,5 +1,5 @@
 import { sql } from 'kysely'
-import { type Comparable, instantText, type Scalar } from '../../condition/index.js'
+import { type Comparable, instantText, LAST_INSTANT, type Scalar } from '../../condition/index.js'
 import type { Fragment } from '../dialect.js'
 
 /** The types of parameters. */
@@ -19,11 +19,9 @@ export function value(known: Comparable, type: Scalar): Fragment {
   return sql`${known}::${sql.raw(PARAMETER_TYPES[type])}`
 }
 
-const LAST = Date.UTC(9999, 11, 31, 23, 59, 59, 999)
-
 /** The instant a millisecond later. */
 export function afterInstant(time: number): Fragment {
-  return time === LAST ? sql`'10000-01-01 00:00:00+00'::timestamptz` : value(time + 1, 'time')
+  return time === LAST_INSTANT ? sql`'10000-01-01 00:00:00+00'::timestamptz` : value(time + 1, 'time')
 }
 
 /** An instant as PostgreSQL reads it: the year 0 is the first before Christ. */
