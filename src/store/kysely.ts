@@ -145,22 +145,29 @@ class KyselyTables implements Tables {
 
   /** Later in the order: at the first step at which it differs. Missing values come last. */
   #comesAfter(
-    order: readonly { readonly value: Fragment; readonly descending: boolean; readonly type: Scalar }[],
+    order: readonly { readonly value: Fragment; readonly descending: boolean; readonly always: boolean; readonly type: Scalar }[],
     after: readonly (Comparable | null)[],
   ): RawBuilder<SqlBool> {
     const ways: Fragment[] = []
     const same: Fragment[] = []
-    for (const [at, { value, descending, type }] of order.entries()) {
+    for (const [at, { value, descending, always, type }] of order.entries()) {
       const place = after[at] ?? null
       if (place === null) {
         same.push(sql`${value} is null`)
         continue
       }
       const known = this.#dialect.value(place, type)
-      ways.push(sql`(${sql.join([...same, sql`(${value} ${sql.raw(descending ? '<' : '>')} ${known} or ${value} is null)`], sql` and `)})`)
+      const further = sql`${value} ${sql.raw(descending ? '<' : '>')} ${known}`
+      ways.push(sql`(${sql.join([...same, always ? further : sql`(${further} or ${value} is null)`], sql` and `)})`)
       same.push(sql`${value} = ${known}`)
     }
-    return ways.length === 0 ? sql<SqlBool>`1 = 0` : sql<SqlBool>`(${sql.join(ways, sql` or `)})`
+    if (ways.length === 0) return sql<SqlBool>`1 = 0`
+    const later = sql<SqlBool>`(${sql.join(ways, sql` or `)})`
+    const [first] = order
+    if (ways.length === 1 || first === undefined || !first.always || after[0] === null || after[0] === undefined) return later
+    // Said once more of the first step alone, so that an index serves.
+    const start = this.#dialect.value(after[0], first.type)
+    return sql<SqlBool>`(${first.value} ${sql.raw(first.descending ? '<=' : '>=')} ${start} and ${later})`
   }
 
   async count(type: string, { where, now }: Pick<Selection, 'where' | 'now'>): Promise<number> {
