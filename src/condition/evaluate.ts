@@ -259,7 +259,8 @@ function wantedReader(from: TermNode): (record: Row, env: Env) => Listed {
   const single = reader(from)
   return (record, env) => {
     const value = single(record, env)
-    return value === undefined ? [] : [value]
+    // No record has forever as its value.
+    return value === undefined || value === Number.POSITIVE_INFINITY ? [] : [value]
   }
 }
 

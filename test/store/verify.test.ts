@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect } from 'chai'
 import { Kysely, sql } from 'kysely'
-import { rulebook, toMany } from 'pachter'
+import { forever, rulebook, toMany } from 'pachter'
 import { overKysely, verify } from 'pachter/kysely'
 import { createTables, layoutOf, mariadb, missingIndexes, postgres, rowSecurity, sqlite, sqlJsDialect, wantedIndexes } from 'pachter/sql'
 import { openStore } from 'pachter/store'
@@ -19,17 +19,24 @@ const book = rulebook({
   me: { shape: z.object({ id: z.string() }), key: 'id' },
   records: {
     plot: {
-      shape: z.object({ id: z.string(), holderId: z.string().nullable(), state: z.string() }),
+      shape: z.object({ id: z.string(), holderId: z.string().nullable(), state: z.string(), until: z.date().optional() }),
       key: 'id',
       links: { shares: toMany('share', 'plotId') },
     },
-    share: { shape: z.object({ id: z.string(), plotId: z.string(), memberId: z.string() }), key: 'id' },
+    share: { shape: z.object({ id: z.string(), plotId: z.string(), memberId: z.string(), until: z.date().optional() }), key: 'id' },
   },
 })
   .standings({
     plot: (plot, { me }) => ({ holder: plot.holderId.is(me.id), helper: plot.shares.some((share) => share.memberId.is(me.id)) }),
   })
-  .rules({ plot: (_plot, { standing: { holder, helper } }) => ({ may: { read: [holder, helper], update: [holder] } }) })
+  .rules({
+    plot: (plot, { standing: { holder, helper }, whoever }) => ({
+      may: {
+        read: [holder, helper],
+        update: [holder, whoever(plot.shares.some((share) => share.until.is(plot.until.orElse(forever))))],
+      },
+    }),
+  })
 
 const people = { ann: { id: 'm-1' }, ben: { id: 'm-2' }, visitor: null }
 const options = { people, now: today }
@@ -37,8 +44,14 @@ const options = { people, now: today }
 async function fill(db: Kysely<any>, dialect: typeof postgres): Promise<void> {
   const system = openStore(book, overKysely(db, dialect)).asSystem('fill')
   for (let at = 10; at < 60; at++)
-    await system.create('plot', { id: `p-${at}`, holderId: at % 3 === 0 ? 'm-1' : at % 3 === 1 ? 'M-1' : null, state: 'let' })
-  for (let at = 10; at < 60; at += 4) await system.create('share', { id: `h-${at}`, plotId: `p-${at}`, memberId: 'm-2' })
+    await system.create('plot', {
+      id: `p-${at}`,
+      holderId: at % 3 === 0 ? 'm-1' : at % 3 === 1 ? 'M-1' : null,
+      state: 'let',
+      ...(at === 18 ? { until: today } : {}),
+    })
+  for (let at = 10; at < 60; at += 4)
+    await system.create('share', { id: `h-${at}`, plotId: `p-${at}`, memberId: 'm-2', ...(at === 18 ? { until: today } : {}) })
 }
 
 describe('rows by SQL beside those by evaluation in memory', () => {
@@ -53,7 +66,14 @@ describe('rows by SQL beside those by evaluation in memory', () => {
         const mine = compared.find((one) => one.person === 'ann' && one.type === 'plot' && one.action === 'read')
         expect(mine).to.deep.include({ sql: 16, memory: 16 })
         expect(compared.find((one) => one.person === 'ben' && one.type === 'plot' && one.action === 'read')).to.deep.include({ sql: 13 })
+        // No record is linked to by forever.
+        expect(compared.find((one) => one.person === 'ben' && one.action === 'update')).to.deep.include({ sql: 1, memory: 1 })
       }
+      const ben = openStore(book, overKysely(db, dialect), { now: today }).for(people.ben)
+      await ben.update('plot', 'p-18', { state: 'vacant' })
+      expect(await ben.verdict('update', 'plot', 'p-22')).to.include({ outcome: 'refused' })
+      const error = await ben.update('plot', 'p-22', { state: 'vacant' }).catch((reason: unknown) => reason)
+      expect(error).to.include({ code: 'REFUSED' })
     })
 
     if (dialect === mariadb)
