@@ -14,6 +14,7 @@ export {
   shown,
 } from './evaluate.js'
 export { about, withAfter } from './fill.js'
+export { absorbed } from './implies.js'
 export { comparisonProblem, conditionFromJson, joinProblem, listChangeProblem, orElseProblem } from './json.js'
 export { linkedRecords, type RecordSource, waysAt } from './linked.js'
 export { equality, isSelfContained, joinsOf, lower, overLink, placeOf } from './lower.js'

@@ -1,4 +1,4 @@
-import { type ConditionNode, fieldNodesIn, lower, pushNot, type Row, simplify } from '../condition/index.js'
+import { absorbed, type ConditionNode, fieldNodesIn, lower, pushNot, type Row, simplify } from '../condition/index.js'
 import { type Action, type TypeName, typeModel, type World } from '../rulebook/index.js'
 import type { InnerViewpoint, Viewpoint } from '../viewpoint/index.js'
 import { DocumentError } from './error.js'
@@ -53,7 +53,7 @@ export async function conditionFilter(
   { find, name = (_type, field) => field }: DocumentOptions = {},
 ): Promise<FilterDocument> {
   const writtenFor = (of: string): Written => ({ now, name: (field) => name(of, field) })
-  const bare = pushNot(lower(simplify(condition)))
+  const bare = pushNot(lower(absorbed(simplify(condition))))
   const linked = await resolve(bare, async (of, inner, fields) => {
     if (find === undefined) throw new DocumentError('a link, where no way to find linked records is given,')
     const filter = write(simplify(inner), writtenFor(of))

@@ -1,4 +1,5 @@
-import { allOfNode, anyOfNode, type ConditionNode, type FieldNode, sameCondition } from '../condition/nodes.js'
+import { implies } from '../condition/implies.js'
+import { allOfNode, anyOfNode, type ConditionNode, type FieldNode } from '../condition/nodes.js'
 import { fieldNodesIn, fieldsIn } from '../condition/walk.js'
 import { refuseHanging } from './absence.js'
 import { type ClauseNode, conditionsOfClause, useClause } from './clauses.js'
@@ -208,19 +209,4 @@ function comparedSides(node: ConditionNode): [FieldNode[], FieldNode[]][] {
     default:
       return []
   }
-}
-
-/** Whether one condition follows from another by the way they are written. False may just mean: not seen. */
-function implies(given: ConditionNode, wanted: ConditionNode): boolean {
-  if (sameCondition(given, wanted)) return true
-  if (wanted.kind === 'constant') return wanted.value
-  if (wanted.kind === 'named') return implies(given, wanted.of)
-  if (wanted.kind === 'allOf') return wanted.of.every((part) => implies(given, part))
-  if (given.kind === 'named') return implies(given.of, wanted)
-  if (given.kind === 'some' && wanted.kind === 'some') {
-    return sameCondition({ ...given, of: wanted.of }, wanted) && implies(given.of, wanted.of)
-  }
-  if (given.kind === 'anyOf') return given.of.length > 0 && given.of.every((part) => implies(part, wanted))
-  if (wanted.kind === 'anyOf' && wanted.of.some((part) => implies(given, part))) return true
-  return given.kind === 'allOf' && given.of.some((part) => implies(part, wanted))
 }

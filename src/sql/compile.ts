@@ -1,6 +1,7 @@
 import { type RawBuilder, type SqlBool, sql } from 'kysely'
 import {
   type AncestorsNode,
+  absorbed,
   allOfNode,
   type ClaimNode,
   type Comparable,
@@ -93,7 +94,7 @@ export class UnspecialisedError extends PachterError {
  * @throws UnspecialisedError where claims are left in it, UnnamedTableError.
  */
 export function compile(condition: ConditionNode, options: CompileOptions): RawBuilder<SqlBool> {
-  return new Compiler(options).whole(pushNot(lower(simplify(condition)))) as RawBuilder<SqlBool>
+  return new Compiler(options).whole(pushNot(lower(absorbed(simplify(condition))))) as RawBuilder<SqlBool>
 }
 
 const LARGEST: { readonly [T in 'integer' | 'number']: number } = { integer: Number.MAX_SAFE_INTEGER, number: Number.MAX_VALUE }

@@ -109,11 +109,13 @@ export interface Dialect {
   decode(field: Field, value: unknown): unknown
   /** Whether the driver's error says that a constraint of the database forbids the row. */
   isConstraintFailure(error: unknown): boolean
+  /** Whether INSERT and UPDATE give back, by RETURNING, the rows as the table holds them, changes by triggers included. */
+  readonly returns?: boolean
   /** What keeps the rows of a query from being changed until the transaction ends. Left out where transactions come one after the other. */
   lock?(how: 'share' | 'update'): Fragment
   /**
-   * Has the rest of the transaction wait so many milliseconds for a lock, and no longer. Left out where a deadlock is noticed
-   * at once: where it is not, short waits and another try end it sooner.
+   * Selected with the first rows that are locked, has the rest of the transaction wait so many milliseconds for a lock, and no
+   * longer. Left out where a deadlock is noticed at once: where it is not, short waits and another try end it sooner.
    */
   waitForLocks?(milliseconds: number): Fragment
   /** Whether the driver's error says that transactions stood in each other's way: this one may be run again. */

@@ -3,7 +3,7 @@ import { type Key, sameValue, type TypeModel } from '../rulebook/index.js'
 import { type AskersClause, fieldsInTheWay, fieldsLetBy, stampValues, verdictOf } from '../viewpoint/index.js'
 import { InvalidError, RefusedError } from './errors.js'
 import { fitRecord } from './fit.js'
-import { checkOpen, deny, holding, type Operation } from './operation.js'
+import { checkOpen, deny, holding, lettingAll, type Operation } from './operation.js'
 import { readSent, stampsInTheWay, supplies, unstamped, withoutNames } from './sent.js'
 import { unseenTargets } from './targets.js'
 import { lacksStamp, written } from './written.js'
@@ -43,7 +43,7 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(type.name, faults)
   const { record } = fitted
   await checkOpen(op, type, 'create', rules, record)
-  const counting = await holding(op, clauses, record)
+  const counting = await holding(op, clauses, record, lettingAll(clauses))
   if (counting.length === 0) throw deny(type, 'create', 'refused')
   refuseFields(counting)
   // Other records may still speak of the one that had it. Trusted code restores what was there.
@@ -56,6 +56,5 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
 
 /** Writes a record that has been judged. Gives it as the asker may have it back. */
 export async function applyCreate(op: Operation, type: TypeModel, { record }: CreatePlan): Promise<Row> {
-  await op.tables.insert(type.name, record)
-  return written(op, type, record)
+  return written(op, type, record, await op.tables.insert(type.name, record))
 }

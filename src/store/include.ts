@@ -1,18 +1,8 @@
-import {
-  allOfNode,
-  anyOfNode,
-  type Comparable,
-  type ConditionNode,
-  compareNode,
-  type LiteralNode,
-  literalType,
-  type Row,
-  waysAt,
-} from '../condition/index.js'
+import { allOfNode, anyOfNode, type Comparable, type ConditionNode, type Row, waysAt } from '../condition/index.js'
 import type { Condition, FieldName, Link, LinkModel, Model, RecordTerms, SeenRow, TypeModel, TypeName, World } from '../rulebook/index.js'
 import { typeModel, UnknownNameError } from '../rulebook/index.js'
 import { QueryError } from './errors.js'
-import { placeIs, written } from './known.js'
+import { placeIs, placeIsOneOf } from './known.js'
 import { type Operation, type Seen, see } from './operation.js'
 import { orderFor } from './pages.js'
 import { readOptions, readSort, readWhere } from './query.js'
@@ -142,14 +132,10 @@ function waysTo(row: Row, link: LinkModel): Comparable[][] {
 /** What holds of the records that any of these ways leads to. */
 function reachedBy(link: LinkModel, ways: readonly Comparable[][]): ConditionNode {
   const [only] = link.by
-  if (only !== undefined && link.by.length === 1) {
-    const list: LiteralNode = {
-      kind: 'literal',
-      type: literalType(only.to.type),
-      list: true,
-      value: ways.map(([value]) => written(only.to.type, value as Comparable)),
-    }
-    return compareNode({ kind: 'field', of: 'record', ...only.to }, only.to.list ? 'overlaps' : 'isOneOf', list)
-  }
+  if (only !== undefined && link.by.length === 1)
+    return placeIsOneOf(
+      only.to,
+      ways.map(([value]) => value as Comparable),
+    )
   return anyOfNode(ways.map((way) => allOfNode(link.by.map(({ to }, at) => placeIs(to, way[at] as Comparable)))))
 }

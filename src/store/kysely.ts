@@ -1,4 +1,4 @@
-import { type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
+import { type AliasedExpression, type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
 import { type Comparable, type ConditionNode, compareNode, type Row, type Scalar, type TermNode } from '../condition/index.js'
 import { type Field, type Key, keysAreGiven, type Model, RulebookError, type TypeModel, typeModel } from '../rulebook/index.js'
 import {
@@ -74,8 +74,14 @@ function isAnswer(error: unknown): boolean {
 /** How the answers to conditions are named, beside the columns of a record. */
 const FLAG = 'pachter_flag_'
 
+/** The name of what is selected for its effect alone. */
+const PATIENCE = 'pachter_patience'
+
 // Kysely reads dots and the word "as" in a name as something else.
 const COLUMN = /^[A-Za-z_$][\w$]*$/
+
+/** The columns of each table, which are the same in all that is asked of it. */
+const written = new WeakMap<TablePlace, readonly AliasedExpression<unknown, string>[]>()
 
 class KyselyTables implements Tables {
   readonly #db: Kysely<any>
@@ -83,7 +89,7 @@ class KyselyTables implements Tables {
   readonly #model: Model
   readonly #layout: () => Promise<Layout>
 
-  /** In a transaction: how long to wait for a lock on what rules rely on, until that was said to the database. */
+  /** In a transaction: how long to wait for a lock, until that was said to the database. */
   #patience: number | undefined
 
   constructor(db: Kysely<any>, dialect: Dialect, model: Model, layout: () => Promise<Layout>, patience?: number) {
@@ -100,7 +106,7 @@ class KyselyTables implements Tables {
     const asked = (condition: ConditionNode) => this.#compiled(condition, now, place)
     let query = this.#db
       .selectFrom(place.table)
-      .select(Object.entries(model.fields).map(([name, field]) => this.#given(this.#value(place, name), field).as(name)))
+      .select(this.#columns(place))
       .select(flags.map((flag, at) => sql<number>`case when ${asked(flag)} then 1 else 0 end`.as(FLAG + at)))
       .where(this.#compiled(where, now, place, single ? 'row' : 'rows'))
     const order = sort.map(({ field: name, descending, visible }) => {
@@ -119,15 +125,12 @@ class KyselyTables implements Tables {
     if (limit !== undefined) query = query.limit(limit)
     const locked = lock && this.#db.isTransaction ? this.#dialect.lock?.(lock) : undefined
     if (locked !== undefined) query = query.modifyEnd(locked)
-    // Whoever waits for what a rule relies on may hold a record that somebody else's rule relies on.
-    if (lock === 'share') await this.#waitNoLonger()
-    return (await query.execute()).map((row: Row) => ({ row: this.#decode(model, row), flags: flags.map((_, at) => row[FLAG + at] === 1) }))
-  }
-
-  async #waitNoLonger(): Promise<void> {
-    const waiting = this.#patience === undefined ? undefined : this.#dialect.waitForLocks?.(this.#patience)
-    this.#patience = undefined
-    if (waiting !== undefined) await sql`${waiting}`.execute(this.#db)
+    // Whoever holds a record that others wait for must not wait long for one that they hold.
+    const waiting = locked && this.#patience !== undefined ? this.#dialect.waitForLocks?.(this.#patience) : undefined
+    if (waiting !== undefined) query = query.select(sql`${waiting}`.as(PATIENCE))
+    const found = await query.execute()
+    if (waiting !== undefined && found.length > 0) this.#patience = undefined
+    return found.map((row: Row) => ({ row: this.#decode(model, row), flags: flags.map((_, at) => row[FLAG + at] === 1) }))
   }
 
   /** A value as `decode` reads it. */
@@ -216,7 +219,7 @@ class KyselyTables implements Tables {
     return compile(condition, { dialect: this.#dialect, now, layout, type: model.name, table: place.name, ...finding })
   }
 
-  async insert(type: string, row: Row): Promise<void> {
+  async insert(type: string, row: Row): Promise<Row> {
     const model = typeModel(this.#model, type)
     const place = placed(await this.#layout(), model)
     const key = row[model.key] as Key
@@ -226,14 +229,43 @@ class KyselyTables implements Tables {
       .select(sql`1`.as('found'))
       .where(this.#compiled(isKey(model, key), 0, place))
     if ((await found.execute()).length > 0) throw new DuplicateKeyError(type, key)
-    await this.#within(type, () => this.#db.insertInto(place.table).values(this.#encode(place, row)).execute())
+    const query = this.#db.insertInto(place.table).values(this.#encode(place, row))
+    if (!this.#dialect.returns) await this.#within(type, () => query.execute())
+    return this.#kept(
+      place,
+      key,
+      this.#dialect.returns && (await this.#within(type, () => query.returning(this.#columns(place)).execute())),
+    )
   }
 
-  async update(type: string, changes: Row, target: Target): Promise<number> {
+  async update(type: string, changes: Row, target: Target): Promise<Row | undefined> {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
     const query = this.#db.updateTable(place.table).set(this.#encode(place, changes)).where(this.#matches(place, target))
+    if (this.#dialect.returns) {
+      const rows = await this.#within(type, () => query.returning(this.#columns(place)).execute())
+      return rows.length === 0 ? undefined : this.#kept(place, target.key, rows)
+    }
     const result = await this.#within(type, () => query.executeTakeFirst())
-    return Number(result.numUpdatedRows)
+    return Number(result.numUpdatedRows) === 0 ? undefined : this.#kept(place, target.key)
+  }
+
+  /** A record that was written, as it is kept: what the statement gave back, or what is read now. */
+  async #kept(place: Placed, key: Key, given?: readonly Row[] | false): Promise<Row> {
+    const { model } = place
+    const where = () => this.#compiled(isKey(model, key), 0, place)
+    const rows = given || (await this.#db.selectFrom(place.table).select(this.#columns(place)).where(where()).execute())
+    const [row] = rows
+    if (row === undefined || rows.length > 1) throw new Error(`the ${model.name} that was written is not to be found`)
+    return this.#decode(model, row)
+  }
+
+  /** The columns of a record, as `decode` reads them. */
+  #columns(place: Placed): readonly AliasedExpression<unknown, string>[] {
+    const there = written.get(place.place)
+    if (there !== undefined) return there
+    const columns = Object.entries(place.model.fields).map(([name, field]) => this.#given(this.#value(place, name), field).as(name))
+    written.set(place.place, columns)
+    return columns
   }
 
   async remove(type: string, target: Target): Promise<number> {

@@ -96,18 +96,20 @@ class MemoryTables implements Tables {
     return conditions.map((condition) => predicate(condition)({}, env))
   }
 
-  async insert(type: string, row: Row): Promise<void> {
+  async insert(type: string, row: Row): Promise<Row> {
     this.#links = undefined
-    put(this.#held, typeModel(this.#model, type), row)
+    const model = typeModel(this.#model, type)
+    put(this.#held, model, row)
+    return structuredClone(this.#rows(type).get(row[model.key] as Key) as Row)
   }
 
-  async update(type: string, changes: Row, target: Target): Promise<number> {
+  async update(type: string, changes: Row, target: Target): Promise<Row | undefined> {
     const row = this.#target(type, target)
-    if (row === undefined) return 0
+    if (row === undefined) return undefined
     this.#links = undefined
-    const changed = { ...row, ...structuredClone(changes) }
-    this.#rows(type).set(target.key, asStored(typeModel(this.#model, type), changed))
-    return 1
+    const changed = asStored(typeModel(this.#model, type), { ...row, ...structuredClone(changes) })
+    this.#rows(type).set(target.key, changed)
+    return structuredClone(changed)
   }
 
   async remove(type: string, target: Target): Promise<number> {

@@ -40,10 +40,44 @@ export async function judge(op: Operation, conditions: readonly Asked[], record:
   return answers.map((answer) => (typeof answer === 'boolean' ? answer : (found[next++] as boolean)))
 }
 
-/** Those of the conditions that hold on a record at hand. */
-export async function holding<T extends Asked>(op: Operation, conditions: readonly T[], record: Row, after?: Row): Promise<T[]> {
-  const answers = await judge(op, conditions, record, after)
-  return conditions.filter((_, at) => answers[at])
+/** Those of the conditions that hold on a record at hand, up to one that is enough. */
+export async function holding<T extends Asked>(
+  op: Operation,
+  conditions: readonly T[],
+  record: Row,
+  enough: (one: T) => boolean = () => true,
+): Promise<T[]> {
+  return upTo(op, conditions, enough, (some) => judge(op, some, record))
+}
+
+/**
+ * Those of the conditions that are found to hold. In a write they are asked one after the other, up to one that is enough: what
+ * nobody needs to know is not read and locked. Elsewhere all of them are asked in one statement.
+ */
+export async function upTo<T>(
+  op: Operation,
+  conditions: readonly T[],
+  enough: (one: T) => boolean,
+  ask: (some: readonly T[]) => Promise<readonly boolean[]>,
+): Promise<T[]> {
+  if (op.relied === undefined) {
+    const answers = await ask(conditions)
+    return conditions.filter((_, at) => answers[at])
+  }
+  const found: T[] = []
+  for (const one of conditions) {
+    const [holds] = await ask([one])
+    if (!holds) continue
+    found.push(one)
+    if (enough(one)) break
+  }
+  return found
+}
+
+/** Whether a clause alone lets do all that any of these does. */
+export function lettingAll(clauses: readonly AskersClause[]): (one: AskersClause) => boolean {
+  const supplied = clauses.some(({ clause }) => clause?.supplying !== undefined)
+  return ({ clause }) => clause?.fields === undefined && !supplied
 }
 
 /** A record as the asker sees it. */
@@ -85,11 +119,11 @@ export function deny(type: TypeModel, action: string, outcome: Outcome, key?: Ke
 }
 
 /** A record at hand as the asker sees it; undefined where they do not. */
-async function seenAs(op: Operation, type: TypeModel, row: Row): Promise<Seen | undefined> {
+export async function seenAs(op: Operation, type: TypeModel, row: Row): Promise<Seen | undefined> {
   const read = op.asker.rules(type.name, 'read').clauses
   const [readable] = await judge(op, [{ when: op.asker.readable(type.name) }], row)
   if (!readable) return undefined
-  return asSeen(type, row, isLimited(read) ? await holding(op, read, row) : read)
+  return asSeen(type, row, isLimited(read) ? await holding(op, read, row, lettingAll(read)) : read)
 }
 
 /**
@@ -120,7 +154,12 @@ export async function checkOpen(
 ): Promise<void> {
   const [open] = await judge(op, [rules.open], record, after)
   if (open) return
-  const [standing] = await holding(op, rules.vetoes, record, after)
+  const [standing] = await upTo(
+    op,
+    rules.vetoes,
+    () => true,
+    (some) => judge(op, some, record, after),
+  )
   const key = action === 'create' ? undefined : (record[type.key] as Key)
   throw denied(verdictOf(type, action, 'refused', key, { saying: standing?.veto.saying }))
 }

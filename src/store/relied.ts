@@ -15,6 +15,10 @@ import type { Tables } from './tables.js'
 export interface Relied extends Links {
   /** Keeps what was read of some that were asked for. */
   keep(unread: Unread, rows: readonly Row[]): void
+  /** What to go on with once a record of the type was written: without those of the type, and locking no more. */
+  without(type: string): Relied
+  /** How what is asked for is read. */
+  readonly lock?: 'share'
 }
 
 /** Thrown where a condition asks for records that were not read yet. */
@@ -32,24 +36,34 @@ class Unread {
 
 /** An empty collection of records to rely on. */
 export function reliedOn(): Relied {
-  const known = new Map<string, readonly Row[]>()
+  return relying(new Map(), 'share')
+}
+
+interface Read {
+  readonly type: string
+  readonly rows: readonly Row[]
+}
+
+function relying(known: Map<string, Read>, lock?: 'share'): Relied {
   const nameOf = ({ type, places, values }: Unread) => JSON.stringify([type, places, values])
   return {
+    ...(lock ? { lock } : {}),
     find(type, places, values) {
       const wanted = new Unread(type, places, values)
-      const rows = known.get(nameOf(wanted))
-      if (rows === undefined) throw wanted
-      return rows
+      const read = known.get(nameOf(wanted))
+      if (read === undefined) throw wanted
+      return read.rows
     },
     keep(unread, rows) {
-      known.set(nameOf(unread), rows)
+      known.set(nameOf(unread), { type: unread.type, rows })
     },
+    without: (type) => relying(new Map([...known].filter(([, read]) => read.type !== type))),
   }
 }
 
-async function readAndLock(tables: Tables, now: number, { type, places, values }: Unread): Promise<Row[]> {
+async function read(tables: Tables, now: number, { type, places, values }: Unread, lock: 'share' | undefined): Promise<Row[]> {
   const where = allOfNode(places.map((place, at) => placeIs(place, values[at] as Comparable)))
-  return (await tables.select(type, { where, now, lock: 'share' })).map(({ row }) => row)
+  return (await tables.select(type, { where, now, ...(lock ? { lock } : {}) })).map(({ row }) => row)
 }
 
 /**
@@ -69,7 +83,7 @@ export async function judgeRelying(
       return test(record, at)
     } catch (reason) {
       if (!(reason instanceof Unread)) throw reason
-      relied.keep(reason, await readAndLock(tables, env.now, reason))
+      relied.keep(reason, await read(tables, env.now, reason, relied.lock))
     }
   }
 }

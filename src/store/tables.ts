@@ -61,10 +61,13 @@ export interface Tables {
   ): Promise<{ readonly value: unknown; readonly count: number }[]>
   /** Answers conditions that ask about no record of their own: about what is stored, in one statement. */
   test(conditions: readonly ConditionNode[], now: number): Promise<boolean[]>
-  /** @throws DuplicateKeyError, ConstraintError */
-  insert(type: string, row: Row): Promise<void>
-  /** Changes the record in one statement that matches both key and condition; null clears. Gives the number changed: 0 or 1. @throws ConstraintError */
-  update(type: string, changes: Row, target: Target): Promise<number>
+  /** Gives the record as it is kept. @throws DuplicateKeyError, ConstraintError */
+  insert(type: string, row: Row): Promise<Row>
+  /**
+   * Changes the record in one statement that matches both key and condition; null clears. Gives it as it is kept; undefined
+   * where none matched. @throws ConstraintError
+   */
+  update(type: string, changes: Row, target: Target): Promise<Row | undefined>
   /** Removes the record in one statement that matches both key and condition. Gives the number removed: 0 or 1. @throws ConstraintError */
   remove(type: string, target: Target): Promise<number>
   /** Whether a record had this key that was removed since. Known of record types whose keys clients may give. */

@@ -3,7 +3,7 @@ import { type Key, sameValue, type TypeModel } from '../rulebook/index.js'
 import { type AskersClause, fieldsInTheWay, fieldsLetBy, stampValues, verdictOf } from '../viewpoint/index.js'
 import { InvalidError, RefusedError } from './errors.js'
 import { asStored, fitRecord } from './fit.js'
-import { checkOpen, deny, holding, judge, type Operation, visible } from './operation.js'
+import { checkOpen, deny, holding, judge, lettingAll, type Operation, upTo, visible } from './operation.js'
 import { defined, difference, hushed, readSent, stampsInTheWay, unstamped, withoutNames } from './sent.js'
 import { unseenTargets } from './targets.js'
 import { answer, lacksStamp, written } from './written.js'
@@ -28,10 +28,12 @@ export async function judgeUpdate(op: Operation, type: TypeModel, key: Key, sent
   const rules = asker.rules(type.name, 'update')
   // What asks for the record as it becomes is judged once that is known.
   if (!asksAfter(rules.open.when)) await checkOpen(op, type, 'update', rules, before)
+  const enough = lettingAll(rules.clauses)
   const early = rules.clauses.filter(({ when }) => !asksAfter(when))
-  const failing = new Set<AskersClause>(early)
-  for (const clause of await holding(op, early, before)) failing.delete(clause)
-  const hopeful = rules.clauses.filter((clause) => !failing.has(clause))
+  const held = await holding(op, early, before, enough)
+  // Those behind one that is enough were not asked: it may not hold any longer afterwards.
+  const sure = rules.clauses.findIndex((clause) => held.includes(clause) && enough(clause))
+  const hopeful = rules.clauses.filter((clause, at) => asksAfter(clause.when) || held.includes(clause) || (sure >= 0 && at > sure))
   if (hopeful.length === 0) throw deny(type, 'update', 'refused', key)
   const { known, faults } = readSent(type, sent)
   const { [type.key]: sentKey, ...given } = known
@@ -73,15 +75,17 @@ export async function judgeUpdate(op: Operation, type: TypeModel, key: Key, sent
 export async function applyUpdate(op: Operation, type: TypeModel, plan: UpdatePlan, how: 'ask again' | 'as judged'): Promise<Row> {
   const { key, before, after, changed, where } = plan
   if (Object.keys(changed).length === 0) return answer(op, type, before)
-  const count = await op.tables.update(type.name, changed, { key, where: how === 'ask again' ? where : TRUE, now: op.env.now })
-  if (count !== 1) throw deny(type, 'update', 'refused', key)
-  return written(op, type, after)
+  const kept = await op.tables.update(type.name, changed, { key, where: how === 'ask again' ? where : TRUE, now: op.env.now })
+  if (kept === undefined) throw deny(type, 'update', 'refused', key)
+  return written(op, type, after, kept)
 }
 
 /** The clauses that hold on a record as it is and, they or what stands in their place, as it becomes. */
 async function countingClauses(op: Operation, clauses: readonly AskersClause[], before: Row, after: Row): Promise<AskersClause[]> {
-  const holdBefore = await judge(op, clauses, before, after)
-  const later = clauses.map((clause) => clause.afterwards ?? clause)
-  const holdAfter = await judge(op, later, after, after)
-  return clauses.filter((_, at) => holdBefore[at] && holdAfter[at])
+  return upTo(op, clauses, lettingAll(clauses), async (some) => {
+    const holdBefore = await judge(op, some, before, after)
+    const later = some.filter((_, at) => holdBefore[at]).map((clause) => clause.afterwards ?? clause)
+    const holdAfter = await judge(op, later, after, after)
+    return holdBefore.map((held) => held && holdAfter.shift() === true)
+  })
 }

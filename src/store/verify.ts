@@ -1,14 +1,10 @@
 import { type Kysely, sql } from 'kysely'
 import {
   allOfNode,
-  anyOfNode,
   type Comparable,
   type ConditionNode,
-  compareNode,
   compareText,
   type Links,
-  type LiteralNode,
-  literalType,
   newCourse,
   type PlaceNode,
   type Predicate,
@@ -23,7 +19,7 @@ import { type Key, type Model, type TypeModel, typeModel } from '../rulebook/ind
 import { type Dialect, heldRules, type Layout, layoutOf, postgres, type TablePlace } from '../sql/index.js'
 import { claimsAlone, readClaims } from '../viewpoint/index.js'
 import { person } from './asker.js'
-import { placeIs, written } from './known.js'
+import { placeIsOneOf } from './known.js'
 import { overKysely } from './kysely.js'
 import type { Tables } from './tables.js'
 
@@ -358,15 +354,9 @@ class BatchLinks implements Links {
 
   async #read({ type, places, ways }: Wanted): Promise<void> {
     const name = placesName(type, places)
-    const [only] = places
     const all = [...ways.values()]
-    const where =
-      only !== undefined && places.length === 1
-        ? isAnyOf(
-            only,
-            all.map(([value]) => value as Comparable),
-          )
-        : anyOfNode(all.map((values) => allOfNode(places.map((place, at) => placeIs(place, values[at] as Comparable)))))
+    // What has one of the values at each place: more than was asked for, maybe, where there are several places.
+    const where = allOfNode(places.map((place, at) => placeIsOneOf(place, [...new Set(all.map((values) => values[at] as Comparable))])))
     const found = new Map<string, Row[]>(all.map((values) => [JSON.stringify(values), []]))
     for (const { row } of await this.#tables.select(type, { where, now: this.#now }))
       for (const way of new Set(waysAt(row, places).map((values) => JSON.stringify(values)))) found.get(way)?.push(row)
@@ -376,14 +366,4 @@ class BatchLinks implements Links {
 
 function placesName(type: string, places: readonly PlaceNode[]): string {
   return JSON.stringify([type, places])
-}
-
-function isAnyOf(place: PlaceNode, values: readonly Comparable[]): ConditionNode {
-  const among: LiteralNode = {
-    kind: 'literal',
-    type: literalType(place.type),
-    list: true,
-    value: values.map((value) => written(place.type, value)),
-  }
-  return compareNode({ kind: 'field', of: 'record', ...place }, place.list ? 'overlaps' : 'isOneOf', among)
 }

@@ -1,7 +1,7 @@
 import type { Row } from '../condition/index.js'
-import { type Key, sameValue, type TypeModel } from '../rulebook/index.js'
+import { sameValue, type TypeModel } from '../rulebook/index.js'
 import type { Asker } from './asker.js'
-import { keyIs, type Operation, see } from './operation.js'
+import { type Operation, seenAs } from './operation.js'
 
 /** Whether a stamp has no value, and none was supplied. The system may leave one out, as far as the shape does. */
 export function lacksStamp(asker: Asker, sent: Row, stamps: Row): boolean {
@@ -9,18 +9,15 @@ export function lacksStamp(asker: Asker, sent: Row, stamps: Row): boolean {
 }
 
 /** A row that reads back unlike the one that was judged is not kept. Gives the record as the asker may have it back. */
-export async function written(op: Operation, type: TypeModel, judged: Row): Promise<Row> {
-  const key = judged[type.key] as Key
-  const [found] = await op.tables.select(type.name, { where: keyIs(type, key), now: op.env.now, limit: 1 })
-  const odd = found && Object.keys(type.fields).find((name) => !sameValue(type.fields[name], found.row[name], judged[name]))
-  if (found === undefined || odd !== undefined) {
-    throw new Error(`the ${type.name} that was written reads back differently${odd ? ` in "${odd}"` : ''}`)
-  }
+export async function written(op: Operation, type: TypeModel, judged: Row, kept: Row): Promise<Row> {
+  const odd = Object.keys(type.fields).find((name) => !sameValue(type.fields[name], kept[name], judged[name]))
+  if (odd !== undefined) throw new Error(`the ${type.name} that was written reads back differently in "${odd}"`)
   return answer(op, type, judged)
 }
 
 /** A stored record as the asker may have it: where they may not read it, its key alone. */
-export async function answer(op: Operation, type: TypeModel, record: Row): Promise<Row> {
-  const [mine] = await see(op, type.name, { where: keyIs(type, record[type.key] as Key), limit: 1 })
+export async function answer({ relied, ...op }: Operation, type: TypeModel, record: Row): Promise<Row> {
+  // What was read of other records stays as it is: they are locked. Those of its own type may be the one that was written.
+  const mine = await seenAs(relied === undefined ? op : { ...op, relied: relied.without(type.name) }, type, record)
   return mine?.shown ?? { [type.key]: record[type.key] }
 }

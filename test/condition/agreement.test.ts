@@ -1,6 +1,6 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { about, conditionFromJson, negate, predicate, pushNot, simplify } from 'pachter/condition'
+import { about, absorbed, allOfNode, anyOfNode, conditionFromJson, negate, predicate, pushNot, simplify } from 'pachter/condition'
 import { AT_ONCE, agrees, agreesInOwnSchema, cases, held, keyed, linksOf, NOW } from '../support/agreement.js'
 import { engines } from '../support/engines.js'
 
@@ -12,7 +12,7 @@ describe('a condition means the same', () => {
     fc.assert(
       fc.property(...cases, (nodes, me, unkeyed) => {
         const rows = keyed(unkeyed)
-        for (const node of nodes) {
+        for (const [at, node] of nodes.entries()) {
           const answer = held(rows, node, me)
           const special = simplify(node, me)
           expect(held(rows, special, null), 'specialised').to.deep.equal(answer)
@@ -20,6 +20,10 @@ describe('a condition means the same', () => {
           expect(held(rows, pushNot(node), me), 'with not at the leaves').to.deep.equal(answer)
           expect(held(rows, negate(node), me), 'negated').to.deep.equal(rows.map(({ id }) => id).filter((id) => !answer.includes(id)))
           expect(conditionFromJson(JSON.parse(JSON.stringify(node))), 'from JSON').to.deep.equal(JSON.parse(JSON.stringify(node)))
+          const next = nodes[(at + 1) % nodes.length] ?? node
+          const mixed = [anyOfNode([allOfNode([next, node]), node]), allOfNode([anyOfNode([next, node]), node, next])]
+          for (const mix of [node, ...mixed])
+            expect(held(rows, absorbed(mix), me), 'without what another part says already').to.deep.equal(held(rows, mix, me))
           const filled = rows.filter((row) => predicate(simplify(about(special, row)))({}, { me: null, now: NOW, links: linksOf(rows) }))
           expect(
             filled.map(({ id }) => id),

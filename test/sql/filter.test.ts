@@ -113,6 +113,12 @@ describe('a filter for queries of one’s own', () => {
     expect(rowFilter(view, 'delete', 'plot', { dialect: sqlite }).text).to.equal('1 = 0')
   })
 
+  it('asks nothing that another part of it says already: who holds a plot reads it', () => {
+    const view = book.for({ id: 'm-1' }, { records: DATA })
+    expect(rowFilter(view, 'read', 'plot', { dialect: postgres }).text).to.include('share')
+    expect(rowFilter(view, 'update', 'plot', { dialect: postgres }).values).to.deep.equal(['m-1'])
+  })
+
   it('is refused where it would not be about anybody, or a type or action is unknown', async () => {
     const view = book.for({ id: 'm-1' }, { records: DATA })
     expect(() => rowFilter(view, 'raed' as never, 'plot', { dialect: sqlite })).to.throw('read')

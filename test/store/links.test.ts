@@ -261,6 +261,20 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(asked.splice(0), 'the rules of entries ask nothing of it').to.deep.equal(['select'])
     })
 
+    it('a write reads what its rules need to know, once', async () => {
+      const tables = (await open())(book.model)
+      const backend: Backend = () => tables
+      await filled(backend)
+      const asked: string[] = []
+      const store = openStore(book, counting(backend, asked))
+      // The person, and the plot: holders may do everything, whoever else may do something.
+      await store.for({ id: 'm1' }).update('plot', 'p1', { rent: 11 })
+      expect(asked.splice(0)).to.deep.equal(['select', 'select', 'update'])
+      // The share as well; what they may have back goes by the same one.
+      expect(await store.for({ id: 'm2' }).update('plot', 'p2', { open: true })).to.deep.equal({ id: 'p2', holderId: 'm1', open: true })
+      expect(asked.splice(0)).to.deep.equal(['select', 'select', 'select', 'update'])
+    })
+
     it('rights that end between asking and writing end in time', async () => {
       const tables = (await open())(book.model)
       const backend: Backend = () => tables
