@@ -40,13 +40,19 @@ function indexed(rows: Iterable<Row>, places: readonly PlaceNode[]): Index {
   return index
 }
 
+/** The values at a place of a record: one at most, but where a list is there. */
+export function valuesAt(row: Row, { path, type, list }: PlaceNode): readonly Comparable[] {
+  const value = inside(row, path)
+  if (list) return properList(value, type) ?? []
+  const one = proper(value, type)
+  return one === undefined ? [] : [one]
+}
+
 /** The values at several places of a record, one of each: more than one way where a place is a list, none where one is missing. */
 export function waysAt(row: Row, places: readonly PlaceNode[]): Comparable[][] {
   let ways: Comparable[][] = [[]]
-  for (const { path, type, list } of places) {
-    const value = inside(row, path)
-    const one = proper(value, type)
-    const values = list ? (properList(value, type) ?? []) : one === undefined ? [] : [one]
+  for (const place of places) {
+    const values = valuesAt(row, place)
     ways = ways.flatMap((way) => values.map((next) => [...way, next]))
   }
   return ways

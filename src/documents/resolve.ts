@@ -8,7 +8,6 @@ import {
   constant,
   equality,
   type FieldNode,
-  inside,
   instantText,
   isList,
   isSelfContained,
@@ -18,13 +17,11 @@ import {
   mapTerms,
   notNode,
   type PlaceNode,
-  proper,
-  properList,
   type RecordsNode,
   type Row,
-  type Scalar,
   type SomeNode,
   someNode,
+  valuesAt,
 } from '../condition/index.js'
 import { DocumentError } from './error.js'
 
@@ -151,11 +148,4 @@ function leadsBack(row: Row, fitting: Row, { to, from }: { readonly to: PlaceNod
 /** A condition on the record that a `some` looks at, asked of a record by itself. */
 function asRecord(node: ConditionNode, each: number): ConditionNode {
   return mapTerms(node, (leaf) => (leaf.kind === 'field' && leaf.of === each ? ({ ...leaf, of: 'record' } as FieldNode) : leaf))
-}
-
-function valuesAt(row: Row, { path, type, list }: PlaceNode): Comparable[] {
-  const value = inside(row, path)
-  if (list) return properList(value, type) ?? []
-  const one = proper(value, type as Scalar)
-  return one === undefined ? [] : [one]
 }

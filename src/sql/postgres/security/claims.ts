@@ -1,7 +1,7 @@
 import { type SqlBool, sql } from 'kysely'
 import { type ClaimNode, type Scalar, typeOf } from '../../../condition/index.js'
-import type { Later } from '../../compile.js'
 import type { Fragment, Test } from '../../dialect.js'
+import type { Later } from '../../scope.js'
 import { asClaim, rawOf } from '../held.js'
 
 /** The functions that read claims, in the schema of that name. What is of another type, or improper, equals nothing. */

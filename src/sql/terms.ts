@@ -1,0 +1,139 @@
+import { type SqlBool, sql } from 'kysely'
+import {
+  type Comparable,
+  type FieldNode,
+  lowerAscii,
+  type PlaceNode,
+  placeOf,
+  type Scalar,
+  scalarOf,
+  type TermNode,
+} from '../condition/index.js'
+import { all, comparableOf, joined, literalValues, NO, YES } from './asked.js'
+import type { Dialect, Fragment, Test } from './dialect.js'
+import type { Scope } from './scope.js'
+
+const LARGEST: { readonly [T in 'integer' | 'number']: number } = { integer: Number.MAX_SAFE_INTEGER, number: Number.MAX_VALUE }
+
+/** Terms of a condition as SQL, and what has to hold of a column for its value to count. */
+export class Terms {
+  readonly #scope: Scope
+  readonly #dialect: Dialect
+
+  constructor(scope: Scope) {
+    this.#scope = scope
+    this.#dialect = scope.dialect
+  }
+
+  value(term: TermNode): Fragment {
+    switch (term.kind) {
+      case 'field':
+        return this.field(term)
+      case 'literal':
+        return term.value === null ? sql`null` : this.#dialect.value(comparableOf(term.value as Comparable, term.type), term.type)
+      case 'now':
+        return this.#scope.later?.now ?? this.#dialect.value(this.#scope.now, 'time')
+      case 'forever':
+        return this.#dialect.forever()
+      case 'orElse':
+        return this.#orElse(term.term, this.value(term.term), this.value(term.otherwise))
+      case 'claim':
+        return this.#scope.laterFor(term).claim(term)
+    }
+  }
+
+  list(term: TermNode): Fragment {
+    switch (term.kind) {
+      case 'field':
+        return this.#scope.columns(term.of).value(term.path, 'list')
+      case 'literal':
+        return term.value === null ? sql`null` : this.#dialect.listValue(literalValues(term), term.type)
+      case 'orElse':
+        return this.#orElse(term.term, this.#plain(term.term), this.#plain(term.otherwise))
+      case 'claim':
+        return this.#scope.laterFor(term).claims(term)
+      case 'now':
+      case 'forever':
+        return sql`null`
+    }
+  }
+
+  /** A text, in small letters already where it is known. */
+  text(term: TermNode): Fragment {
+    if (term.kind !== 'literal') return this.value(term)
+    return this.#dialect.value(lowerAscii(term.value as string), 'text')
+  }
+
+  missing(term: TermNode): Test {
+    switch (term.kind) {
+      case 'field': {
+        const empty = this.#isNull(term)
+        return term.type === 'id' && !term.list ? sql<SqlBool>`(${empty} or ${this.#dialect.isBlank(this.field(term))})` : empty
+      }
+      case 'orElse':
+        return all([this.missing(term.term), this.missing(term.otherwise)])
+      case 'literal':
+        return term.value === null ? YES : NO
+      case 'now':
+      case 'forever':
+        return NO
+      case 'claim':
+        return this.#scope.laterFor(term).isMissing(term)
+    }
+  }
+
+  /** What a column has to fulfil to equal or exceed anything at all: values that are improper equal nothing. */
+  sound(term: TermNode): Test[] {
+    if (term.kind === 'field') return this.soundValue(this.value(term), term.type === 'other' ? 'text' : term.type)
+    if (term.kind !== 'orElse') return []
+    // Each of the two by its own type: a blank is a text and no id.
+    const first = this.sound(term.term)
+    const otherwise = this.sound(term.otherwise)
+    if (first.length === 0 && otherwise.length === 0) return []
+    const missing = this.missing(term.term)
+    const there = sql<SqlBool>`(${missing}) is not true`
+    return [joined([all([missing, ...otherwise]), all([there, ...first])], ' or ', YES)]
+  }
+
+  soundValue(value: Fragment, type: Scalar): Test[] {
+    const { hasNul, isInstant } = this.#dialect
+    const whole = hasNul === undefined ? [] : [sql<SqlBool>`not ${hasNul(value)}`]
+    if (type === 'id') return [sql<SqlBool>`not ${this.#dialect.isBlank(value)}`, ...whole]
+    if (type === 'text') return whole
+    if (type === 'time') return isInstant === undefined ? [] : [isInstant(value)]
+    if (type !== 'integer' && type !== 'number') return []
+    const largest = LARGEST[type]
+    return [sql<SqlBool>`${value} between ${this.#dialect.value(-largest, type)} and ${this.#dialect.value(largest, type)}`]
+  }
+
+  soundPair(to: PlaceNode, from: TermNode, each: number): Test[] {
+    const value = this.value(placeOf(to, each))
+    const own = this.soundValue(value, to.type)
+    return scalarOf(from) === to.type ? own : [...own, ...this.soundValue(value, scalarOf(from))]
+  }
+
+  key(value: Fragment, type: Scalar): Fragment {
+    return this.#dialect.key?.(value, type) ?? value
+  }
+
+  #plain(term: TermNode): Fragment {
+    const list = this.list(term)
+    return this.#dialect.plainList?.(list) ?? list
+  }
+
+  #orElse(term: TermNode, first: Fragment, otherwise: Fragment): Fragment {
+    // A column is null where it is missing. A blank id is missing as well; and in JSON null is a value, and a value may be none.
+    if (term.kind === 'field' && typeof term.of !== 'number' && term.path.length === 1 && !term.list && term.type !== 'id')
+      return sql`coalesce(${first}, ${otherwise})`
+    return sql`case when ${this.missing(term)} then ${otherwise} else ${first} end`
+  }
+
+  field({ of, path, type, list }: FieldNode): Fragment {
+    const { value } = this.#scope.columns(of)
+    return value(path, list ? 'list' : type === 'other' ? 'text' : type)
+  }
+
+  #isNull({ of, path, type, list }: FieldNode): Test {
+    return this.#scope.columns(of).isNull(path, list ? 'list' : type)
+  }
+}
