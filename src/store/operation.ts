@@ -1,4 +1,16 @@
-import { about, allOfNode, type ConditionNode, type Env, FALSE, followsLinks, proper, type Row, simplify } from '../condition/index.js'
+import {
+  about,
+  allOfNode,
+  type ConditionNode,
+  type Env,
+  FALSE,
+  followsLinks,
+  linksLast,
+  predicate,
+  proper,
+  type Row,
+  simplify,
+} from '../condition/index.js'
 import { type Key, type TypeModel, typeModel } from '../rulebook/index.js'
 import { type AskersClause, fieldsLetBy, holds, isLimited, type Outcome, testOf, verdictOf, withFields } from '../viewpoint/index.js'
 import type { Asker, AskersRules } from './asker.js'
@@ -25,7 +37,10 @@ interface Asked {
 export async function judge(op: Operation, conditions: readonly Asked[], record: Row, after?: Row): Promise<boolean[]> {
   if (op.relied !== undefined) {
     const answers: boolean[] = []
-    for (const asked of conditions) answers.push(await judgeRelying(op, op.relied, testOf({ test: undefined, ...asked }), record, after))
+    for (const asked of conditions) {
+      const test = followsLinks(asked.when) ? predicate(linksLast(asked.when)) : testOf({ test: undefined, ...asked })
+      answers.push(await judgeRelying(op, op.relied, test, record, after))
+    }
     return answers
   }
   const env = { ...op.env, after }
@@ -51,10 +66,10 @@ export async function holding<T extends Asked>(
 }
 
 /**
- * Those of the conditions that are found to hold. In a write they are asked one after the other, up to one that is enough: what
- * nobody needs to know is not read and locked. Elsewhere all of them are asked in one statement.
+ * Those of the conditions that are found to hold. In a write they are asked one after the other, those that follow no links first,
+ * up to one that is enough: what nobody needs to know is not read and locked. Elsewhere all of them are asked in one statement.
  */
-export async function upTo<T>(
+export async function upTo<T extends Asked>(
   op: Operation,
   conditions: readonly T[],
   enough: (one: T) => boolean,
@@ -65,13 +80,14 @@ export async function upTo<T>(
     return conditions.filter((_, at) => answers[at])
   }
   const found: T[] = []
-  for (const one of conditions) {
+  const inTurn = [...conditions.filter(({ when }) => !followsLinks(when)), ...conditions.filter(({ when }) => followsLinks(when))]
+  for (const one of inTurn) {
     const [holds] = await ask([one])
     if (!holds) continue
     found.push(one)
     if (enough(one)) break
   }
-  return found
+  return conditions.filter((one) => found.includes(one))
 }
 
 /** Whether a clause alone lets do all that any of these does. */

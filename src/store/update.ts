@@ -31,9 +31,8 @@ export async function judgeUpdate(op: Operation, type: TypeModel, key: Key, sent
   const enough = lettingAll(rules.clauses)
   const early = rules.clauses.filter(({ when }) => !asksAfter(when))
   const held = await holding(op, early, before, enough)
-  // Those behind one that is enough were not asked: it may not hold any longer afterwards.
-  const sure = rules.clauses.findIndex((clause) => held.includes(clause) && enough(clause))
-  const hopeful = rules.clauses.filter((clause, at) => asksAfter(clause.when) || held.includes(clause) || (sure >= 0 && at > sure))
+  // Where one is enough, not all others were asked: they may have to stand in where it holds no longer afterwards.
+  const hopeful = held.some(enough) ? rules.clauses : rules.clauses.filter((clause) => asksAfter(clause.when) || held.includes(clause))
   if (hopeful.length === 0) throw deny(type, 'update', 'refused', key)
   const { known, faults } = readSent(type, sent)
   const { [type.key]: sentKey, ...given } = known

@@ -1,0 +1,85 @@
+/** A set of the numbers from 0 to a size: a bit for each. */
+export interface Bits {
+  readonly size: number
+  readonly words: Uint32Array
+}
+
+/** The empty set. */
+export function noBits(size: number): Bits {
+  return { size, words: new Uint32Array((size + 31) >>> 5) }
+}
+
+/** The set of all numbers below the size. */
+export function allBits(size: number): Bits {
+  const words = new Uint32Array((size + 31) >>> 5).fill(0xffffffff)
+  if (size % 32 !== 0) words[words.length - 1] = (1 << (size % 32)) - 1
+  return { size, words }
+}
+
+/** Adds a number to a set that nobody else has yet. */
+export function add({ words }: Bits, at: number): void {
+  words[at >>> 5] = (words[at >>> 5] as number) | (1 << (at & 31))
+}
+
+/** Whether a number is in the set. */
+export function has({ words }: Bits, at: number): boolean {
+  return (((words[at >>> 5] ?? 0) >>> (at & 31)) & 1) === 1
+}
+
+/** What is in every one of the sets; of none, all numbers. */
+export function intersection(size: number, sets: readonly Bits[]): Bits {
+  const [first, ...others] = sets
+  if (first === undefined) return allBits(size)
+  if (others.length === 0) return first
+  const words = first.words.slice()
+  for (const other of others) for (let at = 0; at < words.length; at++) words[at] = (words[at] as number) & (other.words[at] as number)
+  return { size, words }
+}
+
+/** What is in any of the sets. */
+export function union(size: number, sets: readonly Bits[]): Bits {
+  const [first, ...others] = sets
+  if (first === undefined) return noBits(size)
+  if (others.length === 0) return first
+  const words = first.words.slice()
+  for (const other of others) for (let at = 0; at < words.length; at++) words[at] = (words[at] as number) | (other.words[at] as number)
+  return { size, words }
+}
+
+/** What is not in the set. */
+export function complementOf({ size, words }: Bits): Bits {
+  const all = allBits(size)
+  for (let at = 0; at < words.length; at++) all.words[at] = (all.words[at] as number) & ~(words[at] as number)
+  return all
+}
+
+/** How many numbers are in the set. */
+export function count({ words }: Bits): number {
+  let total = 0
+  for (let at = 0; at < words.length; at++) {
+    // The sum of the bits of a word, pairs first, then fours, then eights.
+    let word = words[at] as number
+    if (word === 0) continue
+    word -= (word >>> 1) & 0x55555555
+    word = (word & 0x33333333) + ((word >>> 2) & 0x33333333)
+    total += (((word + (word >>> 4)) & 0x0f0f0f0f) * 0x01010101) >>> 24
+  }
+  return total
+}
+
+/** Calls a function for each number in the set, in order. */
+export function each({ words }: Bits, visit: (at: number) => void): void {
+  for (let at = 0; at < words.length; at++) {
+    let word = words[at] as number
+    while (word !== 0) {
+      const bit = 31 - Math.clz32(word & -word)
+      visit(at * 32 + bit)
+      word &= word - 1
+    }
+  }
+}
+
+/** Whether two sets of one size are the same. */
+export function sameBits(a: Bits, b: Bits): boolean {
+  return a.words.every((word, at) => word === b.words[at])
+}

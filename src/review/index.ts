@@ -1,0 +1,1 @@
+export { type RecordSets, recordSets } from './sets.js'
