@@ -5,9 +5,11 @@ import { indexesCommand } from './commands/db-indexes.js'
 import { rowSecurityCommand } from './commands/db-row-security.js'
 import { verifyCommand } from './commands/db-verify.js'
 import { listCommand } from './commands/list.js'
+import { MATRIX_FORMATS, matrixCommand } from './commands/matrix.js'
 import { peopleCommand } from './commands/people.js'
 import { rulesCommand } from './commands/rules.js'
 import { tryCommand } from './commands/try.js'
+import { whoCommand } from './commands/who.js'
 import { whyCommand } from './commands/why.js'
 import { FORMATS } from './table.js'
 
@@ -60,6 +62,8 @@ Examples:
   pachter people                                     who there is, and with which claims
   pachter list plot --for ines                       what Ines may see
   pachter list plot --for ines --for bram            both lists side by side
+  pachter matrix plot                                who may do what to which plot
+  pachter who plot p-01                              everyone who reaches it, and by which clause
   pachter try delete plot p-03 --for ines            do it to a copy, and see what happens
   pachter why read plot p-01 --for bram              which clause decided, and on what values
   pachter rules plot                                 the rules of plots in plain English
@@ -100,6 +104,49 @@ Examples:
   pachter list entry --for ines --for visitor --where "writtenAt isAfter 2026-03-05" --fields audience,text`,
       )
       .action((type, options) => listCommand(type, options)),
+  )
+
+  program.addCommand(
+    command('matrix', 'Shows who may do what to which record; without a type, to how many of each.')
+      .argument('[type]', 'the record type; all of them if left out')
+      .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
+      .addOption(new Option('--action <action>', 'only this action; may be repeated').argParser(collect).default([], 'all'))
+      .addOption(
+        new Option('--standing <name>', 'only records towards which one of them has this standing; may be repeated')
+          .argParser(collect)
+          .default([], 'any'),
+      )
+      .option('--changes', 'only what can be changed, and by whom')
+      .option('--fields', 'the fields that each person sees and changes')
+      .option('--all', 'every record in a line of its own, however many there are')
+      .addOption(without())
+      .addOption(format(MATRIX_FORMATS))
+      .addHelpText(
+        'after',
+        `
+Examples:
+  pachter matrix
+  pachter matrix plot
+  pachter matrix entry --for ines --for bram --standing author
+  pachter matrix plot --changes --format markdown`,
+      )
+      .action((type, options) => matrixCommand(type, options)),
+  )
+
+  program.addCommand(
+    command('who', 'Shows everyone who reaches a record, with what they may do and by which clauses.')
+      .argument('<type>', 'the record type')
+      .argument('<key>', 'the key of the record')
+      .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
+      .addOption(without())
+      .addOption(format(FORMATS))
+      .addHelpText(
+        'after',
+        `
+Examples:
+  pachter who plot p-01`,
+      )
+      .action((type, key, options) => whoCommand(type, key, options)),
   )
 
   program.addCommand(

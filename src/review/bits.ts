@@ -78,8 +78,3 @@ export function each({ words }: Bits, visit: (at: number) => void): void {
     }
   }
 }
-
-/** Whether two sets of one size are the same. */
-export function sameBits(a: Bits, b: Bits): boolean {
-  return a.words.every((word, at) => word === b.words[at])
-}

@@ -1,1 +1,3 @@
+// The access matrix: who may do what to which record.
+export { type Access, type AccessMatrix, accessMatrix, type MatrixOptions } from './matrix.js'
 export { type RecordSets, recordSets } from './sets.js'

@@ -52,7 +52,7 @@ interface Table {
  * they are first needed, and `and`, `or` and `not` through sets of bits. Whatever else a condition asks is evaluated on those
  * records only for which it still matters. The records must stay as they are.
  */
-export function recordSets(records: { readonly [type: string]: readonly Row[] }, now: number): RecordSets {
+export function recordSets(records: { readonly [type: string]: readonly Row[] | undefined }, now: number): RecordSets {
   const missing = (type: string): never => {
     throw new LinksError(type)
   }

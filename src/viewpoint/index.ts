@@ -1,4 +1,4 @@
-export { type Rulebook, rulebook, type TermsIn, type WorldOf } from './book.js'
+export { type Rulebook, rulebook, rulebookOf, type TermsIn, type WorldOf } from './book.js'
 export { ClaimsError, issuePath, readClaims } from './claims.js'
 export { RecordError } from './error.js'
 export { type AskersClause, changedFields, fieldsInTheWay, fieldsLetBy, isLimited, visibility, withFields } from './fields.js'

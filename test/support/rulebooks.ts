@@ -27,7 +27,7 @@ const veto = fc.record({
 })
 
 /** A rulebook over one record type that has a field of every kind. */
-const rulebook = fc
+export const rulebook = fc
   .record({
     gate: fc.option(node, { nil: undefined }),
     gates: fc.record({ read: node, update: node }, { requiredKeys: [] }),
@@ -41,7 +41,7 @@ const rulebook = fc
     const me = { ...everyKind.model.me, shape: z.looseObject({ id: z.string() }) }
     return { model: { ...everyKind.model, me, types: { thing: { ...thing, rules } }, ...(gate ? { gate } : {}) } } as never
   })
-const people = fc
+export const people = fc
   .tuple(claims, claims)
   .map(([one, other]) => ({ one: { id: 'm-1', ...one }, other: { id: 'm-2', ...other }, visitor: null }))
 

@@ -1,0 +1,244 @@
+import pc from 'picocolors'
+import { type AccessMatrix, accessMatrix } from '../../review/index.js'
+import { type Key, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { UsageError } from '../errors.js'
+import { type Marks, marksFor } from '../marks.js'
+import { say } from '../output.js'
+import { fieldsSaid, peopleOf } from '../people.js'
+import { type CliSession, type CommonOptions, openSession } from '../session.js'
+import { cell, columns, csv, outputWidth, shortened } from '../table.js'
+
+/** The forms that a matrix can be printed in. */
+export const MATRIX_FORMATS = ['table', 'json', 'csv', 'markdown'] as const
+
+interface MatrixCommandOptions extends CommonOptions {
+  readonly for: readonly string[]
+  readonly action: readonly string[]
+  readonly standing: readonly string[]
+  readonly changes?: boolean
+  readonly fields?: boolean
+  readonly all?: boolean
+  readonly format: (typeof MATRIX_FORMATS)[number]
+}
+
+/** `pachter matrix [type]`: who may do what to which record; without a type, to how many of each. */
+export async function matrixCommand(typeName: string | undefined, options: MatrixCommandOptions): Promise<void> {
+  const session = await openSession(options, typeName)
+  if (typeName === undefined) return overview(session, options)
+  const whole = matrixOf(session, typeName, options)
+  const rows = chosen(session, whole, options)
+  if (options.format === 'json') return say(JSON.stringify(asJson(whole, rows), null, 2))
+  if (options.format === 'csv') return say(csv(['person', typeName, 'action', 'clauses', 'fields'], asLines(whole, rows)))
+  if (options.format === 'markdown') return say(asMarkdown(whole, rows))
+  if (options.fields === true) return fieldsOf(typeModel(session.loaded.model, typeName), whole, rows)
+  asTable(whole, rows, options.all === true)
+}
+
+function matrixOf(session: CliSession, type: string, options: Pick<MatrixCommandOptions, 'for' | 'action' | 'changes'>): AccessMatrix {
+  const { actions } = typeModel(session.loaded.model, type)
+  const wanted = options.action.length > 0 ? options.action : actions
+  return accessMatrix(session.loaded.book, type, {
+    people: peopleOf(session, options.for),
+    records: session.records,
+    actions: options.changes === true ? wanted.filter((action) => action !== 'read') : wanted,
+    ...(session.now === undefined ? {} : { now: session.now }),
+  })
+}
+
+/** The records that are looked at: all, or those towards which somebody has one of the standings; and only what can be changed. */
+function chosen(session: CliSession, matrix: AccessMatrix, { standing, changes }: MatrixCommandOptions): readonly Key[] {
+  const { standings } = typeModel(session.loaded.model, matrix.type)
+  for (const name of standing)
+    if (!Object.hasOwn(standings, name))
+      throw new UsageError(`--standing ${name}: ${matrix.type} has ${Object.keys(standings).join(', ') || 'no standings'}`)
+  const stands = (person: string, key: Key) => matrix.standings(person, key).some((name) => standing.includes(name))
+  // Person by person, so that each is looked at once.
+  const reached = standing.length === 0 ? undefined : new Set(matrix.people.flatMap((who) => matrix.keys.filter((key) => stands(who, key))))
+  const keys = reached === undefined ? matrix.keys : matrix.keys.filter((key) => reached.has(key))
+  return changes === true ? keys.filter((key) => matrix.actions.some((action) => matrix.countOf(key, action) > 0)) : keys
+}
+
+function asLines(matrix: AccessMatrix, keys: readonly Key[]): unknown[][] {
+  return matrix.people.flatMap((person) =>
+    keys.flatMap((key) =>
+      matrix
+        .access(person, key)
+        .map(({ action, clauses, fields }) => [person, key, action, clauses.join('; '), fields === undefined ? 'all' : fields.join(' ')]),
+    ),
+  )
+}
+
+function asJson(matrix: AccessMatrix, keys: readonly Key[]) {
+  const people = matrix.people.map((name) => ({
+    name,
+    may: Object.fromEntries(matrix.actions.map((action) => [action, matrix.count(name, action)])),
+    create: matrix.creates(name),
+    records: keys.flatMap((key) => {
+      const access = matrix.access(name, key)
+      return access.length === 0 ? [] : [{ key, standings: matrix.standings(name, key), access }]
+    }),
+  }))
+  return { type: matrix.type, actions: matrix.actions, records: keys, people, unreached: matrix.unreached }
+}
+
+/** Records of one pattern: one line in a table that would be too long otherwise. */
+interface Line {
+  readonly keys: readonly Key[]
+  readonly cells: readonly string[]
+}
+
+const MOST_LINES = 60
+
+function lines(matrix: AccessMatrix, keys: readonly Key[], marks: Marks, unfolded: boolean): Line[] {
+  const each = keys.map((key) => ({ keys: [key], cells: matrix.people.map((person) => marks.cell(matrix, person, key)) }))
+  if (unfolded || each.length <= MOST_LINES) return each
+  const alike = new Map<string, { keys: Key[]; cells: string[] }>()
+  for (const { keys, cells } of each) {
+    const pattern = cells.join('\n')
+    const there = alike.get(pattern)
+    if (there === undefined) alike.set(pattern, { keys: [...keys], cells })
+    else there.keys.push(...keys)
+  }
+  return [...alike.values()]
+}
+
+function asTable(matrix: AccessMatrix, keys: readonly Key[], unfolded: boolean): void {
+  const marks = marksFor(matrix.actions)
+  const all = lines(matrix, keys, marks, unfolded)
+  const shown = unfolded ? all : all.slice(0, MOST_LINES)
+  const label = ({ keys: [first, ...others] }: Line) => `${shortened(cell(first), 20)}${others.length > 0 ? ` +${others.length}` : ''}`
+  const reads = (line: Line) => String(matrix.people.filter((_, at) => line.cells[at] !== '').length)
+  const total = (person: string, action: string) => String(keys.filter((key) => matrix.allows(person, key, action)).length)
+  for (const block of blocks(matrix.people, marks.width)) {
+    const rows = shown.map((line) => [
+      label(line),
+      ...block.map((at) => (line.cells[at] ? marks.coloured(line.cells[at] as string) : pc.dim('·'))),
+      pc.dim(reads(line)),
+    ])
+    const totals = matrix.actions.map((action) => [
+      pc.dim(`${action}: ${marks.of(action)}`),
+      ...block.map((at) => pc.dim(total(matrix.people[at] as string, action))),
+      '',
+    ])
+    const creates = [
+      'create',
+      ...block.map((at) => ({ always: '+', never: '·', depending: '?' })[matrix.creates(matrix.people[at] as string)]),
+      '',
+    ]
+    say(
+      columns(
+        [matrix.type, ...block.map((at) => shortened(matrix.people[at] as string, 12)), pc.dim('people')],
+        [...rows, [''], ...totals, creates.map((text) => pc.dim(text))],
+      ),
+    )
+    say()
+  }
+  if (all.length > shown.length) say(`${all.length - shown.length} more patterns of access are not shown: --all shows every record.`)
+  const folded = keys.length - all.length
+  if (folded > 0) say(`${folded} records are in the line of one on which everybody may do the same (+n): --all shows each.`)
+  say(pc.dim(marks.legend))
+  if (matrix.unreached.length > 0) {
+    const some = matrix.unreached.slice(0, 12).map(cell).join(', ')
+    say(
+      `Nobody here has a standing towards ${matrix.unreached.length} of ${matrix.keys.length}: ${some}${matrix.unreached.length > 12 ? ', ...' : ''}.`,
+    )
+  }
+}
+
+/** The people in as many tables as the width asks for. */
+function blocks(people: readonly string[], least: number): number[][] {
+  const room = outputWidth() - 34
+  const found: number[][] = [[]]
+  let used = 0
+  for (const [at, person] of people.entries()) {
+    const width = Math.max(least, Math.min(person.length, 12)) + 2
+    if (used + width > room && (found.at(-1) as number[]).length > 0) {
+      found.push([])
+      used = 0
+    }
+    ;(found.at(-1) as number[]).push(at)
+    used += width
+  }
+  return found
+}
+
+function asMarkdown(matrix: AccessMatrix, keys: readonly Key[]): string {
+  const marks = marksFor(matrix.actions)
+  const safe = (text: string) => text.replaceAll('|', '\\|')
+  const row = (cells: readonly string[]) => `| ${cells.map(safe).join(' | ')} |`
+  const body = keys.map((key) => row([cell(key), ...matrix.people.map((person) => marks.cell(matrix, person, key))]))
+  return [row([matrix.type, ...matrix.people]), `|${' --- |'.repeat(matrix.people.length + 1)}`, ...body, '', marks.legend].join('\n')
+}
+
+/** The fields that each person sees and changes, record by record where they differ. */
+function fieldsOf(type: TypeModel, matrix: AccessMatrix, keys: readonly Key[]): void {
+  const rows: string[][] = []
+  for (const person of matrix.people)
+    for (const action of matrix.actions) {
+      const byFields = new Map<string, Key[]>()
+      for (const key of keys) {
+        const access = matrix.access(person, key).find((one) => one.action === action)
+        if (access === undefined) continue
+        const fields = fieldsSaid(type, access.fields)
+        byFields.set(fields, [...(byFields.get(fields) ?? []), key])
+      }
+      for (const [fields, of] of byFields) rows.push([person, action, someOf(of, keys.length), fields])
+    }
+  say(columns(['person', 'may', matrix.type, 'fields'], rows))
+}
+
+function someOf(keys: readonly Key[], all: number): string {
+  if (keys.length === all) return `all ${all}`
+  return keys.length <= 4 ? keys.map(cell).join(' ') : `${keys.length}: ${keys.slice(0, 3).map(cell).join(' ')} ...`
+}
+
+/** Of each record type and action, on how many records each person may do it. */
+function overview(session: CliSession, options: MatrixCommandOptions): void {
+  const types = Object.keys(session.loaded.model.types)
+  if (options.standing.length > 0 || options.fields === true)
+    throw new UsageError('--standing and --fields are of one record type: name it')
+  const matrices = types.flatMap((type) => {
+    const { actions } = typeModel(session.loaded.model, type)
+    const wanted = options.action.filter((action) => actions.includes(action))
+    return options.action.length > 0 && wanted.length === 0 ? [] : [matrixOf(session, type, { ...options, action: wanted })]
+  })
+  const [first] = matrices
+  if (first === undefined) throw new UsageError(`--action ${options.action.join(', ')}: no record type has it`)
+  const counted = matrices.flatMap((matrix) =>
+    matrix.actions.map((action) => ({ matrix, action, counts: matrix.people.map((person) => matrix.count(person, action)) })),
+  )
+  if (options.format === 'json')
+    return say(
+      JSON.stringify(
+        counted.map(({ matrix, action, counts }) => ({
+          type: matrix.type,
+          action,
+          of: matrix.keys.length,
+          people: Object.fromEntries(matrix.people.map((person, at) => [person, counts[at]])),
+        })),
+        null,
+        2,
+      ),
+    )
+  const headings = ['type', 'action', ...first.people, 'of']
+  const plain = counted.map(({ matrix, action, counts }) => [matrix.type, action, ...counts.map(String), String(matrix.keys.length)])
+  if (options.format === 'csv') return say(csv(headings, plain))
+  if (options.format === 'markdown')
+    return say([headings, headings.map(() => '---'), ...plain].map((row) => `| ${row.join(' | ')} |`).join('\n'))
+  const rows = plain.map(([type = '', action = '', ...counts], at) => {
+    const of = counts.at(-1) as string
+    const told = counts.slice(0, -1).map((count) => (count === '0' ? pc.dim('·') : count === of ? pc.bold(count) : count))
+    return [plain[at - 1]?.[0] === type ? '' : type, action, ...told, pc.dim(of)]
+  })
+  for (const block of blocks(first.people, 3)) {
+    const pick = (row: readonly string[]) => [
+      row[0] as string,
+      row[1] as string,
+      ...block.map((at) => row[at + 2] as string),
+      row.at(-1) as string,
+    ]
+    say(columns(pick(headings), rows.map(pick), block.map((_, at) => at + 2).concat(block.length + 2)))
+    say()
+  }
+  say(pc.dim('How many records of each type somebody may do it to; pachter matrix <type> shows which.'))
+}
