@@ -1,5 +1,5 @@
 import pc from 'picocolors'
-import type { AccessMatrix } from '../review/index.js'
+import { type AccessMatrix, lettersOf } from '../review/index.js'
 import type { Key } from '../rulebook/index.js'
 
 /** How actions are written in a cell. */
@@ -20,13 +20,7 @@ const READS_PART = '◐'
 
 /** A sign for reading, and of every other action the first letter that no other has. */
 export function marksFor(actions: readonly string[]): Marks {
-  const letters = new Map<string, string>()
-  for (const action of actions) {
-    if (action === 'read') continue
-    const taken = new Set(letters.values())
-    const free = [...action.toLowerCase(), ...'123456789'].find((letter) => !taken.has(letter))
-    letters.set(action, free ?? '*')
-  }
+  const letters = lettersOf(actions)
   const of = (action: string) => (action === 'read' ? READS : (letters.get(action) as string))
   const reading = actions.includes('read') ? [`${READS} reads it`, `${READS_PART} reads some of its fields`] : []
   const others = actions.filter((action) => action !== 'read').map((action) => `${of(action)} ${action}`)

@@ -128,7 +128,8 @@ Examples:
   pachter matrix
   pachter matrix plot
   pachter matrix entry --for ines --for bram --standing author
-  pachter matrix plot --changes --format markdown`,
+  pachter matrix plot --changes --format markdown
+  pachter matrix --format html > matrix.html           all of it as a page`,
       )
       .action((type, options) => matrixCommand(type, options)),
   )

@@ -2,7 +2,7 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import { indexed } from 'pachter'
 import { simplify } from 'pachter/condition'
-import { accessMatrix, recordSets } from 'pachter/review'
+import { accessMatrix, accessReport, recordSets } from 'pachter/review'
 import { inMemory, openStore } from 'pachter/store'
 import { recordsOf, today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
@@ -105,6 +105,40 @@ describe('the access matrix', () => {
   })
 })
 
+describe('the report', () => {
+  const page = (type: string) => pachter(`matrix ${type} --format html`).stdout
+  it('is one page that needs nothing else, and says of each cell what lets it', () => {
+    const html = page('')
+    expect(html).not.to.match(/https?:|src=|<link|@import|url\(/)
+    for (const type of types) expect(html).to.include(`<section data-type="${type}">`)
+    const texts = JSON.parse(/<script type="application\/json" id="texts">(.*)<\/script>/.exec(html)?.[1] ?? '')
+    const plots = page('plot')
+    const cells = [...plots.matchAll(/<td class="(\w+)(?: partly)?"/g)].map(([, kind]) => kind).filter((kind) => kind !== 'sum')
+    const matrix = accessMatrix(book, 'plot', {
+      people: { ...everybody, unknown: { id: 'x', email: 'x@elsewhere.example' } },
+      records,
+      now: today,
+    })
+    expect(cells.filter((kind) => kind !== 'none')).to.have.length(matrix.people.reduce((sum, name) => sum + matrix.count(name, 'read'), 0))
+    expect(texts).to.include('read (number, siteId, state), by: anyone, provided the plot\'s state is "vacant"; only number, siteId, state')
+    // Its script is one that an engine takes.
+    expect(() => new Function(/<script>([\s\S]*)<\/script>/.exec(html)?.[1] ?? '(')).not.to.throw()
+  })
+
+  it('takes no markup from data', () => {
+    const odd = '</script><img src=x onerror="alert(1)">'
+    const model = { ...book.model, types: { ...book.model.types } }
+    const matrix = accessMatrix({ model }, 'plot', {
+      people: { [odd]: null },
+      records: { ...records, plot: [{ ...(records.plot?.[5] as object), id: odd }] },
+      now: today,
+    })
+    const html = accessReport([matrix], { now: today, title: odd })
+    expect(html).not.to.include('<img')
+    expect(html.match(/<\/script>/g)).to.have.length(2)
+  })
+})
+
 describe('the commands that show it', () => {
   runs('matrix', 0, /plot +read +2 +5 .*12\n/, /confirm .* 2 /)
   runs('matrix plot', 0, /p-01 +◐u +◐u +· +●u/, /update: u +1 +2/, /create +· .*\?/, 'reads some of its fields')
@@ -117,6 +151,8 @@ describe('the commands that show it', () => {
   runs('matrix inspection --action confirm', 0, /confirm: c/)
   runs('matrix --action confirm --format csv', 0, 'inspection,confirm,')
   runs('matrix --format markdown', 0, '| type | action | ines |')
+  runs('matrix plot --format html --fields', 2, 'neither')
+  runs('matrix --format html --action raed', 2, 'no record type has it')
   runs('matrix plot --for system', 2, 'name people')
   runs('matrix plot --standing bogus', 2, 'holder, guest')
   runs('matrix plot --action raed', 2, 'did you mean "read"')

@@ -180,14 +180,11 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name in OPEN)
       const { store } = using({ connections: 1, wait: 100 })
       const mine = store.for({ id: 'm-1' })
       await mine.count('plot')
-      const error = await new Promise<unknown>((resolve) => {
-        void mine.together(async (inside) => {
-          await inside.update('plot', 'p-1', { planting: 'leeks' })
-          resolve(await failure(mine.update('plot', 'p-2', { planting: 'leeks' })))
-        })
+      const error = await mine.together(async (inside) => {
+        await inside.update('plot', 'p-1', { planting: 'leeks' })
+        return failure(mine.update('plot', 'p-2', { planting: 'leeks' }))
       })
       expect(isPachterError(error, 'STORE_FAILED'), String(error)).to.equal(true)
-      await new Promise((resolve) => setTimeout(resolve, 50))
       await mine.update('plot', 'p-2', { planting: 'chard' })
       expect(await plantings()).to.deep.equal(['leeks', 'chard'])
     })

@@ -1,5 +1,5 @@
 import pc from 'picocolors'
-import { type AccessMatrix, accessMatrix } from '../../review/index.js'
+import { type AccessMatrix, accessMatrix, accessReport } from '../../review/index.js'
 import { type Key, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { UsageError } from '../errors.js'
 import { type Marks, marksFor } from '../marks.js'
@@ -9,7 +9,7 @@ import { type CliSession, type CommonOptions, openSession } from '../session.js'
 import { cell, columns, csv, outputWidth, shortened } from '../table.js'
 
 /** The forms that a matrix can be printed in. */
-export const MATRIX_FORMATS = ['table', 'json', 'csv', 'markdown'] as const
+export const MATRIX_FORMATS = ['table', 'json', 'csv', 'markdown', 'html'] as const
 
 interface MatrixCommandOptions extends CommonOptions {
   readonly for: readonly string[]
@@ -24,6 +24,7 @@ interface MatrixCommandOptions extends CommonOptions {
 /** `pachter matrix [type]`: who may do what to which record; without a type, to how many of each. */
 export async function matrixCommand(typeName: string | undefined, options: MatrixCommandOptions): Promise<void> {
   const session = await openSession(options, typeName)
+  if (options.format === 'html') return report(session, typeName, options)
   if (typeName === undefined) return overview(session, options)
   const whole = matrixOf(session, typeName, options)
   const rows = chosen(session, whole, options)
@@ -79,6 +80,32 @@ function asJson(matrix: AccessMatrix, keys: readonly Key[]) {
     }),
   }))
   return { type: matrix.type, actions: matrix.actions, records: keys, people, unreached: matrix.unreached }
+}
+
+/** So many cells are as many as a page can show at once. */
+const MOST_CELLS = 200_000
+
+/** A page of one record type, or of all of them. */
+function report(session: CliSession, typeName: string | undefined, options: MatrixCommandOptions): void {
+  if (options.standing.length > 0 || options.fields === true) throw new UsageError('--format html takes neither --standing nor --fields')
+  const matrices = typeName === undefined ? everyMatrix(session, options) : [matrixOf(session, typeName, options)]
+  const cells = matrices.reduce((sum, { people, keys }) => sum + people.length * keys.length, 0)
+  if (cells > MOST_CELLS)
+    throw new UsageError(
+      `--format html: ${cells.toLocaleString('en')} cells are too many for a page; name a record type, or people with --for`,
+    )
+  say(accessReport(matrices, { now: session.now ?? new Date() }).trimEnd())
+}
+
+/** The matrices of all record types that have any of the actions. */
+function everyMatrix(session: CliSession, options: MatrixCommandOptions): AccessMatrix[] {
+  const matrices = Object.keys(session.loaded.model.types).flatMap((type) => {
+    const { actions } = typeModel(session.loaded.model, type)
+    const wanted = options.action.filter((action) => actions.includes(action))
+    return options.action.length > 0 && wanted.length === 0 ? [] : [matrixOf(session, type, { ...options, action: wanted })]
+  })
+  if (matrices.length === 0) throw new UsageError(`--action ${options.action.join(', ')}: no record type has it`)
+  return matrices
 }
 
 /** Records of one pattern: one line in a table that would be too long otherwise. */
@@ -194,16 +221,9 @@ function someOf(keys: readonly Key[], all: number): string {
 
 /** Of each record type and action, on how many records each person may do it. */
 function overview(session: CliSession, options: MatrixCommandOptions): void {
-  const types = Object.keys(session.loaded.model.types)
   if (options.standing.length > 0 || options.fields === true)
     throw new UsageError('--standing and --fields are of one record type: name it')
-  const matrices = types.flatMap((type) => {
-    const { actions } = typeModel(session.loaded.model, type)
-    const wanted = options.action.filter((action) => actions.includes(action))
-    return options.action.length > 0 && wanted.length === 0 ? [] : [matrixOf(session, type, { ...options, action: wanted })]
-  })
-  const [first] = matrices
-  if (first === undefined) throw new UsageError(`--action ${options.action.join(', ')}: no record type has it`)
+  const matrices = everyMatrix(session, options)
   const counted = matrices.flatMap((matrix) =>
     matrix.actions.map((action) => ({ matrix, action, counts: matrix.people.map((person) => matrix.count(person, action)) })),
   )
@@ -220,7 +240,8 @@ function overview(session: CliSession, options: MatrixCommandOptions): void {
         2,
       ),
     )
-  const headings = ['type', 'action', ...first.people, 'of']
+  const people = matrices[0]?.people ?? []
+  const headings = ['type', 'action', ...people, 'of']
   const plain = counted.map(({ matrix, action, counts }) => [matrix.type, action, ...counts.map(String), String(matrix.keys.length)])
   if (options.format === 'csv') return say(csv(headings, plain))
   if (options.format === 'markdown')
@@ -230,7 +251,7 @@ function overview(session: CliSession, options: MatrixCommandOptions): void {
     const told = counts.slice(0, -1).map((count) => (count === '0' ? pc.dim('·') : count === of ? pc.bold(count) : count))
     return [plain[at - 1]?.[0] === type ? '' : type, action, ...told, pc.dim(of)]
   })
-  for (const block of blocks(first.people, 3)) {
+  for (const block of blocks(people, 3)) {
     const pick = (row: readonly string[]) => [
       row[0] as string,
       row[1] as string,
