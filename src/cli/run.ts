@@ -4,6 +4,7 @@ import { isPachterError } from '../condition/index.js'
 import { indexesCommand } from './commands/db-indexes.js'
 import { rowSecurityCommand } from './commands/db-row-security.js'
 import { verifyCommand } from './commands/db-verify.js'
+import { driftCommand } from './commands/drift.js'
 import { listCommand } from './commands/list.js'
 import { MATRIX_FORMATS, matrixCommand } from './commands/matrix.js'
 import { peopleCommand } from './commands/people.js'
@@ -66,6 +67,7 @@ Examples:
   pachter who plot p-01                              everyone who reaches it, and by which clause
   pachter try delete plot p-03 --for ines            do it to a copy, and see what happens
   pachter why read plot p-01 --for bram              which clause decided, and on what values
+  pachter drift                                      who gained or lost what since it was kept
   pachter rules plot                                 the rules of plots in plain English
   pachter db verify postgres://me@localhost/garden   the rows by SQL beside those by evaluation in memory
 
@@ -191,6 +193,23 @@ Examples:
   pachter why update entry e-01 --for ines --set authorId=m-02`,
       )
       .action((action, type, key, options) => whyCommand(action, type, key, options)),
+  )
+
+  program.addCommand(
+    command('drift', 'Shows who gained or lost what since a baseline was kept.')
+      .option('--keep', 'keeps the access of now as the baseline')
+      .option('--file <file>', 'the baseline; pachter.baseline.yaml beside the configuration if left out')
+      .addOption(format(['text', 'json']))
+      .addHelpText(
+        'after',
+        `
+The baseline is made to be committed and reviewed. Exit status: 0 if nothing changed, 1 if something did.
+
+Examples:
+  pachter drift --keep
+  pachter drift`,
+      )
+      .action(async (options) => end((await driftCommand(options)) ? 0 : 1)),
   )
 
   program.addCommand(

@@ -1,0 +1,137 @@
+import { existsSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs'
+import { dirname, join, relative, resolve } from 'node:path'
+import pc from 'picocolors'
+import { type Baseline, baselineOf, baselineText, type Change, type Drift, driftBetween, readBaseline } from '../../review/index.js'
+import type { Model } from '../../rulebook/index.js'
+import { typeModel } from '../../rulebook/index.js'
+import { UsageError } from '../errors.js'
+import { say } from '../output.js'
+import { peopleOf } from '../people.js'
+import { type CommonOptions, openSession } from '../session.js'
+import { printable, wrapped } from '../table.js'
+
+interface DriftOptions extends CommonOptions {
+  readonly keep?: boolean
+  readonly file?: string
+  readonly format: 'text' | 'json'
+}
+
+const NAME = 'pachter.baseline.yaml'
+
+/** `pachter drift`: who gained or lost what since the baseline was kept. Gives whether nobody did. */
+export async function driftCommand(options: DriftOptions): Promise<boolean> {
+  const session = await openSession(options)
+  const { model } = session.loaded
+  const file = options.file === undefined ? join(dirname(session.loaded.file), NAME) : resolve(options.file)
+  const shown = relative(process.cwd(), file) || file
+  const now = baselineOf(session.loaded.book, {
+    people: peopleOf(session, []),
+    records: session.records,
+    now: session.now ?? new Date(),
+  })
+  if (options.keep === true) {
+    const same = existsSync(file) && saysSo(readFileSync(file, 'utf8'), now)
+    if (!same) writeWhole(file, baselineText(now))
+    say(same ? `${shown} says so already.` : `${shown} is kept: ${now.people.length} people, ${recordsIn(now.access)} records.`)
+    return true
+  }
+  if (!existsSync(file)) throw new UsageError(`there is no baseline ${shown}: keep one with pachter drift --keep, and commit it`)
+  const drift = driftBetween(readBaseline(readFileSync(file, 'utf8'), shown, model), now, model)
+  if (options.format === 'json') say(JSON.stringify(drift, null, 2))
+  else report(drift, model, shown)
+  return isNothing(drift)
+}
+
+/** Whether a file holds the same access, whenever it was kept. */
+function saysSo(text: string, now: Baseline): boolean {
+  const at = /^at: (.+)$/m.exec(text)?.[1]
+  return at !== undefined && text === baselineText({ ...now, at })
+}
+
+function recordsIn(access: { readonly [type: string]: object }): number {
+  return Object.values(access).reduce((sum, records) => sum + Object.keys(records).length, 0)
+}
+
+/** Whole or not at all, whenever the command is stopped. */
+function writeWhole(file: string, text: string): void {
+  const draft = `${file}.${process.pid}.draft`
+  try {
+    writeFileSync(draft, text)
+    renameSync(draft, file)
+  } catch (error) {
+    rmSync(draft, { force: true })
+    throw new UsageError(`${file} cannot be written: ${error instanceof Error ? error.message : String(error)}`)
+  }
+}
+
+function isNothing({ gained, lost, creates, onlyBefore, onlyAfter }: Drift): boolean {
+  return [gained, lost, creates, onlyBefore.people, onlyBefore.records, onlyAfter.people, onlyAfter.records].every(
+    ({ length }) => length === 0,
+  )
+}
+
+function report(drift: Drift, model: Model, file: string): void {
+  if (isNothing(drift)) return say(`Nobody gained or lost anything since ${file} was kept.`)
+  const part = (title: string, changes: readonly Change[], mark: string) => {
+    if (changes.length === 0) return
+    say(pc.bold(`${title}: ${changes.length}`))
+    say(
+      wrapped(
+        ['', 'person', 'may', 'record', 'fields', 'by'],
+        together(changes).map(({ change, people, keys }) => [
+          mark,
+          fewOf(people),
+          change.action,
+          printable(`${change.type} ${fewOf(keys)}`),
+          change.fields?.join(', ') ?? '',
+          change.by.join('; or '),
+        ]),
+      ),
+    )
+    say()
+  }
+  part('Widened', drift.gained, pc.red('+'))
+  part('Narrowed', drift.lost, pc.green('-'))
+  for (const { type, person, before, after } of drift.creates) say(`${person} creates ${type} records: ${before} before, ${after} now`)
+  if (drift.creates.length > 0) say()
+  const only = (what: string, { people, records }: Drift['onlyBefore']) => {
+    const all = [...people, ...records.map(printable)]
+    if (all.length > 0) say(`${what}: ${all.slice(0, 12).join(', ')}${all.length > 12 ? `, and ${all.length - 12} more` : ''}`)
+  }
+  only('No longer there, and not compared', drift.onlyBefore)
+  only('New, and not compared', drift.onlyAfter)
+  const types = new Set([...drift.gained, ...drift.lost].map(({ type }) => typeModel(model, type).name))
+  const [first] = [...drift.gained, ...drift.lost]
+  if (first !== undefined)
+    say(pc.dim(`Of ${[...types].join(', ')}. See why: pachter why ${first.action} ${first.type} ${first.key} --for ${first.person}`))
+  say(`If it is meant: pachter drift --keep, and commit ${file}.`)
+}
+
+function fewOf(names: readonly string[]): string {
+  return names.length <= 4 ? names.join(' ') : `${names.slice(0, 3).join(' ')} and ${names.length - 3} more`
+}
+
+interface Alike {
+  readonly change: Change
+  readonly people: string[]
+  readonly keys: string[]
+}
+
+/** Changes of the same kind in one line: of several records, and of several people with the same records. */
+function together(changes: readonly Change[]): Alike[] {
+  const kindOf = ({ action, type, fields, by }: Change) => JSON.stringify([action, type, fields, by])
+  const byPerson = grouped(changes, (change) => `${change.person}\n${kindOf(change)}`).map((alike) => ({
+    change: alike[0] as Change,
+    keys: alike.map(({ key }) => key),
+  }))
+  return grouped(byPerson, ({ change, keys }) => `${kindOf(change)}\n${keys.join('\n')}`).map((alike) => ({
+    ...(alike[0] as (typeof byPerson)[number]),
+    people: alike.map(({ change }) => change.person),
+  }))
+}
+
+function grouped<T>(all: readonly T[], by: (one: T) => string): T[][] {
+  const groups = new Map<string, T[]>()
+  for (const one of all) groups.set(by(one), [...(groups.get(by(one)) ?? []), one])
+  return [...groups.values()]
+}
