@@ -1,3 +1,4 @@
+import { stripVTControlCharacters } from 'node:util'
 import Table from 'cli-table3'
 import { stringify } from 'csv-stringify/sync'
 import pc from 'picocolors'
@@ -49,7 +50,9 @@ export function columns(headings: readonly string[], rows: readonly (readonly st
 
 /** Rows under headings, in columns that share the width of the terminal; long cells go on in further lines. */
 export function wrapped(headings: readonly string[], rows: readonly (readonly string[])[]): string {
-  const widest = headings.map((heading, at) => Math.max(heading.length, ...rows.map((row) => (row[at] ?? '').length)))
+  const widest = headings.map((heading, at) =>
+    Math.max(heading.length, ...rows.map((row) => stripVTControlCharacters(row[at] ?? '').length)),
+  )
   const room = outputWidth() - 2 - 2 * headings.length
   let widths = widest
   // The widest columns give way first.

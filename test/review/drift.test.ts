@@ -8,7 +8,7 @@ import { recordsOf, today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
 import { keyed, NOW } from '../support/agreement.js'
-import { pachter, runs } from '../support/command.js'
+import { runs, within } from '../support/command.js'
 import { record } from '../support/conditions.js'
 import { rulebook, people as somebody } from '../support/rulebooks.js'
 
@@ -120,21 +120,21 @@ describe('pachter drift', () => {
   runs(`drift --file ${file}`, 2, 'keep one with pachter drift --keep')
   runs(`drift --file ${folder}/nowhere/base.yaml --keep`, 2, 'cannot be written')
 
-  it('keeps the access of now, and tells what it came to since', () => {
-    expect(pachter(`drift --keep --file ${file}`)).to.include({ status: 0 })
+  it('keeps the access of now, and tells what it came to since', async () => {
+    expect(await within(`drift --keep --file ${file}`)).to.include({ status: 0 })
     const kept = readFileSync(file, 'utf8')
-    expect(pachter(`drift --keep --at 2026-06-15T10:00:00Z --file ${file}`).stdout).to.include('says so already')
+    expect((await within(`drift --keep --at 2026-06-15T10:00:00Z --file ${file}`)).stdout).to.include('says so already')
     expect(readFileSync(file, 'utf8')).to.equal(kept)
-    const told = pachter(`drift --at 2025-06-01 --file ${file}`)
+    const told = await within(`drift --at 2025-06-01 --file ${file}`)
     expect(told.status).to.equal(1)
     expect(told.stdout)
       .to.match(/Widened: 9\n.*\n\+ +odile +read +plot p-01/)
       .and.to.match(/Narrowed: 30\n.*\n- +ines bram odile and 6 more +read +notice n-01 n-03 n-04/)
     expect(told.stdout).to.include('pachter why read plot p-01 --for odile')
-    const { gained, lost } = JSON.parse(pachter(`drift --at 2025-06-01 --format json --file ${file}`).stdout)
+    const { gained, lost } = JSON.parse((await within(`drift --at 2025-06-01 --format json --file ${file}`)).stdout)
     expect([gained.length, lost.length]).to.deep.equal([9, 30])
     writeFileSync(file, kept.slice(0, 2000))
-    const broken = pachter(`drift --file ${file}`)
+    const broken = await within(`drift --file ${file}`)
     expect(broken).to.include({ status: 2, stdout: '' })
     expect(readFileSync(file, 'utf8'), 'nothing was overwritten').to.equal(kept.slice(0, 2000))
   })

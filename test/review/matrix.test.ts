@@ -8,7 +8,7 @@ import { recordsOf, today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
 import { cases, held, keyed, NOW } from '../support/agreement.js'
-import { pachter, runs } from '../support/command.js'
+import { runs, within } from '../support/command.js'
 import { record } from '../support/conditions.js'
 import { rulebook, people as somebody } from '../support/rulebooks.js'
 
@@ -106,13 +106,13 @@ describe('the access matrix', () => {
 })
 
 describe('the report', () => {
-  const page = (type: string) => pachter(`matrix ${type} --format html`).stdout
-  it('is one page that needs nothing else, and says of each cell what lets it', () => {
-    const html = page('')
+  const page = async (type: string) => (await within(`matrix ${type} --format html`)).stdout
+  it('is one page that needs nothing else, and says of each cell what lets it', async () => {
+    const html = await page('')
     expect(html).not.to.match(/https?:|src=|<link|@import|url\(/)
     for (const type of types) expect(html).to.include(`<section data-type="${type}">`)
     const texts = JSON.parse(/<script type="application\/json" id="texts">(.*)<\/script>/.exec(html)?.[1] ?? '')
-    const plots = page('plot')
+    const plots = await page('plot')
     const cells = [...plots.matchAll(/<td class="(\w+)(?: partly)?"/g)].map(([, kind]) => kind).filter((kind) => kind !== 'sum')
     const matrix = accessMatrix(book, 'plot', {
       people: { ...everybody, unknown: { id: 'x', email: 'x@elsewhere.example' } },
@@ -165,15 +165,15 @@ describe('the commands that show it', () => {
   runs('who plot p-91', 2, 'no plot p-91')
   runs('who plit p-01', 2, 'did you mean "plot"')
 
-  it('say the same in JSON', () => {
-    const { people: of, unreached } = JSON.parse(pachter('matrix plot --format json').stdout)
+  it('say the same in JSON', async () => {
+    const { people: of, unreached } = JSON.parse((await within('matrix plot --format json')).stdout)
     const bram = of.find(({ name }: { name: string }) => name === 'bram')
     expect(bram.may).to.deep.equal({ read: 5, update: 2, delete: 0 })
     expect(bram.records[0]).to.deep.include({ key: 'p-01', standings: ['guest', 'helper'] })
     expect(unreached).to.deep.equal([])
-    const who = JSON.parse(pachter('who plot p-01 --format json').stdout)
+    const who = JSON.parse((await within('who plot p-01 --format json')).stdout)
     expect(who.people.map(({ name }: { name: string }) => name)).to.deep.equal(['ines', 'bram', 'tomasz', 'farah', 'kofi'])
-    expect(JSON.parse(pachter('matrix --format json --for ines').stdout)[0]).to.deep.equal({
+    expect(JSON.parse((await within('matrix --format json --for ines')).stdout)[0]).to.deep.equal({
       type: 'member',
       action: 'read',
       of: 12,

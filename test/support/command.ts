@@ -20,8 +20,8 @@ export function pachter(args: string, cwd = root) {
   return { status, stdout, stderr }
 }
 
-/** Runs a command line within this process, which saves the time to start one: for tables of many. */
-async function within(args: string) {
+/** Runs a command line within this process, which saves the time to start one. */
+export async function within(args: string) {
   const { run } = (await import(join(root, 'dist/cli/run.js'))) as { run: (args: readonly string[]) => Promise<number> }
   const said = { stdout: '', stderr: '' }
   const { COLUMNS } = process.env
