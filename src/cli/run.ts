@@ -92,6 +92,7 @@ Exit status: 0 fine, 1 a try was refused or a check failed, 2 something is wrong
       )
       .option('--sort <fields>', 'the order, as in --sort=-number,siteId (- for descending)', names)
       .option('--limit <count>', 'at most so many', wholeNumber)
+      .option('--differences', 'of several people: only what they do not all see alike')
       .addOption(without())
       .addOption(log())
       .addOption(format(FORMATS))
@@ -103,6 +104,7 @@ startsWith, endsWith, isIgnoringCase, has, hasIgnoringCase, overlaps. Values of 
 
 Examples:
   pachter list plot --for bram --where state=let --sort=-rentDue
+  pachter list plot --for ines --for bram --differences
   pachter list entry --for ines --for visitor --where "writtenAt isAfter 2026-03-05" --fields audience,text`,
       )
       .action((type, options) => listCommand(type, options)),

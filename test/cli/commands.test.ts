@@ -26,6 +26,17 @@ describe('the command on the demo world', () => {
       'id,rentDue\n',
     )
     runs('list plot --for ines --for bram --for visitor', 0, /p-02 .*· +◐ +·/, /p-06 .*◐ +◐ +◐/, /sees +2 +5 +1\n/, '5 of 12 plot records')
+    runs(
+      'list plot --for ines --for bram --differences',
+      0,
+      /p-02 .*· +◐\n/,
+      /sees +2 +5\n/,
+      '4 of them differ; 1 are the same',
+      'Where all see a part, the parts differ',
+    )
+    runs('list plot --for ines --for bram --for system --differences --fields state', 0, /p-03 .*· +● +●\n/, '3 of them differ; 9')
+    runs('list plot --for ines --for system --differences', 0, '12 of them differ; 0')
+    runs('list plot --for ines --differences', 2, 'several people')
     runs('list plot --for ines --for bram --fields rentDue', 0, /p-01 .*● +◐/, /p-02 .*· +●/, 'not all of these fields')
     runs('list plot --for farah --where holderId=null', 2, 'isMissing')
     runs('list plot --for farah --where "holderId isMissing" --fields state', 0, /p-06 +vacant/, /p-09 +let/)

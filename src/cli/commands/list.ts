@@ -13,6 +13,7 @@ interface ListCommandOptions extends CommonOptions {
   readonly where: readonly string[]
   readonly sort?: readonly string[]
   readonly limit?: number
+  readonly differences?: boolean
   readonly format: Format
 }
 
@@ -33,6 +34,7 @@ export async function listCommand(typeName: string, options: ListCommandOptions)
   const lists: Row[][] = []
   for (const person of people) lists.push((await storeFor(store, person).list(typeName, query as never)) as Row[])
   const total = session.records[typeName]?.length ?? 0
+  if (people.length === 1 && options.differences === true) throw new UsageError('--differences: name several people with --for')
   if (people.length === 1)
     return oneList(type, people[0] as Person, lists[0] as Row[], total, options, hiddenFields(session, type, people[0] as Person))
   const { limit: _limit, ...unlimited } = query as { limit?: number }
@@ -133,8 +135,9 @@ function sideBySide(
       seen.set(row[type.key], { row: { ...row, ...found?.row }, by: by.set(name, hidden(row)) })
     }
   }
-  const order = everything.flatMap((row) => seen.get(row[type.key]) ?? [])
+  const all = everything.flatMap((row) => seen.get(row[type.key]) ?? [])
   const names = people.map(({ name }) => name)
+  const order = options.differences === true ? all.filter(({ by }) => differ(names, by)) : all
   const fields = [type.key, ...(options.fields ?? labels(type)).filter((name) => name !== type.key)]
   if (options.format === 'json') {
     return say(
@@ -164,13 +167,24 @@ function sideBySide(
     ...fields.map((name) => shortened(cell(row[name]), 24)),
     ...names.map((name) => mark(by.get(name), [pc.green(SEES), pc.yellow(SEES_PART), pc.dim('·')])),
   ])
-  const counts = names.map((name) => String(order.filter(({ by }) => by.has(name)).length))
+  const counts = names.map((name) => String(all.filter(({ by }) => by.has(name)).length))
   const totals = ['sees', ...fields.slice(1).map(() => ''), ...counts].map((text) => pc.bold(text))
   say(columns([...fields, ...names], [...body, [], totals], numeric(type, fields)))
   say()
   const part = order.some(({ by }) => [...by.values()].some((hidden) => hidden.length > 0))
   const legend = `${pc.green(SEES)} sees it   ${part ? `${pc.yellow(SEES_PART)} sees it, but not ${options.fields ? 'all of these fields' : 'every field'}   ` : ''}· does not`
-  say(`${legend}   ${order.length} of ${total} ${type.name} records are seen by any of these${narrowed(options)}.`)
+  say(`${legend}   ${all.length} of ${total} ${type.name} records are seen by any of these${narrowed(options)}.`)
+  if (options.differences !== true) return
+  say(`${order.length} of them differ; ${all.length - order.length} are the same for all, and not shown.`)
+  const compared = names.filter((name) => name !== 'system')
+  const alike = order.some(({ by }) => compared.length > 1 && compared.every((name) => (by.get(name)?.length ?? 0) > 0))
+  if (alike) say(pc.dim(`Where all see a part, the parts differ: pachter matrix ${type.name} --fields tells which fields.`))
+}
+
+/** Whether people see a record differently, or see different fields. The system sees all, and counts beside a single person only. */
+function differ(names: readonly string[], by: ReadonlyMap<string, readonly string[]>): boolean {
+  const people = names.filter((name) => name !== 'system')
+  return new Set((people.length > 1 ? people : names).map((name) => JSON.stringify(by.get(name)))).size > 1
 }
 
 /** What stands for a record that somebody sees whole, in part, or not at all. */
