@@ -165,8 +165,11 @@ export interface Drift {
   readonly onlyAfter: { readonly people: readonly string[]; readonly records: readonly string[] }
 }
 
-/** Compares two baselines: who gained what, and who lost it, on the records and for the people that both speak of. */
-export function driftBetween(before: Baseline, after: Baseline, model: Model): Drift {
+/**
+ * Compares two baselines: who gained what, and who lost it, for the people that both speak of; on the records that both speak
+ * of, or with `everything` on all: what is not there is reached by nobody.
+ */
+export function driftBetween(before: Baseline, after: Baseline, model: Model, { everything = false } = {}): Drift {
   const people = after.people.filter((name) => before.people.includes(name))
   const gained: Change[] = []
   const lost: Change[] = []
@@ -174,7 +177,10 @@ export function driftBetween(before: Baseline, after: Baseline, model: Model): D
   for (const [type, { fields, key: keyField, actions }] of Object.entries(model.types)) {
     const all = Object.keys(fields).filter((name) => name !== keyField)
     const [then, now] = [before.access[type] ?? {}, after.access[type] ?? {}]
-    for (const key of Object.keys(now).filter((name) => Object.hasOwn(then, name)))
+    const keys = everything
+      ? new Set([...Object.keys(then), ...Object.keys(now)])
+      : Object.keys(now).filter((name) => Object.hasOwn(then, name))
+    for (const key of keys)
       for (const action of actions)
         for (const person of people) {
           const [old, fresh] = [then[key]?.[action]?.[person], now[key]?.[action]?.[person]]

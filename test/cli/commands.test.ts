@@ -74,6 +74,15 @@ describe('the command on the demo world', () => {
     runs('try delete plot p-02 --for ines', 1, 'not found', 'There is no such plot.', 'Nothing changed')
     runs('try delete plot p-77 --for ines', 1, 'not found', 'There is no such plot.', 'Nothing changed')
     runs('try delete plot p-06 --for visitor', 1, 'sign in')
+    runs('try delete share h-01 --for ines', 0, 'Lost by that: 13', /- +bram +update +plot p-01 +- +helper; only planting/)
+    runs(
+      'try update plot p-02 --for system --set holderId=m-08',
+      0,
+      /Gained by that: 10\n.*\n\+ +greta +read +plot p-02/,
+      /- +bram +update +plot p-02/,
+    )
+    runs('try create share --for ines --set plotId=p-01 --set memberId=m-03 --set level=tend', 0, /\+ +odile +update +plot p-01 +- +helper/)
+    runs('try update entry e-01 --for ines --set text=Rain', 0, 'Nobody sees or may do more or less by that.')
     runs('try delete plot p-06 --for yuki', 0, 'removed  plot p-06')
     runs('try read plot p-01 --for ines', 0, 'number: 1')
     runs('try update plot p-01 --for ines --set rentDue=0', 1, 'refused', 'You may not change rentDue.')

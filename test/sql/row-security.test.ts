@@ -190,6 +190,33 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
       expect(seen).to.deep.equal(['t-1'])
     })
 
+    it('takes nothing of a list of claims that is improper there, whatever it is beside', async () => {
+      const tables = await engine.open(everyKind)
+      await makeRole(tables)
+      const among = (list: string, type: string, field: string, of: string) => ({
+        kind: 'compare',
+        by: 'has',
+        left: { kind: 'claim', path: [list], type, list: true, optional: true },
+        right: { kind: 'field', of: 'record', path: [field], type: of, optional: true },
+      })
+      const node = { kind: 'anyOf', of: [among('integerList', 'integer', 'numberB', 'number'), among('textList', 'id', 'textA', 'text')] }
+      const rows = [
+        { id: 't-0', numberB: 2 ** 53, textA: ' ' },
+        { id: 't-1', numberB: 0.5, textA: 'a' },
+        { id: 't-2', numberB: 7, textA: 'b' },
+        { id: 't-3', numberB: 8, textA: 'c' },
+      ]
+      await fill(tables, postgres, rows as never, layoutOf(everyKind))
+      const { up, down } = rowSecurity(readBy(node as unknown as ConditionNode), options)
+      await script(tables, up)
+      const claims = '{"id":"m-1","integerList":[9007199254740992,0.5,1e400,"7",7],"textList":[" ",null,5,"c"]}'
+      const seen = await seenAs(tables, null, 0, async (trx) => {
+        await sql`select set_config('pachter.me', ${claims}, true)`.execute(trx)
+        return keys(await trx.selectFrom('thing').select('id').orderBy('id').execute())
+      }).finally(() => script(tables, down))
+      expect(seen).to.deep.equal(['t-2', 't-3'])
+    })
+
     it('shows the rows on which random conditions hold', () => agreesInRowSecurity(engine, 60))
     it('in tables of other names and types, too', () => agreesInRowSecurity(engine, 60, undefined, true))
   })

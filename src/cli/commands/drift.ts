@@ -1,14 +1,15 @@
 import { existsSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join, relative, resolve } from 'node:path'
 import pc from 'picocolors'
-import { type Baseline, baselineOf, baselineText, type Change, type Drift, driftBetween, readBaseline } from '../../review/index.js'
+import { type Baseline, baselineOf, baselineText, type Drift, driftBetween, readBaseline } from '../../review/index.js'
 import type { Model } from '../../rulebook/index.js'
 import { typeModel } from '../../rulebook/index.js'
+import { sayChanges } from '../changes.js'
 import { UsageError } from '../errors.js'
 import { say } from '../output.js'
 import { peopleOf } from '../people.js'
 import { type CommonOptions, openSession } from '../session.js'
-import { printable, wrapped } from '../table.js'
+import { printable } from '../table.js'
 
 interface DriftOptions extends CommonOptions {
   readonly keep?: boolean
@@ -72,26 +73,8 @@ function isNothing({ gained, lost, creates, onlyBefore, onlyAfter }: Drift): boo
 
 function report(drift: Drift, model: Model, file: string): void {
   if (isNothing(drift)) return say(`Nobody gained or lost anything since ${file} was kept.`)
-  const part = (title: string, changes: readonly Change[], mark: string) => {
-    if (changes.length === 0) return
-    say(pc.bold(`${title}: ${changes.length}`))
-    say(
-      wrapped(
-        ['', 'person', 'may', 'record', 'fields', 'by'],
-        together(changes).map(({ change, people, keys }) => [
-          mark,
-          fewOf(people),
-          change.action,
-          printable(`${change.type} ${fewOf(keys)}`),
-          change.fields?.join(', ') ?? '',
-          change.by.join('; or '),
-        ]),
-      ),
-    )
-    say()
-  }
-  part('Widened', drift.gained, pc.red('+'))
-  part('Narrowed', drift.lost, pc.green('-'))
+  sayChanges('Widened', drift.gained, pc.red('+'))
+  sayChanges('Narrowed', drift.lost, pc.green('-'))
   for (const { type, person, before, after } of drift.creates) say(`${person} creates ${type} records: ${before} before, ${after} now`)
   if (drift.creates.length > 0) say()
   const only = (what: string, { people, records }: Drift['onlyBefore']) => {
@@ -105,33 +88,4 @@ function report(drift: Drift, model: Model, file: string): void {
   if (first !== undefined)
     say(pc.dim(`Of ${[...types].join(', ')}. See why: pachter why ${first.action} ${first.type} ${first.key} --for ${first.person}`))
   say(`If it is meant: pachter drift --keep, and commit ${file}.`)
-}
-
-function fewOf(names: readonly string[]): string {
-  return names.length <= 4 ? names.join(' ') : `${names.slice(0, 3).join(' ')} and ${names.length - 3} more`
-}
-
-interface Alike {
-  readonly change: Change
-  readonly people: string[]
-  readonly keys: string[]
-}
-
-/** Changes of the same kind in one line: of several records, and of several people with the same records. */
-function together(changes: readonly Change[]): Alike[] {
-  const kindOf = ({ action, type, fields, by }: Change) => JSON.stringify([action, type, fields, by])
-  const byPerson = grouped(changes, (change) => `${change.person}\n${kindOf(change)}`).map((alike) => ({
-    change: alike[0] as Change,
-    keys: alike.map(({ key }) => key),
-  }))
-  return grouped(byPerson, ({ change, keys }) => `${kindOf(change)}\n${keys.join('\n')}`).map((alike) => ({
-    ...(alike[0] as (typeof byPerson)[number]),
-    people: alike.map(({ change }) => change.person),
-  }))
-}
-
-function grouped<T>(all: readonly T[], by: (one: T) => string): T[][] {
-  const groups = new Map<string, T[]>()
-  for (const one of all) groups.set(by(one), [...(groups.get(by(one)) ?? []), one])
-  return [...groups.values()]
 }

@@ -1,10 +1,13 @@
 import pc from 'picocolors'
 import { isPachterError, type Row } from '../../condition/index.js'
+import { type Baseline, baselineOf, type Drift, driftBetween } from '../../review/index.js'
 import { knownAction, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { DeniedError, type GuardedStore, InvalidError, type Store } from '../../store/index.js'
+import { sayChanges } from '../changes.js'
 import { UsageError } from '../errors.js'
 import { readKey } from '../key.js'
 import { say } from '../output.js'
+import { peopleOf } from '../people.js'
 import { type CliSession, COMPARING, type CommonOptions, openSession, type Person, storeFor } from '../session.js'
 import { cell } from '../table.js'
 import { readSettings } from '../values.js'
@@ -38,9 +41,14 @@ export async function tryCommand(actionName: string, typeName: string, keyText: 
   const store = session.store()
   const mine = storeFor(store, person)
   const result = await attempt(mine, options.within, (one) => doIt(one, action, type, key, sent))
-  const changes = await changesSince(session, store)
-  if (options.format === 'json') say(JSON.stringify({ ...result.said, changes }, null, 2))
-  else report(type, action, person, key, result, changes)
+  const records = await recordsNow(session, store)
+  const changes = changesSince(session, records)
+  const effects = changes.length > 0 ? effectsOf(session, records) : { gained: [], lost: [] }
+  if (options.format === 'json') say(JSON.stringify({ ...result.said, changes, effects }, null, 2))
+  else {
+    report(type, action, person, key, result, changes)
+    sayEffects(effects, changes)
+  }
   return result.said.outcome === 'allowed'
 }
 
@@ -76,13 +84,37 @@ async function attempt(store: GuardedStore, within: string | undefined, work: (s
   }
 }
 
-/** Every record that is not as it was in the data folder: found by looking, and not by asking what was meant to happen. */
-async function changesSince(session: CliSession, store: Store): Promise<Change[]> {
+async function recordsNow(session: CliSession, store: Store): Promise<{ readonly [type: string]: readonly Row[] }> {
   const system = store.asSystem(COMPARING)
+  const records: Record<string, readonly Row[]> = {}
+  for (const type of Object.keys(session.loaded.model.types)) records[type] = (await system.list(type)) as Row[]
+  return records
+}
+
+/** Who gained and who lost what by it, by the access matrices before and after. */
+function effectsOf(session: CliSession, records: { readonly [type: string]: readonly Row[] }): Effects {
+  const options = { people: peopleOf(session, []), now: session.now ?? new Date() }
+  const [before, after] = [session.records, records].map((of) => baselineOf(session.loaded.book, { ...options, records: of }))
+  const { gained, lost } = driftBetween(before as Baseline, after as Baseline, session.loaded.model, { everything: true })
+  return { gained, lost }
+}
+
+type Effects = Pick<Drift, 'gained' | 'lost'>
+
+function sayEffects({ gained, lost }: Effects, changes: readonly Change[]): void {
+  if (changes.length === 0) return
+  say()
+  if (gained.length + lost.length === 0) return say('Nobody sees or may do more or less by that.')
+  sayChanges('Gained by that', gained, pc.yellow('+'))
+  sayChanges('Lost by that', lost, pc.yellow('-'))
+}
+
+/** Every record that is not as it was in the data folder: found by looking, and not by asking what was meant to happen. */
+function changesSince(session: CliSession, records: { readonly [type: string]: readonly Row[] }): Change[] {
   const changes: Change[] = []
   for (const type of Object.values(session.loaded.model.types)) {
     const before = new Map((session.records[type.name] ?? []).map((row) => [(row as Row)[type.key], row as Row]))
-    for (const row of (await system.list(type.name)) as Row[]) {
+    for (const row of records[type.name] ?? []) {
       const was = before.get(row[type.key])
       before.delete(row[type.key])
       if (JSON.stringify(was) !== JSON.stringify(row)) changes.push({ type: type.name, key: row[type.key], before: was, after: row })

@@ -10,9 +10,8 @@ export function claimFunctions(schema: string): string[] {
   const read = (name: string, returns: string, body: string, how = 'immutable') =>
     `create function ${own(name)}(claims jsonb, path text[]) returns ${returns} language sql ${how} parallel safe set search_path = pg_catalog, pg_temp as $$ ${body} $$;`
   const is = (type: string) => `jsonb_typeof(claims #> path) = '${type}'`
-  const each = (type: string) =>
-    `case when ${is('array')} then array(select e #>> '{}' from jsonb_array_elements(claims #> path) as e where jsonb_typeof(e) = '${type}') end`
-  const numbers = (type: string) => each('number').replace("e #>> '{}'", `(e)::${type}`)
+  const elements = (type: string, value: string, proper = 'true') =>
+    `select case when ${is('array')} then array(select ${value} from jsonb_array_elements(claims #> path) as e where case when jsonb_typeof(e) = '${type}' then ${proper} end) end`
   const safe = `case when ${is('number')} and abs((claims #>> path)::numeric) <= 9007199254740991 and (claims #>> path)::numeric % 1 = 0 then (claims #>> path)::numeric::bigint end`
   const instant = "'^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}([.][0-9]+)?(Z|[+-][0-9]{2}:[0-9]{2})$'"
   const day = "'^[0-9]{4}-[0-9]{2}-[0-9]{2}$'"
@@ -41,14 +40,20 @@ export function claimFunctions(schema: string): string[] {
       'uuid',
       `select case when ${is('string')} and claims #>> path ~ '^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$' then (claims #>> path)::uuid end`,
     ),
-    read('texts_of', 'text[]', `select ${each('string')}`),
+    read('texts_of', 'text[]', elements('string', "e #>> '{}'")),
+    read('ids_of', 'text[]', elements('string', "e #>> '{}'", "btrim(e #>> '{}', ' ') <> ''")),
     read(
       'uuids_of',
       'uuid[]',
       `select array(select t::uuid from unnest(${own('texts_of')}(claims, path)) as t where t ~ '^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$')`,
     ),
-    read('numbers_of', 'double precision[]', `select ${numbers('double precision')}`),
-    read('booleans_of', 'boolean[]', `select ${numbers('boolean').replace("'number'", "'boolean'")}`),
+    read('numbers_of', 'double precision[]', elements('number', '(e)::double precision', 'abs((e)::numeric) <= 1.7976931348623157e308')),
+    read(
+      'integers_of',
+      'double precision[]',
+      elements('number', '(e)::double precision', 'abs((e)::numeric) <= 9007199254740991 and (e)::numeric % 1 = 0'),
+    ),
+    read('booleans_of', 'boolean[]', elements('boolean', '(e)::boolean')),
     read('is_missing', 'boolean', `select claims #> path is null or ${is('null')}`),
   ]
 }
@@ -92,14 +97,16 @@ export function laterIn(schema: string, me: string, moved: Pick<Later, 'rowColum
     isAmong(item: Fragment, type: Scalar, claim: ClaimNode): Test {
       const raw = rawOf(item)
       if (raw?.as === 'uuid') return sql<SqlBool>`${raw.ref} = any(${call('uuids_of', claim)}::uuid[])`
-      if (type === 'text' || type === 'id') return sql<SqlBool>`${item} = any(${call('texts_of', claim)}::text[])`
+      // What is improper by the claims' own type equals nothing, whatever the item is.
+      if (type === 'text' || type === 'id')
+        return sql<SqlBool>`${item} = any(${call(typed(claim) === 'id' ? 'ids_of' : 'texts_of', claim)}::text[])`
       if (type === 'boolean') return sql<SqlBool>`${item} = any(${call('booleans_of', claim)}::boolean[])`
       if (type === 'time') {
         const each = sql.raw(`${schema}.time_of(jsonb_build_object('t', e), '{t}')`)
         const list = listed(claim)
         return sql<SqlBool>`${item} = any(array(select ${each} from jsonb_array_elements(case when jsonb_typeof(${list}) = 'array' then ${list} end) as e))`
       }
-      return sql<SqlBool>`${item} = any(${call('numbers_of', claim)}::double precision[])`
+      return sql<SqlBool>`${item} = any(${call(typed(claim) === 'integer' ? 'integers_of' : 'numbers_of', claim)}::double precision[])`
     },
   }
 }
