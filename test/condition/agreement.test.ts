@@ -31,7 +31,7 @@ describe('a condition means the same', () => {
           ).to.deep.equal(answer)
         }
       }),
-      { numRuns: 500 },
+      { numRuns: 300 },
     )
   })
 
