@@ -41,6 +41,7 @@ export {
 export {
   askedWithin,
   asksAfter,
+  asRecord,
   changesList,
   claimNodesIn,
   fieldNodesIn,

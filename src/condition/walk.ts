@@ -44,6 +44,11 @@ export function mapTerms(node: ConditionNode, change: (leaf: LeafNode) => TermNo
   }
 }
 
+/** A condition on the record that a `some` looks at, asked of a record by itself. */
+export function asRecord(node: ConditionNode, each: number): ConditionNode {
+  return mapTerms(node, (leaf) => (leaf.kind === 'field' && leaf.of === each ? { ...leaf, of: 'record' } : leaf))
+}
+
 /** What a `some` looks through, with its terms put through a function. */
 export function mapOver(over: OverNode, change: (leaf: LeafNode) => TermNode): OverNode {
   if (over.kind === 'elements') {

@@ -2,19 +2,18 @@ import {
   type AncestorsNode,
   allOfNode,
   anyOfNode,
+  asRecord,
   type Comparable,
   type ConditionNode,
   compareNode,
   constant,
   equality,
-  type FieldNode,
   instantText,
   isList,
   isSelfContained,
   type JoinNode,
   joinsOf,
   type LiteralNode,
-  mapTerms,
   notNode,
   type PlaceNode,
   type RecordsNode,
@@ -143,9 +142,4 @@ async function above(node: SomeNode, over: AncestorsNode, find: FindRecords): Pr
 function leadsBack(row: Row, fitting: Row, { to, from }: { readonly to: PlaceNode; readonly from: PlaceNode }): boolean {
   const targets = new Set(valuesAt(row, to))
   return valuesAt(fitting, from).some((value) => targets.has(value))
-}
-
-/** A condition on the record that a `some` looks at, asked of a record by itself. */
-function asRecord(node: ConditionNode, each: number): ConditionNode {
-  return mapTerms(node, (leaf) => (leaf.kind === 'field' && leaf.of === each ? ({ ...leaf, of: 'record' } as FieldNode) : leaf))
 }

@@ -1,6 +1,7 @@
 import {
   type AncestorsNode,
   allOfNode,
+  asRecord,
   type Comparable,
   type CompareNode,
   type ConditionNode,
@@ -15,7 +16,6 @@ import {
   type LiteralNode,
   linkedRecords,
   lower,
-  mapTerms,
   newCourse,
   type PlaceNode,
   predicate,
@@ -282,11 +282,6 @@ function isDirect(node: ConditionNode): boolean {
     default:
       return false
   }
-}
-
-/** A condition on the record that a `some` looks at, asked of a record by itself. */
-function asRecord(node: ConditionNode, of: number): ConditionNode {
-  return mapTerms(node, (leaf) => (leaf.kind === 'field' && leaf.of === of ? { ...leaf, of: 'record' } : leaf))
 }
 
 function placeOfField({ path, type, list }: FieldNode): PlaceNode {
