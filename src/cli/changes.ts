@@ -48,6 +48,10 @@ function together(changes: readonly Change[]): Alike[] {
 
 function grouped<T>(all: readonly T[], by: (one: T) => string): T[][] {
   const groups = new Map<string, T[]>()
-  for (const one of all) groups.set(by(one), [...(groups.get(by(one)) ?? []), one])
+  for (const one of all) {
+    const group = groups.get(by(one))
+    if (group === undefined) groups.set(by(one), [one])
+    else group.push(one)
+  }
   return [...groups.values()]
 }

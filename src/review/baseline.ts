@@ -47,7 +47,9 @@ export function baselineOf(book: { readonly model: Model }, options: Omit<Matrix
       for (const key of matrix.keys)
         for (const { action, clauses, fields } of matrix.access(person, key)) {
           const ofRecord = ofType[String(key)] as Record<string, Record<string, KeptAccess>>
-          ofRecord[action] = { ...ofRecord[action], [person]: { ...(fields === undefined ? {} : { fields }), by: clauses } }
+          const ofAction = ofRecord[action] ?? {}
+          ofRecord[action] = ofAction
+          ofAction[person] = { ...(fields === undefined ? {} : { fields }), by: clauses }
         }
     }
     access[type] = ofType

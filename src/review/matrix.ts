@@ -74,13 +74,15 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
   const people = Object.freeze(Object.keys(options.people))
 
   // One at a time: what is kept of a person is what they may do, not how that was found.
-  let last: { readonly name: string; readonly view: InnerViewpoint } | undefined
-  function viewOf(name: string): InnerViewpoint {
+  let last:
+    | { readonly name: string; readonly view: InnerViewpoint; readonly standings: ReturnType<InnerViewpoint['standings']> }
+    | undefined
+  function viewOf(name: string): NonNullable<typeof last> {
     if (last?.name !== name) {
       const view = book.for(options.people[name] as never, { now, records: linked as never }) as unknown as InnerViewpoint
-      last = { name, view }
+      last = { name, view, standings: view.standings(typeName) }
     }
-    return last.view
+    return last
   }
   function numberOf(key: Key): number {
     const at = numbers.get(key)
@@ -93,11 +95,11 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
   const creating = new Map<string, 'always' | 'never' | 'depending'>()
   const standing: Bits[] = []
   for (const name of people) {
-    const view = viewOf(name)
+    const { view, standings } = viewOf(name)
     found.set(name, new Map(stored.map((action) => [action, sets.where(typeName, view.rules(typeName, action).when)])))
     partly.set(name, partlyRead(view))
     creating.set(name, view.may('create', typeName as never))
-    standing.push(...view.standings(typeName).map(({ when }) => sets.where(typeName, when)))
+    standing.push(...standings.map(({ when }) => sets.where(typeName, when)))
   }
 
   /** The records of which somebody reads some fields, and not all. */
@@ -135,7 +137,9 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
     allows: (person: string, key: Key, action: string) => has(bitsOf(person, action), numberOf(key)),
     access(person: string, key: Key) {
       const at = numberOf(key)
-      return stored.filter((action) => has(bitsOf(person, action), at)).map((action) => accessBy(type, viewOf(known(person)), action, at))
+      return stored
+        .filter((action) => has(bitsOf(person, action), at))
+        .map((action) => accessBy(type, viewOf(known(person)).view, action, at))
     },
     reached(person: string, action: string) {
       const reached: Key[] = []
@@ -153,8 +157,9 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
     },
     standings(person: string, key: Key) {
       const at = numberOf(key)
-      const all = viewOf(known(person)).standings(typeName)
-      return all.filter(({ when }) => has(sets.where(typeName, when), at)).map(({ name }) => name)
+      return viewOf(known(person))
+        .standings.filter(({ when }) => has(sets.where(typeName, when), at))
+        .map(({ name }) => name)
     },
     creates: (person: string) => creating.get(known(person)) as 'always',
     unreached: Object.freeze(named ? keys.filter((_, at) => !has(reachedBySome, at)) : []),

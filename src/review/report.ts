@@ -59,7 +59,17 @@ ${sections.join('\n')}
 function section(matrix: AccessMatrix, numberOf: (text: string) => number): string {
   const letters = lettersOf(matrix.actions)
   const head = matrix.people.map((person) => `<th scope="col"><span>${escaped(person)}</span></th>`).join('')
-  const rows = matrix.keys.map((key) => row(matrix, key, letters, numberOf))
+  // Person by person, so that the rules are specialised once for each.
+  const access = matrix.people.map((person) => matrix.keys.map((key) => matrix.access(person, key)))
+  const rows = matrix.keys.map((key, at) =>
+    row(
+      matrix,
+      key,
+      access.map((ofPerson) => ofPerson[at] as readonly Access[]),
+      letters,
+      numberOf,
+    ),
+  )
   const totals = matrix.actions.map((action) => {
     const letter = action === 'read' ? '' : ` (${letters.get(action)})`
     const counts = matrix.people.map((person) => `<td>${matrix.count(person, action) || '·'}</td>`).join('')
@@ -85,10 +95,16 @@ ${lost}
 </section>`
 }
 
-function row(matrix: AccessMatrix, key: Key, letters: ReadonlyMap<string, string>, numberOf: (text: string) => number): string {
+function row(
+  matrix: AccessMatrix,
+  key: Key,
+  cellsOf: readonly (readonly Access[])[],
+  letters: ReadonlyMap<string, string>,
+  numberOf: (text: string) => number,
+): string {
   let reading = 0
-  const cells = matrix.people.map((person) => {
-    const access = matrix.access(person, key)
+  const cells = matrix.people.map((person, at) => {
+    const access = cellsOf[at] as readonly Access[]
     if (access.length === 0) return '<td class="none"></td>'
     reading++
     const marks = access.map(({ action }) => letters.get(action) ?? '').join('')
