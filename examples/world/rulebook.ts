@@ -144,7 +144,7 @@ export const book = rulebook({
           role('treasurer', 'secretary').except('wardenNotes'),
           anyone.provided(plot.state.is('vacant')).only('number', 'siteId', 'state'),
         ],
-        create: [warden.except('rentDue')],
+        create: [warden],
         update: [
           holder.only('planting'),
           helper.only('planting'),
@@ -162,6 +162,8 @@ export const book = rulebook({
           saying: 'This lease is ending: ask the warden.',
         },
       ],
+      // What it costs is for the treasurer to say.
+      stamps: { create: { rentDue: 0 } },
       saying: { delete: 'Only the warden of its site removes a plot, once it is vacant.' },
     }),
     share: (share, { me, standing: { giver, helper }, stands }) => ({

@@ -13,6 +13,8 @@ export interface Configuration<W extends World = World> {
   readonly unknown?: W['me']
   /** The instant at which everything is judged. Default: the clock. */
   readonly now?: Date
+  /** A folder with expectation files (YAML), or one such file. Default: `expectations` beside the configuration. */
+  readonly expectations?: string | URL
   /** How a database names tables and columns, for the `db` commands. Default: as record types and fields are. */
   readonly layout?: LayoutOptions
 }

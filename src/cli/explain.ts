@@ -1,18 +1,6 @@
 import pc from 'picocolors'
-import {
-  describe,
-  describeOver,
-  describeTerm,
-  describeValue,
-  instant,
-  instantText,
-  type Row,
-  type SomeNode,
-  type TermNode,
-  type Trace,
-  typeOf,
-  type Wording,
-} from '../condition/index.js'
+import { describe, describeOver, type Row, type SomeNode, type Trace, type Wording } from '../condition/index.js'
+import { comparedValues } from '../review/index.js'
 import type { ClauseTrace } from '../viewpoint/index.js'
 import { outputWidth, printable } from './table.js'
 
@@ -114,34 +102,7 @@ function withTitle(line: Line, title: string | undefined): Line[] {
   ]
 }
 
-/** What stood on the sides of a comparison, but for what was written in the rule. */
-function values({ node, values = [] }: Trace): string {
-  const terms: TermNode[] =
-    node.kind === 'compare'
-      ? [node.left, node.right]
-      : node.kind === 'presence'
-        ? [node.term]
-        : node.kind === 'listChange'
-          ? [node.list, node.from, node.item]
-          : []
-  return terms
-    .flatMap((term, at) => (term.kind === 'literal' || term.kind === 'forever' ? [] : [`${shortName(term)}: ${shown(term, values[at])}`]))
-    .join(', ')
-}
-
-function shortName(term: TermNode): string {
-  if (term.kind === 'claim') return `me.${term.path.join('.')}`
-  if (term.kind === 'field') return [...(term.via ?? []).map(({ name }) => name), ...term.path].join('.')
-  return term.kind === 'orElse' ? shortName(term.term) : describeTerm(term)
-}
-
-/** A value as people read it; an instant bare, and without milliseconds where there are none. */
-function shown(term: TermNode, value: unknown): string {
-  if (typeOf(term) !== 'time') return printable(describeValue(value))
-  const time = typeof value === 'number' ? value : instant(value)
-  if (time === undefined || !Number.isFinite(time)) return printable(describeValue(value))
-  return instantText(time).replace('.000Z', 'Z')
-}
+const values = (part: Trace) => printable(comparedValues(part))
 
 function aligned(lines: readonly Line[]): string[] {
   const widthOf = ({ depth, text }: Line) => depth * 2 + text.length

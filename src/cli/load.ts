@@ -23,6 +23,8 @@ export interface Loaded {
   readonly unknown: Row | undefined
   readonly now: Date | undefined
   readonly layout: LayoutOptions
+  /** Where expectation files are. */
+  readonly expectations: string
 }
 
 /** Finds and reads the configuration: the file named, or the nearest one from the working directory upwards. @throws UsageError */
@@ -56,13 +58,15 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
     throw new UsageError(`${file}: ${problem}`)
   }
   if (typeof configuration !== 'object' || configuration === null) fail('must export configure({ rulebook, data, people }) by default')
-  const { rulebook: book, data, people, unknown, now, layout = {} } = configuration
+  const { rulebook: book, data, people, unknown, now, layout = {}, expectations = 'expectations' } = configuration
   if (typeof book?.model !== 'object' || typeof book.for !== 'function')
     return fail('"rulebook" must be what rulebook({...}).rules({...}) gives')
   if (typeof data !== 'string' && !(data instanceof URL)) return fail('"data" must be the folder with a JSON file for each record type')
   if (typeof people !== 'object' || people === null) return fail('"people" must hold claims by name, as in { ines: { id: "m-01" } }')
   if (now !== undefined && (!(now instanceof Date) || Number.isNaN(now.getTime()))) return fail('"now" must be a valid Date')
   if (typeof layout !== 'object' || layout === null) fail('"layout" must say how tables are named, as in { names: "snake_case" }')
+  if (typeof expectations !== 'string' && !(expectations instanceof URL)) fail('"expectations" must be a folder of expectation files, or one')
+  const at = (place: string | URL) => (place instanceof URL ? fileURLToPath(place) : resolve(dirname(file), place))
   const checked: Record<string, Row> = {}
   for (const [name, claims] of Object.entries(people)) {
     if (RESERVED.includes(name)) fail(`people: the name "${name}" is reserved: ${RESERVED.join(', ')} are always there`)
@@ -73,7 +77,8 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
     file,
     book,
     model: book.model,
-    folder: data instanceof URL ? fileURLToPath(data) : resolve(dirname(file), data),
+    folder: at(data),
+    expectations: at(expectations),
     people: checked,
     unknown: unknown === undefined ? undefined : claimsOf(book, unknown, `${file}: unknown`),
     now,

@@ -1,6 +1,7 @@
 import { createRequire } from 'node:module'
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { isPachterError } from '../condition/index.js'
+import { checkCommand } from './commands/check.js'
 import { indexesCommand } from './commands/db-indexes.js'
 import { rowSecurityCommand } from './commands/db-row-security.js'
 import { verifyCommand } from './commands/db-verify.js'
@@ -67,6 +68,7 @@ Examples:
   pachter who plot p-01                              everyone who reaches it, and by which clause
   pachter try delete plot p-03 --for ines            do it to a copy, and see what happens
   pachter why read plot p-01 --for bram              which clause decided, and on what values
+  pachter check                                      whether all that was expected holds
   pachter drift                                      who gained or lost what since it was kept
   pachter rules plot                                 the rules of plots in plain English
   pachter db verify postgres://me@localhost/garden   the rows by SQL beside those by evaluation in memory
@@ -195,6 +197,39 @@ Examples:
   pachter why update entry e-01 --for ines --set authorId=m-02`,
       )
       .action((action, type, key, options) => whyCommand(action, type, key, options)),
+  )
+
+  program.addCommand(
+    command('check', 'Judges what was written down of each person: what they see, may do, and are refused.')
+      .argument('[files...]', 'expectation files or folders; those of the configuration if left out')
+      .addOption(new Option('--for <person>', 'only what is expected of this person; may be repeated').argParser(collect).default([], 'everybody'))
+      .addOption(new Option('--type <type>', 'only what is expected of this record type; may be repeated').argParser(collect).default([], 'all'))
+      .addOption(format(['text', 'json', 'junit']))
+      .addHelpText(
+        'after',
+        `
+An expectation file is YAML:
+
+  pachter expectations: 1
+  people:
+    ines:
+      sees exactly: { plot: [p-01, p-05] }
+      sees: { plot: { p-01: all but wardenNotes } }
+      does not see: { entry: [e-03] }
+      changes exactly: { plot: { p-01: planting } }
+      may:
+        - update plot p-01: { sending: { planting: leeks } }
+      is refused:
+        - delete plot p-01: Only the warden of its site removes a plot, once it is vacant.
+        - update plot p-02: { as: not found }
+  tables:
+    plot p-01:
+      ines: read, update
+      everyone else: nothing
+
+Whatever is tried is tried on a copy. Exit status: 0 if all of it holds, 1 if not.`,
+      )
+      .action(async (files, options) => end((await checkCommand(files, options)) ? 0 : 1)),
   )
 
   program.addCommand(

@@ -2,8 +2,9 @@ import { destination, pino } from 'pino'
 import type { Row } from '../condition/index.js'
 import { instant } from '../condition/index.js'
 import { UnknownNameError } from '../rulebook/index.js'
+import { strangerOf } from '../review/index.js'
 import { type GuardedStore, inMemory, openStore, type Records, type Store, type VerdictLog } from '../store/index.js'
-import { indexed, readClaims, type Viewpoint } from '../viewpoint/index.js'
+import { indexed, type Viewpoint } from '../viewpoint/index.js'
 import { readData } from './data.js'
 import { UsageError } from './errors.js'
 import { type Loaded, load, RESERVED } from './load.js'
@@ -98,19 +99,15 @@ function findPerson(loaded: Loaded, name: string): Person {
   return { name, claims: loaded.people[name] as Row }
 }
 
-/** Somebody with an id and nothing else: empty lists where the shape insists on lists. */
+/** Somebody with an id and nothing else. */
 function stranger({ model, file }: Loaded): Row {
-  const { key, fields } = model.me
-  const claims: Record<string, unknown> = { [key]: fields[key]?.type === 'integer' ? Number.MAX_SAFE_INTEGER : 'somebody-unknown' }
-  for (const [name, field] of Object.entries(fields)) if (name !== key && field.list && !field.optional) claims[name] = []
   try {
-    readClaims(model.me, claims)
+    return strangerOf(model)
   } catch {
     throw new UsageError(
       `--for unknown: an id alone does not fit the shape of me; give the claims of an unknown person in ${file}, as unknown: { ... }`,
     )
   }
-  return claims
 }
 
 /** The data as this person has it. */

@@ -12,5 +12,22 @@ export {
   readBaseline,
 } from './baseline.js'
 export { type Access, type AccessMatrix, accessMatrix, type MatrixOptions } from './matrix.js'
+export {
+  type AccessExpectation,
+  type Expectation,
+  type Extent,
+  expectationTitle,
+  type FieldsExpectation,
+  type Place,
+  type PrivilegeExpectation,
+  type ReachExpectation,
+  REFUSALS,
+  type Refusal,
+  type TryExpectation,
+} from './expectation.js'
+export { ExpectationFileError, type Known, readExpectations } from './expectation-file.js'
+export { type Attempted, type Ground, type GroundOptions, groundOf, type Outcome, strangerOf, withEverybody } from './ground.js'
+export { type Finding, judgeExpectation } from './judge.js'
+export { comparedValues, reasonOf } from './reason.js'
 export { accessReport, lettersOf, type ReportOptions } from './report.js'
 export { type RecordSets, recordSets } from './sets.js'

@@ -1,0 +1,70 @@
+import pc from 'picocolors'
+import { type Expectation, type Finding, groundOf, judgeExpectation } from '../../review/index.js'
+import { UsageError } from '../errors.js'
+import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
+import { junitOf } from '../junit.js'
+import { say } from '../output.js'
+import { peopleOf } from '../people.js'
+import { type CommonOptions, openSession } from '../session.js'
+import { printable } from '../table.js'
+
+interface CheckOptions extends CommonOptions {
+  readonly for: readonly string[]
+  readonly type: readonly string[]
+  readonly format: 'text' | 'json' | 'junit'
+}
+
+/** `pachter check [files]`: judges what was written down of each person. Gives whether all of it holds. */
+export async function checkCommand(named: readonly string[], options: CheckOptions): Promise<boolean> {
+  const session = await openSession(options)
+  const ground = groundOf(session.loaded.book, { people: peopleOf(session, []), records: session.records, now: session.now })
+  const files = expectationFiles(session.loaded, named)
+  if (files.length === 0)
+    throw new UsageError(`there are no expectation files in ${shownPath(session.loaded.expectations)}: pachter check --help shows one`)
+  for (const name of options.for) session.person(name)
+  const meant = (one: Expectation) =>
+    (options.for.length === 0 || options.for.includes(one.person)) &&
+    (options.type.length === 0 || ('type' in one && options.type.includes(one.type)))
+  const expectations = expectationsIn(files, ground).filter(meant)
+  const findings: Finding[] = []
+  for (const one of expectations) {
+    progress(findings.length, expectations.length)
+    findings.push(await judgeExpectation(ground, one))
+  }
+  progress()
+  if (options.format === 'junit') say(junitOf(findings))
+  else if (options.format === 'json') say(JSON.stringify(findings.map(asJson), null, 2))
+  else report(findings)
+  return findings.every(({ held }) => held)
+}
+
+function asJson({ expectation: { place, ...expectation }, title, held, problems }: Finding) {
+  return { ...place, title, held, problems, expectation }
+}
+
+/** How far it is, where somebody is looking; without numbers, the line is cleared. */
+export function progress(done?: number, all?: number): void {
+  if (process.stderr.isTTY !== true) return
+  process.stderr.write(done === undefined ? '\r\x1b[K' : `\r${done} of ${all} `)
+}
+
+function report(findings: readonly Finding[]): void {
+  const files = [...new Set(findings.map(({ expectation }) => expectation.place?.file ?? ''))]
+  const width = Math.max(0, ...files.map((file) => file.length))
+  for (const file of files) {
+    const mine = findings.filter(({ expectation }) => expectation.place?.file === file)
+    const failed = mine.filter(({ held }) => !held)
+    const bad = failed.length === 0 ? '' : `, ${pc.red(`${failed.length} ${failed.length === 1 ? 'does' : 'do'} not`)}`
+    say(`${file.padEnd(width)}  ${pc.green(`${mine.length - failed.length} hold`)}${bad}`)
+    for (const { expectation, title, problems } of failed) {
+      say()
+      say(`  ${pc.dim(`line ${expectation.place?.line}`)}  ${pc.bold(printable(title))}`)
+      for (const problem of problems) say(`    ${pc.red('x')} ${printable(problem)}`)
+    }
+    if (failed.length > 0) say()
+  }
+  const failed = findings.filter(({ held }) => !held).length
+  const all = `${findings.length} expectation${findings.length === 1 ? '' : 's'}`
+  if (findings.length === 0) say('No expectation is about that.')
+  else say(failed === 0 ? `${all}: all hold.` : `${all}: ${findings.length - failed} hold, ${failed} ${failed === 1 ? 'does' : 'do'} not.`)
+}

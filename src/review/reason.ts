@@ -1,0 +1,96 @@
+import {
+  describe,
+  describeTerm,
+  describeValue,
+  instant,
+  instantText,
+  type SomeNode,
+  type TermNode,
+  type Trace,
+  typeOf,
+} from '../condition/index.js'
+import type { ClauseTrace, Explanation } from '../viewpoint/index.js'
+
+/** In one line, for developers: what let something happen, or what stood in the way and what would have been nearest, with the values compared. */
+export function reasonOf({ verdict, decidedBy, clauses, clause, withheldBy }: Explanation): string {
+  if (verdict.allowed) {
+    const letting = clauses.filter(({ holds }) => holds).map(({ title }) => title)
+    return `let by ${letting.join('; or ')}`
+  }
+  const [withheld] = withheldBy
+  if (withheld?.kind === 'gate') return `the gate is closed: ${failing(withheld.trace).join('; ') || withheld.title}`
+  if (withheld !== undefined) return `withheld: ${withheld.title}`
+  if (clause === undefined) return `no clause lets anybody ${decidedBy}`
+  if (clause.holds) return `${clause.title} lets it, but not these fields`
+  const first = decidedBy === verdict.action ? '' : `not to be ${decidedBy}: `
+  return `${first}nearest is ${clause.title}: ${missedBy(clause)}`
+}
+
+function missedBy(clause: ClauseTrace): string {
+  if (clause.onlyWithin !== undefined) return `only within ${clause.onlyWithin.join(' or ')}`
+  if (!clause.trace.holds) return failing(clause.trace).join('; ')
+  return `afterwards, ${clause.after === undefined ? '' : failing(clause.after).join('; ')}`
+}
+
+/** The comparisons for which a condition fails, with the values compared. */
+function failing(part: Trace, looking: { readonly [each: number]: string } = {}): string[] {
+  if (part.holds) return []
+  const { node } = part
+  switch (node.kind) {
+    case 'named':
+    case 'allOf':
+      return part.of.flatMap((inner) => failing(inner, looking))
+    case 'anyOf': {
+      const ways = part.of.map((inner) => failing(inner, looking).join(', and '))
+      return [ways.length > 2 ? `${ways[0]}, nor any of ${ways.length - 1} others` : ways.join(', nor ')]
+    }
+    case 'some':
+      return [missedAmong(part, node, looking)]
+    default:
+      return [saidOf(part, looking)]
+  }
+}
+
+function missedAmong(part: Trace, { over, each }: SomeNode, looking: { readonly [each: number]: string }): string {
+  const what = over.kind === 'elements' ? 'value' : over.type
+  if ((part.looked ?? 0) === 0) return `there is no ${what}`
+  const [nearest] = part.of
+  if (nearest === undefined) return `no ${what} fits`
+  const key = over.kind === 'elements' ? 'the value' : `${what} ${String(Object.values(nearest.on ?? {})[0] ?? '')}`
+  return failing(nearest, { ...looking, [each]: key }).join('; ')
+}
+
+/** What a comparison says, in brackets with what stood on its sides. */
+function saidOf(part: Trace, looking: { readonly [each: number]: string }): string {
+  const values = comparedValues(part.node.kind === 'not' ? (part.of[0] as Trace) : part)
+  return `${describe(part.node, { looking })}${values === '' ? '' : ` [${values}]`}`
+}
+
+/** What stood on the sides of a comparison, but for what was written in the rule. */
+export function comparedValues({ node, values = [] }: Trace): string {
+  const terms: TermNode[] =
+    node.kind === 'compare'
+      ? [node.left, node.right]
+      : node.kind === 'presence'
+        ? [node.term]
+        : node.kind === 'listChange'
+          ? [node.list, node.from, node.item]
+          : []
+  return terms
+    .flatMap((term, at) => (term.kind === 'literal' || term.kind === 'forever' ? [] : [`${shortName(term)}: ${shown(term, values[at])}`]))
+    .join(', ')
+}
+
+function shortName(term: TermNode): string {
+  if (term.kind === 'claim') return `me.${term.path.join('.')}`
+  if (term.kind === 'field') return [...(term.via ?? []).map(({ name }) => name), ...term.path].join('.')
+  return term.kind === 'orElse' ? shortName(term.term) : describeTerm(term)
+}
+
+/** A value as people read it; an instant bare, and without milliseconds where there are none. */
+function shown(term: TermNode, value: unknown): string {
+  if (typeOf(term) !== 'time') return describeValue(value)
+  const time = typeof value === 'number' ? value : instant(value)
+  if (time === undefined || !Number.isFinite(time)) return describeValue(value)
+  return instantText(time).replace('.000Z', 'Z')
+}
