@@ -65,7 +65,8 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
   if (typeof people !== 'object' || people === null) return fail('"people" must hold claims by name, as in { ines: { id: "m-01" } }')
   if (now !== undefined && (!(now instanceof Date) || Number.isNaN(now.getTime()))) return fail('"now" must be a valid Date')
   if (typeof layout !== 'object' || layout === null) fail('"layout" must say how tables are named, as in { names: "snake_case" }')
-  if (typeof expectations !== 'string' && !(expectations instanceof URL)) fail('"expectations" must be a folder of expectation files, or one')
+  if (typeof expectations !== 'string' && !(expectations instanceof URL))
+    fail('"expectations" must be a folder of expectation files, or one')
   const at = (place: string | URL) => (place instanceof URL ? fileURLToPath(place) : resolve(dirname(file), place))
   const checked: Record<string, Row> = {}
   for (const [name, claims] of Object.entries(people)) {

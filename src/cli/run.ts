@@ -202,8 +202,15 @@ Examples:
   program.addCommand(
     command('check', 'Judges what was written down of each person: what they see, may do, and are refused.')
       .argument('[files...]', 'expectation files or folders; those of the configuration if left out')
-      .addOption(new Option('--for <person>', 'only what is expected of this person; may be repeated').argParser(collect).default([], 'everybody'))
-      .addOption(new Option('--type <type>', 'only what is expected of this record type; may be repeated').argParser(collect).default([], 'all'))
+      .addOption(
+        new Option('--for <person>', 'only what is expected of this person; may be repeated').argParser(collect).default([], 'everybody'),
+      )
+      .addOption(
+        new Option('--type <type>', 'only what is expected of this record type; may be repeated').argParser(collect).default([], 'all'),
+      )
+      .option('--mutants', 'weakens the rulebook step by step, and tells which steps no expectation notices')
+      .option('--keep', 'with --mutants: appends the expectations that would notice them to kept.yaml')
+      .option('--watch', 'again at every change of rules, data or expectations, until Ctrl-C')
       .addOption(format(['text', 'json', 'junit']))
       .addHelpText(
         'after',

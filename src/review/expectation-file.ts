@@ -33,6 +33,8 @@ const WORDS = [
   'is refused',
   'has',
   'has not',
+  'may call',
+  'may not call',
 ] as const
 
 /** Reads an expectation file: YAML 1.2. @throws ExpectationFileError with file and line, and the nearest name that there is */
@@ -130,7 +132,10 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
     }
     if (isSeq(value)) return [{ kind: 'reach', ...about, keys: (value.items as Node[]).map((one) => keyOf(one, type)) }]
     if (!isMap(value) || (action !== 'read' && action !== 'update'))
-      return fail(value ?? key, `${type.name}: a list of keys is needed, or all, or none${action === 'read' ? ', or keys with fields' : ''}`)
+      return fail(
+        value ?? key,
+        `${type.name}: a list of keys is needed, or all, or none${action === 'read' ? ', or keys with fields' : ''}`,
+      )
     const each = (value.items as Entry[]).map(({ key: record, value: names }) => {
       const found = { person, action, type: type.name, key: keyOf(record, type), extent, fields: fieldsOf(names, type) } as const
       return { kind: 'fields', ...found, place: placeOf(record) } as const
@@ -169,7 +174,8 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
         if (name === 'as') more.as = oneOf(value, REFUSALS, 'way of refusing')
         if (name === 'saying') more.saying = written(value, 'saying')
       }
-    if (more.sending !== undefined && action !== 'create' && action !== 'update') return fail(pair.key, `${action}: nothing is sent with it`)
+    if (more.sending !== undefined && action !== 'create' && action !== 'update')
+      return fail(pair.key, `${action}: nothing is sent with it`)
     const about = { kind: 'try', person, action, type: type.name, allowed, place: placeOf(pair.key) } as const
     return { ...about, ...(key === undefined ? {} : { key: keyOf(pair.key, type, key) }), ...more }
   }
@@ -178,8 +184,7 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
     const word = oneOf(entry.key, WORDS, 'word')
     for (const [action, words] of Object.entries(EXTENTS))
       for (const [extent, one] of Object.entries(words))
-        if (one === word)
-          return pairs(entry, word).flatMap((pair) => reaching(person, action, extent as Extent, typeOf(pair.key), pair))
+        if (one === word) return pairs(entry, word).flatMap((pair) => reaching(person, action, extent as Extent, typeOf(pair.key), pair))
     if (word === 'may exactly')
       return pairs(entry, word).flatMap((pair) => {
         const { action, type, key } = deed(pair.key)
@@ -187,10 +192,11 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
         if (action === 'create') return fail(pair.key, 'create belongs to no record: write it under "may" or "is refused"')
         return reaching(person, action, 'exactly', type, pair)
       })
-    if (word === 'has' || word === 'has not')
+    if (word === 'has' || word === 'has not' || word === 'may call' || word === 'may not call')
       return items(entry, word).map((node) => {
-        const privilege = oneOf(node, Object.keys(model.privileges), 'privilege')
-        return { kind: 'privilege', person, privilege, has: word === 'has', place: placeOf(node) }
+        const kind = word.startsWith('has') ? 'privilege' : 'routine'
+        const name = oneOf(node, Object.keys(kind === 'privilege' ? model.privileges : model.routines), kind)
+        return { kind, person, name, has: word === 'has' || word === 'may call', place: placeOf(node) }
       })
     return items(entry, word).map((node) => trying(person, word === 'may', node))
   }

@@ -63,10 +63,10 @@ export interface TryExpectation extends About {
   readonly giving?: Row
 }
 
-/** Whether somebody has a privilege. */
+/** Whether somebody has a privilege, or may call a routine. */
 export interface PrivilegeExpectation extends About {
-  readonly kind: 'privilege'
-  readonly privilege: string
+  readonly kind: 'privilege' | 'routine'
+  readonly name: string
   readonly has: boolean
 }
 
@@ -99,12 +99,14 @@ export function expectationTitle(expectation: Expectation): string {
     }
     case 'fields': {
       const { action, type, key, extent, fields } = expectation
-      return `${person} ${EXTENTS[action][extent]} of ${type} ${key}: ${fields === 'all' ? 'all' : fields.join(', ') || 'the key alone'}`
+      return `${person} ${EXTENTS[action][extent]}, of ${type} ${key}: ${fields === 'all' ? 'all' : fields.join(', ') || 'the key alone'}`
     }
     case 'try':
       return `${person} ${expectation.allowed ? 'may' : 'is refused'}: ${tryText(expectation)}`
     case 'privilege':
-      return `${person} ${expectation.has ? 'has' : 'has not'}: ${expectation.privilege}`
+      return `${person} ${expectation.has ? 'has' : 'has not'}: ${expectation.name}`
+    case 'routine':
+      return `${person} ${expectation.has ? 'may call' : 'may not call'}: ${expectation.name}`
     case 'access':
       return `${person}, ${expectation.type} ${expectation.key}: ${expectation.actions.join(', ') || 'nothing'}`
   }

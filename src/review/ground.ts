@@ -189,7 +189,8 @@ async function attempt(store: GuardedStore, { action, type, key, sending = {}, w
   } catch (error) {
     if (error instanceof Unasked) return { outcome: error.outcome, ...(error.saying === undefined ? {} : { saying: error.saying }) }
     if (error instanceof DeniedError) return { outcome: error.verdict.outcome as Refusal, saying: error.message }
-    if (error instanceof InvalidError || isPachterError(error, 'DUPLICATE_KEY')) return { outcome: 'invalid', saying: (error as Error).message }
+    if (error instanceof InvalidError || isPachterError(error, 'DUPLICATE_KEY'))
+      return { outcome: 'invalid', saying: (error as Error).message }
     throw error
   }
 }
@@ -223,4 +224,3 @@ async function touched(
   const changed = Object.keys(type.fields).filter((name) => JSON.stringify(is?.[name] ?? null) !== JSON.stringify(was?.[name] ?? null))
   return changed.length === 0 ? undefined : `${typeName} ${key} has another ${changed.join(', ')} than before`
 }
-

@@ -11,7 +11,6 @@ export {
   type KeptAccess,
   readBaseline,
 } from './baseline.js'
-export { type Access, type AccessMatrix, accessMatrix, type MatrixOptions } from './matrix.js'
 export {
   type AccessExpectation,
   type Expectation,
@@ -20,14 +19,18 @@ export {
   type FieldsExpectation,
   type Place,
   type PrivilegeExpectation,
-  type ReachExpectation,
   REFUSALS,
+  type ReachExpectation,
   type Refusal,
   type TryExpectation,
 } from './expectation.js'
 export { ExpectationFileError, type Known, readExpectations } from './expectation-file.js'
+export { withExpectations } from './expectation-text.js'
 export { type Attempted, type Ground, type GroundOptions, groundOf, type Outcome, strangerOf, withEverybody } from './ground.js'
 export { type Finding, judgeExpectation } from './judge.js'
+export { type Access, type AccessMatrix, accessMatrix, type MatrixOptions } from './matrix.js'
+export { type Mutant, mutantsOf } from './mutants.js'
+export { type MutantResult, runMutants } from './mutation.js'
 export { comparedValues, reasonOf } from './reason.js'
 export { accessReport, lettersOf, type ReportOptions } from './report.js'
 export { type RecordSets, recordSets } from './sets.js'

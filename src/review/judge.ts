@@ -1,5 +1,6 @@
 import type { Row } from '../condition/index.js'
 import { type Key, sameValue, typeModel } from '../rulebook/index.js'
+import { stampValues } from '../viewpoint/index.js'
 import {
   type AccessExpectation,
   type Expectation,
@@ -9,7 +10,6 @@ import {
   type ReachExpectation,
   type TryExpectation,
 } from './expectation.js'
-import { stampValues } from '../viewpoint/index.js'
 import type { Ground } from './ground.js'
 import { reasonOf } from './reason.js'
 
@@ -26,7 +26,12 @@ export interface Finding {
 export async function judgeExpectation(ground: Ground, expectation: Expectation): Promise<Finding> {
   const { at } = expectation
   const problems = await problemsOf(at === undefined ? ground : ground.asOf(at), expectation)
-  return Object.freeze({ expectation, title: expectationTitle(expectation), held: problems.length === 0, problems: Object.freeze(problems) })
+  return Object.freeze({
+    expectation,
+    title: expectationTitle(expectation),
+    held: problems.length === 0,
+    problems: Object.freeze(problems),
+  })
 }
 
 function problemsOf(ground: Ground, expectation: Expectation): Promise<string[]> {
@@ -38,6 +43,7 @@ function problemsOf(ground: Ground, expectation: Expectation): Promise<string[]>
     case 'try':
       return attempted(ground, expectation)
     case 'privilege':
+    case 'routine':
       return privilege(ground, expectation)
     case 'access':
       return access(ground, expectation)
@@ -123,9 +129,11 @@ async function access(ground: Ground, { person, type: typeName, key, actions }: 
   })
 }
 
-async function privilege(ground: Ground, { person, privilege, has }: PrivilegeExpectation): Promise<string[]> {
-  const found = ground.viewpoint(person).has(privilege as never)
-  return found === has ? [] : [found ? 'has it' : 'does not have it']
+async function privilege(ground: Ground, { kind, person, name, has }: PrivilegeExpectation): Promise<string[]> {
+  const view = ground.viewpoint(person)
+  const found = kind === 'privilege' ? view.has(name as never) : view.mayCall(name)
+  if (found === has) return []
+  return [kind === 'privilege' ? (found ? 'has it' : 'does not have it') : found ? 'may call it' : 'may not call it']
 }
 
 async function attempted(ground: Ground, expectation: TryExpectation): Promise<string[]> {

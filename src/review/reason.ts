@@ -8,6 +8,7 @@ import {
   type TermNode,
   type Trace,
   typeOf,
+  type Wording,
 } from '../condition/index.js'
 import type { ClauseTrace, Explanation } from '../viewpoint/index.js'
 
@@ -17,53 +18,54 @@ export function reasonOf({ verdict, decidedBy, clauses, clause, withheldBy }: Ex
     const letting = clauses.filter(({ holds }) => holds).map(({ title }) => title)
     return `let by ${letting.join('; or ')}`
   }
+  const wording = { record: `the ${verdict.type}` }
   const [withheld] = withheldBy
-  if (withheld?.kind === 'gate') return `the gate is closed: ${failing(withheld.trace).join('; ') || withheld.title}`
+  if (withheld?.kind === 'gate') return `the gate is closed: ${failing(withheld.trace, wording).join('; ') || withheld.title}`
   if (withheld !== undefined) return `withheld: ${withheld.title}`
   if (clause === undefined) return `no clause lets anybody ${decidedBy}`
   if (clause.holds) return `${clause.title} lets it, but not these fields`
   const first = decidedBy === verdict.action ? '' : `not to be ${decidedBy}: `
-  return `${first}nearest is ${clause.title}: ${missedBy(clause)}`
+  return `${first}nearest is ${clause.title}: ${missedBy(clause, wording)}`
 }
 
-function missedBy(clause: ClauseTrace): string {
+function missedBy(clause: ClauseTrace, wording: Wording): string {
   if (clause.onlyWithin !== undefined) return `only within ${clause.onlyWithin.join(' or ')}`
-  if (!clause.trace.holds) return failing(clause.trace).join('; ')
-  return `afterwards, ${clause.after === undefined ? '' : failing(clause.after).join('; ')}`
+  if (!clause.trace.holds) return failing(clause.trace, wording).join('; ')
+  return `afterwards, ${clause.after === undefined ? '' : failing(clause.after, wording).join('; ')}`
 }
 
 /** The comparisons for which a condition fails, with the values compared. */
-function failing(part: Trace, looking: { readonly [each: number]: string } = {}): string[] {
+function failing(part: Trace, wording: Wording): string[] {
   if (part.holds) return []
   const { node } = part
   switch (node.kind) {
     case 'named':
     case 'allOf':
-      return part.of.flatMap((inner) => failing(inner, looking))
+      return part.of.flatMap((inner) => failing(inner, wording))
     case 'anyOf': {
-      const ways = part.of.map((inner) => failing(inner, looking).join(', and '))
+      const ways = part.of.map((inner) => failing(inner, wording).join(', and '))
       return [ways.length > 2 ? `${ways[0]}, nor any of ${ways.length - 1} others` : ways.join(', nor ')]
     }
     case 'some':
-      return [missedAmong(part, node, looking)]
+      return [missedAmong(part, node, wording)]
     default:
-      return [saidOf(part, looking)]
+      return [saidOf(part, wording)]
   }
 }
 
-function missedAmong(part: Trace, { over, each }: SomeNode, looking: { readonly [each: number]: string }): string {
+function missedAmong(part: Trace, { over, each }: SomeNode, wording: Wording): string {
   const what = over.kind === 'elements' ? 'value' : over.type
   if ((part.looked ?? 0) === 0) return `there is no ${what}`
   const [nearest] = part.of
   if (nearest === undefined) return `no ${what} fits`
   const key = over.kind === 'elements' ? 'the value' : `${what} ${String(Object.values(nearest.on ?? {})[0] ?? '')}`
-  return failing(nearest, { ...looking, [each]: key }).join('; ')
+  return failing(nearest, { ...wording, looking: { ...wording.looking, [each]: key } }).join('; ')
 }
 
 /** What a comparison says, in brackets with what stood on its sides. */
-function saidOf(part: Trace, looking: { readonly [each: number]: string }): string {
+function saidOf(part: Trace, wording: Wording): string {
   const values = comparedValues(part.node.kind === 'not' ? (part.of[0] as Trace) : part)
-  return `${describe(part.node, { looking })}${values === '' ? '' : ` [${values}]`}`
+  return `${describe(part.node, wording)}${values === '' ? '' : ` [${values}]`}`
 }
 
 /** What stood on the sides of a comparison, but for what was written in the rule. */

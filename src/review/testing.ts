@@ -95,6 +95,8 @@ export interface Onlooker<W extends World> {
   ): Promise<void>
   has(privilege: W['privilege']): Promise<void>
   hasNot(privilege: W['privilege']): Promise<void>
+  mayCall(routine: W['routine']): Promise<void>
+  mayNotCall(routine: W['routine']): Promise<void>
 }
 
 /** A rulebook, people and records, of which something is expected. */
@@ -148,16 +150,17 @@ async function must(ground: Ground, expectation: Expectation): Promise<void> {
 type Holds = (expectation: Expectation) => Promise<void>
 
 function onlooker(person: string, model: Model, holds: Holds) {
-  const reach = (action: 'read' | 'update', extent: 'exactly' | 'at least' | 'none') => async (type: string, which: Which<World, string>) => {
-    const about = { person, action, type, extent } as const
-    if (which === 'all' || Array.isArray(which)) return holds({ kind: 'reach', ...about, keys: which as readonly Key[] | 'all' })
-    const { fields: shape, key: keyField } = typeModel(model, type)
-    const named = Object.entries(which as { readonly [key: string]: readonly string[] | 'all' }).map(
-      ([key, fields]) => [shape[keyField]?.type === 'integer' ? Number(key) : key, fields] as const,
-    )
-    if (extent !== 'none') await holds({ kind: 'reach', ...about, keys: named.map(([key]) => key) })
-    for (const [key, fields] of named) await holds({ kind: 'fields', ...about, key, fields })
-  }
+  const reach =
+    (action: 'read' | 'update', extent: 'exactly' | 'at least' | 'none') => async (type: string, which: Which<World, string>) => {
+      const about = { person, action, type, extent } as const
+      if (which === 'all' || Array.isArray(which)) return holds({ kind: 'reach', ...about, keys: which as readonly Key[] | 'all' })
+      const { fields: shape, key: keyField } = typeModel(model, type)
+      const named = Object.entries(which as { readonly [key: string]: readonly string[] | 'all' }).map(
+        ([key, fields]) => [shape[keyField]?.type === 'integer' ? Number(key) : key, fields] as const,
+      )
+      if (extent !== 'none') await holds({ kind: 'reach', ...about, keys: named.map(([key]) => key) })
+      for (const [key, fields] of named) await holds({ kind: 'fields', ...about, key, fields })
+    }
   const trying =
     (allowed: boolean) =>
     (action: string, type: string, ...rest: readonly unknown[]): Promise<void> => {
@@ -175,7 +178,9 @@ function onlooker(person: string, model: Model, holds: Holds) {
       holds({ kind: 'reach', person, action, type, extent: 'exactly', keys }),
     may: trying(true),
     isRefused: trying(false),
-    has: (privilege: string) => holds({ kind: 'privilege', person, privilege, has: true }),
-    hasNot: (privilege: string) => holds({ kind: 'privilege', person, privilege, has: false }),
+    has: (name: string) => holds({ kind: 'privilege', person, name, has: true }),
+    hasNot: (name: string) => holds({ kind: 'privilege', person, name, has: false }),
+    mayCall: (name: string) => holds({ kind: 'routine', person, name, has: true }),
+    mayNotCall: (name: string) => holds({ kind: 'routine', person, name, has: false }),
   })
 }

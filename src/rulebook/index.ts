@@ -13,6 +13,7 @@ export {
   type Model,
   readDefinition,
   type TypeModel,
+  type TypeRules,
   typeModel,
   type VetoNode,
 } from './model.js'
@@ -27,4 +28,5 @@ export { forever, now } from './terms.js'
 export type * from './types.js'
 export { noLeftovers, used } from './upkeep.js'
 export { withoutRule } from './without.js'
+export { signedIn } from './words.js'
 export { withGate, withGrants, withRules, withStandings } from './write.js'

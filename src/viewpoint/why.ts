@@ -120,5 +120,7 @@ function stepsToHold(part: Trace): number {
   }
   if (kind === 'anyOf') return part.of.length === 0 ? Number.POSITIVE_INFINITY : Math.min(...part.of.map(stepsToHold))
   if (kind === 'named') return stepsToHold(part.of[0] as Trace)
+  // Of linked records, the nearest; where there is none, one would have to come.
+  if (kind === 'some' && part.of.length > 0) return Math.min(...part.of.map(stepsToHold))
   return kind === 'constant' ? Number.POSITIVE_INFINITY : 1
 }

@@ -122,8 +122,8 @@ describe('the command on the demo world', () => {
       0,
       'may not',
       'Nearest clause for read',
-      /fails .*odile's member's roles include "warden"/,
-      /holds .*siteIds include/,
+      /fails +share h-03\n.*holds .*\n.*fails +that share's until .* is after now\s+\[until: 2025-10-31T00:00:00Z, now: 2026-06-15T09:00:00Z\]/,
+      /other clauses:[\s\S]*fails +warden/,
     )
     runs(
       'why read plot p-01 --for bram',

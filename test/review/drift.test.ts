@@ -4,17 +4,14 @@ import { join } from 'node:path'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { accessMatrix, baselineOf, baselineText, driftBetween, readBaseline } from 'pachter/review'
-import { recordsOf, today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
 import { keyed, NOW } from '../support/agreement.js'
 import { runs, within } from '../support/command.js'
 import { record } from '../support/conditions.js'
 import { rulebook, people as somebody } from '../support/rulebooks.js'
+import { options, records, types } from '../support/world.js'
 
-const types = Object.keys(book.model.types) as 'plot'[]
-const records = Object.fromEntries(types.map((type) => [type, recordsOf(type)])) as { [type: string]: { id: string }[] }
-const options = { people: { ...people, visitor: null } as never, records, now: today }
 const baseline = baselineOf(book, options)
 const text = baselineText(baseline)
 

@@ -4,16 +4,15 @@ import { indexed } from 'pachter'
 import { simplify } from 'pachter/condition'
 import { accessMatrix, accessReport, recordSets } from 'pachter/review'
 import { inMemory, openStore } from 'pachter/store'
-import { recordsOf, today } from '../../examples/world/open.js'
+import { today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
 import { cases, held, keyed, NOW } from '../support/agreement.js'
 import { runs, within } from '../support/command.js'
 import { record } from '../support/conditions.js'
 import { rulebook, people as somebody } from '../support/rulebooks.js'
+import { records, types } from '../support/world.js'
 
-const types = Object.keys(book.model.types) as 'plot'[]
-const records = Object.fromEntries(types.map((type) => [type, recordsOf(type)])) as { [type: string]: { id: string }[] }
 const everybody: { readonly [name: string]: { id: string; email: string } | null } = { ...people, visitor: null }
 
 describe('the access matrix', () => {

@@ -1,14 +1,20 @@
 import pc from 'picocolors'
-import { type Expectation, type Finding, groundOf, judgeExpectation } from '../../review/index.js'
+import { type Expectation, type Finding, groundOf, judgeExpectation, runMutants } from '../../review/index.js'
+import { typeModel } from '../../rulebook/index.js'
 import { UsageError } from '../errors.js'
 import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
 import { junitOf } from '../junit.js'
+import { reportMutants } from '../mutants.js'
 import { say } from '../output.js'
 import { peopleOf } from '../people.js'
 import { type CommonOptions, openSession } from '../session.js'
 import { printable } from '../table.js'
+import { watchCheck } from '../watch.js'
 
 interface CheckOptions extends CommonOptions {
+  readonly mutants?: boolean
+  readonly keep?: boolean
+  readonly watch?: boolean
   readonly for: readonly string[]
   readonly type: readonly string[]
   readonly format: 'text' | 'json' | 'junit'
@@ -16,12 +22,16 @@ interface CheckOptions extends CommonOptions {
 
 /** `pachter check [files]`: judges what was written down of each person. Gives whether all of it holds. */
 export async function checkCommand(named: readonly string[], options: CheckOptions): Promise<boolean> {
+  if (options.keep && !options.mutants) throw new UsageError('check --keep: it keeps what --mutants proposes: give both')
+  if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: as text or json')
+  if (options.watch) return watchCheck(named, options)
   const session = await openSession(options)
   const ground = groundOf(session.loaded.book, { people: peopleOf(session, []), records: session.records, now: session.now })
   const files = expectationFiles(session.loaded, named)
   if (files.length === 0)
     throw new UsageError(`there are no expectation files in ${shownPath(session.loaded.expectations)}: pachter check --help shows one`)
   for (const name of options.for) session.person(name)
+  for (const name of options.type) typeModel(ground.model, name)
   const meant = (one: Expectation) =>
     (options.for.length === 0 || options.for.includes(one.person)) &&
     (options.type.length === 0 || ('type' in one && options.type.includes(one.type)))
@@ -32,10 +42,17 @@ export async function checkCommand(named: readonly string[], options: CheckOptio
     findings.push(await judgeExpectation(ground, one))
   }
   progress()
+  const held = findings.every((one) => one.held)
+  if (options.mutants && held) {
+    const results = await runMutants(ground, expectations, { progress, types: options.type.length > 0 ? options.type : undefined })
+    progress()
+    return reportMutants(results, session.loaded, options)
+  }
   if (options.format === 'junit') say(junitOf(findings))
   else if (options.format === 'json') say(JSON.stringify(findings.map(asJson), null, 2))
   else report(findings)
-  return findings.every(({ held }) => held)
+  if (options.mutants) say('The rulebook is weakened when all of them hold.')
+  return held
 }
 
 function asJson({ expectation: { place, ...expectation }, title, held, problems }: Finding) {

@@ -1,4 +1,4 @@
-import { existsSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, readFileSync } from 'node:fs'
 import { dirname, join, relative, resolve } from 'node:path'
 import pc from 'picocolors'
 import { type Baseline, baselineOf, baselineText, type Drift, driftBetween, readBaseline } from '../../review/index.js'
@@ -10,6 +10,7 @@ import { say } from '../output.js'
 import { peopleOf } from '../people.js'
 import { type CommonOptions, openSession } from '../session.js'
 import { printable } from '../table.js'
+import { writeWhole } from '../write.js'
 
 interface DriftOptions extends CommonOptions {
   readonly keep?: boolean
@@ -51,18 +52,6 @@ function saysSo(text: string, now: Baseline): boolean {
 
 function recordsIn(access: { readonly [type: string]: object }): number {
   return Object.values(access).reduce((sum, records) => sum + Object.keys(records).length, 0)
-}
-
-/** Whole or not at all, whenever the command is stopped. */
-function writeWhole(file: string, text: string): void {
-  const draft = `${file}.${process.pid}.draft`
-  try {
-    writeFileSync(draft, text)
-    renameSync(draft, file)
-  } catch (error) {
-    rmSync(draft, { force: true })
-    throw new UsageError(`${file} cannot be written: ${error instanceof Error ? error.message : String(error)}`)
-  }
 }
 
 function isNothing({ gained, lost, creates, onlyBefore, onlyAfter }: Drift): boolean {

@@ -1,0 +1,63 @@
+import { spawn } from 'node:child_process'
+import { dirname } from 'node:path'
+import pc from 'picocolors'
+import { UsageError } from './errors.js'
+import { load } from './load.js'
+
+/**
+ * Runs the same command line, without `--watch`, at once and again whenever something changes beside the configuration or in its
+ * folders. Each run is a process of its own, so that every file is read afresh. Ends with Ctrl-C.
+ */
+export async function watchCheck(named: readonly string[], { config }: { readonly config?: string }): Promise<boolean> {
+  const { watch } = await import('chokidar')
+  const main = process.argv[1]
+  if (main === undefined) throw new UsageError('check --watch: works from a terminal only')
+  const places = [...(await watched(config)), ...named]
+  const args = process.argv.slice(2).filter((word) => word !== '--watch')
+  let running: ReturnType<typeof spawn> | undefined
+  let again = false
+  const run = () => {
+    if (running !== undefined) {
+      again = true
+      return
+    }
+    if (process.stdout.isTTY) process.stdout.write('\x1b[2J\x1b[3J\x1b[H')
+    running = spawn(process.execPath, [...process.execArgv, main, ...args], { stdio: ['ignore', 'inherit', 'inherit'] })
+    running.on('exit', () => {
+      running = undefined
+      process.stdout.write(`${pc.dim(`${new Date().toLocaleTimeString('en-GB')}, watching; Ctrl-C ends it`)}\n`)
+      if (again) {
+        again = false
+        run()
+      }
+    })
+  }
+  const watcher = watch(places, { ignoreInitial: true, ignored: /[\\/](node_modules|\.git|dist)([\\/]|$)|\.draft$/ })
+  let soon: NodeJS.Timeout | undefined
+  watcher.on('all', () => {
+    clearTimeout(soon)
+    // What an editor writes in several steps is one change.
+    soon = setTimeout(run, 100)
+  })
+  run()
+  await new Promise<void>((resolve) => {
+    const end = () => {
+      running?.kill()
+      void watcher.close().then(() => resolve())
+    }
+    process.once('SIGINT', end)
+    process.once('SIGTERM', end)
+  })
+  return true
+}
+
+/** The folder of the configuration, and those that it names elsewhere. A configuration that cannot be read yet is watched all the same. */
+async function watched(config: string | undefined): Promise<string[]> {
+  try {
+    const { file, folder, expectations } = await load(config)
+    return [dirname(file), folder, expectations]
+  } catch (error) {
+    if (config === undefined) throw error
+    return [dirname(config)]
+  }
+}

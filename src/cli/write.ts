@@ -1,0 +1,14 @@
+import { renameSync, rmSync, writeFileSync } from 'node:fs'
+import { UsageError } from './errors.js'
+
+/** Writes a file whole or not at all, whenever the command is stopped. @throws UsageError where it cannot be written */
+export function writeWhole(file: string, text: string): void {
+  const draft = `${file}.${process.pid}.draft`
+  try {
+    writeFileSync(draft, text)
+    renameSync(draft, file)
+  } catch (error) {
+    rmSync(draft, { force: true })
+    throw new UsageError(`${file} cannot be written: ${error instanceof Error ? error.message : String(error)}`)
+  }
+}

@@ -1,0 +1,118 @@
+import { spawn } from 'node:child_process'
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { expect } from 'chai'
+import { plain, root, runs, within } from '../support/command.js'
+
+describe('pachter check', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'pachter-check-'))
+  const file = (name: string, text: string) => {
+    writeFileSync(join(folder, name), text)
+    return join(folder, name)
+  }
+  const HEAD = 'pachter expectations: 1\n'
+  const good = file('good.yaml', `${HEAD}people:\n  ines: { sees: { plot: [p-01] } }\n  bram: { has not: [openLedger] }\n`)
+  const bad = file(
+    'bad.yaml',
+    `${HEAD}people:\n  ines:\n    sees exactly: { plot: [p-01, p-02] }\n  odile:\n    is refused:\n      - update plot p-10: { sending: { planting: "<b>\\u001b[1m" } }\n`,
+  )
+  const odd = file('odd.yaml', `${HEAD}people: { inez: {} }\n`)
+  const empty = join(folder, 'empty')
+  mkdirSync(empty)
+  const config = file(
+    'pachter.config.ts',
+    `import config from '${root}examples/world/pachter.config.ts'\nexport default { ...config, expectations: 'mine' }\n`,
+  )
+  after(() => rmSync(folder, { recursive: true }))
+
+  runs('check', 0, /39\d expectations: all hold\./, 'examples/world/expectations/plots.yaml')
+  runs('check --for visitor --type plot', 0, /\d+ expectations: all hold/)
+  runs(`check ${good} --for bram`, 0, '1 expectation: all hold.')
+  runs(`check ${good} --type invoice`, 0, 'No expectation is about that.')
+  runs(
+    `check ${good} ${bad}`,
+    1,
+    '2 hold',
+    '2 do not',
+    'line 4',
+    'missing: p-02; nearest is',
+    'too many: p-06; let by',
+    '4 expectations: 2 hold',
+  )
+  runs(`check ${bad}`, 1, 'it was allowed, and was done (on a copy); let by holder')
+  runs(`check ${bad} --mutants`, 1, 'weakened when all of them hold')
+  runs(`check ${good} ${odd}`, 2, /odd\.yaml, line 2: there is no person "inez"; did you mean "ines"/)
+  runs('check nowhere.yaml', 2, 'there is no expectation file')
+  runs(`check ${empty}`, 2, 'there are no expectation files')
+  runs('check --for inez', 2, 'did you mean "ines"')
+  runs('check --type plit', 2, 'did you mean "plot"')
+  runs('check --keep', 2, 'give both')
+  runs('check --mutants --format junit', 2, 'as text or json')
+  runs(`check --config ${config}`, 2, 'there are no expectation files')
+
+  it('tells every finding as JSON', async () => {
+    const { stdout } = await within(`check ${good} ${bad} --format json`)
+    const found = JSON.parse(stdout) as { file: string; line: number; held: boolean; problems: string[]; title: string }[]
+    expect(found.map(({ held }) => held)).to.deep.equal([true, true, false, false])
+    expect(found[2]).to.include({ line: 4, title: 'ines sees exactly plot: p-01, p-02' })
+    expect(found[2]?.problems).to.have.length(2)
+  })
+
+  it('writes what build servers read: well-formed, whatever the values', async () => {
+    const { status, stdout } = await within(`check ${good} ${bad} --format junit`)
+    expect(status).to.equal(1)
+    expect(stdout).to.match(/<testsuites name="pachter check" tests="4" failures="2">/)
+    expect([...stdout.matchAll(/<testcase /g)].length).to.equal(4)
+    expect(stdout).to.match(/<testcase name="ines sees exactly plot: p-01, p-02" classname="ines" file=".*bad\.yaml" line="4">\s*<failure /)
+    // No character that XML has no place for, and every angle bracket a tag's.
+    const bare = stdout.replace(/<[?/]?[a-z][^<>]*>/g, '')
+    expect(bare).not.to.match(/[<>]/)
+    expect([...stdout].every((character) => character === '\n' || character >= ' ')).to.equal(true)
+  })
+
+  it('keeps what would notice weakened rules, once', async () => {
+    const mine = join(folder, 'mine')
+    mkdirSync(mine)
+    const first = `${HEAD}# Mine.\npeople: { farah: { sees exactly: { invoice: all } } }\n`
+    writeFileSync(join(mine, 'first.yaml'), first)
+    const at = `--config ${config}`
+    const asked = await within(`check ${at} --mutants --type invoice`)
+    expect(asked.status, asked.stderr).to.equal(1)
+    expect(asked.stdout).to.match(/15 weakened rulebooks: \d+ noticed, \d+ missed/)
+    expect(readdirSync(mine)).to.deep.equal(['first.yaml'])
+    const kept = await within(`check ${at} --mutants --type invoice --keep`)
+    expect(kept.stdout).to.match(/\d+ expectations were kept in .*kept\.yaml/)
+    const text = readFileSync(join(mine, 'kept.yaml'), 'utf8')
+    const again = await within(`check ${at} --mutants --type invoice --keep`)
+    expect(again).to.include({ status: 0 })
+    expect(again.stdout).to.include('15 noticed, none missed')
+    expect(readFileSync(join(mine, 'kept.yaml'), 'utf8')).to.equal(text)
+    expect(readFileSync(join(mine, 'first.yaml'), 'utf8')).to.equal(first)
+    expect(existsSync(join(root, 'examples/world/expectations/kept.yaml'))).to.equal(false)
+  })
+
+  it('watches, until it is interrupted', async () => {
+    const mine = file('watched.yaml', readFileSync(good, 'utf8'))
+    const main = join(root, 'dist/cli/main.js')
+    const running = spawn(process.execPath, [main, 'check', mine, '--watch', '--config', config], { cwd: folder, env: plain })
+    let said = ''
+    running.stdout.on('data', (text) => {
+      said += text
+    })
+    const until = async (words: RegExp) => {
+      for (let times = 0; times < 300 && !words.test(said); times++) await new Promise((resolve) => setTimeout(resolve, 50))
+      expect(said).to.match(words)
+    }
+    try {
+      await until(/2 expectations: all hold\.[\s\S]*watching; Ctrl-C ends it/)
+      said = ''
+      writeFileSync(mine, readFileSync(bad, 'utf8'))
+      await until(/2 expectations: 0 hold, 2 do not\.[\s\S]*watching/)
+    } finally {
+      running.kill('SIGINT')
+    }
+    const status = await new Promise((resolve) => running.on('exit', resolve))
+    expect(status).to.equal(0)
+  })
+})

@@ -1,0 +1,202 @@
+import { readFileSync } from 'node:fs'
+import Ajv2020 from 'ajv/dist/2020.js'
+import { expect } from 'chai'
+import fc from 'fast-check'
+import { type Expectation, expectationTitle, groundOf, judgeExpectation, readExpectations, withExpectations } from 'pachter/review'
+import { ExpectationError, lookThrough } from 'pachter/testing'
+import { parse } from 'yaml'
+import { recordsOf, today } from '../../examples/world/open.js'
+import { people } from '../../examples/world/people.js'
+import { book } from '../../examples/world/rulebook.js'
+import { keyed, NOW } from '../support/agreement.js'
+import { record } from '../support/conditions.js'
+import { rulebook, people as somebody } from '../support/rulebooks.js'
+import { expectations, files, ground, known, records } from '../support/world.js'
+
+const look = lookThrough(book, { people, records, now: today })
+const fails = (promise: Promise<void>, ...says: RegExp[]) =>
+  promise.then(
+    () => expect.fail('it held'),
+    (error: ExpectationError) => {
+      expect(error).to.be.instanceOf(ExpectationError).with.property('code', 'NOT_AS_EXPECTED')
+      for (const words of says) expect(error.message).to.match(words)
+    },
+  )
+
+describe('expectations', () => {
+  for (const [file, text] of Object.entries(files))
+    describe(`of ${file}`, () => {
+      for (const one of look.read(text, file)) it(expectationTitle(one), () => look.holds(one))
+    })
+
+  it('hold where they say what is, and fail by as much as they are off', async () => {
+    const law = fc.asyncProperty(rulebook, somebody, fc.array(record, { minLength: 1, maxLength: 8 }), async (random, given, unkeyed) => {
+      const rows = keyed(unkeyed)
+      const bare = groundOf(random as never, { people: given as never, records: { thing: rows as never }, now: new Date(NOW) })
+      for (const person of Object.keys(given)) {
+        const view = bare.viewpoint(person)
+        for (const action of ['read', 'update', 'delete'] as const) {
+          const seen = view.filter('thing', rows as never, action).map((row) => (row as { id: string }).id)
+          const hidden = rows.map(({ id }) => id as string).filter((id) => !seen.includes(id))
+          const about = { kind: 'reach', person, action, type: 'thing' } as const
+          const judged = async (extent: 'exactly' | 'at least' | 'none', keys: string[]) =>
+            (await judgeExpectation(bare, { ...about, extent, keys })).problems.length
+          expect(await judged('exactly', seen)).to.equal(0)
+          expect(await judged('at least', seen)).to.equal(0)
+          expect(await judged('none', hidden)).to.equal(0)
+          expect(await judged('exactly', seen.slice(1))).to.equal(Math.min(1, seen.length))
+          expect(await judged('at least', [...hidden, ...seen])).to.equal(hidden.length)
+          expect(await judged('none', [...hidden, ...seen])).to.equal(seen.length)
+        }
+      }
+    })
+    await fc.assert(law, { numRuns: 60 })
+  })
+
+  it('say what is otherwise, and why', async () => {
+    const ines = look.as('ines')
+    await fails(ines.seesExactly('plot', ['p-01']), /too many: p-06; let by anyone, provided the plot's state is "vacant"/)
+    await fails(
+      ines.sees('plot', ['p-02']),
+      /missing: p-02; nearest is warden: my member's roles include "warden" \[me.member.roles: none\]/,
+    )
+    await fails(look.as('odile').sees('plot', ['p-01']), /share h-03's until .*is after now \[until: 2025-10-31T00:00:00Z, now: 2026-06-15/)
+    await fails(ines.doesNotSee('plot', ['p-01']), /too many: p-01; let by holder/)
+    await fails(ines.sees('plot', { 'p-01': ['wardenNotes'] }), /hidden or fixed: wardenNotes; let by holder; all but wardenNotes/)
+    await fails(ines.changesExactly('plot', { 'p-01': ['planting', 'state'] }), /hidden or fixed: state/)
+    await fails(ines.mayExactly('delete', 'entry', ['e-01']), /too many: e-13; let by author; or host/)
+    await fails(ines.may('delete', 'plot', 'p-01'), /refused: Only the warden .* nearest is warden, provided/)
+    await fails(ines.may('create', 'plot', { sending: { number: -1 } }), /invalid|refused/)
+    await fails(
+      ines.isRefused('update', 'plot', 'p-01', { sending: { planting: 'leeks' } }),
+      /allowed, and was done \(on a copy\); let by holder/,
+    )
+    await fails(ines.isRefused('delete', 'plot', 'p-01', { saying: 'No.' }), /it says: Only the warden/)
+    await fails(ines.isRefused('read', 'plot', 'p-02', { as: 'refused' }), /it is not found, not refused/)
+    await fails(ines.isRefused('update', 'plot', 'p-01'), /it may be changed; let by holder/)
+    await fails(ines.has('openLedger'), /does not have it/)
+    await fails(look.as('kofi').mayNotCall('handOver'), /may call it/)
+    await fails(
+      look.table('plot', 'p-01', { ines: ['read'], visitor: [] }),
+      /ines, plot p-01: read\n.*may, and should not: update; let by holder/,
+    )
+    await fails(
+      ines.may('create', 'entry', { sending: { plotId: 'p-01', audience: 'plot', text: 'x' }, giving: { authorId: 'm-02' } }),
+      /authorId is "m-01", not "m-02"/,
+    )
+    await fails(look.as('hugo').sees('site', ['s-01']), /the gate is closed: .*banned/)
+  })
+
+  it('are spoken in a test, too: what holds is silent, and leaves no trace', async () => {
+    const ines = look.as('ines')
+    await ines.may('update', 'plot', 'p-01', { sending: { planting: 'leeks' }, giving: { planting: 'leeks' } })
+    await ines.may('delete', 'entry', 'e-01')
+    await ines.may('create', 'entry', { sending: { plotId: 'p-01', audience: 'plot', text: 'x' } })
+    await look.as('bram').isRefused('update', 'plot', 'p-03')
+    await look.as('kofi').may('update', 'plot', 'p-07', { sending: { holderId: 'm-01' }, within: 'handOver' })
+    await look.table('plot', 'p-06', { yuki: ['read', 'update', 'delete'], farah: ['read', 'update'], hugo: [], 'everyone else': ['read'] })
+    await look.as('kofi').sees('plot', 'all')
+    for (const type of ['plot', 'entry'] as const) expect(records[type]).to.deep.equal(recordsOf(type))
+  })
+
+  it('cannot be of what is not there', async () => {
+    const odd = look.as('ines') as any
+    for (const wrong of [
+      () => odd.sees('plit', []),
+      () => (look as any).as('inez').sees('plot', []),
+      () => odd.mayExactly('raed', 'plot', []),
+    ])
+      await (wrong() as Promise<void>).then(
+        () => expect.fail('it held'),
+        (error) => expect(error).to.have.property('code', 'UNKNOWN_NAME'),
+      )
+  })
+})
+
+describe('an expectation file', () => {
+  const bare = (one: Expectation) => {
+    const { place: _place, ...rest } = one
+    return JSON.stringify(rest, Object.keys({ ...rest, ...flattened(rest) }).sort())
+  }
+  const flattened = (value: object): object =>
+    Object.assign({}, ...Object.values(value).flatMap((inner) => (inner && typeof inner === 'object' ? [inner, flattened(inner)] : [])))
+
+  it('is written as it is read', () => {
+    for (const text of Object.values(files)) {
+      const read = readExpectations(text, 'a', known)
+      // Of fields, that the record is seen at all is said besides.
+      const again = readExpectations(withExpectations(undefined, read), 'b', known)
+      expect(again.map(bare).sort()).to.deep.equal([...new Set(read.map(bare))].sort())
+      const comments = text.split('\n').filter((line) => line.trim().startsWith('#'))
+      for (const line of comments) expect(withExpectations(text, read)).to.include(line.trim())
+      expect(readExpectations(withExpectations(text, read), 'c', known)).to.have.length(read.length)
+    }
+  })
+
+  const HEAD = 'pachter expectations: 1\n'
+  const BAD: readonly [text: string, line: number, says: RegExp][] = [
+    ['', 1, /begin with "pachter expectations: 1"/],
+    ['pachter expectations: 2', 1, /begin with/],
+    ['- ines', 1, /begin with/],
+    [`${HEAD}poeple: {}`, 2, /no word "poeple"; did you mean "people"/],
+    [`${HEAD}at: noon`, 2, /an instant is needed/],
+    [`${HEAD}people:\n  inez: { sees: { plot: all } }`, 3, /no person "inez"; did you mean "ines"/],
+    [`${HEAD}people:\n  ines:\n    seas: { plot: all }`, 4, /no word "seas"; did you mean "sees"/],
+    [`${HEAD}people:\n  ines:\n    sees: { plit: all }`, 4, /no record type "plit"; did you mean "plot"/],
+    [`${HEAD}people:\n  ines:\n    sees:\n      plot: [p-01,\n        p-O2]`, 6, /no plot "p-O2"; did you mean/],
+    [`${HEAD}people:\n  ines:\n    sees: { plot: { p-01: wardenNote } }`, 4, /no field of plot "wardenNote"; did you mean "wardenNotes"/],
+    [`${HEAD}people:\n  ines:\n    sees: { plot: none }`, 4, /write it under "sees exactly"/],
+    [`${HEAD}people:\n  ines:\n    may: [updat plot p-01]`, 4, /no action of plot "updat"; did you mean "update"/],
+    [`${HEAD}people:\n  ines:\n    may: [update plot]`, 4, /of which record/],
+    [`${HEAD}people:\n  ines:\n    may: [create plot p-01]`, 4, /the key comes from the server/],
+    [`${HEAD}people:\n  ines:\n    may:\n      - update plot p-01: { sending: { plantin: x } }`, 5, /no field of plot "plantin"/],
+    [
+      `${HEAD}people:\n  ines:\n    may:\n      - update plot p-01: { within: handover }`,
+      5,
+      /no routine "handover"; did you mean "handOver"/,
+    ],
+    [`${HEAD}people:\n  ines:\n    may:\n      - delete plot p-01: { sending: { state: let } }`, 5, /nothing is sent/],
+    [`${HEAD}people:\n  ines:\n    is refused:\n      - read plot p-01: { as: refusd }`, 5, /did you mean "refused"/],
+    [`${HEAD}people:\n  ines:\n    may exactly: { delete plot p-01: all }`, 4, /write "delete plot: \[p-01\]"/],
+    [`${HEAD}people:\n  ines:\n    may exactly: { create plot: all }`, 4, /create belongs to no record/],
+    [`${HEAD}people:\n  ines:\n    has: [openLedgr]`, 4, /did you mean "openLedger"/],
+    [`${HEAD}people:\n  ines:\n    sees: all`, 4, /needs entries of its own/],
+    [`${HEAD}tables:\n  plot: { ines: read }`, 3, /write its type and key/],
+    [`${HEAD}tables:\n  plot p-01: { ines: raed }`, 3, /no action of plot "raed"/],
+    [`${HEAD}people:\n  ines: {}\n  ines: {}`, 4, /unique/],
+    [`${HEAD}people: {`, 2, /Flow map/],
+  ]
+  for (const [text, line, says] of BAD)
+    it(`${JSON.stringify(text.replace(HEAD, '').slice(0, 70))} is refused with its line`, () => {
+      expect(() => readExpectations(text, 'some.yaml', known))
+        .to.throw(says)
+        .with.property('code', 'BAD_EXPECTATION')
+      expect(() => readExpectations(text, 'some.yaml', known)).to.throw(new RegExp(`^some\\.yaml, line ${line}: `))
+    })
+
+  it('fits the published JSON Schema, and what is of another form does not', () => {
+    const schema = JSON.parse(readFileSync(new URL('../../docs/expectations.schema.json', import.meta.url), 'utf8'))
+    const fits = new Ajv2020.default({ strict: true, allowUnionTypes: true }).compile(schema)
+    for (const text of [...Object.values(files), withExpectations(undefined, expectations)])
+      expect(fits(parse(text)), JSON.stringify(fits.errors)).to.equal(true)
+    const odd = [
+      '{}',
+      'people: {}',
+      `${HEAD}poeple: {}`,
+      `${HEAD}people: { ines: { sees: all } }`,
+      `${HEAD}people: { ines: { may: [update] } }`,
+    ]
+    for (const text of [
+      ...odd,
+      `${HEAD}people: { ines: { is refused: [{ read plot p-01: { as: no } }] } }`,
+      `${HEAD}tables: { plot: { ines: read } }`,
+    ])
+      expect(fits(parse(text)), text).to.equal(false)
+  })
+
+  it('is judged at the instant that it names', async () => {
+    const past = readExpectations(`${HEAD}at: 2025-06-01\npeople: { odile: { sees: { plot: [p-01] } } }`, 'past.yaml', known)
+    expect((await judgeExpectation(ground, past[0] as Expectation)).held).to.equal(true)
+    await fails(look.as('odile').sees('plot', ['p-01']), /missing: p-01/)
+  })
+})
