@@ -208,6 +208,7 @@ Examples:
       .addOption(
         new Option('--type <type>', 'only what is expected of this record type; may be repeated').argParser(collect).default([], 'all'),
       )
+      .option('--coverage [folder]', 'which rules came out both ways; into a folder as a page and as LCOV data too')
       .option('--mutants', 'weakens the rulebook step by step, and tells which steps no expectation notices')
       .option('--keep', 'with --mutants: appends the expectations that would notice them to kept.yaml')
       .option('--watch', 'again at every change of rules, data or expectations, until Ctrl-C')

@@ -11,6 +11,8 @@ export {
   type KeptAccess,
   readBaseline,
 } from './baseline.js'
+export { type Coverage, type CoveragePoint, coverageOf } from './coverage.js'
+export { coverageLcov, coverageListing, coverageReport, isCovered } from './coverage-report.js'
 export {
   type AccessExpectation,
   type Expectation,

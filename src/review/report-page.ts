@@ -1,9 +1,13 @@
 // The looks and the behaviour of the report, as they stand in its page.
 
-/** Dark on light, and the other way round where that is asked for; on paper without what only a screen can do. */
-export const STYLE = `
+/** Dark on light, and the other way round where that is asked for. */
+export const COLOURS = `
 :root { color-scheme: light dark; --paper: #fbfaf6; --ink: #1e2a22; --quiet: #5d665f; --line: #dad6c8; --whole: #cfe3cf; --part: #cfe3cf; --change: #2f6b46; --on-change: #ffffff; --here: #8a5a00; }
 @media (prefers-color-scheme: dark) { :root { --paper: #171c18; --ink: #e6e9e2; --quiet: #a3aca4; --line: #38423a; --whole: #35523e; --part: #35523e; --change: #8fc7a0; --on-change: #102016; --here: #f0c060; } }
+`
+
+/** The looks of the matrix; on paper without what only a screen can do. */
+export const STYLE = `${COLOURS}
 * { box-sizing: border-box; }
 body { margin: 0; font: 15px/1.4 system-ui, sans-serif; background: var(--paper); color: var(--ink); }
 header, main, footer { padding: 0 1rem; }

@@ -134,7 +134,8 @@ export function lettersOf(actions: readonly string[]): ReadonlyMap<string, strin
 
 const ESCAPES: { readonly [character: string]: string } = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' }
 
-function escaped(text: string): string {
+/** Text in HTML. */
+export function escaped(text: string): string {
   return text.replace(/[&<>"']/g, (character) => ESCAPES[character] as string)
 }
 

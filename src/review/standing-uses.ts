@@ -18,6 +18,23 @@ export function withStanding(model: Model, type: string, name: string, definitio
   return Object.freeze({ ...model, types: Object.freeze(types) })
 }
 
+/** The types of the records that are spoken of. */
+export type Refs = ReadonlyMap<RecordRef, string>
+
+const known = new WeakMap<NamedNode, string | null>()
+
+/** The record type of which a named condition is a standing; undefined where it is another condition of that name, or none of any type. */
+export function standingOf(model: Model, node: NamedNode, refs: Refs): string | undefined {
+  const found = known.get(node)
+  if (found !== undefined) return found ?? undefined
+  const type = [...new Set([...refs.values()].reverse())].find((of) => {
+    const was = model.types[of]?.standings[node.name]
+    return was?.kind === 'named' && refOf(node, refs, { type: of, was }) !== undefined
+  })
+  known.set(node, type ?? null)
+  return type
+}
+
 interface Redefined {
   readonly type: string
   readonly was: NamedNode
@@ -26,7 +43,7 @@ interface Redefined {
 
 function redefined(node: ConditionNode, owner: string, by: Redefined): ConditionNode {
   const highest = highestEach(node)
-  const change = (part: ConditionNode, refs: ReadonlyMap<RecordRef, string>): ConditionNode => {
+  const change = (part: ConditionNode, refs: Refs): ConditionNode => {
     switch (part.kind) {
       case 'named': {
         const ref = part.name === by.was.name ? refOf(part, refs, by) : undefined
@@ -64,7 +81,7 @@ function redefined(node: ConditionNode, owner: string, by: Redefined): Condition
 }
 
 /** The record that the standing is asked of there, if it is this one; undefined where it is another of the same name. */
-function refOf(node: NamedNode, refs: ReadonlyMap<RecordRef, string>, { type, was }: Redefined): RecordRef | undefined {
+function refOf(node: NamedNode, refs: Refs, { type, was }: Omit<Redefined, 'definition'>): RecordRef | undefined {
   for (const [ref, of] of refs) if (of === type && sameCondition(plain(asked(was, ref, highestEach(node))), plain(node))) return ref
   return undefined
 }

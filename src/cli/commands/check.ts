@@ -1,6 +1,7 @@
 import pc from 'picocolors'
-import { type Expectation, type Finding, groundOf, judgeExpectation, runMutants } from '../../review/index.js'
+import { coverageOf, type Expectation, type Finding, groundOf, judgeExpectation, runMutants } from '../../review/index.js'
 import { typeModel } from '../../rulebook/index.js'
+import { reportCoverage } from '../coverage.js'
 import { UsageError } from '../errors.js'
 import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
 import { junitOf } from '../junit.js'
@@ -14,6 +15,7 @@ import { watchCheck } from '../watch.js'
 interface CheckOptions extends CommonOptions {
   readonly mutants?: boolean
   readonly keep?: boolean
+  readonly coverage?: string | true
   readonly watch?: boolean
   readonly for: readonly string[]
   readonly type: readonly string[]
@@ -24,6 +26,8 @@ interface CheckOptions extends CommonOptions {
 export async function checkCommand(named: readonly string[], options: CheckOptions): Promise<boolean> {
   if (options.keep && !options.mutants) throw new UsageError('check --keep: it keeps what --mutants proposes: give both')
   if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: as text or json')
+  if (options.coverage !== undefined && (options.mutants || options.format !== 'text'))
+    throw new UsageError('check --coverage: as text, and without --mutants; a folder for it gets pages and data')
   if (options.watch) return watchCheck(named, options)
   const session = await openSession(options)
   const ground = groundOf(session.loaded.book, { people: peopleOf(session, []), records: session.records, now: session.now })
@@ -51,6 +55,11 @@ export async function checkCommand(named: readonly string[], options: CheckOptio
   if (options.format === 'junit') say(junitOf(findings))
   else if (options.format === 'json') say(JSON.stringify(findings.map(asJson), null, 2))
   else report(findings)
+  if (options.coverage !== undefined && options.format === 'text') {
+    const { points, questions } = coverageOf(ground, expectations)
+    const mine = options.type.length === 0 ? points : points.filter(({ type }) => type !== undefined && options.type.includes(type))
+    reportCoverage({ points: mine, questions }, options.coverage, ground.now)
+  }
   if (options.mutants) say('The rulebook is weakened when all of them hold.')
   return held
 }
