@@ -27,13 +27,19 @@ export interface Loaded {
   readonly expectations: string
 }
 
-/** Finds and reads the configuration: the file named, or the nearest one from the working directory upwards. @throws UsageError */
-export async function load(named: string | undefined): Promise<Loaded> {
+/**
+ * Finds and reads the configuration: the file named, or the nearest one from the working directory upwards.
+ * @param alias files to load for packages, whatever is installed beside it
+ * @throws UsageError
+ */
+export async function load(named: string | undefined, alias: Record<string, string> = {}): Promise<Loaded> {
   const file = named === undefined ? findUpwards(process.cwd()) : resolve(named)
   if (!existsSync(file) || !statSync(file).isFile()) throw new UsageError(`there is no configuration file ${file}`)
   let configuration: Partial<Configuration>
   try {
-    configuration = (await createJiti(import.meta.url, { interopDefault: true }).import(file, { default: true })) as Partial<Configuration>
+    configuration = (await createJiti(import.meta.url, { interopDefault: true, alias }).import(file, {
+      default: true,
+    })) as Partial<Configuration>
   } catch (error) {
     const problem = error instanceof Error ? error.message : String(error)
     throw new UsageError(`${file} could not be loaded: ${firstLines(problem)}`)

@@ -243,6 +243,7 @@ Whatever is tried is tried on a copy. Exit status: 0 if all of it holds, 1 if no
   program.addCommand(
     command('drift', 'Shows who gained or lost what since a baseline was kept.')
       .option('--keep', 'keeps the access of now as the baseline')
+      .option('--between <revisions...>', 'compares the rulebooks of two git revisions, or of one and of now, on the data of now')
       .option('--file <file>', 'the baseline; pachter.baseline.yaml beside the configuration if left out')
       .addOption(format(['text', 'json']))
       .addHelpText(
@@ -252,7 +253,8 @@ The baseline is made to be committed and reviewed. Exit status: 0 if nothing cha
 
 Examples:
   pachter drift --keep
-  pachter drift`,
+  pachter drift
+  pachter drift --between main HEAD`,
       )
       .action(async (options) => end((await driftCommand(options)) ? 0 : 1)),
   )

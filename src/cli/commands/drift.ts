@@ -4,10 +4,12 @@ import pc from 'picocolors'
 import { type Baseline, baselineOf, baselineText, type Drift, driftBetween, readBaseline } from '../../review/index.js'
 import type { Model } from '../../rulebook/index.js'
 import { typeModel } from '../../rulebook/index.js'
+import type { Rulebook } from '../../viewpoint/index.js'
 import { sayChanges } from '../changes.js'
 import { UsageError } from '../errors.js'
 import { say } from '../output.js'
 import { peopleOf } from '../people.js'
+import { rulebookAt } from '../revision.js'
 import { type CommonOptions, openSession } from '../session.js'
 import { printable } from '../table.js'
 import { writeWhole } from '../write.js'
@@ -15,6 +17,8 @@ import { writeWhole } from '../write.js'
 interface DriftOptions extends CommonOptions {
   readonly keep?: boolean
   readonly file?: string
+  /** One or two revisions; of one, the rulebook as it is now is the other. */
+  readonly between?: readonly string[]
   readonly format: 'text' | 'json'
 }
 
@@ -22,6 +26,7 @@ const NAME = 'pachter.baseline.yaml'
 
 /** `pachter drift`: who gained or lost what since the baseline was kept. Gives whether nobody did. */
 export async function driftCommand(options: DriftOptions): Promise<boolean> {
+  if (options.between !== undefined) return driftBetweenRevisions(options.between, options)
   const session = await openSession(options)
   const { model } = session.loaded
   const file = options.file === undefined ? join(dirname(session.loaded.file), NAME) : resolve(options.file)
@@ -44,6 +49,37 @@ export async function driftCommand(options: DriftOptions): Promise<boolean> {
   return isNothing(drift)
 }
 
+/** Two rulebooks on the data and people of now. */
+async function driftBetweenRevisions(revisions: readonly string[], options: DriftOptions): Promise<boolean> {
+  if (options.keep || options.file !== undefined)
+    throw new UsageError('drift --between: compares rulebooks, and no baseline: leave out --keep and --file')
+  const [first = '', second, ...more] = revisions
+  if (more.length > 0) throw new UsageError('drift --between: one revision, to compare with what is here, or two')
+  const session = await openSession(options)
+  const before = await rulebookAt(first, session.loaded.file)
+  const after = second === undefined ? session.loaded.book : await rulebookAt(second, session.loaded.file)
+  const people = peopleOf(session, [])
+  const now = session.now ?? new Date()
+  const of = (book: Rulebook, revision: string): Baseline => {
+    // A record type that one of them does not know yet has no records for it.
+    const records = Object.fromEntries(Object.keys(book.model.types).map((type) => [type, session.records[type] ?? []]))
+    try {
+      return baselineOf(book, { people, records, now })
+    } catch (error) {
+      throw new UsageError(`revision ${revision}: ${error instanceof Error ? error.message : String(error)}`)
+    }
+  }
+  const drift = driftBetween(of(before, first), of(after, second ?? 'here'), after.model)
+  if (options.format === 'json') say(JSON.stringify(drift, null, 2))
+  else if (isNothing(drift)) say(`Nobody gained or lost anything from ${first} to ${second ?? 'what is here'}, on the data of now.`)
+  else {
+    say(`From ${first} to ${second ?? 'what is here'}, on the data of now:`)
+    say()
+    changes(drift)
+  }
+  return isNothing(drift)
+}
+
 /** Whether a file holds the same access, whenever it was kept. */
 function saysSo(text: string, now: Baseline): boolean {
   const at = /^at: (.+)$/m.exec(text)?.[1]
@@ -62,6 +98,16 @@ function isNothing({ gained, lost, creates, onlyBefore, onlyAfter }: Drift): boo
 
 function report(drift: Drift, model: Model, file: string): void {
   if (isNothing(drift)) return say(`Nobody gained or lost anything since ${file} was kept.`)
+  changes(drift)
+  const types = new Set([...drift.gained, ...drift.lost].map(({ type }) => typeModel(model, type).name))
+  const [first] = [...drift.gained, ...drift.lost]
+  if (first !== undefined)
+    say(pc.dim(`Of ${[...types].join(', ')}. See why: pachter why ${first.action} ${first.type} ${first.key} --for ${first.person}`))
+  say(`If it is meant: pachter drift --keep, and commit ${file}.`)
+}
+
+/** What was widened, apart from what was narrowed. */
+function changes(drift: Drift): void {
   sayChanges('Widened', drift.gained, pc.red('+'))
   sayChanges('Narrowed', drift.lost, pc.green('-'))
   for (const { type, person, before, after } of drift.creates) say(`${person} creates ${type} records: ${before} before, ${after} now`)
@@ -72,9 +118,4 @@ function report(drift: Drift, model: Model, file: string): void {
   }
   only('No longer there, and not compared', drift.onlyBefore)
   only('New, and not compared', drift.onlyAfter)
-  const types = new Set([...drift.gained, ...drift.lost].map(({ type }) => typeModel(model, type).name))
-  const [first] = [...drift.gained, ...drift.lost]
-  if (first !== undefined)
-    say(pc.dim(`Of ${[...types].join(', ')}. See why: pachter why ${first.action} ${first.type} ${first.key} --for ${first.person}`))
-  say(`If it is meant: pachter drift --keep, and commit ${file}.`)
 }
