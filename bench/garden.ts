@@ -43,7 +43,7 @@ export const PEOPLE = {
 } as const
 
 /** Few plots are vacant, as it would be where people wait for one; Bram helps on one in 250 of those that are shared. */
-export function garden(plots: number) {
+export function garden(plots: number, members = 10) {
   const world = generateWorld(plots)
   const plot = world.plot.map((one, at) =>
     one.state === 'vacant' && at % 10_000 !== 5
@@ -51,13 +51,19 @@ export function garden(plots: number) {
       : one,
   )
   const share = world.share.map((one, at) => (at % 250 === 7 ? { ...one, memberId: 'm-02', until: undefined } : one))
-  return { member: world.member.slice(0, 10), plot, share }
+  return { member: world.member.slice(0, members), plot, share }
 }
 
 /** Makes the tables, fills them in batches, and makes the indexes that the rules could use, and one for the order of lists. */
-export async function fill(db: Kysely<any>, dialect: Dialect, plots: number, progress: (text: string) => void): Promise<void> {
+export async function fill(
+  db: Kysely<any>,
+  dialect: Dialect,
+  plots: number,
+  progress: (text: string) => void,
+  members?: number,
+): Promise<void> {
   await createTables(db, book, dialect)
-  const records = garden(plots)
+  const records = garden(plots, members)
   for (const [type, rows] of Object.entries(records)) {
     const fields = Object.entries(book.model.types[type]?.fields ?? {})
     for (let from = 0; from < rows.length; from += 2000) {

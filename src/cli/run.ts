@@ -37,6 +37,7 @@ function command(name: string, summary: string): Command {
     .exitOverride()
 }
 
+const live = () => new Option('--db <url>', 'looks at the records of a database, which is only read: postgres://, mysql:// or sqlite:file')
 const format = (choices: readonly string[]) => new Option('--format <format>', 'how to print it').choices([...choices]).default(choices[0])
 const onePerson = () =>
   new Option('--for <person>', 'who does it: a name from the configuration, visitor, unknown or system').makeOptionMandatory()
@@ -57,8 +58,8 @@ function everyCommand(end: (status: number) => void): Command {
     .addHelpText(
       'after',
       `
-It works on the nearest pachter.config.ts, which exports the rulebook, a data folder and named people. The db commands work on a
-database, which they only read.
+It works on the nearest pachter.config.ts, which exports the rulebook, a data folder and named people. With --db it looks at the
+records of a database in place of the folder. Nothing that it does writes to either.
 
 Examples:
   pachter people                                     who there is, and with which claims
@@ -97,6 +98,7 @@ Exit status: 0 fine, 1 a try was refused or a check failed, 2 something is wrong
       .option('--differences', 'of several people: only what they do not all see alike')
       .addOption(without())
       .addOption(log())
+      .addOption(live())
       .addOption(format(FORMATS))
       .addHelpText(
         'after',
@@ -126,6 +128,7 @@ Examples:
       .option('--fields', 'the fields that each person sees and changes')
       .option('--all', 'every record in a line of its own, however many there are')
       .addOption(without())
+      .addOption(live())
       .addOption(format(MATRIX_FORMATS))
       .addHelpText(
         'after',
@@ -146,6 +149,7 @@ Examples:
       .argument('<key>', 'the key of the record')
       .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
       .addOption(without())
+      .addOption(live())
       .addOption(format(FORMATS))
       .addHelpText(
         'after',
@@ -166,6 +170,7 @@ Examples:
       .addOption(within())
       .addOption(without())
       .addOption(log())
+      .addOption(live())
       .addOption(format(['text', 'json']))
       .addHelpText(
         'after',
@@ -188,6 +193,7 @@ Exit status: 0 if it was allowed, 1 if not.`,
       .addOption(settings('for create and update: a value that would be sent; may be repeated'))
       .addOption(within())
       .addOption(without())
+      .addOption(live())
       .addOption(format(['text', 'json']))
       .addHelpText(
         'after',
@@ -212,6 +218,7 @@ Examples:
       .option('--mutants', 'weakens the rulebook step by step, and tells which steps no expectation notices')
       .option('--keep', 'with --mutants: appends the expectations that would notice them to kept.yaml')
       .option('--watch', 'again at every change of rules, data or expectations, until Ctrl-C')
+      .addOption(live())
       .addOption(format(['text', 'json', 'junit']))
       .addHelpText(
         'after',
@@ -245,6 +252,7 @@ Whatever is tried is tried on a copy. Exit status: 0 if all of it holds, 1 if no
       .option('--keep', 'keeps the access of now as the baseline')
       .option('--between <revisions...>', 'compares the rulebooks of two git revisions, or of one and of now, on the data of now')
       .option('--file <file>', 'the baseline; pachter.baseline.yaml beside the configuration if left out')
+      .addOption(live())
       .addOption(format(['text', 'json']))
       .addHelpText(
         'after',

@@ -6,13 +6,18 @@ import { UnknownNameError } from '../rulebook/index.js'
 import { type GuardedStore, inMemory, openStore, type Records, type Store, type VerdictLog } from '../store/index.js'
 import { indexed, type Viewpoint } from '../viewpoint/index.js'
 import { readData } from './data.js'
+import { withDatabase } from './database.js'
 import { UsageError } from './errors.js'
 import { type Loaded, load, RESERVED } from './load.js'
+import { typesNeeded } from './needed.js'
+import { readingProgress } from './output.js'
 
 /** Options that every command takes. */
 export interface CommonOptions {
   readonly config?: string
   readonly at?: string
+  /** A database whose records are looked at, in place of the data folder. */
+  readonly db?: string
   /** Rules of the record type to leave out, by their titles. */
   readonly without?: readonly string[]
   /** Writes the verdict log to standard error, a line of JSON for each entry. */
@@ -55,11 +60,14 @@ export async function openRules(
   }
 }
 
-/** Reads configuration and data, and shows the rulebook's warnings. */
-export async function openSession(options: CommonOptions, type?: string): Promise<CliSession> {
+/** Reads configuration and data, and shows the rulebook's warnings. Of a database, what the rules of a type ask about is enough, but for `everything`. */
+export async function openSession(options: CommonOptions, type?: string, { everything = false } = {}): Promise<CliSession> {
   const rules = await openRules(options, type)
   const { loaded, now } = rules
-  const records = await readData(loaded.folder, loaded.model)
+  const records =
+    options.db === undefined
+      ? await readData(loaded.folder, loaded.model)
+      : await readDatabase(options.db, loaded, everything ? undefined : type)
   const clock = now === undefined ? {} : { now }
   const linked = indexed(records)
   return {
@@ -69,6 +77,16 @@ export async function openSession(options: CommonOptions, type?: string): Promis
     viewpoint: (person, within) =>
       loaded.book.for(person.claims as never, { ...clock, records: linked as never, ...(within === undefined ? {} : { within }) }),
   }
+}
+
+/** The records of a database as they are at this moment: all of them, or those that the rules of a type ask about. */
+async function readDatabase(url: string, { book, model, layout }: Loaded, type: string | undefined): Promise<Records> {
+  const types = type === undefined ? Object.keys(model.types) : typesNeeded(model, type)
+  const { snapshot } = await import('../store/databases.js')
+  const { readLayout } = await import('../sql/index.js')
+  return withDatabase(url, async ({ db, dialect }) =>
+    snapshot(book, db, dialect, { types, layout: await readLayout(db, dialect, book, layout), progress: readingProgress() }),
+  )
 }
 
 /** Why the command itself looks at records: not what somebody asked for, and so not in the log. */

@@ -1,19 +1,18 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect } from 'chai'
-import { Kysely, sql } from 'kysely'
+import { type Kysely, sql } from 'kysely'
 import { forever, rulebook, toMany } from 'pachter'
 import { overKysely, verify } from 'pachter/kysely'
-import { createTables, layoutOf, mariadb, missingIndexes, postgres, rowSecurity, sqlite, sqlJsDialect, wantedIndexes } from 'pachter/sql'
+import { createTables, layoutOf, mariadb, missingIndexes, postgres, rowSecurity, wantedIndexes } from 'pachter/sql'
 import { openStore } from 'pachter/store'
-import initSqlJs from 'sql.js'
 import { z } from 'zod'
-import { recordsOf, today } from '../../examples/world/open.js'
-import { book as world } from '../../examples/world/rulebook.js'
+import { today } from '../../examples/world/open.js'
 import { runs } from '../support/command.js'
 import { engines } from '../support/engines.js'
 import { FUNCTIONS, makeRole, ROLE, script, TABLES } from '../support/row-security.js'
+import { worldFile } from '../support/sqlite.js'
 
 const book = rulebook({
   me: { shape: z.object({ id: z.string() }), key: 'id' },
@@ -133,15 +132,7 @@ describe('the db commands', () => {
   const folder = mkdtempSync(join(tmpdir(), 'pachter-'))
   const file = join(folder, 'garden.sqlite')
 
-  before(async () => {
-    const SQL = await initSqlJs()
-    const database = new SQL.Database()
-    const db = new Kysely<any>({ dialect: sqlJsDialect(database) })
-    await createTables(db, world, sqlite)
-    const system = openStore(world, overKysely(db, sqlite), { now: today }).asSystem('fill')
-    for (const type of Object.keys(world.model.types) as 'plot'[]) for (const record of recordsOf(type)) await system.create(type, record)
-    writeFileSync(file, database.export())
-  })
+  before(() => worldFile(file))
   after(() => rmSync(folder, { recursive: true }))
 
   const at = `sqlite:${file}`

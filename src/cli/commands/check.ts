@@ -6,7 +6,7 @@ import { UsageError } from '../errors.js'
 import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
 import { junitOf } from '../junit.js'
 import { reportMutants } from '../mutants.js'
-import { say } from '../output.js'
+import { progress, say } from '../output.js'
 import { peopleOf } from '../people.js'
 import { type CommonOptions, openSession } from '../session.js'
 import { printable } from '../table.js'
@@ -66,12 +66,6 @@ export async function checkCommand(named: readonly string[], options: CheckOptio
 
 function asJson({ expectation: { place, ...expectation }, title, held, problems }: Finding) {
   return { ...place, title, held, problems, expectation }
-}
-
-/** How far it is, where somebody is looking; without numbers, the line is cleared. */
-export function progress(done?: number, all?: number): void {
-  if (process.stderr.isTTY !== true) return
-  process.stderr.write(done === undefined ? '\r\x1b[K' : `\r${done} of ${all} `)
 }
 
 function report(findings: readonly Finding[]): void {

@@ -3,7 +3,7 @@ import type { Row } from '../../condition/index.js'
 import type { Compared, Difference, Verified } from '../../store/databases.js'
 import { withDatabase } from '../database.js'
 import { UsageError } from '../errors.js'
-import { say } from '../output.js'
+import { readingProgress, say } from '../output.js'
 import { type CommonOptions, openRules, type Person } from '../session.js'
 import { columns, printable } from '../table.js'
 
@@ -34,7 +34,7 @@ export async function verifyCommand(url: string, options: VerifyCommandOptions):
       withhold: options.withhold,
       ...(options.role === undefined ? {} : { role: options.role }),
       ...(options.batch === undefined ? {} : { batch: options.batch }),
-      progress: progress(),
+      progress: readingProgress(),
     })
   })
   if (options.format === 'json') say(JSON.stringify(verified, null, 2))
@@ -45,20 +45,6 @@ export async function verifyCommand(url: string, options: VerifyCommandOptions):
 function isSomebody({ name, claims }: Person): boolean {
   if (claims === undefined) throw new UsageError(`--for ${name}: the system sees everything, and no rule is about it`)
   return true
-}
-
-/** Says how far it is, where somebody looks and it takes a while. */
-function progress(): (type: string, done: number, all: number) => void {
-  const begun = Date.now()
-  let last = begun
-  return (type, done, all) => {
-    const now = Date.now()
-    if (!process.stderr.isTTY && now - last < 10_000) return
-    if (now - begun < 1000 || now - last < 200) return
-    last = now
-    const line = `${type}: ${done.toLocaleString('en')} of ${all.toLocaleString('en')} records`
-    process.stderr.write(process.stderr.isTTY ? `\r\u001b[K${line}${done === all ? '\r\u001b[K' : ''}` : `${line}\n`)
-  }
 }
 
 function show({ compared, differences, records }: Verified, people: readonly Person[]): void {

@@ -29,7 +29,7 @@ interface Change {
 
 /** `pachter try <action> <type> [key] --for <person>`: does it to a copy of the data, and looks at what became of that. Gives whether it was allowed. */
 export async function tryCommand(actionName: string, typeName: string, keyText: string | undefined, options: TryOptions): Promise<boolean> {
-  const session = await openSession(options, typeName)
+  const session = await openSession(options, typeName, { everything: true })
   const type = typeModel(session.loaded.model, typeName)
   const action = knownAction(type, actionName)
   const person = session.person(options.for)
