@@ -5,7 +5,7 @@ import { type Expectation, expectationTitle, type MutantResult, withExpectations
 import { shownPath } from './expectations.js'
 import type { Loaded } from './load.js'
 import { say } from './output.js'
-import { printable, wrapped } from './table.js'
+import { hanging, printable, wrapped } from './table.js'
 import { writeWhole } from './write.js'
 
 /** What became of the weakened rulebooks. Gives whether every one that does anything otherwise was noticed. */
@@ -25,7 +25,7 @@ export function reportMutants(
   }
   const score = `${results.length} weakened rulebooks: ${pc.green(`${noticed.length} noticed`)}, ${
     missed.length === 0 ? 'none missed' : pc.red(`${missed.length} missed`)
-  }, ${same.length} that do nothing otherwise on this data.`
+  }${same.length === 0 ? '' : `, ${same.length} that do nothing otherwise on this data`}.`
   if (missed.length > 0) {
     say(pc.bold('Missed: no expectation fails when the rules are weakened like this'))
     say()
@@ -49,7 +49,7 @@ export function reportMutants(
   }
   if (same.length > 0) {
     say(pc.dim('They do nothing otherwise, as far as was found, for these people and records:'))
-    for (const line of fold(same)) say(pc.dim(`  ${line}`))
+    for (const line of fold(same)) say(pc.dim(`  ${hanging(line, 4)}`))
     say()
   }
   say(score)

@@ -87,6 +87,19 @@ export function printable(text: string): string {
   return text.replace(/[\p{Cc}\p{Cf}\u2028\u2029]/gu, (character) => `\\u{${(character.codePointAt(0) as number).toString(16)}}`)
 }
 
+/** Text broken between words to the width of the output, with an indent before every line but the first. */
+export function hanging(text: string, indent: number): string {
+  const lines: string[] = []
+  let line = ''
+  for (const word of text.split(' ')) {
+    if (line !== '' && indent + line.length + 1 + word.length > outputWidth()) {
+      lines.push(line)
+      line = word
+    } else line = line === '' ? word : `${line} ${word}`
+  }
+  return [...lines, line].join(`\n${' '.repeat(indent)}`)
+}
+
 /** Cuts a text to a width, and shows that it did. */
 export function shortened(text: string, width: number): string {
   return text.length <= width ? text : `${text.slice(0, Math.max(0, width - 1))}…`

@@ -1,6 +1,7 @@
 import { isPachterError, type Row, TRUE } from '../condition/index.js'
 import { type Key, type Model, typeModel, UnknownNameError } from '../rulebook/index.js'
 import { DeniedError, type GuardedStore, InvalidError, inMemory, openStore, type Records, type Tables } from '../store/index.js'
+import { keyIs } from '../store/operation.js'
 import { type InnerViewpoint, indexed, type Rulebook, readClaims, rulebookOf } from '../viewpoint/index.js'
 import type { Refusal } from './expectation.js'
 
@@ -219,8 +220,8 @@ async function touched(
   }
   if (key === undefined) return undefined
   const type = typeModel(model, typeName)
-  const all = await tables.select(typeName, { where: TRUE, now })
-  const [is, was] = [all.find(({ row }) => row[type.key] === key)?.row, rowsOf(typeName).get(key)]
+  const [found] = await tables.select(typeName, { where: keyIs(type, key), now })
+  const [is, was] = [found?.row, rowsOf(typeName).get(key)]
   const changed = Object.keys(type.fields).filter((name) => JSON.stringify(is?.[name] ?? null) !== JSON.stringify(was?.[name] ?? null))
   return changed.length === 0 ? undefined : `${typeName} ${key} has another ${changed.join(', ')} than before`
 }

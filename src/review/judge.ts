@@ -59,8 +59,8 @@ async function reach(ground: Ground, { person, action, type, extent, keys }: Rea
   const missing = extent === 'none' ? [] : [...said].filter((key) => !found.has(key))
   const surplus = extent === 'at least' ? [] : [...found].filter((key) => said.has(key) === (extent === 'none'))
   return [
-    ...told(missing, (key) => `missing: ${key}; ${reason(ground, person, action, type, key)}`),
-    ...told(surplus, (key) => `too many: ${key}; ${reason(ground, person, action, type, key)}`),
+    ...told(missing, 'missing', (key) => reason(ground, person, action, type, key)),
+    ...told(surplus, 'too many', (key) => reason(ground, person, action, type, key)),
     ...(extent === 'none' && action === 'read' ? await opened(ground, person, type, [...said], found) : []),
   ]
 }
@@ -85,9 +85,17 @@ async function reached(ground: Ground, person: string, action: string, type: str
   return rows.map((row) => (row as Row)[key] as Key)
 }
 
-function told(keys: readonly Key[], line: (key: Key) => string): string[] {
-  const lines = keys.slice(0, MOST_TOLD).map(line)
-  return keys.length <= MOST_TOLD ? lines : [...lines, `and ${keys.length - MOST_TOLD} more: ${keys.slice(MOST_TOLD, 60).join(', ')}`]
+/** The records in a line for each reason. */
+function told(keys: readonly Key[], what: string, why: (key: Key) => string): string[] {
+  const reasons = new Map<string, Key[]>()
+  for (const key of keys.slice(0, MOST_TOLD)) {
+    const said = why(key)
+    reasons.set(said, [...(reasons.get(said) ?? []), key])
+  }
+  const lines = [...reasons].map(([said, alike]) => `${what}: ${alike.join(', ')}; ${said}`)
+  if (keys.length <= MOST_TOLD) return lines
+  const others = keys.slice(MOST_TOLD, 2 * MOST_TOLD).join(', ')
+  return [...lines, `and ${keys.length - MOST_TOLD} more: ${others}${keys.length > 2 * MOST_TOLD ? ', ...' : ''}`]
 }
 
 function reason(ground: Ground, person: string, action: string, type: string, key: Key): string {

@@ -14,11 +14,13 @@ import type { ClauseTrace, Explanation } from '../viewpoint/index.js'
 
 /** In one line, for developers: what let something happen, or what stood in the way and what would have been nearest, with the values compared. */
 export function reasonOf({ verdict, decidedBy, clauses, clause, withheldBy }: Explanation): string {
-  if (verdict.allowed) {
-    const letting = clauses.filter(({ holds }) => holds).map(({ title }) => title)
-    return `let by ${letting.join('; or ')}`
-  }
   const wording = { record: `the ${verdict.type}` }
+  if (verdict.allowed) {
+    const [first, ...others] = clauses.filter(({ holds }) => holds)
+    if (first === undefined) return 'let'
+    const why = [...new Set(holding(first.trace, wording))].join('; ')
+    return [`let by ${first.title}${why === '' ? '' : `: ${why}`}`, ...others.map(({ title }) => `or by ${title}`)].join('; ')
+  }
   const [withheld] = withheldBy
   if (withheld?.kind === 'gate') return `the gate is closed: ${failing(withheld.trace, wording).join('; ') || withheld.title}`
   if (withheld !== undefined) return `withheld: ${withheld.title}`
@@ -32,6 +34,29 @@ function missedBy(clause: ClauseTrace, wording: Wording): string {
   if (clause.onlyWithin !== undefined) return `only within ${clause.onlyWithin.join(' or ')}`
   if (!clause.trace.holds) return failing(clause.trace, wording).join('; ')
   return `afterwards, ${clause.after === undefined ? '' : failing(clause.after, wording).join('; ')}`
+}
+
+/** The comparisons by which a condition holds, with the values compared; of several that would do, the first. */
+function holding(part: Trace, wording: Wording): string[] {
+  const { node } = part
+  switch (node.kind) {
+    case 'constant':
+      return []
+    case 'named':
+    case 'allOf':
+      return part.of.flatMap((inner) => holding(inner, wording))
+    case 'anyOf':
+      return part.of
+        .filter((inner) => inner.holds)
+        .slice(0, 1)
+        .flatMap((inner) => holding(inner, wording))
+    case 'some': {
+      const [fitting] = part.of
+      return fitting === undefined ? [] : holding(fitting, lookingAt(fitting, node, wording))
+    }
+    default:
+      return [saidOf(part, wording)]
+  }
 }
 
 /** The comparisons for which a condition fails, with the values compared. */
@@ -53,19 +78,30 @@ function failing(part: Trace, wording: Wording): string[] {
   }
 }
 
-function missedAmong(part: Trace, { over, each }: SomeNode, wording: Wording): string {
+function missedAmong(part: Trace, some: SomeNode, wording: Wording): string {
+  const { over } = some
   const what = over.kind === 'elements' ? 'value' : over.type
   if ((part.looked ?? 0) === 0) return `there is no ${what}`
   const [nearest] = part.of
-  if (nearest === undefined) return `no ${what} fits`
-  const key = over.kind === 'elements' ? 'the value' : `${what} ${String(Object.values(nearest.on ?? {})[0] ?? '')}`
-  return failing(nearest, { ...wording, looking: { ...wording.looking, [each]: key } }).join('; ')
+  return nearest === undefined ? `no ${what} fits` : failing(nearest, lookingAt(nearest, some, wording)).join('; ')
+}
+
+/** How the record that a `some` looks at is spoken of: by its key, its first field. */
+function lookingAt(one: Trace, { over, each }: SomeNode, wording: Wording): Wording {
+  const key = over.kind === 'elements' ? 'the value' : `${over.type} ${String(Object.values(one.on ?? {})[0] ?? '')}`
+  return { ...wording, looking: { ...wording.looking, [each]: key } }
 }
 
 /** What a comparison says, in brackets with what stood on its sides. */
 function saidOf(part: Trace, wording: Wording): string {
-  const values = comparedValues(part.node.kind === 'not' ? (part.of[0] as Trace) : part)
-  return `${describe(part.node, wording)}${values === '' ? '' : ` [${values}]`}`
+  const { node } = part
+  const values = comparedValues(node.kind === 'not' ? (part.of[0] as Trace) : part)
+  if (part.holds && node.kind === 'compare' && node.by === 'is') {
+    // Where both are the same, one is enough; and none, where the rule says what it is.
+    const said = [node.left, node.right].some(({ kind }) => kind === 'literal') ? '' : ` [${describeValue(part.values?.[0])}]`
+    return `${describe(node, wording)}${said}`
+  }
+  return `${describe(node, wording)}${values === '' ? '' : ` [${values}]`}`
 }
 
 /** What stood on the sides of a comparison, but for what was written in the rule. */

@@ -9,7 +9,7 @@ import { reportMutants } from '../mutants.js'
 import { progress, say } from '../output.js'
 import { peopleOf } from '../people.js'
 import { type CommonOptions, openSession } from '../session.js'
-import { printable } from '../table.js'
+import { hanging, printable } from '../table.js'
 import { watchCheck } from '../watch.js'
 
 interface CheckOptions extends CommonOptions {
@@ -79,7 +79,7 @@ function report(findings: readonly Finding[]): void {
     for (const { expectation, title, problems } of failed) {
       say()
       say(`  ${pc.dim(`line ${expectation.place?.line}`)}  ${pc.bold(printable(title))}`)
-      for (const problem of problems) say(`    ${pc.red('x')} ${printable(problem)}`)
+      for (const problem of problems) say(`    ${pc.red('x')} ${hanging(printable(problem), 6)}`)
     }
     if (failed.length > 0) say()
   }

@@ -144,7 +144,7 @@ function report(
     return
   }
   for (const change of changes) for (const line of changeLines(change)) say(`  ${line}`)
-  say(pc.dim('  This was done to a copy: the data folder is as it was.'))
+  say(pc.dim('  This was done to a copy: the data itself is as it was.'))
 }
 
 function changeLines({ type, key, before, after }: Change): string[] {
