@@ -118,7 +118,7 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
 
   /** "update plot p-01", by the same words as the command line. */
   const deed = (node: Node): { action: string; type: TypeModel; key: string | undefined } => {
-    const [, action, typeName, key] = /^(\S+)\s+(\S+)(?:\s+(.+))?$/.exec(written(node, 'an action')) ?? []
+    const [, action, typeName, key] = /^(\S+)\s+(\S+)(?:\s(.+))?$/s.exec(written(node, 'an action')) ?? []
     if (action === undefined || typeName === undefined) return fail(node, 'write action, record type and key, as in "update plot p-01"')
     const type = typeOf(node, typeName)
     return { action: actionOf(node, type, action), type, key }
@@ -203,7 +203,7 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
 
   /** The row of everybody in a table of one record: what they may do to it, and nothing else. */
   function table(entry: Entry): Expectation[] {
-    const [, typeName, keyText] = /^(\S+)\s+(.+)$/.exec(written(entry.key, 'a table')) ?? []
+    const [, typeName, keyText] = /^(\S+)\s(.+)$/s.exec(written(entry.key, 'a table')) ?? []
     if (typeName === undefined) return fail(entry.key, 'a table is of one record: write its type and key, as in "plot p-01"')
     const type = typeOf(entry.key, typeName)
     const key = keyOf(entry.key, type, keyText)

@@ -2,9 +2,11 @@ import { readFileSync } from 'node:fs'
 import Ajv2020 from 'ajv/dist/2020.js'
 import { expect } from 'chai'
 import fc from 'fast-check'
+import { rulebook as numberedBook } from 'pachter'
 import { type Expectation, expectationTitle, groundOf, judgeExpectation, readExpectations, withExpectations } from 'pachter/review'
 import { ExpectationError, lookThrough } from 'pachter/testing'
 import { parse } from 'yaml'
+import { z } from 'zod'
 import { recordsOf, today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
@@ -140,6 +142,34 @@ describe('an expectation file', () => {
     }
   })
 
+  it('holds whatever keys there are', () => {
+    const text = fc.oneof(
+      fc.string({ minLength: 1 }),
+      fc.constantFrom('all', 'none', '1', 'null', 'true', 'a b', 'x: y', '#', '__proto__', ' a', '- b', '~'),
+    )
+    const law = fc.property(fc.uniqueArray(text, { minLength: 1, maxLength: 4 }), fc.boolean(), (keys, whole) => {
+      const about = { person: 'ines', type: 'plot' } as const
+      const written: Expectation[] = [
+        { kind: 'reach', ...about, action: 'read', extent: 'exactly', keys },
+        { kind: 'reach', ...about, action: 'delete', extent: 'exactly', keys: whole ? 'all' : [] },
+        ...keys.map((key) => ({
+          kind: 'fields' as const,
+          ...about,
+          action: 'update' as const,
+          key,
+          extent: 'none' as const,
+          fields: ['rentDue', 'number'],
+        })),
+        ...keys.map((key) => ({ kind: 'try' as const, ...about, action: 'delete', key, allowed: whole })),
+        { kind: 'try', ...about, action: 'create', sending: { planting: keys[0] }, allowed: false, as: 'invalid' },
+        ...keys.map((key) => ({ kind: 'access' as const, ...about, key, actions: whole ? ['read'] : [] })),
+      ]
+      const read = readExpectations(withExpectations(undefined, written), 'f', { ...known, keys: () => keys })
+      expect(read.map(bare).sort()).to.deep.equal(written.map(bare).sort())
+    })
+    fc.assert(law, { numRuns: 300 })
+  })
+
   const HEAD = 'pachter expectations: 1\n'
   const BAD: readonly [text: string, line: number, says: RegExp][] = [
     ['', 1, /begin with "pachter expectations: 1"/],
@@ -199,6 +229,30 @@ describe('an expectation file', () => {
       `${HEAD}tables: { plot: { ines: read } }`,
     ])
       expect(fits(parse(text)), text).to.equal(false)
+  })
+
+  it('and calls take whole numbers for keys', async () => {
+    const numbered = numberedBook({
+      me: { shape: z.object({ id: z.int() }), key: 'id' },
+      records: { plot: { shape: z.object({ id: z.int(), holderId: z.int(), state: z.string() }), key: 'id' } },
+    }).rules({
+      plot: (plot, { me, whoever }) => ({
+        may: { read: [whoever(plot.holderId.is(me.id))], update: [whoever(plot.holderId.is(me.id)).only('state')] },
+      }),
+    })
+    const mine = lookThrough(numbered, {
+      people: { ann: { id: 7 } },
+      records: { plot: [1, 2].map((id) => ({ id, holderId: 6 + id, state: 'let' })) },
+    })
+    const text = `${HEAD}people:
+  ann: { sees exactly: { plot: [1] }, changes exactly: { plot: { 1: state } }, may: [update plot 1: { sending: { state: x } }], is refused: [read plot 2] }
+tables: { plot 1: { ann: 'read, update', everyone else: nothing } }`
+    const all = mine.read(text)
+    expect(all).to.have.length(8)
+    for (const one of all) await mine.holds(one)
+    await mine.as('ann').sees('plot', { 1: ['state'] })
+    await mine.as('unknown').seesExactly('plot', [])
+    expect(() => mine.read(text.replace('read plot 2', 'read plot 3'))).to.throw(/there is no plot "3"/)
   })
 
   it('is judged at the instant that it names', async () => {
