@@ -1,6 +1,5 @@
 import type { Coverage, CoveragePoint } from './coverage.js'
-import { escaped } from './report.js'
-import { COLOURS } from './report-page.js'
+import { COLOURS, escaped, htmlPage, minute } from './report-page.js'
 
 /** Whether it came out both ways. */
 export function isCovered({ counts }: CoveragePoint): boolean {
@@ -82,26 +81,18 @@ export function coverageReport(
 ${mine.map(row).join('\n')}
 </tbody></table></section>`
   }
-  return `<!doctype html>
-<html lang="en">
-<head>
-<meta charset="utf-8">
-<meta name="viewport" content="width=device-width, initial-scale=1">
-<title>${escaped(title)}</title>
-<style>${STYLE}</style>
-</head>
-<body>
-<header><h1>${escaped(title)}</h1>
-<p>${questions} questions, as of ${escaped(now.toISOString().slice(0, 16).replace('T', ' '))} UTC. Of ${points.length} rules and parts of them, ${both} came out both ways.</p>
+  return htmlPage(
+    title,
+    STYLE,
+    `<header><h1>${escaped(title)}</h1>
+<p>${questions} questions, as of ${minute(now)}. Of ${points.length} rules and parts of them, ${both} came out both ways.</p>
 <form><label><input id="only" type="checkbox"> only what did not come out both ways</label></form></header>
 <main>
 ${types.map(section).join('\n')}
 <p id="all" hidden>Everything came out both ways.</p>
 </main>
-<script>${SCRIPT}</script>
-</body>
-</html>
-`
+<script>${SCRIPT}</script>`,
+  )
 }
 
 function row(point: CoveragePoint): string {

@@ -1,5 +1,34 @@
 // The looks and the behaviour of the report, as they stand in its page.
 
+/** A page that needs nothing but itself. */
+export function htmlPage(title: string, style: string, body: string): string {
+  return `<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>${escaped(title)}</title>
+<style>${style}</style>
+</head>
+<body>
+${body}
+</body>
+</html>
+`
+}
+
+const ESCAPES: { readonly [character: string]: string } = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' }
+
+/** Text in HTML. */
+export function escaped(text: string): string {
+  return text.replace(/[&<>"']/g, (character) => ESCAPES[character] as string)
+}
+
+/** An instant to the minute. */
+export function minute(time: Date): string {
+  return `${time.toISOString().slice(0, 16).replace('T', ' ')} UTC`
+}
+
 /** Dark on light, and the other way round where that is asked for. */
 export const COLOURS = `
 :root { color-scheme: light dark; --paper: #fbfaf6; --ink: #1e2a22; --quiet: #5d665f; --line: #dad6c8; --whole: #cfe3cf; --part: #cfe3cf; --change: #2f6b46; --on-change: #ffffff; --here: #8a5a00; }

@@ -1,6 +1,6 @@
 import type { Key } from '../rulebook/index.js'
 import type { Access, AccessMatrix } from './matrix.js'
-import { SCRIPT, STYLE } from './report-page.js'
+import { escaped, htmlPage, minute, SCRIPT, STYLE } from './report-page.js'
 
 /** What a report is told besides its matrices. */
 export interface ReportOptions {
@@ -27,18 +27,12 @@ export function accessReport(matrices: readonly AccessMatrix[], { title = 'Who m
   const sections = matrices.map((matrix) => section(matrix, numberOf))
   const types = matrices.map(({ type }) => `<option>${escaped(type)}</option>`).join('')
   const chooser = matrices.length > 1 ? `<label>Records <select id="type">${types}</select></label>` : ''
-  return `<!doctype html>
-<html lang="en">
-<head>
-<meta charset="utf-8">
-<meta name="viewport" content="width=device-width, initial-scale=1">
-<title>${escaped(title)}</title>
-<style>${STYLE}</style>
-</head>
-<body>
-<header>
+  return htmlPage(
+    title,
+    STYLE,
+    `<header>
 <h1>${escaped(title)}</h1>
-<p>As of ${escaped(now.toISOString().slice(0, 16).replace('T', ' '))} UTC.</p>
+<p>As of ${minute(now)}.</p>
 <form id="filters">${chooser}<label>People <input id="people" type="search" placeholder="all" autocomplete="off"></label><label>Keys <input id="keys" type="search" placeholder="all" autocomplete="off"></label><label class="check"><input id="unlike" type="checkbox"> only where people differ</label><label class="check"><input id="changes" type="checkbox"> only what can be changed</label></form>
 </header>
 <main>
@@ -50,10 +44,8 @@ ${sections.join('\n')}
 <p class="legend"><span class="tile whole"></span> reads <span class="tile part"></span> reads some fields <span class="tile change">u</span> changes: the letters say how <span class="tile none"></span> nothing. A pale edge above: not all fields are seen. Create, ?: depends on the record.</p>
 </footer>
 <script type="application/json" id="texts">${inScript([...texts.keys()])}</script>
-<script>${SCRIPT}</script>
-</body>
-</html>
-`
+<script>${SCRIPT}</script>`,
+  )
 }
 
 function section(matrix: AccessMatrix, numberOf: (text: string) => number): string {
@@ -130,13 +122,6 @@ export function lettersOf(actions: readonly string[]): ReadonlyMap<string, strin
     letters.set(action, [...action.toLowerCase(), ...'123456789'].find((letter) => !taken.has(letter)) ?? '*')
   }
   return letters
-}
-
-const ESCAPES: { readonly [character: string]: string } = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' }
-
-/** Text in HTML. */
-export function escaped(text: string): string {
-  return text.replace(/[&<>"']/g, (character) => ESCAPES[character] as string)
 }
 
 /** JSON that no element around it can be ended by. */
