@@ -40,16 +40,6 @@ export interface LookOptions<P extends string, Me> {
   readonly now?: Date
 }
 
-type Anybody<P extends string> = P | 'visitor' | 'unknown'
-type AnyAction<W extends World, K extends TypeName<W>> = Action | W['actions'][K]
-type StoredAction<W extends World, K extends TypeName<W>> = Exclude<AnyAction<W, K>, 'create'>
-
-/** Which records: their keys, or all there are; or keys with the fields that are meant. */
-export type Which<W extends World, K extends TypeName<W>> =
-  | readonly Key[]
-  | 'all'
-  | { readonly [key: string]: readonly FieldName<W, K>[] | 'all' }
-
 /** What is sent with a try, and what should come of it. */
 export interface Trying<W extends World, K extends TypeName<W>> {
   readonly sending?: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null }
@@ -59,24 +49,46 @@ export interface Trying<W extends World, K extends TypeName<W>> {
 /** One person, of whom something is expected. Every method throws an `ExpectationError` where it is otherwise. */
 export interface Onlooker<W extends World> {
   /** Sees these records, and maybe others. */
-  sees<K extends TypeName<W>>(type: K, which: Which<W, K>): Promise<void>
+  sees<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
   /** Sees these records and no others; where fields are named, these and no others. */
-  seesExactly<K extends TypeName<W>>(type: K, which: Which<W, K>): Promise<void>
+  seesExactly<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
   /** Sees none of these records; where fields are named, none of these of them. */
-  doesNotSee<K extends TypeName<W>>(type: K, which: Which<W, K>): Promise<void>
+  doesNotSee<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
   /** May change these records, and maybe others. */
-  changes<K extends TypeName<W>>(type: K, which: Which<W, K>): Promise<void>
+  changes<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
   /** May change these records and no others; where fields are named, these and no others. */
-  changesExactly<K extends TypeName<W>>(type: K, which: Which<W, K>): Promise<void>
+  changesExactly<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
   /** May change none of these records; where fields are named, none of these of them. */
-  doesNotChange<K extends TypeName<W>>(type: K, which: Which<W, K>): Promise<void>
+  doesNotChange<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
   /** May do an action to these stored records and no others. */
-  mayExactly<K extends TypeName<W>>(action: StoredAction<W, K>, type: K, keys: readonly Key[] | 'all'): Promise<void>
+  mayExactly<K extends TypeName<W>>(
+    action: Exclude<Action | W['actions'][K], 'create'>,
+    type: K,
+    keys: readonly Key[] | 'all',
+  ): Promise<void>
   /** May create such a record; where `giving` is said, it comes to hold that. It is really done, to a copy. */
   may<K extends TypeName<W>>(action: 'create', type: K, trying: Trying<W, K> & { readonly giving?: Partial<RowOf<W, K>> }): Promise<void>
   /** May do an action to a stored record. An update without `sending` asks whether anything of it may be changed. */
   may<K extends TypeName<W>>(
-    action: StoredAction<W, K>,
+    action: Exclude<Action | W['actions'][K], 'create'>,
     type: K,
     key: Key,
     trying?: Trying<W, K> & { readonly giving?: Partial<RowOf<W, K>> },
@@ -88,7 +100,7 @@ export interface Onlooker<W extends World> {
     trying: Trying<W, K> & { readonly as?: Refusal; readonly saying?: string },
   ): Promise<void>
   isRefused<K extends TypeName<W>>(
-    action: StoredAction<W, K>,
+    action: Exclude<Action | W['actions'][K], 'create'>,
     type: K,
     key: Key,
     trying?: Trying<W, K> & { readonly as?: Refusal; readonly saying?: string },
@@ -101,12 +113,12 @@ export interface Onlooker<W extends World> {
 
 /** A rulebook, people and records, of which something is expected. */
 export interface Look<W extends World, P extends string> {
-  as(person: Anybody<P>): Onlooker<W>
+  as(person: P | 'visitor' | 'unknown'): Onlooker<W>
   /** All that each of them may do to a stored record; `everyone else` speaks for those who are not named. */
   table<K extends TypeName<W>>(
     type: K,
     key: Key,
-    rows: { readonly [name in Anybody<P> | 'everyone else']?: readonly StoredAction<W, K>[] },
+    rows: { readonly [name in P | 'visitor' | 'unknown' | 'everyone else']?: readonly Exclude<Action | W['actions'][K], 'create'>[] },
   ): Promise<void>
   /** The expectations of a file, each to be handed to `holds`. @throws ExpectationFileError */
   read(text: string, file?: string): readonly Expectation[]
@@ -150,17 +162,16 @@ async function must(ground: Ground, expectation: Expectation): Promise<void> {
 type Holds = (expectation: Expectation) => Promise<void>
 
 function onlooker(person: string, model: Model, holds: Holds) {
-  const reach =
-    (action: 'read' | 'update', extent: 'exactly' | 'at least' | 'none') => async (type: string, which: Which<World, string>) => {
-      const about = { person, action, type, extent } as const
-      if (which === 'all' || Array.isArray(which)) return holds({ kind: 'reach', ...about, keys: which as readonly Key[] | 'all' })
-      const { fields: shape, key: keyField } = typeModel(model, type)
-      const named = Object.entries(which as { readonly [key: string]: readonly string[] | 'all' }).map(
-        ([key, fields]) => [shape[keyField]?.type === 'integer' ? Number(key) : key, fields] as const,
-      )
-      if (extent !== 'none') await holds({ kind: 'reach', ...about, keys: named.map(([key]) => key) })
-      for (const [key, fields] of named) await holds({ kind: 'fields', ...about, key, fields })
-    }
+  const reach = (action: 'read' | 'update', extent: 'exactly' | 'at least' | 'none') => async (type: string, which: unknown) => {
+    const about = { person, action, type, extent } as const
+    if (which === 'all' || Array.isArray(which)) return holds({ kind: 'reach', ...about, keys: which as readonly Key[] | 'all' })
+    const { fields: shape, key: keyField } = typeModel(model, type)
+    const named = Object.entries(which as { readonly [key: string]: readonly string[] | 'all' }).map(
+      ([key, fields]) => [shape[keyField]?.type === 'integer' ? Number(key) : key, fields] as const,
+    )
+    if (extent !== 'none') await holds({ kind: 'reach', ...about, keys: named.map(([key]) => key) })
+    for (const [key, fields] of named) await holds({ kind: 'fields', ...about, key, fields })
+  }
   const trying =
     (allowed: boolean) =>
     (action: string, type: string, ...rest: readonly unknown[]): Promise<void> => {
