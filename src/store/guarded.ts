@@ -11,12 +11,12 @@ import { more } from './described.js'
 import { DeniedError, denied, InvalidError, QueryError, StoreError } from './errors.js'
 import { included, readInclude, typesIncluded } from './include.js'
 import type { AboutCall, Logger } from './log.js'
-import { deny, holding, isKey, judge, keyIs, type Operation, see, visible } from './operation.js'
-import { aboutList, type CountOptions, countField, orderFor, type PageOptions, placeOf, readSize } from './pages.js'
-import { type DescribedOptions, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
+import { deny, holding, isKey, judge, keyIs, type Operation, type Seen, see, visible } from './operation.js'
+import { aboutList, type CountOptions, countField, type DescribedPageOptions, orderFor, placeOf, readSize } from './pages.js'
+import { type DescribedOptions, PAGE_OPTIONS, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
 import { reliedOn } from './relied.js'
 import type { GuardedStore, SystemStore } from './store.js'
-import type { Isolation, Tables } from './tables.js'
+import type { Isolation, Selection, Tables } from './tables.js'
 import { targetTypes } from './targets.js'
 import { applyUpdate, judgeUpdate } from './update.js'
 import { guardedWhere, typesIn, visibleField } from './where.js'
@@ -84,30 +84,50 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
   async function list(typeName: string, given?: DescribedOptions<World, string>) {
     const type = typeModel(model, typeName)
     const options: DescribedOptions<World, string> = readOptions(typeName, given) as DescribedOptions<World, string>
-    const where = readWhere(model.types, type, options.where)
-    const sort = readSort(type, options.sort)
+    const asked = readList(type, options)
     const limit = readLimit(type, options.limit)
-    const fields = readFields(type, options.fields)
-    const actions = readActions(type, options.withActions)
-    const described = actions.length > 0 || options.withStandings === true
-    const plans = readInclude(model.types, type, (options as { include?: unknown }).include)
     if (limit === 0 || still.outright(typeName, 'read') !== undefined) return []
     return safely(`list ${typeName}`, async () => {
-      const op = await operation(tables, [...new Set([typeName, ...typesIn(where), ...typesIncluded(plans)])])
-      const also = more(op.asker, type, actions, options.withStandings === true)
-      const seen = await see(op, typeName, {
-        where: guardedWhere(op.asker, type, where),
-        sort: orderFor(op, type, sort),
-        flags: also.flags,
-        ...(limit === undefined ? {} : { limit }),
-      })
-      const records = await included(op, type, seen, plans)
-      const along = fields && [...fields, ...plans.map(({ link }) => link.name)]
-      return seen.map((one, at) => {
-        const record = withFields(type, records[at] as Row, along)
-        return described ? also.describe(one, record) : record
-      })
+      const { seen, told } = await listed(type, asked, limit === undefined ? {} : { limit })
+      return told(seen)
     })
+  }
+
+  /** What a list or a page of one is asked for. */
+  function readList(type: TypeModel, options: DescribedOptions<World, string>) {
+    return {
+      where: readWhere(model.types, type, options.where),
+      sort: readSort(type, options.sort),
+      fields: readFields(type, options.fields),
+      actions: readActions(type, options.withActions),
+      standings: options.withStandings === true,
+      plans: readInclude(model.types, type, (options as { include?: unknown }).include),
+    }
+  }
+
+  /** The records that somebody sees, and a way to give them back with what else was asked for. */
+  async function listed(
+    type: TypeModel,
+    { where, sort, fields, actions, standings, plans }: ReturnType<typeof readList>,
+    some: Pick<Selection, 'limit' | 'after'>,
+  ) {
+    const op = await operation(tables, [...new Set([type.name, ...typesIn(where), ...typesIncluded(plans)])])
+    const also = more(op.asker, type, actions, standings)
+    const seen = await see(op, type.name, {
+      where: guardedWhere(op.asker, type, where),
+      sort: orderFor(op, type, sort),
+      flags: also.flags,
+      ...some,
+    })
+    const told = async (those: readonly Seen[]) => {
+      const records = await included(op, type, those, plans)
+      const along = fields && [...fields, ...plans.map(({ link }) => link.name)]
+      return those.map((one, at) => {
+        const record = withFields(type, records[at] as Row, along)
+        return actions.length > 0 || standings ? also.describe(one, record) : record
+      })
+    }
+    return { seen, told }
   }
 
   return Object.freeze({
@@ -137,29 +157,20 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
         })
       }),
 
-    page: (typeName: string, given?: PageOptions<World, string>) =>
+    page: (typeName: string, given?: DescribedPageOptions<World, string>) =>
       logger.about({ action: 'read', type: typeName }, async () => {
         const type = typeModel(model, typeName)
-        const options = readOptions(typeName, given, ['where', 'sort', 'fields', 'size', 'after']) as PageOptions<World, string>
-        const where = readWhere(model.types, type, options.where)
-        const sort = readSort(type, options.sort)
-        const fields = readFields(type, options.fields)
+        const options = readOptions(typeName, given, PAGE_OPTIONS) as DescribedPageOptions<World, string>
+        const asked = readList(type, options)
         const size = readSize(type, options.size)
-        const about = aboutList(logger.who, type, sort)
+        const about = aboutList(logger.who, type, asked.sort)
         const after = options.after === undefined ? undefined : await cursors.read(about, options.after)
         return safely(`list ${typeName}`, async () => {
-          const op = await operation(tables, [typeName, ...typesIn(where)])
-          const narrowed = guardedWhere(op.asker, type, where)
-          const seen = await see(op, typeName, {
-            where: narrowed,
-            sort: orderFor(op, type, sort),
-            limit: size + 1,
-            ...(after ? { after } : {}),
-          })
+          const { seen, told } = await listed(type, asked, { limit: size + 1, ...(after ? { after } : {}) })
           const rows = seen.slice(0, size)
           const last = seen.length > size ? rows.at(-1) : undefined
-          const next = last && { next: await cursors.write(about, placeOf(type, sort, last.shown)) }
-          return { records: rows.map(({ shown }) => withFields(type, shown, fields)), ...next }
+          const next = last && { next: await cursors.write(about, placeOf(type, asked.sort, last.shown)) }
+          return { records: await told(rows), ...next }
         })
       }),
 

@@ -22,7 +22,7 @@ export {
 export type { Include, Included } from './include.js'
 export type { LogEntry, VerdictLog } from './log.js'
 export { inMemory, type Records } from './memory.js'
-export type { Counted, CountOptions, Page, PageOptions } from './pages.js'
+export type { Counted, CountOptions, DescribedPageOptions, Page, PageOptions } from './pages.js'
 export type { Described, DescribedOptions, ListOptions, Permitted, Picked } from './query.js'
 export { type GuardedStore, openStore, type Store, type StoreOptions, type SystemStore } from './store.js'
 export type { Backend, Found, Isolation, Selection, SortStep, Tables, Target } from './tables.js'

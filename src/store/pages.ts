@@ -3,7 +3,7 @@ import { type FieldName, fieldOf, type Key, type TypeModel, type TypeName, type 
 import type { CursorValue } from './cursor.js'
 import { QueryError } from './errors.js'
 import type { Operation } from './operation.js'
-import { type ListOptions, type Picked, readSort } from './query.js'
+import { type DescribedOptions, type ListOptions, readSort } from './query.js'
 import type { SortStep } from './tables.js'
 import { visibleField } from './where.js'
 
@@ -28,9 +28,16 @@ export type PageOptions<W extends World, K extends TypeName<W>, F extends FieldN
   readonly after?: string | undefined
 }
 
+/** Which page of a list, with what else to say of each record. */
+export type DescribedPageOptions<W extends World, K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>> = Omit<
+  DescribedOptions<W, K, F>,
+  'limit'
+> &
+  Pick<PageOptions<W, K, F>, 'size' | 'after'>
+
 /** A page of a list. */
-export interface Page<W extends World, K extends TypeName<W>, F extends FieldName<W, K>> {
-  readonly records: Picked<W, K, F>[]
+export interface Page<R> {
+  readonly records: R[]
   /** Where the next page begins; undefined where this was the last. */
   readonly next?: string
 }

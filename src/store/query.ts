@@ -149,3 +149,5 @@ export function readOptions(type: string, options: unknown, known: readonly stri
 }
 
 const LIST_OPTIONS: readonly string[] = ['where', 'sort', 'limit', 'fields', 'include', 'withActions', 'withStandings']
+/** The options of a page. */
+export const PAGE_OPTIONS: readonly string[] = ['where', 'sort', 'fields', 'size', 'after', 'include', 'withActions', 'withStandings']

@@ -7,7 +7,7 @@ import { QueryError } from './errors.js'
 import { guarded } from './guarded.js'
 import type { Include, Included } from './include.js'
 import { type AboutAsker, loggerFor, type VerdictLog } from './log.js'
-import type { Counted, CountOptions, Page, PageOptions } from './pages.js'
+import type { Counted, CountOptions, DescribedPageOptions, Page, PageOptions } from './pages.js'
 import type { Described, DescribedOptions, ListOptions, Picked } from './query.js'
 import type { Backend } from './tables.js'
 
@@ -45,7 +45,15 @@ export interface GuardedStore<W extends World = World> {
    * const first = await mine.page('plot', { sort: ['-number'], size: 20 })
    * const second = await mine.page('plot', { sort: ['-number'], size: 20, after: first.next })
    */
-  page<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>>(type: K, options?: PageOptions<W, K, F>): Promise<Page<W, K, F>>
+  page<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>, const I extends Include<W, K> = {}>(
+    type: K,
+    options?: PageOptions<W, K, F> & { readonly include?: I & Include<W, K> },
+  ): Promise<Page<Picked<W, K, F> & Included<W, K, I>>>
+  /** The same, and for each record what the asker may do to it. */
+  page<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>>(
+    type: K,
+    options: DescribedPageOptions<W, K, F>,
+  ): Promise<Page<Described<Picked<W, K, F>>>>
 
   /** How many records this person may read. @throws QueryError, UnknownNameError */
   count<K extends TypeName<W>>(type: K, options?: CountOptions<W, K>): Promise<number>

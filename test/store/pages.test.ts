@@ -117,6 +117,25 @@ for (const [where, open] of Object.entries(backends(book))) {
       )
     })
 
+    it('bring along what a list brings along', async () => {
+      const store = await fresh(
+        Array.from({ length: 5 }, (_, at) => ({ holderId: at < 3 ? 'a' : 'b', name: `${at}`, open: true, rent: at })),
+      )
+      for (const me of [{ id: 'a' }, null])
+        for (const more of [{ withActions: ['update', 'delete'] as const }, { withStandings: true }]) {
+          const mine = store.for(me)
+          const whole = await mine.list('plot', { sort: ['-name'], ...more })
+          const paged: unknown[] = []
+          for (let after: string | undefined; ; ) {
+            const page = await mine.page('plot', { sort: ['-name'], size: 2, after, ...more })
+            paged.push(...page.records)
+            after = page.next
+            if (after === undefined) break
+          }
+          expect(paged).to.deep.equal(whole)
+        }
+    })
+
     it('give cursors that are good for one person, list and order', async () => {
       const store = await fresh(Array.from({ length: 4 }, () => ({ holderId: 'a', name: 'x', open: true, rent: 4711 })))
       const mine = store.for({ id: 'a' })

@@ -1,0 +1,88 @@
+import type { Row } from '../condition/index.js'
+import type { Field, TypeModel } from '../rulebook/index.js'
+import { RequestError } from './error.js'
+
+/** Reads a JSON object from a request of at most so many bytes. @throws RequestError 400, 413, 415 */
+export async function readBody(request: Request, types: readonly string[], most: number): Promise<Row> {
+  const [type = ''] = (request.headers.get('content-type') ?? '').split(';')
+  if (!types.includes(type.trim().toLowerCase())) throw new RequestError(415, `Send ${types.join(' or ')}.`)
+  const text = new TextDecoder('utf-8', { fatal: true })
+  let body: unknown
+  try {
+    body = JSON.parse(text.decode(await bytesOf(request, most)))
+  } catch (error) {
+    if (error instanceof RequestError) throw error
+    throw new RequestError(400, 'The body is not JSON.')
+  }
+  if (typeof body !== 'object' || body === null || Array.isArray(body)) throw new RequestError(400, 'The body has to be a JSON object.')
+  return body as Row
+}
+
+async function bytesOf(request: Request, most: number): Promise<Uint8Array> {
+  const tooLarge = () => new RequestError(413, `The body may have ${most} bytes at most.`)
+  if (Number(request.headers.get('content-length') ?? 0) > most) throw tooLarge()
+  const chunks: Uint8Array[] = []
+  let length = 0
+  // What says nothing of its length, or the wrong, is counted as it comes.
+  for await (const chunk of (request.body ?? []) as AsyncIterable<Uint8Array>) {
+    length += chunk.byteLength
+    if (length > most) throw tooLarge()
+    chunks.push(chunk)
+  }
+  const all = new Uint8Array(length)
+  let at = 0
+  for (const chunk of chunks) {
+    all.set(chunk, at)
+    at += chunk.byteLength
+  }
+  return all
+}
+
+/** What was sent, with times as the shapes hold them: JSON knows none. Names that the type does not have stay as they are. */
+export function asShaped(type: TypeModel, sent: Row): Row {
+  return Object.fromEntries(Object.entries(sent).map(([name, value]) => [name, shaped(own(type.fields, name), value)]))
+}
+
+function own<T>(of: { readonly [name: string]: T }, name: string): T | undefined {
+  return Object.hasOwn(of, name) ? of[name] : undefined
+}
+
+function shaped(field: Field | undefined, value: unknown): unknown {
+  if (field === undefined || value === null) return value
+  if (Array.isArray(value)) return value.map((one) => shaped(field, one))
+  if (field.type === 'time' && field.held === 'date') return typeof value === 'string' ? new Date(value) : value
+  const { fields } = field
+  if (fields === undefined || typeof value !== 'object') return value
+  return Object.fromEntries(Object.entries(value).map(([name, inner]) => [name, shaped(own(fields, name), inner)]))
+}
+
+/**
+ * What a JSON Merge Patch (RFC 7396) makes of a record, as the fields to change: null removes, objects are merged into what is
+ * there, and everything else takes its place.
+ */
+export function mergePatch(type: TypeModel, record: Row, patch: Row): Row {
+  return Object.fromEntries(
+    Object.entries(patch).map(([name, value]) => {
+      const field = own(type.fields, name)
+      return [name, field?.fields !== undefined && field.list !== true ? merged(record[name], value) : value]
+    }),
+  )
+}
+
+/** Whether a patch reaches into a field: then what is there has to be known. */
+export function reachesInto(type: TypeModel, patch: Row): boolean {
+  return Object.entries(patch).some(([name, value]) => {
+    const field = own(type.fields, name)
+    return field?.fields !== undefined && field.list !== true && typeof value === 'object' && value !== null
+  })
+}
+
+function merged(target: unknown, patch: unknown): unknown {
+  if (typeof patch !== 'object' || patch === null || Array.isArray(patch)) return patch
+  const result = new Map(typeof target === 'object' && target !== null && !Array.isArray(target) ? Object.entries(target) : [])
+  for (const [name, value] of Object.entries(patch)) {
+    if (value === null) result.delete(name)
+    else result.set(name, merged(result.get(name), value))
+  }
+  return Object.fromEntries(result)
+}

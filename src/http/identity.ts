@@ -1,0 +1,63 @@
+import { CredentialError } from './error.js'
+
+/** Who is asking: their claims, or null for a visitor. Throws a `CredentialError` where what they show cannot be believed. */
+export interface Identity<Me = unknown> {
+  (request: Request): Promise<Me | null>
+  /** The browser sends it by itself, as cookies: what changes something must come from the same origin then. */
+  readonly automatic?: boolean
+  /** What it is called in `WWW-Authenticate`. */
+  readonly scheme?: string
+}
+
+/**
+ * Who is asking, by an application's own sign-in: the function is given the request and gives their claims, or null for a
+ * visitor. It may throw a `CredentialError`. Taken to go by cookies, unless it says otherwise.
+ *
+ * @example
+ * fromSession(async (request) => sessions.get(cookieOf(request, 'sid'))?.claims ?? null)
+ */
+export function fromSession<Me>(
+  resolve: (request: Request) => Promise<Me | null | undefined> | Me | null | undefined,
+  { automatic = true, scheme = 'Session' }: { readonly automatic?: boolean; readonly scheme?: string } = {},
+): Identity<Me> {
+  const identity = async (request: Request) => (await resolve(request)) ?? null
+  return Object.assign(identity, { automatic, scheme })
+}
+
+/**
+ * The first of several ways in that knows somebody. What one of them finds broken is not tried with the next.
+ *
+ * @example
+ * firstOf(fromToken({ ... }), fromSession(...))
+ */
+export function firstOf<Me>(...identities: readonly Identity<Me>[]): Identity<Me> {
+  const identity = async (request: Request) => {
+    for (const one of identities) {
+      const found = await one(request)
+      if (found !== null) return found
+    }
+    return null
+  }
+  return Object.assign(identity, {
+    automatic: identities.some(({ automatic }) => automatic),
+    scheme: identities.find(({ scheme }) => scheme !== undefined)?.scheme ?? 'Bearer',
+  })
+}
+
+/** The value of a cookie, as RFC 6265 has it; undefined where there is none. */
+export function cookieOf(request: Request, name: string): string | undefined {
+  for (const pair of (request.headers.get('cookie') ?? '').split(';')) {
+    const at = pair.indexOf('=')
+    if (at < 0 || pair.slice(0, at).trim() !== name) continue
+    const value = pair
+      .slice(at + 1)
+      .trim()
+      .replace(/^"(.*)"$/, '$1')
+    try {
+      return decodeURIComponent(value)
+    } catch {
+      throw new CredentialError(`the cookie ${name} cannot be read`)
+    }
+  }
+  return undefined
+}

@@ -1,0 +1,9 @@
+/**
+ * Records on the web: who is asking, and routes over the guarded store. Fetch standard requests and responses.
+ * @module
+ */
+export { CredentialError, RequestError, SetupError } from './error.js'
+export { cookieOf, firstOf, fromSession, type Identity } from './identity.js'
+export type { Problem } from './problem.js'
+export { type Asked, type RouteOptions, routes } from './routes.js'
+export { fromToken, type Granted, type RoleTable, type TokenOptions } from './token.js'

@@ -1,0 +1,82 @@
+import { isPachterError } from '../condition/index.js'
+import { type BulkError, DeniedError, type InvalidError, type RefusedError } from '../store/index.js'
+import { CredentialError, RequestError } from './error.js'
+
+/** What went wrong, as RFC 9457 has it. */
+export interface Problem {
+  readonly status: number
+  readonly title: string
+  readonly detail?: string
+  /** The stable code of the error. */
+  readonly code: string
+  readonly [more: string]: unknown
+}
+
+/** Where the asker may sign in. */
+export interface SignIn {
+  /** An address for people. */
+  readonly at?: string | undefined
+  /** The scheme that is named to programs. */
+  readonly scheme: string
+}
+
+const TITLES: { readonly [status: number]: string } = {
+  400: 'The request means nothing here',
+  401: 'Sign in',
+  403: 'Refused',
+  404: 'Not found',
+  405: 'Not for this address',
+  409: 'In the way',
+  412: 'It was changed in the meantime',
+  413: 'Too large',
+  415: 'Not in this form',
+  422: 'Not valid',
+  428: 'Say which state you have seen',
+  429: 'Too often',
+  500: 'Something failed',
+  503: 'Not now',
+}
+
+/** An error as a problem; what is unexpected says nothing of itself. */
+export function problemOf(
+  error: unknown,
+  signIn: SignIn,
+): { readonly problem: Problem; readonly headers: Readonly<Record<string, string>> } {
+  const found = (status: number, code: string, detail: string | undefined, more: object = {}, headers: Record<string, string> = {}) => ({
+    problem: { status, title: TITLES[status] ?? 'Problem', ...(detail === undefined ? {} : { detail }), code, ...more },
+    headers,
+  })
+  const challenge = { 'www-authenticate': signIn.scheme }
+  const where = signIn.at === undefined ? {} : { signIn: signIn.at }
+  if (error instanceof CredentialError)
+    return found(401, error.code, 'These credentials are not valid here.', where, {
+      'www-authenticate': `${signIn.scheme} error="invalid_token"`,
+    })
+  if (error instanceof RequestError) return found(error.status, error.code, error.message, {}, { ...error.headers })
+  if (error instanceof DeniedError) {
+    const { outcome } = error.verdict
+    if (outcome === 'sign in') return found(401, error.code, error.message, where, challenge)
+    if (outcome === 'not found') return found(404, error.code, error.message)
+    const { fields = [] } = error as RefusedError
+    return found(403, error.code, error.message, fields.length === 0 ? {} : { fields })
+  }
+  if (isPachterError(error, 'INVALID')) return found(422, 'INVALID', error.message, { faults: (error as InvalidError).faults })
+  if (isPachterError(error, 'IN_THE_WAY')) return found(409, 'IN_THE_WAY', error.message, { inTheWay: (error as BulkError).inTheWay })
+  if (isPachterError(error) && ['BAD_QUERY', 'BAD_CURSOR', 'BAD_TEXT', 'UNKNOWN_NAME'].includes(error.code))
+    return found(400, error.code, error.message)
+  if (isPachterError(error, 'BUSY'))
+    return found(503, 'BUSY', 'Others are writing the same records: nothing was written; try again.', {}, { 'retry-after': '1' })
+  // Whether it was written is not known: nobody should be told that it was not.
+  if (isPachterError(error, 'UNCERTAIN')) return found(503, 'UNCERTAIN', 'It may have been done, or not: look before trying again.')
+  if (isPachterError(error, 'STORE_FAILED'))
+    return found(503, 'STORE_FAILED', 'Nothing was written; try again later.', {}, { 'retry-after': '5' })
+  return found(500, 'FAILED', undefined)
+}
+
+/** A problem as an answer. */
+export function problemResponse({ problem, headers }: ReturnType<typeof problemOf>): Response {
+  return new Response(JSON.stringify({ type: 'about:blank', ...problem }), {
+    status: problem.status,
+    headers: { ...headers, 'content-type': 'application/problem+json', 'cache-control': 'no-store' },
+  })
+}

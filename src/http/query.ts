@@ -1,0 +1,86 @@
+import { allOf, type Condition, knownAction, type TypeModel, unknownName } from '../rulebook/index.js'
+import { filterFromText, OPERATORS } from '../store/from-text.js'
+import { RequestError } from './error.js'
+
+/** What an address says of a list. */
+export interface ListQuery {
+  readonly where?: (record: unknown) => Condition
+  readonly sort?: readonly string[]
+  readonly fields?: readonly string[]
+  readonly size?: number
+  readonly after?: string
+  readonly include?: readonly string[]
+  readonly withActions?: readonly string[]
+  readonly count: boolean
+}
+
+const WORDS = ['sort', 'fields', 'size', 'after', 'include', 'may', 'count', 'partly', 'all']
+const FILTER = 'where.'
+
+const names = (text: string) =>
+  text
+    .split(',')
+    .map((name) => name.trim())
+    .filter(Boolean)
+
+/**
+ * Reads what an address asks of a list: `where.state=let`, `where.rentDue.isAtLeast=30`, `sort=-number`, `fields=number,state`,
+ * `size=20`, `after=` with the `next` of the page before, `include=shares`, `may=update,delete`, `count=true`.
+ * @throws RequestError 400, TextError, UnknownNameError
+ */
+export function readQuery(type: TypeModel, params: URLSearchParams, most: number): ListQuery {
+  for (const name of new Set(params.keys()))
+    if (!name.startsWith(FILTER)) {
+      if (!WORDS.includes(name))
+        throw new RequestError(400, unknownName('parameter', name, [...WORDS, ...Object.keys(type.fields).map((field) => FILTER + field)]))
+      if (params.getAll(name).length > 1) throw new RequestError(400, `${name} is there twice`)
+    }
+  const text = (name: string) => params.get(name) ?? undefined
+  const [sort, fields, after, include, may, size] = ['sort', 'fields', 'after', 'include', 'may', 'size'].map(text)
+  const where = whereOf(type, params)
+  return {
+    ...(where === undefined ? {} : { where }),
+    ...(sort === undefined ? {} : { sort: names(sort) }),
+    ...(fields === undefined ? {} : { fields: names(fields) }),
+    ...(after === undefined ? {} : { after }),
+    ...(include === undefined ? {} : { include: names(include) }),
+    ...(may === undefined ? {} : { withActions: names(may).map((action) => knownAction(type, action)) }),
+    ...(size === undefined ? {} : { size: sizeOf(size, most) }),
+    count: flag(params, 'count'),
+  }
+}
+
+/** A parameter that is `true`, or not there. */
+export function flag(params: URLSearchParams, name: string): boolean {
+  const value = params.get(name)
+  if (value !== null && value !== 'true' && value !== 'false') throw new RequestError(400, `${name}: true or false is needed`)
+  return value === 'true'
+}
+
+function sizeOf(text: string, most: number): number {
+  const size = /^\d{1,6}$/.test(text) ? Number(text) : 0
+  if (size < 1 || size > most) throw new RequestError(400, `size: a whole number from 1 to ${most} is needed`)
+  return size
+}
+
+/** The filters of an address, all of which must hold; undefined where there are none. */
+export function whereOf(type: TypeModel, params: URLSearchParams): ((record: unknown) => Condition) | undefined {
+  const filters = [...params].flatMap(([name, value]) => {
+    if (!name.startsWith(FILTER)) return []
+    const steps = name.slice(FILTER.length).split('.')
+    const last = steps.at(-1) as string
+    // A field may be called as a comparison is; then it is the field.
+    const compared = steps.length > 1 && OPERATORS.includes(last) && !isPath(type, steps)
+    return [filterFromText(type, { path: compared ? steps.slice(0, -1) : steps, by: compared ? last : 'is', value }, name)]
+  })
+  return filters.length === 0 ? undefined : (record) => allOf(...filters.map((filter) => filter(record)))
+}
+
+function isPath({ fields }: TypeModel, steps: readonly string[]): boolean {
+  let at: TypeModel['fields'] | undefined = fields
+  for (const step of steps) {
+    if (at === undefined || !Object.hasOwn(at, step)) return false
+    at = at[step]?.fields
+  }
+  return true
+}

@@ -1,0 +1,364 @@
+import type { Row } from '../condition/index.js'
+import {
+  type Condition,
+  type Key,
+  type LinkModel,
+  type Model,
+  nearest,
+  type TypeModel,
+  type TypeName,
+  typeModel,
+  type World,
+} from '../rulebook/index.js'
+import { denied } from '../store/errors.js'
+import type { GuardedStore, Store } from '../store/index.js'
+import { type Rulebook, verdictOf } from '../viewpoint/index.js'
+import { asShaped, mergePatch, reachesInto, readBody } from './body.js'
+import { RequestError, SetupError } from './error.js'
+import { checkMatch, etagOf, isAmong } from './etag.js'
+import { checkSameOrigin, checkTransport, type Transport } from './guard.js'
+import type { Identity } from './identity.js'
+import { linkedTo } from './linked.js'
+import { problemOf, problemResponse } from './problem.js'
+import { flag, readQuery, whereOf } from './query.js'
+
+/** What somebody asked for, as the application's own procedures are told. */
+export interface Asked<W extends World = World> {
+  readonly request: Request
+  readonly store: GuardedStore<W>
+  /** The record, as the asker sees it. */
+  readonly record: Row
+}
+
+/** How records are served. */
+export interface RouteOptions<W extends World = World> extends Transport {
+  /** Who is asking. */
+  readonly identity: Identity<W['me']>
+  /** Under which path. Default: `/`. */
+  readonly base?: string
+  /** Which record types. Default: all. */
+  readonly types?: readonly TypeName<W>[]
+  /** How addresses name record types. Default: as the rulebook does. */
+  readonly paths?: { readonly [K in TypeName<W>]?: string }
+  /** Where people sign in. */
+  readonly signIn?: string
+  /** The most bytes of a body. Default: a mebibyte. */
+  readonly bodyLimit?: number
+  /** How many records a page has unless the address says otherwise, and at most. Default: 50 and 200. */
+  readonly pageSize?: number
+  readonly pageLimit?: number
+  /** Origins besides one's own from which cookies may change something. */
+  readonly origins?: readonly string[]
+  /** Updates and deletes have to say which state they mean, by `If-Match`. */
+  readonly matchRequired?: boolean
+  /** What the actions that record types name do, after they were found to be allowed: in one transaction. */
+  readonly actions?: { readonly [K in TypeName<W>]?: { readonly [action: string]: (asked: Asked<W>) => Promise<Row | undefined> } }
+  /** How many seconds somebody has to wait; undefined where they need not. */
+  readonly limit?: (request: Request, me: W['me'] | null) => Promise<number | undefined> | number | undefined
+  /** Is told of what should not have happened. Default: written to the console. */
+  readonly onFailure?: (error: unknown, request: Request) => void
+}
+
+/**
+ * Routes for the records of a rulebook, over a guarded store: a function from a Fetch standard request to its response.
+ * `GET` lists and gets, `POST` creates, `PATCH` updates (JSON Merge Patch, RFC 7396), `DELETE` removes; of one record, or of all
+ * that filters name. Refusals are problem details (RFC 9457).
+ *
+ * @throws SetupError
+ * @example
+ * const records = routes(book, store, { identity: fromToken({ ... }), base: '/api' })
+ * app.all('/api/*', (context) => records(context.req.raw))
+ */
+export function routes<W extends World>(
+  book: Rulebook<W>,
+  store: Store<W>,
+  options: RouteOptions<W>,
+): (request: Request) => Promise<Response> {
+  const site = siteOf(book.model, options as never)
+  const { identity, signIn, onFailure = logFailure } = options
+  const where = { at: signIn, scheme: identity.scheme ?? 'Bearer' }
+  return async (request) => {
+    try {
+      checkTransport(request, options)
+      if (identity.automatic === true) checkSameOrigin(request, options.origins ?? [])
+      const me = await identity(request)
+      const wait = await options.limit?.(request, me)
+      if (wait !== undefined) throw new RequestError(429, 'Too many requests: wait a little.', { 'retry-after': String(Math.ceil(wait)) })
+      return await answer(site, store.for(me) as unknown as GuardedStore, request)
+    } catch (error) {
+      const told = problemOf(error, where)
+      if (told.problem.status === 500 || told.problem.status === 503) onFailure(error, request)
+      return problemResponse(told)
+    }
+  }
+}
+
+function logFailure(error: unknown, { method, url }: Request): void {
+  console.error(`${method} ${new URL(url).pathname}:`, error)
+}
+
+/** What is served where. */
+interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSize' | 'pageLimit'>> {
+  readonly model: Model
+  readonly base: string
+  /** Record types by the first step of an address. */
+  readonly types: ReadonlyMap<string, TypeModel>
+  readonly pathOf: (type: string) => string | undefined
+  readonly matchRequired: boolean
+  readonly actions: { readonly [type: string]: { readonly [action: string]: (asked: Asked) => Promise<Row | undefined> } | undefined }
+}
+
+function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, ...options }: RouteOptions): Site {
+  if (!base.startsWith('/')) throw new SetupError('base', 'a path begins with /')
+  const served = (types ?? Object.keys(model.types)).map((name) => typeModel(model, name))
+  for (const name of Object.keys(paths)) typeModel(model, name)
+  const named = served.map((type) => [(paths as Record<string, string>)[type.name] ?? type.name, type] as const)
+  for (const [path] of named) {
+    if (!/^[A-Za-z0-9._~-]+$/.test(path)) throw new SetupError('paths', `${JSON.stringify(path)} is no single step of an address`)
+    if (named.filter(([other]) => other === path).length > 1) throw new SetupError('paths', `two record types at ${path}`)
+  }
+  for (const [type, mine] of Object.entries(actions)) {
+    const { actions: known } = typeModel(model, type)
+    for (const action of Object.keys(mine ?? {}))
+      if (!known.slice(4).includes(action)) {
+        const near = nearest(action, known.slice(4))
+        throw new SetupError(
+          `actions.${type}`,
+          `${type} names no action ${JSON.stringify(action)}${near === undefined ? '' : `: is it meant to be ${near}?`}`,
+        )
+      }
+  }
+  const pathOf = new Map(named.map(([path, { name }]) => [name, path]))
+  return {
+    model,
+    base: base.replace(/\/+$/, ''),
+    types: new Map(named),
+    pathOf: (type) => pathOf.get(type),
+    actions: actions as Site['actions'],
+    bodyLimit: options.bodyLimit ?? 2 ** 20,
+    pageSize: options.pageSize ?? 50,
+    pageLimit: Math.max(options.pageLimit ?? 200, options.pageSize ?? 0),
+    matchRequired: options.matchRequired ?? false,
+  }
+}
+
+/** One request on its way. */
+interface Call {
+  readonly site: Site
+  readonly store: GuardedStore
+  readonly request: Request
+  readonly params: URLSearchParams
+}
+
+const NOWHERE = () => new RequestError(404, 'There is nothing at this address.')
+
+async function answer(site: Site, store: GuardedStore, request: Request): Promise<Response> {
+  const url = new URL(request.url)
+  if (url.pathname !== site.base && !url.pathname.startsWith(`${site.base}/`)) throw NOWHERE()
+  const steps = stepsOf(url.pathname.slice(site.base.length))
+  const call: Call = { site, store, request, params: url.searchParams }
+  const [path, key, link, inner, ...more] = steps
+  const type = path === undefined ? undefined : site.types.get(path)
+  if (type === undefined || more.length > 0) throw NOWHERE()
+  if (key === undefined) return byMethod(call, collection(call, type))
+  const own = keyOf(type, key)
+  if (link === undefined) return byMethod(call, single(call, type, own))
+  if (type.actions.slice(4).includes(link) && inner === undefined) return byMethod(call, action(call, type, own, link))
+  const found = Object.hasOwn(type.links, link) ? (type.links[link] as LinkModel) : undefined
+  const to = found && site.pathOf(found.to) === undefined ? undefined : found
+  if (to === undefined) throw NOWHERE()
+  return byMethod(call, await nested(call, type, own, to, inner))
+}
+
+function stepsOf(path: string): string[] {
+  try {
+    return path
+      .split('/')
+      .filter((step, at, all) => step !== '' || (at > 0 && at < all.length - 1))
+      .map(decodeURIComponent)
+  } catch {
+    throw new RequestError(400, 'The address cannot be read.')
+  }
+}
+
+/** A key as the type has it. A text that cannot be one is a key that no record has. */
+function keyOf(type: TypeModel, text: string): Key {
+  return type.fields[type.key]?.type === 'integer' && /^-?\d{1,16}$/.test(text) ? Number(text) : text
+}
+
+type Methods = { readonly [method: string]: () => Promise<Response> }
+
+async function byMethod({ request }: Call, methods: Methods): Promise<Response> {
+  const allow = [...Object.keys(methods), ...('GET' in methods ? ['HEAD'] : []), 'OPTIONS'].join(', ')
+  if (request.method === 'OPTIONS') return new Response(null, { status: 204, headers: { allow } })
+  const method = request.method === 'HEAD' ? 'GET' : request.method
+  const work = Object.hasOwn(methods, method) ? methods[method] : undefined
+  if (work === undefined) throw new RequestError(405, `This address takes ${allow}.`, { allow })
+  const response = await work()
+  return request.method === 'HEAD' ? new Response(null, response) : response
+}
+
+function collection(call: Call, type: TypeModel, within?: (record: unknown) => Condition): Methods {
+  return {
+    GET: () => list(call, type, within),
+    ...(within === undefined
+      ? { POST: () => create(call, type), PATCH: () => updateMany(call, type), DELETE: () => deleteMany(call, type) }
+      : {}),
+  }
+}
+
+async function list({ site, store, params }: Call, type: TypeModel, within?: (record: unknown) => Condition): Promise<Response> {
+  const { count, include, size = site.pageSize, where: asked, ...query } = readQuery(type, params, site.pageLimit)
+  const where = both(within, asked)
+  const narrowed = where === undefined ? {} : { where: where as never }
+  const along = include === undefined ? {} : { include: Object.fromEntries(include.map((name) => [name, true])) }
+  const page = await store.page(type.name, { ...query, ...narrowed, ...along, size } as never)
+  return json({ ...page, ...(count ? { count: await store.count(type.name, narrowed) } : {}) })
+}
+
+function both(
+  a: ((record: unknown) => Condition) | undefined,
+  b: ((record: unknown) => Condition) | undefined,
+): ((record: unknown) => Condition) | undefined {
+  if (a === undefined || b === undefined) return a ?? b
+  return (record) => a(record).and(b(record))
+}
+
+async function create({ site, store, request }: Call, type: TypeModel): Promise<Response> {
+  const sent = asShaped(type, await readBody(request, ['application/json'], site.bodyLimit))
+  const record = (await store.create(type.name, sent)) as Row
+  const location = `${site.base}/${site.pathOf(type.name)}/${encodeURIComponent(String(record[type.key]))}`
+  return json(record, { status: 201, headers: { location, etag: await etagOf(record) } })
+}
+
+const PATCHES = ['application/merge-patch+json', 'application/json']
+
+function single(call: Call, type: TypeModel, key: Key): Methods {
+  const { site, store, request, params } = call
+  const none = () => {
+    for (const name of params.keys()) throw new RequestError(400, `${name}: this address takes no parameters`)
+  }
+  const match = () => {
+    const header = request.headers.get('if-match')
+    if (header === null && site.matchRequired) throw new RequestError(428, 'Say which state you have seen, by If-Match with its ETag.')
+    return header
+  }
+  return {
+    async GET() {
+      none()
+      const record = (await store.get(type.name, key)) as Row
+      const etag = await etagOf(record)
+      const seen = request.headers.get('if-none-match')
+      if (seen !== null && isAmong(seen, etag))
+        return new Response(null, { status: 304, headers: { etag, 'cache-control': 'private, no-cache' } })
+      return json(record, { headers: { etag } })
+    },
+    async PATCH() {
+      none()
+      const header = match()
+      const patch = asShaped(type, await readBody(request, PATCHES, site.bodyLimit))
+      const change = async (inside: GuardedStore, changes: Row) => (await inside.update(type.name, key, changes)) as Row
+      // What was seen, and what a patch reaches into, is looked at in the transaction that writes.
+      const record =
+        header === null && !reachesInto(type, patch)
+          ? await change(store, patch)
+          : await store.together(async (inside) => {
+              const before = (await inside.get(type.name, key)) as Row
+              await checkMatch(header, before)
+              return change(inside, mergePatch(type, before, patch))
+            })
+      return json(record, { headers: { etag: await etagOf(record) } })
+    },
+    async DELETE() {
+      none()
+      const header = match()
+      if (header === null) await store.delete(type.name, key)
+      else
+        await store.together(async (inside) => {
+          await checkMatch(header, (await inside.get(type.name, key)) as Row)
+          await inside.delete(type.name, key)
+        })
+      return new Response(null, { status: 204 })
+    },
+  }
+}
+
+/** Which records a change of several is meant for: those that filters name, or expressly all. */
+function meant({ params }: Call, type: TypeModel): { readonly which: object; readonly partly: boolean } {
+  for (const name of params.keys())
+    if (!name.startsWith('where.') && !['partly', 'all'].includes(name))
+      throw new RequestError(400, `${name}: a change of several takes where, all and partly`)
+  const where = whereOf(type, params)
+  if ((where === undefined) === !flag(params, 'all'))
+    throw new RequestError(
+      400,
+      'Say which records are meant: by filters, as in where.state=let, or all=true for every one that you may see.',
+    )
+  return { which: { where: where ?? everyOne(type) }, partly: flag(params, 'partly') }
+}
+
+function everyOne({ key }: TypeModel): (record: unknown) => Condition {
+  return (record) => (record as { field(name: string): { isPresent(): Condition } }).field(key).isPresent()
+}
+
+async function updateMany(call: Call, type: TypeModel): Promise<Response> {
+  const { which, partly } = meant(call, type)
+  const patch = asShaped(type, await readBody(call.request, PATCHES, call.site.bodyLimit))
+  if (reachesInto(type, patch))
+    throw new RequestError(400, 'A change of several takes whole fields: a part of one differs from record to record.')
+  return json(await call.store.updateMany(type.name, which as never, patch as never, { partly }))
+}
+
+async function deleteMany(call: Call, type: TypeModel): Promise<Response> {
+  const { which, partly } = meant(call, type)
+  return json(await call.store.deleteMany(type.name, which as never, { partly }))
+}
+
+/** An action that the type names: `GET` asks whether it is allowed, `POST` does what the application says it does. */
+function action({ site, store, request }: Call, type: TypeModel, key: Key, name: string): Methods {
+  const work = site.actions[type.name]?.[name]
+  const judged = async (one: GuardedStore) => {
+    const verdict = await one.verdict(name as never, type.name, key)
+    if (!verdict.allowed && verdict.outcome !== 'refused') throw denied(verdict)
+    return verdict
+  }
+  return {
+    async GET() {
+      const { allowed, saying } = await judged(store)
+      return json({ allowed, ...(saying === undefined ? {} : { saying }) })
+    },
+    ...(work === undefined
+      ? {}
+      : {
+          POST: async () => {
+            const record = await store.together(async (inside) => {
+              const verdict = await judged(inside)
+              if (!verdict.allowed) throw denied(verdict)
+              return work({ request, store: inside, record: (await inside.get(type.name, key)) as Row })
+            })
+            return record === undefined ? new Response(null, { status: 204 }) : json(record)
+          },
+        }),
+  }
+}
+
+/** The records that a link leads to from one that the asker may read; a single one of them only where it is among these. */
+async function nested(call: Call, parent: TypeModel, key: Key, link: LinkModel, inner: string | undefined): Promise<Methods> {
+  const { site, store } = call
+  const type = typeModel(site.model, link.to)
+  const from = (await store.get(parent.name, key)) as Row
+  const where = linkedTo(link, from)
+  if (inner === undefined) return where === undefined ? { GET: async () => json({ records: [] }) } : collection(call, type, where)
+  const own = keyOf(type, inner)
+  const nobody = () => denied(verdictOf(type, 'read', 'not found', own))
+  if (where === undefined) throw nobody()
+  const isIt = (record: unknown) => (record as { field(name: string): { is(value: unknown): Condition } }).field(type.key).is(own)
+  const among = await store.count(type.name, { where: both(where, isIt) as never })
+  if (among === 0) throw nobody()
+  return single(call, type, own)
+}
+
+function json(body: unknown, { status = 200, headers = {} }: { status?: number; headers?: Record<string, string> } = {}): Response {
+  const text = JSON.stringify(body)
+  return new Response(text, { status, headers: { 'content-type': 'application/json', 'cache-control': 'private, no-cache', ...headers } })
+}

@@ -1,0 +1,136 @@
+import {
+  type CryptoKey,
+  createLocalJWKSet,
+  createRemoteJWKSet,
+  errors,
+  type JSONWebKeySet,
+  type JWTPayload,
+  jwtVerify,
+  type KeyObject,
+} from 'jose'
+import { CredentialError, SetupError } from './error.js'
+import type { Identity } from './identity.js'
+
+/** What a JSON Web Token has to be, and what is made of it. */
+export interface TokenOptions<Me> {
+  /** Who issues them: `iss`. */
+  readonly issuer: string
+  /** For whom they have to be meant: any of these applications, by `aud`. */
+  readonly audience: string | readonly string[]
+  /** The keys that sign them: the address of a JSON Web Key Set, such a set, or a key. */
+  readonly keys: URL | JSONWebKeySet | CryptoKey | KeyObject | Uint8Array
+  /** The algorithms that are taken, and no others: `['RS256']`, `['ES256']`, or with a shared secret `['HS256']`. */
+  readonly algorithms: readonly string[]
+  /** How many seconds clocks may differ. Default 5. */
+  readonly leeway?: number
+  /** The groups of the issuer become roles. */
+  readonly roles?: RoleTable
+  /** Only these may come in: who has an address of another domain, or one that is not verified, is refused. */
+  readonly emailDomains?: readonly string[]
+  /** The claims that the rules are given. Default: all of the token's. */
+  readonly me: (token: JWTPayload, granted: Granted) => Me
+}
+
+/** Which groups become which roles. */
+export interface RoleTable {
+  /** The claim of the token that lists groups. */
+  readonly claim: string
+  /** By application, its `aud`; `*` for all others. */
+  readonly of: { readonly [application: string]: { readonly [group: string]: string } }
+  /** What somebody is who has no other role. */
+  readonly otherwise?: string
+  /** What comes with a role, and is kept here and not in tokens. */
+  readonly with?: { readonly [role: string]: Readonly<Record<string, unknown>> }
+}
+
+/** What somebody was granted by their groups. */
+export interface Granted {
+  readonly roles: readonly string[]
+  /** What comes with their roles; of several, the later in the table wins. */
+  readonly attributes: Readonly<Record<string, unknown>>
+}
+
+const UNSAFE = /^none$/i
+
+/**
+ * Who is asking, by a JSON Web Token (RFC 7519) in the `Authorization` header: `Bearer` and the token (RFC 6750). Without the
+ * header somebody is a visitor; with one that is broken, expired, not yet valid, meant for others or signed by others, nobody.
+ *
+ * @throws SetupError where anything would be let that must not be: no algorithm, `none`, no issuer, no audience
+ * @example
+ * fromToken({
+ *   issuer: 'https://id.marshlane.example',
+ *   audience: 'allotment',
+ *   algorithms: ['RS256'],
+ *   keys: new URL('https://id.marshlane.example/jwks'),
+ *   me: ({ sub }) => ({ id: sub }),
+ * })
+ */
+export function fromToken<Me>(options: TokenOptions<Me>): Identity<Me> {
+  const { issuer, audience, algorithms, keys, leeway = 5, emailDomains, roles, me } = options
+  if (typeof issuer !== 'string' || issuer === '') throw new SetupError('fromToken', 'name the issuer of the tokens')
+  const audiences = typeof audience === 'string' ? [audience] : [...(audience ?? [])]
+  if (audiences.length === 0 || audiences.includes(''))
+    throw new SetupError('fromToken', 'name the audience that tokens have to be meant for')
+  if (!Array.isArray(algorithms) || algorithms.length === 0)
+    throw new SetupError('fromToken', 'name the algorithms that are taken, as in ["RS256"]')
+  if (algorithms.some((name) => UNSAFE.test(name))) throw new SetupError('fromToken', '"none" is no signature')
+  const shared = algorithms.some((name) => name.startsWith('HS'))
+  if (shared && algorithms.some((name) => !name.startsWith('HS')))
+    throw new SetupError('fromToken', 'a shared secret and public keys do not mix: whoever knows the public key could sign with it')
+  if (shared && !(keys instanceof Uint8Array)) throw new SetupError('fromToken', 'HS256 and its like need the secret, as bytes')
+  const remote = keys instanceof URL
+  if (remote && keys.protocol !== 'https:' && !isLocal(keys.hostname))
+    throw new SetupError('fromToken', 'keys are fetched over https, but from this machine')
+  const keySet = remote ? createRemoteJWKSet(keys) : isKeySet(keys) ? createLocalJWKSet(keys) : undefined
+  const verify = (token: string) => {
+    const about = { issuer, audience: audiences, algorithms: [...algorithms], clockTolerance: leeway, requiredClaims: ['exp'] }
+    return keySet === undefined ? jwtVerify(token, keys as Uint8Array, about) : jwtVerify(token, keySet, about)
+  }
+  const identity = async (request: Request): Promise<Me | null> => {
+    const header = request.headers.get('authorization')
+    if (header === null) return null
+    const [, token] = /^Bearer +([A-Za-z0-9._~+/-]+=*)$/i.exec(header) ?? []
+    if (token === undefined) throw new CredentialError('the Authorization header holds no bearer token')
+    const payload = await verify(token).then(
+      (verified) => verified.payload,
+      (error: unknown) => {
+        // That keys cannot be had is nobody's fault who asks; still nobody is let in.
+        const why = error instanceof errors.JOSEError ? error.code : error instanceof Error ? error.message : String(error)
+        throw new CredentialError(`the token is not valid here: ${why}`, { cause: error })
+      },
+    )
+    checkEmail(payload, emailDomains)
+    return me(payload, grantedBy(payload, audiences, roles))
+  }
+  return Object.assign(identity, { automatic: false, scheme: 'Bearer' })
+}
+
+function isKeySet(keys: object): keys is JSONWebKeySet {
+  return Array.isArray((keys as { keys?: unknown }).keys)
+}
+
+/** Whether a host is this machine. */
+export function isLocal(host: string): boolean {
+  return /^(localhost|127(\.\d{1,3}){3}|\[?::1\]?)$/i.test(host) || host.toLowerCase().endsWith('.localhost')
+}
+
+function checkEmail({ email, email_verified: verified }: JWTPayload, domains: readonly string[] | undefined): void {
+  if (domains === undefined) return
+  const domain = typeof email === 'string' ? /^[^@\s]+@([^@\s]+)$/.exec(email)?.[1]?.toLowerCase() : undefined
+  if (domain === undefined || verified === false || !domains.some((one) => one.toLowerCase() === domain))
+    throw new CredentialError('the token is of somebody whose email address is of another domain')
+}
+
+function grantedBy(token: JWTPayload, audiences: readonly string[], table: RoleTable | undefined): Granted {
+  if (table === undefined) return { roles: [], attributes: {} }
+  const claimed = token[table.claim]
+  const groups = Array.isArray(claimed) ? claimed.filter((one) => typeof one === 'string') : typeof claimed === 'string' ? [claimed] : []
+  const meant = audiences.filter((one) => (Array.isArray(token.aud) ? token.aud : [token.aud]).includes(one))
+  const tables = meant.map((application) => (Object.hasOwn(table.of, application) ? table.of[application] : table.of['*']) ?? {})
+  const found = tables.flatMap((of) => groups.flatMap((group) => (Object.hasOwn(of, group) ? [of[group] as string] : [])))
+  const roles = found.length > 0 ? [...new Set(found)] : table.otherwise === undefined ? [] : [table.otherwise]
+  const order = Object.keys(table.with ?? {})
+  const mine = order.filter((role) => roles.includes(role))
+  return { roles, attributes: Object.assign({}, ...mine.map((role) => table.with?.[role])) }
+}
