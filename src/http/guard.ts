@@ -1,4 +1,8 @@
-import { RequestError } from './error.js'
+import type { World } from '../rulebook/index.js'
+import type { GuardedStore, Store } from '../store/index.js'
+import { RequestError, SetupError } from './error.js'
+import type { Identity } from './identity.js'
+import { problemOf, problemResponse } from './problem.js'
 import { isLocal } from './token.js'
 
 const SAFE = ['GET', 'HEAD', 'OPTIONS']
@@ -38,4 +42,78 @@ function sameHost(origin: string, request: Request): boolean {
   } catch {
     return false
   }
+}
+
+/** How requests are let in. */
+export interface GuardOptions<W extends World = World> extends Transport {
+  /** Who is asking. */
+  readonly identity: Identity<W['me']>
+  /** Where people sign in. */
+  readonly signIn?: string
+  /** Origins besides one's own from which cookies may change something. */
+  readonly origins?: readonly string[]
+  /** How many seconds somebody has to wait; undefined where they need not. */
+  readonly limit?: (request: Request, me: W['me'] | null) => Promise<number | undefined> | number | undefined
+  /** Is told of what should not have happened. Default: written to the console. */
+  readonly onFailure?: (error: unknown, request: Request) => void
+  /**
+   * For developers: every response tells in `x-me` which claims the rules were given, as percent-encoded JSON. Refused where
+   * `NODE_ENV` is `production`.
+   */
+  readonly showClaims?: boolean
+}
+
+/** Somebody who was let in. */
+export interface Guarded<W extends World = World> {
+  readonly request: Request
+  /** Their claims; null for a visitor. */
+  readonly me: W['me'] | null
+  /** The records as they may see and change them. */
+  readonly store: GuardedStore<W>
+}
+
+/**
+ * A guard before handlers of one's own: it finds out who is asking, refuses what comes in the clear, from other sites or too
+ * often, and makes problem details (RFC 9457) of what is refused within.
+ *
+ * @throws SetupError
+ * @example
+ * const guarded = guard(store, { identity: fromSession(...) })
+ * app.get('/mine', (context) => guarded(context.req.raw, async ({ store }) => Response.json(await store.list('plot'))))
+ */
+export function guard<W extends World>(
+  store: Store<W>,
+  options: GuardOptions<W>,
+): (request: Request, work: (guarded: Guarded<W>) => Promise<Response>) => Promise<Response> {
+  const { identity, signIn, limit, origins = [], showClaims = false, onFailure = logFailure } = options
+  if (typeof identity !== 'function')
+    throw new SetupError('identity', 'say who is asking, with fromToken, fromSession or a function of your own')
+  if (showClaims && globalThis.process?.env.NODE_ENV === 'production')
+    throw new SetupError('showClaims', 'is for developers: claims are not shown in production')
+  return async (request, work) => {
+    let me: W['me'] | null | undefined
+    const answered = async () => {
+      try {
+        checkTransport(request, options)
+        if (identity.automatic === true) checkSameOrigin(request, origins)
+        me = await identity(request)
+        const wait = await limit?.(request, me)
+        if (wait !== undefined) throw new RequestError(429, 'Too many requests: wait a little.', { 'retry-after': String(Math.ceil(wait)) })
+        return await work({ request, me, store: store.for(me) })
+      } catch (error) {
+        const told = problemOf(error, { at: signIn, scheme: identity.scheme ?? 'Bearer' })
+        if (told.problem.status === 500 || told.problem.status === 503) onFailure(error, request)
+        return problemResponse(told)
+      }
+    }
+    const response = await answered()
+    if (!showClaims || me === undefined) return response
+    const shown = new Response(response.body, response)
+    shown.headers.set('x-me', encodeURIComponent(JSON.stringify(me)))
+    return shown
+  }
+}
+
+function logFailure(error: unknown, { method, url }: Request): void {
+  console.error(`${method} ${new URL(url).pathname}:`, error)
 }

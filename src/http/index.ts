@@ -3,7 +3,9 @@
  * @module
  */
 export { CredentialError, RequestError, SetupError } from './error.js'
+export { type Guarded, type GuardOptions, guard } from './guard.js'
 export { cookieOf, firstOf, fromSession, type Identity } from './identity.js'
+export { type Middleware, middleware } from './middleware.js'
 export type { Problem } from './problem.js'
 export { type Asked, type RouteOptions, routes } from './routes.js'
 export { fromToken, type Granted, type RoleTable, type TokenOptions } from './token.js'

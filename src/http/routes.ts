@@ -16,10 +16,8 @@ import { type Rulebook, verdictOf } from '../viewpoint/index.js'
 import { asShaped, mergePatch, reachesInto, readBody } from './body.js'
 import { RequestError, SetupError } from './error.js'
 import { checkMatch, etagOf, isAmong } from './etag.js'
-import { checkSameOrigin, checkTransport, type Transport } from './guard.js'
-import type { Identity } from './identity.js'
+import { type GuardOptions, guard } from './guard.js'
 import { linkedTo } from './linked.js'
-import { problemOf, problemResponse } from './problem.js'
 import { flag, readQuery, whereOf } from './query.js'
 
 /** What somebody asked for, as the application's own procedures are told. */
@@ -31,32 +29,24 @@ export interface Asked<W extends World = World> {
 }
 
 /** How records are served. */
-export interface RouteOptions<W extends World = World> extends Transport {
-  /** Who is asking. */
-  readonly identity: Identity<W['me']>
+export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
   /** Under which path. Default: `/`. */
   readonly base?: string
   /** Which record types. Default: all. */
   readonly types?: readonly TypeName<W>[]
   /** How addresses name record types. Default: as the rulebook does. */
   readonly paths?: { readonly [K in TypeName<W>]?: string }
-  /** Where people sign in. */
-  readonly signIn?: string
   /** The most bytes of a body. Default: a mebibyte. */
   readonly bodyLimit?: number
   /** How many records a page has unless the address says otherwise, and at most. Default: 50 and 200. */
   readonly pageSize?: number
   readonly pageLimit?: number
-  /** Origins besides one's own from which cookies may change something. */
-  readonly origins?: readonly string[]
   /** Updates and deletes have to say which state they mean, by `If-Match`. */
   readonly matchRequired?: boolean
+  /** Serves the files of a record, at `files/<name>` beneath it, to whoever may read the record; undefined where there is none. */
+  readonly files?: { readonly [K in TypeName<W>]?: (asked: Asked<W> & { readonly name: string }) => Promise<Response | undefined> }
   /** What the actions that record types name do, after they were found to be allowed: in one transaction. */
   readonly actions?: { readonly [K in TypeName<W>]?: { readonly [action: string]: (asked: Asked<W>) => Promise<Row | undefined> } }
-  /** How many seconds somebody has to wait; undefined where they need not. */
-  readonly limit?: (request: Request, me: W['me'] | null) => Promise<number | undefined> | number | undefined
-  /** Is told of what should not have happened. Default: written to the console. */
-  readonly onFailure?: (error: unknown, request: Request) => void
 }
 
 /**
@@ -75,26 +65,8 @@ export function routes<W extends World>(
   options: RouteOptions<W>,
 ): (request: Request) => Promise<Response> {
   const site = siteOf(book.model, options as never)
-  const { identity, signIn, onFailure = logFailure } = options
-  const where = { at: signIn, scheme: identity.scheme ?? 'Bearer' }
-  return async (request) => {
-    try {
-      checkTransport(request, options)
-      if (identity.automatic === true) checkSameOrigin(request, options.origins ?? [])
-      const me = await identity(request)
-      const wait = await options.limit?.(request, me)
-      if (wait !== undefined) throw new RequestError(429, 'Too many requests: wait a little.', { 'retry-after': String(Math.ceil(wait)) })
-      return await answer(site, store.for(me) as unknown as GuardedStore, request)
-    } catch (error) {
-      const told = problemOf(error, where)
-      if (told.problem.status === 500 || told.problem.status === 503) onFailure(error, request)
-      return problemResponse(told)
-    }
-  }
-}
-
-function logFailure(error: unknown, { method, url }: Request): void {
-  console.error(`${method} ${new URL(url).pathname}:`, error)
+  const guarded = guard(store, options)
+  return (request) => guarded(request, ({ store: mine }) => answer(site, mine as unknown as GuardedStore, request))
 }
 
 /** What is served where. */
@@ -106,9 +78,10 @@ interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSize' | 'p
   readonly pathOf: (type: string) => string | undefined
   readonly matchRequired: boolean
   readonly actions: { readonly [type: string]: { readonly [action: string]: (asked: Asked) => Promise<Row | undefined> } | undefined }
+  readonly files: { readonly [type: string]: ((asked: Asked & { readonly name: string }) => Promise<Response | undefined>) | undefined }
 }
 
-function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, ...options }: RouteOptions): Site {
+function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, files = {}, ...options }: RouteOptions): Site {
   if (!base.startsWith('/')) throw new SetupError('base', 'a path begins with /')
   const served = (types ?? Object.keys(model.types)).map((name) => typeModel(model, name))
   for (const name of Object.keys(paths)) typeModel(model, name)
@@ -117,6 +90,8 @@ function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, ...
     if (!/^[A-Za-z0-9._~-]+$/.test(path)) throw new SetupError('paths', `${JSON.stringify(path)} is no single step of an address`)
     if (named.filter(([other]) => other === path).length > 1) throw new SetupError('paths', `two record types at ${path}`)
   }
+  for (const name of Object.keys(files))
+    if (Object.hasOwn(typeModel(model, name).links, 'files')) throw new SetupError(`files.${name}`, 'there is a link of that name')
   for (const [type, mine] of Object.entries(actions)) {
     const { actions: known } = typeModel(model, type)
     for (const action of Object.keys(mine ?? {}))
@@ -135,6 +110,7 @@ function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, ...
     types: new Map(named),
     pathOf: (type) => pathOf.get(type),
     actions: actions as Site['actions'],
+    files: files as Site['files'],
     bodyLimit: options.bodyLimit ?? 2 ** 20,
     pageSize: options.pageSize ?? 50,
     pageLimit: Math.max(options.pageLimit ?? 200, options.pageSize ?? 0),
@@ -159,7 +135,10 @@ async function answer(site: Site, store: GuardedStore, request: Request): Promis
   const call: Call = { site, store, request, params: url.searchParams }
   const [path, key, link, inner, ...more] = steps
   const type = path === undefined ? undefined : site.types.get(path)
-  if (type === undefined || more.length > 0) throw NOWHERE()
+  if (type === undefined) throw NOWHERE()
+  if (key !== undefined && link === 'files' && inner !== undefined && site.files[type.name] !== undefined)
+    return byMethod(call, file(call, type, keyOf(type, key), [inner, ...more].join('/')))
+  if (more.length > 0) throw NOWHERE()
   if (key === undefined) return byMethod(call, collection(call, type))
   const own = keyOf(type, key)
   if (link === undefined) return byMethod(call, single(call, type, own))
@@ -339,6 +318,24 @@ function action({ site, store, request }: Call, type: TypeModel, key: Key, name:
             return record === undefined ? new Response(null, { status: 204 }) : json(record)
           },
         }),
+  }
+}
+
+/** A file of a record, for whoever may read the record. No name leads out of its own. */
+function file({ site, store, request }: Call, type: TypeModel, key: Key, name: string): Methods {
+  return {
+    async GET() {
+      if (name.split('/').some((step) => step === '' || step === '.' || step === '..' || /[\\\0]/.test(step))) throw NOWHERE()
+      const record = (await store.get(type.name, key)) as Row
+      const found = await site.files[type.name]?.({ request, store, record, name })
+      if (found === undefined) throw NOWHERE()
+      // What people put there is shown as what it is said to be, and runs nowhere.
+      const response = new Response(found.body, found)
+      response.headers.set('x-content-type-options', 'nosniff')
+      if (!response.headers.has('content-security-policy')) response.headers.set('content-security-policy', "default-src 'none'; sandbox")
+      if (!response.headers.has('cache-control')) response.headers.set('cache-control', 'private, no-cache')
+      return response
+    },
   }
 }
 

@@ -53,9 +53,12 @@ function serve(more: object = {}) {
 }
 
 describe('routes', () => {
+  let closing: (() => unknown) | undefined
+  after(() => closing?.())
+
   it('give everybody what the access matrix says, of every record of the demo world', async () => {
     const { ask, listen } = serve()
-    const close = await listen()
+    closing = await listen()
     let asked = 0
     for (const type of types) {
       const matrix = accessMatrix(book, type, { ...options, people: ground.people })
