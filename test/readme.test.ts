@@ -15,7 +15,7 @@ it('the table of error codes is what the source says', () => {
 
 const root = fileURLToPath(new URL('../', import.meta.url))
 
-const DOCUMENTS = ['README.md', 'docs/rules.md', 'docs/databases.md', 'docs/checking.md']
+const DOCUMENTS = ['README.md', 'docs/rules.md', 'docs/databases.md', 'docs/checking.md', 'docs/web.md']
 const textOf = (document: string) => readFileSync(root + document, 'utf8')
 const blocksOf = (document: string) =>
   [...textOf(document).matchAll(/```(ts|text)\n([\s\S]*?)```/g)].map(([, kind, text = '']) => ({ kind, text }))

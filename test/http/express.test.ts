@@ -49,7 +49,7 @@ describe('an Express application of its own, with its own cookies', () => {
       }),
     ),
   )
-  app.use(((error, _request, response, _next) => void response.status(500).send('failed')) as ErrorRequestHandler)
+  app.use(((_error, _request, response, _next) => void response.status(500).send('failed')) as ErrorRequestHandler)
   const server = app.listen(0, '127.0.0.1')
   after(() => server.close())
   const origin = () => `http://127.0.0.1:${(server.address() as AddressInfo).port}`
