@@ -1,7 +1,8 @@
 import { expect } from 'chai'
+import fc from 'fast-check'
 import { type Kysely, sql } from 'kysely'
 import { indexed, rulebook } from 'pachter'
-import type { ConditionNode } from 'pachter/condition'
+import { type ConditionNode, instant, TRUE } from 'pachter/condition'
 import { overKysely } from 'pachter/kysely'
 import { layoutOf, postgres, readLayout, rowSecurity } from 'pachter/sql'
 import { openStore } from 'pachter/store'
@@ -215,6 +216,86 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
         return keys(await trx.selectFrom('thing').select('id').orderBy('id').execute())
       }).finally(() => script(tables, down))
       expect(seen).to.deep.equal(['t-2', 't-3'])
+    })
+
+    it('reads the times of claims as rules do', async () => {
+      const two = (most: number) =>
+        fc.oneof(fc.integer({ min: 0, max: most }), fc.integer({ min: 0, max: 99 })).map((one) => String(one).padStart(2, '0'))
+      const day = fc
+        .tuple(
+          fc.oneof(
+            fc.constantFrom('0000', '0001', '1900', '2000', '2024', '2023', '9999'),
+            fc.integer({ min: 0, max: 9999 }).map((one) => String(one).padStart(4, '0')),
+          ),
+          two(12),
+          two(31),
+        )
+        .map((parts) => parts.join('-'))
+      const zone = fc.oneof(
+        fc.constantFrom('Z', 'z', '', '+', 'X'),
+        fc.tuple(fc.constantFrom('+', '-'), two(23), two(59)).map(([sign, hours, minutes]) => `${sign}${hours}:${minutes}`),
+      )
+      const clock = fc
+        .tuple(fc.constantFrom('T', 't', ' '), two(24), two(60), two(60), fc.constantFrom('', '.5', '.1239', '.000', '.'), zone)
+        .map(([t, hours, minutes, seconds, fraction, offset]) => `${t}${hours}:${minutes}:${seconds}${fraction}${offset}`)
+      const text = fc.oneof(
+        { weight: 1, arbitrary: day },
+        { weight: 4, arbitrary: fc.tuple(day, clock).map((parts) => parts.join('')) },
+        { weight: 1, arbitrary: fc.string() },
+      )
+      const tables = await engine.open(everyKind)
+      await makeRole(tables)
+      const { up, down } = rowSecurity(readBy(TRUE), options)
+      await script(tables, up)
+      try {
+        await fc.assert(
+          fc.asyncProperty(fc.array(text, { minLength: 1, maxLength: 60 }), async (all) => {
+            const texts = all.filter((one) => !one.includes('\u0000'))
+            const claims = JSON.stringify({ at: texts })
+            const one = sql.raw(`(extract(epoch from ${FUNCTIONS}.time_of(jsonb_build_object('t', e), '{t}')) * 1000)::bigint::text`)
+            const { rows: found } = await sql<{
+              at: string | null
+            }>`select ${one} as at from jsonb_array_elements(${claims}::jsonb -> 'at') as e`.execute(tables)
+            expect(found.map(({ at }, index) => [texts[index], at === null ? undefined : Number(at)])).to.deep.equal(
+              texts.map((one) => [one, instant(one)]),
+            )
+            const listed = await sql<{ list: string[] }>`select ${sql.raw(FUNCTIONS)}.times_of(${claims}::jsonb, '{at}') as list`.execute(
+              db,
+            )
+            expect(listed.rows[0]?.list).to.deep.equal(
+              texts.flatMap((one) => instant(one) ?? []).map((time) => new Date(time).toISOString()),
+            )
+          }),
+          { numRuns: 60 },
+        )
+      } finally {
+        await script(tables, down)
+      }
+    })
+
+    it('takes times of lists of claims however they are written, on both sides', async () => {
+      const tables = await engine.open(everyKind)
+      await makeRole(tables)
+      const list = { kind: 'claim', path: ['timeList'], type: 'time', list: true, optional: true }
+      await fill(tables, postgres, [{ id: 't-0' }] as never, layoutOf(everyKind))
+      const { up, down } = rowSecurity(
+        readBy({ kind: 'compare', by: 'overlaps', left: list, right: list } as unknown as ConditionNode),
+        options,
+      )
+      await script(tables, up)
+      const seen = async (claims: object) =>
+        seenAs(tables, null, 0, async (trx) => {
+          await sql`select set_config('pachter.me', ${JSON.stringify(claims)}, true)`.execute(trx)
+          return keys(await trx.selectFrom('thing').select('id').execute())
+        })
+      try {
+        for (const time of ['2023-11-14', '2023-11-14t10:00:00.5+02:00', '0000-01-01', '9999-12-31T23:59:59Z'])
+          expect(await seen({ id: 'm-1', timeList: [time] }), time).to.deep.equal(['t-0'])
+        for (const none of ['2023-02-30', '2023-11-14T10:00:60Z', '', 7, null])
+          expect(await seen({ id: 'm-1', timeList: [none] }), String(none)).to.deep.equal([])
+      } finally {
+        await script(tables, down)
+      }
     })
 
     it('shows the rows on which random conditions hold', () => agreesInRowSecurity(engine, 60))

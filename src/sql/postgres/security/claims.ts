@@ -13,8 +13,8 @@ export function claimFunctions(schema: string): string[] {
   const elements = (type: string, value: string, proper = 'true') =>
     `select case when ${is('array')} then array(select ${value} from jsonb_array_elements(claims #> path) as e where case when jsonb_typeof(e) = '${type}' then ${proper} end) end`
   const safe = `case when ${is('number')} and abs((claims #>> path)::numeric) <= 9007199254740991 and (claims #>> path)::numeric % 1 = 0 then (claims #>> path)::numeric::bigint end`
-  const instant = "'^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}([.][0-9]+)?(Z|[+-][0-9]{2}:[0-9]{2})$'"
-  const day = "'^[0-9]{4}-[0-9]{2}-[0-9]{2}$'"
+  // RFC 3339, part by part: what PostgreSQL itself reads of times is more in some ways (a second 60), and less in others (offsets).
+  const parts = String.raw`'^(\d{4})-(\d{2})-(\d{2})(?:[Tt](\d{2}):(\d{2}):(\d{2})(?:[.](\d+))?(?:[Zz]|([+-])(\d{2}):(\d{2})))?$'`
   return [
     `create function ${own('now')}() returns timestamptz language sql stable set search_path = pg_catalog, pg_temp as $$ select date_trunc('milliseconds', coalesce(nullif(btrim(current_setting('pachter.now', true)), '')::timestamptz, statement_timestamp())) $$;`,
     read('text_of', 'text', `select case when ${is('string')} then claims #>> path end`),
@@ -27,12 +27,24 @@ export function claimFunctions(schema: string): string[] {
       `select case when ${is('number')} and abs((claims #>> path)::numeric) <= 1.7976931348623157e308 then (claims #>> path)::double precision end`,
     ),
     read('boolean_of', 'boolean', `select case when ${is('boolean')} then (claims #> path)::boolean end`),
-    // A day is its midnight; the year 0 is the first before Christ.
+    // A day is its midnight. Years are counted from a cycle of the calendar later, since PostgreSQL has no year 0.
     read(
       'time_of',
       'timestamptz',
-      `select date_trunc('milliseconds', case when t like '0000%' then ('0001' || substr(t, 5) || ' BC')::timestamptz else t::timestamptz end)
-  from (select case when ${is('string')} and claims #>> path ~ ${instant} then claims #>> path when ${is('string')} and claims #>> path ~ ${day} then (claims #>> path) || 'T00:00:00Z' end as t) as written`,
+      `select (case when w.t >= timestamp '0001-01-01 00:00:00 BC' and w.t < timestamp '10000-01-01 00:00:00' then w.t end) at time zone 'UTC'
+  from (select case when p.mo between 1 and 12 then case when p.d between 1 and extract(day from make_date(p.y + 400, p.mo, 1) + interval '1 month' - interval '1 day')
+      and p.h <= 23 and p.mi <= 59 and p.s <= 59 and p.oh <= 23 and p.om <= 59
+      then make_timestamp(p.y + 400, p.mo, p.d, p.h, p.mi, p.s) - interval '400 years' + p.ms * interval '1 millisecond' - p.sign * (p.oh * 60 + p.om) * interval '1 minute' end end as t
+    from (select m[1]::int as y, m[2]::int as mo, m[3]::int as d, coalesce(m[4], '0')::int as h, coalesce(m[5], '0')::int as mi, coalesce(m[6], '0')::int as s,
+        substr(coalesce(m[7], '') || '000', 1, 3)::int as ms, case m[8] when '-' then -1 else 1 end as sign, coalesce(m[9], '0')::int as oh, coalesce(m[10], '0')::int as om
+      from (select regexp_match(case when ${is('string')} then claims #>> path end, ${parts}) as m) as r where m is not null) as p) as w`,
+    ),
+    // Times of a list in the one form that lists in JSON hold them in; what is none is left out.
+    read(
+      'times_of',
+      'jsonb',
+      `select case when ${is('array')} then (select coalesce(jsonb_agg((case when u < timestamp '0001-01-01' then '0000' || to_char(u, '-MM-DD"T"HH24:MI:SS.MS"Z"') else to_char(u, 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"') end) order by n), '[]')
+  from jsonb_array_elements(claims #> path) with ordinality as e(value, n), lateral (select ${own('time_of')}(jsonb_build_object('t', value), '{t}') at time zone 'UTC' as u) as at where u is not null) end`,
       'stable',
     ),
     read(
@@ -81,8 +93,9 @@ export function laterIn(schema: string, me: string, moved: Pick<Later, 'rowColum
     const none = sql<SqlBool>`${call('is_missing', claim)}`
     return claim.type === 'id' && !claim.list ? sql<SqlBool>`(${none} or btrim(${call('text_of', claim)}, ' ') = '')` : none
   }
-  const listed = ({ path }: ClaimNode) => {
-    const list = `${me} #> ${textArray(path)}`
+  const listed = (claim: ClaimNode) => {
+    const path = textArray(claim.path)
+    const list = typed(claim) === 'time' ? `${schema}.times_of(${me}, ${path})` : `${me} #> ${path}`
     return sql.raw(once ? `(select ${list})` : `(${list})`)
   }
   return {
