@@ -1,7 +1,7 @@
 import type { World } from '../rulebook/index.js'
 import type { GuardedStore, Store } from '../store/index.js'
 import { RequestError, SetupError } from './error.js'
-import type { Identity } from './identity.js'
+import { type Identity, isAutomatic } from './identity.js'
 import { problemOf, problemResponse } from './problem.js'
 import { isLocal } from './token.js'
 
@@ -95,14 +95,14 @@ export function guard<W extends World>(
     const answered = async () => {
       try {
         checkTransport(request, options)
-        if (identity.automatic === true) checkSameOrigin(request, origins)
+        if (isAutomatic(identity, request)) checkSameOrigin(request, origins)
         me = await identity(request)
         const wait = await limit?.(request, me)
         if (wait !== undefined) throw new RequestError(429, 'Too many requests: wait a little.', { 'retry-after': String(Math.ceil(wait)) })
         return await work({ request, me, store: store.for(me) })
       } catch (error) {
         const told = problemOf(error, { at: signIn, scheme: identity.scheme ?? 'Bearer' })
-        if (told.problem.status === 500 || told.problem.status === 503) onFailure(error, request)
+        if ([500, 503].includes(told.problem.status) || told.problem.code === 'BAD_CLAIMS') onFailure(error, request)
         return problemResponse(told)
       }
     }

@@ -3,8 +3,8 @@ import { CredentialError } from './error.js'
 /** Who is asking: their claims, or null for a visitor. Throws a `CredentialError` where what they show cannot be believed. */
 export interface Identity<Me = unknown> {
   (request: Request): Promise<Me | null>
-  /** The browser sends it by itself, as cookies: what changes something must come from the same origin then. */
-  readonly automatic?: boolean
+  /** Whether the browser sends it by itself, as cookies are: what changes something must come from the same origin then. */
+  readonly automatic?: boolean | ((request: Request) => boolean)
   /** What it is called in `WWW-Authenticate`. */
   readonly scheme?: string
 }
@@ -39,9 +39,16 @@ export function firstOf<Me>(...identities: readonly Identity<Me>[]): Identity<Me
     return null
   }
   return Object.assign(identity, {
-    automatic: identities.some(({ automatic }) => automatic),
+    // A bearer token is sent by nobody but a program that means to: no other site can add it to a browser's request.
+    automatic: (request: Request) =>
+      !/^Bearer /i.test(request.headers.get('authorization') ?? '') && identities.some((one) => isAutomatic(one, request)),
     scheme: identities.find(({ scheme }) => scheme !== undefined)?.scheme ?? 'Bearer',
   })
+}
+
+/** Whether the browser may have sent by itself what tells who is asking. */
+export function isAutomatic({ automatic = false }: Identity, request: Request): boolean {
+  return typeof automatic === 'function' ? automatic(request) : automatic
 }
 
 /** The value of a cookie, as RFC 6265 has it; undefined where there is none. */

@@ -52,6 +52,11 @@ export function problemOf(
     return found(401, error.code, 'These credentials are not valid here.', where, {
       'www-authenticate': `${signIn.scheme} error="invalid_token"`,
     })
+  // What somebody is said to be does not fit what the rules know of people: whoever it is, they are let nothing.
+  if (isPachterError(error, 'BAD_CLAIMS'))
+    return found(401, 'BAD_CLAIMS', 'These credentials are not valid here.', where, {
+      'www-authenticate': `${signIn.scheme} error="invalid_token"`,
+    })
   if (error instanceof RequestError) return found(error.status, error.code, error.message, {}, { ...error.headers })
   if (error instanceof DeniedError) {
     const { outcome } = error.verdict

@@ -140,7 +140,8 @@ describe('who is asking, by a token', () => {
     const both = firstOf<{ id?: string | undefined }>(identity, session)
     const with_ = (headers: Record<string, string>) =>
       both(new Request('https://localhost/', { headers })).catch((error: { code: string }) => error.code)
-    expect(both.automatic).to.equal(true)
+    const automatic = both.automatic as (request: Request) => boolean
+    expect([automatic(asking()), automatic(asking('Basic aW5lczp4')), automatic(asking('Bearer x'))]).to.deep.equal([true, true, false])
     expect(await with_({ 'x-session': 'ok' })).to.deep.equal({ id: 'm-02' })
     expect(await with_({ 'x-session': 'ok', authorization: await bearer(whole) })).to.deep.equal({ id: 'm-01' })
     expect(await with_({ 'x-session': 'ok', authorization: 'Bearer x.y.z' })).to.equal('BAD_CREDENTIALS')

@@ -255,6 +255,12 @@ describe('routes', () => {
     expect((await strict.ask('ines', 'DELETE', '/api/entries/e-01')).status).to.equal(428)
   })
 
+  it('let nobody in whose claims do not fit', async () => {
+    const { ask, failures } = serve({ identity: async () => ({ id: 7 }) })
+    const { status, body } = await ask('ines', 'GET', '/api/plots')
+    expect([status, body.code, failures.length]).to.deep.equal([401, 'BAD_CLAIMS', 1])
+  })
+
   it('limit bodies, counted as they come', async () => {
     const { ask, app } = serve({ bodyLimit: 100 })
     expect((await ask('ines', 'PATCH', '/api/plots/p-01', { planting: 'x'.repeat(200) })).status).to.equal(413)
