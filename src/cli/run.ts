@@ -228,9 +228,9 @@ An expectation file is YAML:
   pachter expectations: 1
   people:
     ines:
-      sees exactly: { plot: [p-01, p-05] }
+      sees exactly: { plot: [p-01, p-06] }
       sees: { plot: { p-01: all but wardenNotes } }
-      does not see: { entry: [e-03] }
+      does not see: { entry: [e-04] }
       changes exactly: { plot: { p-01: planting } }
       may:
         - update plot p-01: { sending: { planting: leeks } }
@@ -238,8 +238,10 @@ An expectation file is YAML:
         - delete plot p-01: Only the warden of its site removes a plot, once it is vacant.
         - update plot p-02: { as: not found }
   tables:
-    plot p-01:
-      ines: read, update
+    plot p-09:
+      yuki: read, update
+      farah: read, update
+      kofi: read
       everyone else: nothing
 
 Whatever is tried is tried on a copy. Exit status: 0 if all of it holds, 1 if not.`,

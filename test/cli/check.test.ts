@@ -51,6 +51,19 @@ describe('pachter check', () => {
   runs('check --mutants --format junit', 2, 'as text or json')
   runs(`check --config ${config}`, 2, 'there are no expectation files')
 
+  it('shows in its help, and in the guide, what holds of the demo world', async () => {
+    const help = (await within('check --help')).stdout
+    const shown = /^ {2}pachter expectations: 1\n(?: {2}.*\n)+/m.exec(help)?.[0].replace(/^ {2}/gm, '') as string
+    const guide = readFileSync(join(root, 'docs/checking.md'), 'utf8')
+    const yaml = [...guide.matchAll(/```yaml\n([\s\S]*?)```/g)].map(([, text = '']) => (text.startsWith('pachter') ? text : HEAD + text))
+    expect(yaml).to.have.length(2)
+    for (const [at, text] of [shown, ...yaml].entries()) {
+      const { status, stdout, stderr } = await within(`check ${file(`shown-${at}.yaml`, text)}`)
+      expect(status, stdout + stderr + text).to.equal(0)
+      expect(stdout).to.match(/\d\d? expectations: all hold/)
+    }
+  })
+
   it('tells every finding as JSON', async () => {
     const { stdout } = await within(`check ${good} ${bad} --format json`)
     const found = JSON.parse(stdout) as { file: string; line: number; held: boolean; problems: string[]; title: string }[]
