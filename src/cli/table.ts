@@ -84,7 +84,7 @@ export function cell(value: unknown): string {
 
 /** Text with its control characters made visible, so that data can neither move the cursor nor forge a line. */
 export function printable(text: string): string {
-  return text.replace(/[\p{Cc}\p{Cf}\u2028\u2029]/gu, (character) => `\\u{${(character.codePointAt(0) as number).toString(16)}}`)
+  return text.replace(/[\p{Cc}\p{Cf}\p{Cs}\u2028\u2029]/gu, (character) => `\\u{${(character.codePointAt(0) as number).toString(16)}}`)
 }
 
 /** Text broken between words to the width of the output, with an indent before every line but the first. */
