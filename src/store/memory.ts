@@ -66,7 +66,7 @@ class MemoryTables implements Tables {
     const test = predicate(where)
     const env = this.#env(now)
     const found: Row[] = []
-    for (const row of this.#rows(type).values()) if (test(row, env)) found.push(row)
+    for (const row of this.#among(type, where)) if (test(row, env)) found.push(row)
     const sorted = sort === undefined ? found : inOrder(found, sort, typeModel(this.#model, type).fields, env, after)
     const tests = flags.map((flag) => predicate(flag))
     return sorted.slice(0, limit).map((row) => ({ row: structuredClone(row), flags: tests.map((flag) => flag(row, env)) }))
@@ -76,7 +76,7 @@ class MemoryTables implements Tables {
     const test = predicate(where)
     const env = this.#env(now)
     let count = 0
-    for (const row of this.#rows(type).values()) if (test(row, env)) count += 1
+    for (const row of this.#among(type, where)) if (test(row, env)) count += 1
     return count
   }
 
@@ -154,10 +154,35 @@ class MemoryTables implements Tables {
     return this.#held.get(typeModel(this.#model, type).name) as Map<Key, Row>
   }
 
+  /** The records that a condition may hold on: the one that it names by its key, or all. */
+  #among(type: string, where: ConditionNode): Iterable<Row> {
+    const rows = this.#rows(type)
+    const key = keyNamed(where, typeModel(this.#model, type).key)
+    if (key === undefined) return rows.values()
+    const row = rows.get(key)
+    return row === undefined ? [] : [row]
+  }
+
   #target(type: string, { key, where, now }: Target): Row | undefined {
     const row = this.#rows(type).get(key)
     return row !== undefined && predicate(where)(row, this.#env(now)) ? row : undefined
   }
+}
+
+/** The key that a record has to have for a condition to hold, where the condition says so. */
+function keyNamed(where: ConditionNode, field: string): Key | undefined {
+  if (where.kind === 'allOf') {
+    for (const part of where.of) {
+      const key = keyNamed(part, field)
+      if (key !== undefined) return key
+    }
+    return undefined
+  }
+  if (where.kind !== 'compare' || where.by !== 'is') return undefined
+  const { left, right } = where
+  const isKey = left.kind === 'field' && left.of === 'record' && left.via === undefined && left.path.length === 1 && left.path[0] === field
+  if (!isKey || right.kind !== 'literal' || right.list) return undefined
+  return typeof right.value === 'string' || typeof right.value === 'number' ? right.value : undefined
 }
 
 /** Rows ordered by fields: missing and hidden last, text code point by code point, times by instant, false before true. */
