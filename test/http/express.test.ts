@@ -1,4 +1,4 @@
-import { request as ask } from 'node:http'
+import { request as ask, type Server } from 'node:http'
 import { createRequire } from 'node:module'
 import type { AddressInfo } from 'node:net'
 import { expect } from 'chai'
@@ -9,9 +9,6 @@ import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
 import { options, records } from '../support/world.js'
 
-// Required: as an import it would come dressed by the loader of the tests.
-const express = createRequire(import.meta.url)('express') as typeof import('express')
-
 describe('an Express application of its own, with its own cookies', () => {
   const store = openStore(book, inMemory(records), { now: options.now })
   const sessions: { readonly [sid: string]: keyof typeof people } = { s1: 'ines', s2: 'bram' }
@@ -20,39 +17,52 @@ describe('an Express application of its own, with its own cookies', () => {
     return name === undefined ? null : people[name]
   })
   const guarded = guard(store, { identity, signIn: '/sign-in' })
-  const app = express()
-  app.get('/hello', (_request, response) => void response.send('Hello.'))
-  app.get(
-    '/mine',
-    middleware((request) =>
-      guarded(request, async ({ store: mine, me }) => Response.json({ me: me?.id, plots: await mine.count('plot') })),
-    ),
-  )
-  app.get(
-    '/broken',
-    middleware(async () => {
-      throw new Error('4711')
-    }),
-  )
-  app.use('/parsed', express.json(), middleware(routes(book, store, { identity, base: '/parsed' })))
-  app.use(
-    '/api',
-    middleware(
-      routes(book, store, {
-        identity,
-        base: '/api',
-        showClaims: true,
-        files: {
-          plot: async ({ name, record }) =>
-            name === 'plan.svg' ? new Response(`<svg>${record.number}</svg>`, { headers: { 'content-type': 'image/svg+xml' } }) : undefined,
-        },
+  let server: Server | undefined
+  // Building a bundle, which other tests do in this process, leaves it at "production".
+  const { NODE_ENV } = process.env
+  before((done) => {
+    delete process.env.NODE_ENV
+    // Required, and not before it is needed: as an import it would come dressed by the loader of the tests.
+    const express = createRequire(import.meta.url)('express') as typeof import('express')
+    const app = express()
+    app.get('/hello', (_request, response) => void response.send('Hello.'))
+    app.get(
+      '/mine',
+      middleware((request) =>
+        guarded(request, async ({ store: mine, me }) => Response.json({ me: me?.id, plots: await mine.count('plot') })),
+      ),
+    )
+    app.get(
+      '/broken',
+      middleware(async () => {
+        throw new Error('4711')
       }),
-    ),
-  )
-  app.use(((_error, _request, response, _next) => void response.status(500).send('failed')) as ErrorRequestHandler)
-  const server = app.listen(0, '127.0.0.1')
-  after(() => server.close())
-  const origin = () => `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+    )
+    app.use('/parsed', express.json(), middleware(routes(book, store, { identity, base: '/parsed' })))
+    app.use(
+      '/api',
+      middleware(
+        routes(book, store, {
+          identity,
+          base: '/api',
+          showClaims: true,
+          files: {
+            plot: async ({ name, record }) =>
+              name === 'plan.svg'
+                ? new Response(`<svg>${record.number}</svg>`, { headers: { 'content-type': 'image/svg+xml' } })
+                : undefined,
+          },
+        }),
+      ),
+    )
+    app.use(((_error, _request, response, _next) => void response.status(500).send('failed')) as ErrorRequestHandler)
+    server = app.listen(0, '127.0.0.1', () => done())
+  })
+  after(() => {
+    server?.close()
+    if (NODE_ENV !== undefined) process.env.NODE_ENV = NODE_ENV
+  })
+  const origin = () => `http://127.0.0.1:${(server?.address() as AddressInfo).port}`
   const call = async (path: string, sid?: string, init: RequestInit & { headers?: Record<string, string> } = {}) => {
     const headers = { ...(sid === undefined ? {} : { cookie: `sid=${sid}` }), ...init.headers }
     const response = await fetch(origin() + path, { ...init, headers })
@@ -115,7 +125,7 @@ describe('an Express application of its own, with its own cookies', () => {
   })
 
   it('answers what is no address', async () => {
-    const { port } = server.address() as AddressInfo
+    const { port } = server?.address() as AddressInfo
     const status = await new Promise((resolve) => {
       ask({ port, host: '127.0.0.1', path: '/api/plot', headers: { host: 'a b' } }, (response) => {
         resolve(response.statusCode)
