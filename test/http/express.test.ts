@@ -62,7 +62,8 @@ describe('an Express application of its own, with its own cookies', () => {
     server?.close()
     if (NODE_ENV !== undefined) process.env.NODE_ENV = NODE_ENV
   })
-  const origin = () => `http://127.0.0.1:${(server?.address() as AddressInfo).port}`
+  const port = () => (server?.address() as AddressInfo | undefined)?.port
+  const origin = () => `http://127.0.0.1:${port()}`
   const call = async (path: string, sid?: string, init: RequestInit & { headers?: Record<string, string> } = {}) => {
     const headers = { ...(sid === undefined ? {} : { cookie: `sid=${sid}` }), ...init.headers }
     const response = await fetch(origin() + path, { ...init, headers })
@@ -125,9 +126,8 @@ describe('an Express application of its own, with its own cookies', () => {
   })
 
   it('answers what is no address', async () => {
-    const { port } = server?.address() as AddressInfo
     const status = await new Promise((resolve) => {
-      ask({ port, host: '127.0.0.1', path: '/api/plot', headers: { host: 'a b' } }, (response) => {
+      ask({ port: port(), host: '127.0.0.1', path: '/api/plot', headers: { host: 'a b' } }, (response) => {
         resolve(response.statusCode)
         response.resume()
       }).end()

@@ -23,6 +23,11 @@ export async function script(db: Kysely<any>, text: string): Promise<void> {
   })
 }
 
+/** Policies and functions come and go here, and a server may leave what is gone of its catalogs lying until it has slowed everything down. */
+export async function tidyCatalogs(db: Kysely<any>): Promise<void> {
+  await sql`vacuum pg_proc, pg_policy, pg_depend, pg_shdepend, pg_attribute, pg_class, pg_namespace`.execute(db)
+}
+
 /** The role that is looked through: it may do nothing but what it is given. */
 export async function makeRole(db: Kysely<any>): Promise<void> {
   const { rows } = await sql`select from pg_roles where rolname = ${ROLE}`.execute(db)

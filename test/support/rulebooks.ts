@@ -8,7 +8,7 @@ import { z } from 'zod'
 import { fill, holdable, keyed, NOW } from './agreement.js'
 import { claims, condition, everyKind, record } from './conditions.js'
 import type { Engine } from './engines.js'
-import { FUNCTIONS, makeRole, ROLE, script, TABLES } from './row-security.js'
+import { FUNCTIONS, makeRole, ROLE, script, TABLES, tidyCatalogs } from './row-security.js'
 
 const thing = everyKind.model.types.thing
 const FIELDS = Object.keys(thing?.fields ?? {}).filter((name) => name !== 'id')
@@ -58,6 +58,7 @@ export async function agreesInRulebooks(engine: Engine, runs: number, seed?: num
   const layout = layoutOf(everyKind)
   const secured = dialect === postgres
   if (secured) await makeRole(db)
+  let tried = 0
   const law = fc.asyncProperty(rulebook, people, fc.array(record, { minLength: 1, maxLength: 8 }), async (book, given, unkeyed) => {
     const rows = keyed(unkeyed).map((row) => holdable(engine, row))
     await fill(db, dialect, rows, layout)
@@ -79,6 +80,7 @@ export async function agreesInRulebooks(engine: Engine, runs: number, seed?: num
       for (const { memory, rowSecurity: security } of compared) if (security) expect(security.shown).to.be.at.most(memory)
     } finally {
       if (secured) await script(db, down)
+      if (secured && ++tried % 100 === 0) await tidyCatalogs(db)
     }
   })
   await fc.assert(law, { numRuns: runs, ...(seed === undefined ? {} : { seed }) })
