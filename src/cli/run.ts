@@ -126,6 +126,7 @@ Examples:
       )
       .option('--changes', 'only what can be changed, and by whom')
       .option('--fields', 'the fields that each person sees and changes')
+      .option('--clauses', 'the clauses by which each person may do it')
       .option('--all', 'every record in a line of its own, however many there are')
       .addOption(without())
       .addOption(live())

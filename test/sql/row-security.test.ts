@@ -171,7 +171,9 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
         select polname as what from pg_policy p join pg_class c on c.oid = p.polrelid where c.relnamespace = ${TABLES}::regnamespace
         union all select relname from pg_class where relnamespace = ${TABLES}::regnamespace and (relrowsecurity or relforcerowsecurity)
         union all select nspname from pg_namespace where nspname = ${FUNCTIONS}
-        union all select table_name from information_schema.role_table_grants where grantee = ${ROLE}`.execute(db)
+        union all select table_name from information_schema.role_table_grants where grantee = ${ROLE} and table_schema = ${TABLES}`.execute(
+        db,
+      )
       expect(left).to.deep.equal([])
     })
 

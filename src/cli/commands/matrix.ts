@@ -1,12 +1,12 @@
 import pc from 'picocolors'
-import { type AccessMatrix, accessMatrix, accessReport } from '../../review/index.js'
+import { type Access, type AccessMatrix, accessMatrix, accessReport } from '../../review/index.js'
 import { type Key, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { UsageError } from '../errors.js'
 import { type Marks, marksFor } from '../marks.js'
 import { say } from '../output.js'
 import { fieldsSaid, peopleOf } from '../people.js'
 import { type CliSession, type CommonOptions, openSession } from '../session.js'
-import { cell, columns, csv, outputWidth, shortened } from '../table.js'
+import { cell, columns, csv, outputWidth, shortened, wrapped } from '../table.js'
 
 /** The forms that a matrix can be printed in. */
 export const MATRIX_FORMATS = ['table', 'json', 'csv', 'markdown', 'html'] as const
@@ -17,6 +17,7 @@ interface MatrixCommandOptions extends CommonOptions {
   readonly standing: readonly string[]
   readonly changes?: boolean
   readonly fields?: boolean
+  readonly clauses?: boolean
   readonly all?: boolean
   readonly format: (typeof MATRIX_FORMATS)[number]
 }
@@ -31,7 +32,7 @@ export async function matrixCommand(typeName: string | undefined, options: Matri
   if (options.format === 'json') return say(JSON.stringify(asJson(whole, rows), null, 2))
   if (options.format === 'csv') return say(csv(['person', typeName, 'action', 'clauses', 'fields'], asLines(whole, rows)))
   if (options.format === 'markdown') return say(asMarkdown(whole, rows))
-  if (options.fields === true) return fieldsOf(typeModel(session.loaded.model, typeName), whole, rows)
+  if (options.fields === true || options.clauses === true) return detailsOf(typeModel(session.loaded.model, typeName), whole, rows, options)
   asTable(whole, rows, options.all === true)
 }
 
@@ -64,7 +65,7 @@ function asLines(matrix: AccessMatrix, keys: readonly Key[]): unknown[][] {
     keys.flatMap((key) =>
       matrix
         .access(person, key)
-        .map(({ action, clauses, fields }) => [person, key, action, clauses.join('; '), fields === undefined ? 'all' : fields.join(' ')]),
+        .map(({ action, clauses, fields }) => [person, key, action, clauses.join(' | '), fields === undefined ? 'all' : fields.join(' ')]),
     ),
   )
 }
@@ -87,7 +88,8 @@ const MOST_CELLS = 200_000
 
 /** A page of one record type, or of all of them. */
 function report(session: CliSession, typeName: string | undefined, options: MatrixCommandOptions): void {
-  if (options.standing.length > 0 || options.fields === true) throw new UsageError('--format html takes neither --standing nor --fields')
+  if (options.standing.length > 0 || options.fields === true || options.clauses === true)
+    throw new UsageError('--format html takes neither --standing, --fields nor --clauses: the page tells of each cell')
   const matrices = typeName === undefined ? everyMatrix(session, options) : [matrixOf(session, typeName, options)]
   const cells = matrices.reduce((sum, { people, keys }) => sum + people.length * keys.length, 0)
   if (cells > MOST_CELLS)
@@ -136,7 +138,8 @@ function asTable(matrix: AccessMatrix, keys: readonly Key[], unfolded: boolean):
   const label = ({ keys: [first, ...others] }: Line) => `${shortened(cell(first), 20)}${others.length > 0 ? ` +${others.length}` : ''}`
   const reads = (line: Line) => String(matrix.people.filter((_, at) => line.cells[at] !== '').length)
   const total = (person: string, action: string) => String(keys.filter((key) => matrix.allows(person, key, action)).length)
-  for (const block of blocks(matrix.people, marks.width)) {
+  const labels = [matrix.type, ...shown.map(label), ...matrix.actions.map((action) => `${action}: ${marks.of(action)}`)]
+  for (const block of blocks(matrix.people, marks.width, widest(labels) + 'people'.length + 2)) {
     const rows = shown.map((line) => [
       label(line),
       ...block.map((at) => (line.cells[at] ? marks.coloured(line.cells[at] as string) : pc.dim('·'))),
@@ -172,9 +175,11 @@ function asTable(matrix: AccessMatrix, keys: readonly Key[], unfolded: boolean):
   }
 }
 
-/** The people in as many tables as the width asks for. */
-function blocks(people: readonly string[], least: number): number[][] {
-  const room = outputWidth() - 34
+const widest = (texts: readonly string[]) => texts.reduce((most, { length }) => Math.max(most, length), 0)
+
+/** The people in as many tables as the width asks for: what stands beside them takes room, too. */
+function blocks(people: readonly string[], least: number, beside: number): number[][] {
+  const room = outputWidth() - beside
   const found: number[][] = [[]]
   let used = 0
   for (const [at, person] of people.entries()) {
@@ -197,21 +202,27 @@ function asMarkdown(matrix: AccessMatrix, keys: readonly Key[]): string {
   return [row([matrix.type, ...matrix.people]), `|${' --- |'.repeat(matrix.people.length + 1)}`, ...body, '', marks.legend].join('\n')
 }
 
-/** The fields that each person sees and changes, record by record where they differ. */
-function fieldsOf(type: TypeModel, matrix: AccessMatrix, keys: readonly Key[]): void {
+/** What each person may do, with the fields or the clauses of it, record by record where they differ. */
+function detailsOf(type: TypeModel, matrix: AccessMatrix, keys: readonly Key[], { fields, clauses }: MatrixCommandOptions): void {
+  const details: { readonly [heading: string]: (access: Access) => string } = {
+    ...(fields === true ? { fields: (access) => fieldsSaid(type, access.fields) } : {}),
+    ...(clauses === true ? { by: (access) => access.clauses.join('\n') } : {}),
+  }
   const rows: string[][] = []
   for (const person of matrix.people)
     for (const action of matrix.actions) {
-      const byFields = new Map<string, Key[]>()
+      const alike = new Map<string, { readonly told: readonly string[]; readonly keys: Key[] }>()
       for (const key of keys) {
         const access = matrix.access(person, key).find((one) => one.action === action)
         if (access === undefined) continue
-        const fields = fieldsSaid(type, access.fields)
-        byFields.set(fields, [...(byFields.get(fields) ?? []), key])
+        const told = Object.values(details).map((tell) => tell(access))
+        const there = alike.get(told.join('\0'))
+        if (there === undefined) alike.set(told.join('\0'), { told, keys: [key] })
+        else there.keys.push(key)
       }
-      for (const [fields, of] of byFields) rows.push([person, action, someOf(of, keys.length), fields])
+      for (const { told, keys: of } of alike.values()) rows.push([person, action, someOf(of, keys.length), ...told])
     }
-  say(columns(['person', 'may', matrix.type, 'fields'], rows))
+  say(wrapped(['person', 'may', matrix.type, ...Object.keys(details)], rows))
 }
 
 function someOf(keys: readonly Key[], all: number): string {
@@ -221,8 +232,8 @@ function someOf(keys: readonly Key[], all: number): string {
 
 /** Of each record type and action, on how many records each person may do it. */
 function overview(session: CliSession, options: MatrixCommandOptions): void {
-  if (options.standing.length > 0 || options.fields === true)
-    throw new UsageError('--standing and --fields are of one record type: name it')
+  if (options.standing.length > 0 || options.fields === true || options.clauses === true)
+    throw new UsageError('--standing, --fields and --clauses are of one record type: name it')
   const matrices = everyMatrix(session, options)
   const counted = matrices.flatMap((matrix) =>
     matrix.actions.map((action) => ({ matrix, action, counts: matrix.people.map((person) => matrix.count(person, action)) })),
@@ -251,7 +262,8 @@ function overview(session: CliSession, options: MatrixCommandOptions): void {
     const told = counts.slice(0, -1).map((count) => (count === '0' ? pc.dim('·') : count === of ? pc.bold(count) : count))
     return [plain[at - 1]?.[0] === type ? '' : type, action, ...told, pc.dim(of)]
   })
-  for (const block of blocks(people, 3)) {
+  const beside = [0, 1].map((at) => 2 + widest(plain.map((row) => row[at] as string))).reduce((sum, one) => sum + one, 0)
+  for (const block of blocks(people, 3, beside + 4)) {
     const pick = (row: readonly string[]) => [
       row[0] as string,
       row[1] as string,

@@ -42,7 +42,7 @@ export async function whoCommand(typeName: string, keyText: string, options: Who
     return say(
       csv(
         ['person', 'action', 'clauses', 'fields', 'standings'],
-        lines.map(({ name, action, clauses, fields, standings }) => [name, action, clauses.join('; '), fields, standings.join(' ')]),
+        lines.map(({ name, action, clauses, fields, standings }) => [name, action, clauses.join(' | '), fields, standings.join(' ')]),
       ),
     )
   if (reaching.length === 0) say(`Nobody reaches ${typeName} ${cell(key)}, but the system.`)
@@ -52,7 +52,7 @@ export async function whoCommand(typeName: string, keyText: string, options: Who
         ['person', 'is its', 'may', 'fields', 'by'],
         lines.map(({ name, standings, action, clauses, fields }, at) => {
           const again = lines[at - 1]?.name === name
-          return [again ? ' ' : name, again ? ' ' : standings.join(', '), action, fields, clauses.join('; ')]
+          return [again ? ' ' : name, again ? ' ' : standings.join(', '), action, fields, clauses.join('\n')]
         }),
       ),
     )
