@@ -5,6 +5,8 @@
 export { CredentialError, RequestError, SetupError } from './error.js'
 export { type Guarded, type GuardOptions, guard } from './guard.js'
 export { cookieOf, firstOf, fromSession, type Identity } from './identity.js'
+export { type LiveEvent, type LiveLists, type LiveOptions, type LiveQuery, liveLists } from './live/lists.js'
+export { type Messages, overRedis } from './live/messages.js'
 export { type Middleware, middleware } from './middleware.js'
 export { type OpenApiOptions, openApi } from './openapi.js'
 export type { Problem } from './problem.js'

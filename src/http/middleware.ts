@@ -38,10 +38,12 @@ async function answer(handle: (request: Request) => Promise<Response>, incoming:
   const cookies = response.headers.getSetCookie()
   if (cookies.length > 0) outgoing.setHeader('set-cookie', cookies)
   if (response.body === null) return void outgoing.end()
-  for await (const chunk of response.body as unknown as AsyncIterable<Uint8Array>) {
-    // Whoever went away is not written to; whoever is slow is waited for.
+  const reader = response.body.getReader()
+  // Whoever went away is not written to, and what was being made for them is made no longer; whoever is slow is waited for.
+  outgoing.once('close', () => void reader.cancel().catch(() => undefined))
+  for (let part = await reader.read(); !part.done; part = await reader.read()) {
     if (outgoing.destroyed) return
-    if (!outgoing.write(chunk)) await new Promise<void>((resolve) => outgoing.once('drain', resolve).once('close', resolve))
+    if (!outgoing.write(part.value)) await new Promise<void>((resolve) => outgoing.once('drain', resolve).once('close', resolve))
   }
   outgoing.end()
 }

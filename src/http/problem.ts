@@ -26,6 +26,7 @@ const TITLES: { readonly [status: number]: string } = {
   403: 'Refused',
   404: 'Not found',
   405: 'Not for this address',
+  406: 'Not in this form',
   409: 'In the way',
   412: 'It was changed in the meantime',
   413: 'Too large',

@@ -17,7 +17,10 @@ import { asShaped, mergePatch, reachesInto, readBody } from './body.js'
 import { RequestError, SetupError } from './error.js'
 import { checkMatch, etagOf, isAmong } from './etag.js'
 import { type GuardOptions, guard } from './guard.js'
+import type { Identity } from './identity.js'
 import { linkedTo } from './linked.js'
+import type { LiveLists, LiveQuery } from './live/lists.js'
+import { eventStream } from './live/stream.js'
 import { flag, readQuery, whereOf } from './query.js'
 
 /** What somebody asked for, as the application's own procedures are told. */
@@ -43,6 +46,10 @@ export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
   readonly pageLimit?: number
   /** Updates and deletes have to say which state they mean, by `If-Match`. */
   readonly matchRequired?: boolean
+  /** Keeps lists up to date for those who watch them: a list is asked for as `text/event-stream`. */
+  readonly live?: LiveLists
+  /** How often it is asked anew who is watching, in seconds: whoever has signed out, or whose token has expired, watches no more. Default 30. */
+  readonly recheck?: number
   /** Serves the files of a record, at `files/<name>` beneath it, to whoever may read the record; undefined where there is none. */
   readonly files?: { readonly [K in TypeName<W>]?: (asked: Asked<W> & { readonly name: string }) => Promise<Response | undefined> }
   /** What the actions that record types name do, after they were found to be allowed: in one transaction. */
@@ -66,7 +73,25 @@ export function routes<W extends World>(
 ): (request: Request) => Promise<Response> {
   const site = siteOf(book.model, options as never)
   const guarded = guard(store, options)
-  return (request) => guarded(request, ({ store: mine }) => answer(site, mine as unknown as GuardedStore, request))
+  const { live, identity, recheck = 30 } = options
+  live?.hearOf(store)
+  const watched =
+    live && ((me: W['me'] | null, request: Request) => watching(live, store as unknown as Store, identity, me, request, recheck))
+  return (request) =>
+    guarded(request, ({ store: mine, me }) => answer(site, mine as unknown as GuardedStore, request, watched?.(me, request)))
+}
+
+/** Watches a list for somebody. */
+type Watching = (type: string, query: LiveQuery) => Promise<Response>
+
+function watching<Me>(live: LiveLists, store: Store, identity: Identity<Me>, me: Me | null, request: Request, recheck: number): Watching {
+  const said = JSON.stringify(me)
+  return (type, query) =>
+    eventStream((hear) => live.watch(store, me as never, type, query, hear), {
+      recheck: async () => JSON.stringify(await identity(request)) === said,
+      recheckEvery: recheck * 1000,
+      beat: 20_000,
+    })
 }
 
 /** What is served where. */
@@ -124,15 +149,16 @@ interface Call {
   readonly store: GuardedStore
   readonly request: Request
   readonly params: URLSearchParams
+  readonly watch: Watching | undefined
 }
 
 const NOWHERE = () => new RequestError(404, 'There is nothing at this address.')
 
-async function answer(site: Site, store: GuardedStore, request: Request): Promise<Response> {
+async function answer(site: Site, store: GuardedStore, request: Request, watch: Watching | undefined): Promise<Response> {
   const url = new URL(request.url)
   if (url.pathname !== site.base && !url.pathname.startsWith(`${site.base}/`)) throw NOWHERE()
   const steps = stepsOf(url.pathname.slice(site.base.length))
-  const call: Call = { site, store, request, params: url.searchParams }
+  const call: Call = { site, store, request, params: url.searchParams, watch }
   const [path, key, link, inner, ...more] = steps
   const type = path === undefined ? undefined : site.types.get(path)
   if (type === undefined) throw NOWHERE()
@@ -174,7 +200,9 @@ async function byMethod({ request }: Call, methods: Methods): Promise<Response> 
   const work = Object.hasOwn(methods, method) ? methods[method] : undefined
   if (work === undefined) throw new RequestError(405, `This address takes ${allow}.`, { allow })
   const response = await work()
-  return request.method === 'HEAD' ? new Response(null, response) : response
+  if (request.method !== 'HEAD') return response
+  await response.body?.cancel()
+  return new Response(null, response)
 }
 
 function collection(call: Call, type: TypeModel, within?: (record: unknown) => Condition): Methods {
@@ -186,13 +214,36 @@ function collection(call: Call, type: TypeModel, within?: (record: unknown) => C
   }
 }
 
-async function list({ site, store, params }: Call, type: TypeModel, within?: (record: unknown) => Condition): Promise<Response> {
+async function list(call: Call, type: TypeModel, within?: (record: unknown) => Condition): Promise<Response> {
+  const { site, store, params } = call
+  if (wantsEvents(call.request)) return watchList(call, type, within !== undefined)
   const { count, include, size = site.pageSize, where: asked, ...query } = readQuery(type, params, site.pageLimit)
   const where = both(within, asked)
   const narrowed = where === undefined ? {} : { where: where as never }
   const along = include === undefined ? {} : { include: Object.fromEntries(include.map((name) => [name, true])) }
   const page = await store.page(type.name, { ...query, ...narrowed, ...along, size } as never)
   return json({ ...page, ...(count ? { count: await store.count(type.name, narrowed) } : {}) })
+}
+
+function wantsEvents({ headers }: Request): boolean {
+  return (headers.get('accept') ?? '').split(',').some((one) => one.split(';')[0]?.trim().toLowerCase() === 'text/event-stream')
+}
+
+/** What a list that is watched cannot be asked for: whoever shows it orders and cuts it. */
+const OF_PAGES = ['sort', 'size', 'after', 'count', 'include']
+
+async function watchList({ site, store, params, watch }: Call, type: TypeModel, isNested: boolean): Promise<Response> {
+  if (watch === undefined || isNested) throw new RequestError(406, 'This list is not kept up to date: ask for application/json.')
+  const odd = OF_PAGES.find((name) => params.has(name))
+  if (odd !== undefined) throw new RequestError(400, `${odd}: a list that is watched takes where, fields and may; it comes whole`)
+  const { where, fields, withActions } = readQuery(type, params, site.pageLimit)
+  // What is wrong with it is said now, and not in a stream.
+  await store.page(type.name, { size: 1, ...(where ? { where: where as never } : {}), ...(fields ? { fields } : {}) } as never)
+  const name = [...params]
+    .map((pair) => JSON.stringify(pair))
+    .sort()
+    .join()
+  return watch(type.name, { where, fields, withActions, name })
 }
 
 function both(

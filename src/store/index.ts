@@ -3,6 +3,7 @@
  * @module
  */
 export { BulkError, type BulkOptions, type BulkResult, type InTheWay, type Which } from './bulk.js'
+export type { Change } from './changes.js'
 export { CursorError } from './cursor.js'
 export {
   BusyError,

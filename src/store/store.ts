@@ -2,10 +2,12 @@ import type { Action, FieldName, Key, RowOf, SeenRow, TypeName, World } from '..
 import { type Clock, type Rulebook, readClaims, type Verdict, type Viewpoint, viewpointOf } from '../viewpoint/index.js'
 import { person, system } from './asker.js'
 import type { BulkOptions, BulkResult, Which } from './bulk.js'
+import { type Change, telling } from './changes.js'
 import { cursors } from './cursor.js'
 import { QueryError } from './errors.js'
 import { guarded } from './guarded.js'
 import type { Include, Included } from './include.js'
+import { putInside } from './inside.js'
 import { type AboutAsker, loggerFor, type VerdictLog } from './log.js'
 import type { Counted, CountOptions, DescribedPageOptions, Page, PageOptions } from './pages.js'
 import type { Described, DescribedOptions, ListOptions, Picked } from './query.js'
@@ -192,6 +194,11 @@ export interface StoreOptions {
   readonly cursorSecret?: string
   /** Logs what was allowed, too. */
   readonly logAllowed?: boolean
+  /**
+   * Is told of what was written through this store, once it is committed: records as they were and as they are, whoever may see
+   * them. For caches and indexes of trusted code; lists of people are kept up to date by `liveLists` of `pachter/http`.
+   */
+  readonly changed?: (changes: readonly Change[]) => void
 }
 
 /**
@@ -202,13 +209,24 @@ export interface StoreOptions {
  * const mine = await store.for({ id: 'm-01', roles: [] }).list('plot')
  */
 export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, options: StoreOptions = {}): Store<W> {
-  const tables = backend(book.model)
-  const newKey = options.newKey ?? (() => globalThis.crypto.randomUUID())
   const { model } = book
+  const listeners = new Set<(changes: readonly Change[]) => void>(options.changed === undefined ? [] : [options.changed])
+  const tell = (changes: readonly Change[]) => {
+    for (const hear of listeners) {
+      try {
+        hear(changes)
+      } catch (error) {
+        // It is written: whoever fails to hear of it cannot make the call fail.
+        console.error('pachter: a listener of changes failed', error)
+      }
+    }
+  }
+  const tables = telling(backend(model), model, tell, () => listeners.size > 0)
+  const newKey = options.newKey ?? (() => globalThis.crypto.randomUUID())
   const signed = cursors(options.cursorSecret)
   const now = viewpointOf(model, null, { now: options.now }).env
   const logger = (asker: AboutAsker) => loggerFor(asker, () => now().now, options)
-  return Object.freeze({
+  const store = Object.freeze({
     for(me: W['me'] | null | undefined) {
       const claims = readClaims(model.me, me)
       const who = claims === null ? null : (claims[model.me.key] as Key)
@@ -221,4 +239,15 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
       return guarded(tables, system(model, options.now), { newKey, cursors: signed, logger: asker })
     },
   }) as unknown as Store<W>
+  putInside(store, {
+    model,
+    tables,
+    now: () => now().now,
+    asker: async (me, types) => person(model, readClaims(model.me, me as never), options.now).now(tables, types),
+    listen(hear) {
+      listeners.add(hear)
+      return () => listeners.delete(hear)
+    },
+  })
+  return store
 }

@@ -1,0 +1,63 @@
+import type { Row } from '../../condition/index.js'
+import { type Key, type Model, typeModel } from '../../rulebook/index.js'
+import type { Change } from '../../store/index.js'
+import { asShaped } from '../body.js'
+
+/** How server processes tell each other what was written. */
+export interface Messages {
+  /** Tells all others. */
+  send(text: string): Promise<unknown> | unknown
+  /** Hears what others tell. `missed` is for when something may not have been heard. Gives a way to stop. */
+  listen(heard: (text: string) => void, missed: () => void): Promise<() => unknown> | (() => unknown)
+}
+
+/** Changes as text, which names the process that they come from. */
+export function changesText(from: string, changes: readonly Change[]): string {
+  return JSON.stringify({ from, changes })
+}
+
+/** Changes read back from text; undefined where it is one's own, or none. */
+export function readChanges(model: Model, own: string, text: string): readonly Change[] | undefined {
+  const { from, changes } = JSON.parse(text) as { from: string; changes: readonly { type: string; key: Key; before?: Row; after?: Row }[] }
+  if (from === own) return undefined
+  return changes.map(({ type, key, before, after }) => {
+    const known = typeModel(model, type)
+    return { type, key, ...(before ? { before: asShaped(known, before) } : {}), ...(after ? { after: asShaped(known, after) } : {}) }
+  })
+}
+
+/** The part of a Redis client (`redis` 5) that is needed to publish. */
+interface Publisher {
+  publish(channel: string, message: string): Promise<unknown>
+}
+
+/** The part of one that is needed to subscribe. A client that subscribes does nothing else. */
+interface Subscriber {
+  subscribe(channel: string, heard: (message: string) => void): Promise<unknown>
+  unsubscribe(channel: string): Promise<unknown>
+  on(event: 'ready', then: () => void): unknown
+  off(event: 'ready', then: () => void): unknown
+}
+
+/**
+ * Tells other server processes over Redis (publish and subscribe). Give two clients of the package `redis`, connected: one that
+ * publishes, and one of its own to subscribe. What is told while the connection is lost nobody hears; every list is looked at
+ * anew when it is back.
+ *
+ * @example
+ * const client = await createClient().connect()
+ * liveLists({ messages: overRedis(client, await client.duplicate().connect()) })
+ */
+export function overRedis(publisher: Publisher, subscriber: Subscriber, channel = 'pachter:changes'): Messages {
+  return {
+    send: (text) => publisher.publish(channel, text),
+    async listen(heard, missed) {
+      await subscriber.subscribe(channel, heard)
+      subscriber.on('ready', missed)
+      return async () => {
+        subscriber.off('ready', missed)
+        await subscriber.unsubscribe(channel)
+      }
+    },
+  }
+}

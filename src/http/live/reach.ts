@@ -1,0 +1,141 @@
+import {
+  type ConditionNode,
+  type FieldNode,
+  isSelfContained,
+  joinsOf,
+  lower,
+  type PlaceNode,
+  type RecordRef,
+  type SomeNode,
+  type TermNode,
+} from '../../condition/index.js'
+import { conditionsOfClause, type Model, typeModel } from '../../rulebook/index.js'
+import { placeId, type Step, stepsId } from './steps.js'
+
+/** What records of a type hang on, by the rules of some actions: whoever watches them has to hear when it changes. */
+export interface Reach {
+  /** Ways from a record to others, each to its last step. */
+  readonly ways: readonly (readonly Step[])[]
+  /** Record types that the rules look at wherever a record leads: any change of these may concern all. */
+  readonly anywhere: ReadonlySet<string>
+  /** Where times are that are compared with the time: in the record itself, or in those of other types. */
+  readonly times: readonly { readonly type: string; readonly place: PlaceNode }[]
+  /** Times are compared that no index finds, such as those in lists of objects: look again every so often. */
+  readonly ticking: boolean
+}
+
+/** What the rules of a type's actions hang on. */
+export function reachOf(model: Model, type: string, actions: readonly string[]): Reach {
+  const { rules, standings } = typeModel(model, type)
+  const conditions = [
+    ...(model.gate ? [model.gate] : []),
+    ...Object.values(standings),
+    ...actions.flatMap((action) => [
+      ...(rules?.gates[action] ? [rules.gates[action] as ConditionNode] : []),
+      ...(rules?.may[action] ?? []).flatMap(conditionsOfClause),
+    ]),
+    ...(rules?.vetoes ?? []).map(({ when }) => when),
+  ]
+  const found: Found = { ways: new Map(), anywhere: new Set(), times: new Map(), ticking: false }
+  for (const condition of conditions)
+    collect(
+      lower(condition),
+      {
+        at: new Map<RecordRef, Place>([
+          ['record', { type, steps: [] }],
+          ['after', { type, steps: [] }],
+        ]),
+      },
+      found,
+    )
+  return { ways: [...found.ways.values()], anywhere: found.anywhere, times: [...found.times.values()], ticking: found.ticking }
+}
+
+interface Found {
+  readonly ways: Map<string, readonly Step[]>
+  readonly anywhere: Set<string>
+  readonly times: Map<string, { readonly type: string; readonly place: PlaceNode }>
+  ticking: boolean
+}
+
+/** Which record a field is of, and how it was reached. */
+interface Place {
+  readonly type: string
+  /** Undefined where no way leads here from the record. */
+  readonly steps: readonly Step[] | undefined
+  /** An object in a list of the record. */
+  readonly inList?: true
+}
+
+interface Scope {
+  readonly at: ReadonlyMap<RecordRef, Place>
+}
+
+function collect(node: ConditionNode, scope: Scope, found: Found): void {
+  switch (node.kind) {
+    case 'not':
+    case 'named':
+      return collect(node.of, scope, found)
+    case 'allOf':
+    case 'anyOf':
+      for (const part of node.of) collect(part, scope, found)
+      return
+    case 'compare': {
+      const { left, right } = node
+      const other = hasNow(left) ? right : hasNow(right) ? left : undefined
+      for (const field of other === undefined ? [] : fieldsOf(other)) {
+        const at = scope.at.get(field.of)
+        if (at === undefined || field.type !== 'time') continue
+        if (at.inList || field.list) {
+          found.ticking = true
+          continue
+        }
+        const place: PlaceNode = { path: field.path, type: 'time' }
+        found.times.set(`${at.type} ${placeId(place)}`, { type: at.type, place })
+      }
+      return
+    }
+    case 'some':
+      return collectSome(node, scope, found)
+    default:
+      return
+  }
+}
+
+function collectSome(node: SomeNode, scope: Scope, found: Found): void {
+  const { over, each } = node
+  if (over.kind === 'elements') {
+    const at = scope.at.get(over.list.of)
+    // The objects are of the record itself.
+    return collect(node.of, at === undefined ? scope : { at: new Map(scope.at).set(each, { ...at, inList: true }) }, found)
+  }
+  const { by, rest } = over.kind === 'records' ? joinsOf(node as SomeNode & { over: typeof over }) : { by: over.by, rest: node.of }
+  // Those pairs that lead here from one record: from which does not matter, but that its own way is known.
+  const from = [...scope.at].find(([of]) => by.some((join) => join.from.kind === 'field' && join.from.of === of))
+  // Within a list, places are of its objects: no index leads from there.
+  if (from?.[1].steps === undefined || from[1].inList) {
+    found.anywhere.add(over.type)
+    return collect(node.of, { at: new Map(scope.at).set(each, { type: over.type, steps: undefined }) }, found)
+  }
+  const pairs = by.flatMap(({ from: term, to }) =>
+    term.kind === 'field' && term.of === from[0] && term.type !== 'other'
+      ? [{ from: { path: term.path, type: term.type, ...(term.list ? { list: true as const } : {}) }, to }]
+      : [],
+  )
+  const step: Step =
+    over.kind === 'records'
+      ? { kind: 'records', type: over.type, by: pairs }
+      : { kind: 'ancestors', type: over.type, by: pairs, link: over.link, key: over.key }
+  const steps = [...from[1].steps, step]
+  found.ways.set(stepsId(steps), steps)
+  collect(isSelfContained(rest, each) ? rest : node.of, { at: new Map(scope.at).set(each, { type: over.type, steps }) }, found)
+}
+
+function hasNow(term: TermNode): boolean {
+  return term.kind === 'now' || (term.kind === 'orElse' && (hasNow(term.term) || hasNow(term.otherwise)))
+}
+
+function fieldsOf(term: TermNode): FieldNode[] {
+  if (term.kind === 'orElse') return [...fieldsOf(term.term), ...fieldsOf(term.otherwise)]
+  return term.kind === 'field' ? [term] : []
+}

@@ -1,0 +1,26 @@
+import type { LinkNode, PlaceNode } from '../../condition/index.js'
+
+/** Two places that have to be equal for a link to lead from one record to another. */
+export interface Pair {
+  readonly from: PlaceNode
+  readonly to: PlaceNode
+}
+
+/** A step from a record to others, as a condition takes it. */
+export type Step =
+  | { readonly kind: 'records'; readonly type: string; readonly by: readonly Pair[] }
+  | { readonly kind: 'ancestors'; readonly type: string; readonly by: readonly Pair[]; readonly link: LinkNode; readonly key: PlaceNode }
+
+const placeId = ({ path, type, list }: PlaceNode) => `${path.join('.')}:${type}${list ? '*' : ''}`
+
+/** The same text for the same steps. */
+export function stepsId(steps: readonly Step[]): string {
+  return steps
+    .map(
+      ({ kind, type, by }) => `${kind === 'ancestors' ? '^' : ''}${type}(${by.map(({ from, to }) => `${placeId(from)}=${placeId(to)}`)})`,
+    )
+    .join('/')
+}
+
+/** The same text for the same place. */
+export { placeId }

@@ -1,0 +1,97 @@
+import type { Row } from '../condition/index.js'
+import { type Key, type Model, typeModel } from '../rulebook/index.js'
+import { UncertainError } from './errors.js'
+import { keyIs } from './operation.js'
+import type { Tables } from './tables.js'
+
+/** A record that was written: as it was, unless it was created, and as it is, unless it was removed. */
+export interface Change {
+  readonly type: string
+  readonly key: Key
+  readonly before?: Row
+  readonly after?: Row
+}
+
+/**
+ * The same tables, which tell what was written once it is committed. Where nobody saw how a commit ended, it is told as well: whoever
+ * hears of a change looks at what there is now.
+ */
+export function telling(tables: Tables, model: Model, tell: (changes: readonly Change[]) => void, isHeard: () => boolean): Tables {
+  return {
+    ...bound(tables),
+    async transaction(work, isolation) {
+      // What nobody wants to know is not noted.
+      if (!isHeard()) return tables.transaction(work, isolation)
+      let changes: Change[] = []
+      const told = () => {
+        if (changes.length > 0) tell(Object.freeze(changes))
+      }
+      try {
+        const result = await tables.transaction((inside) => {
+          changes = []
+          return work(noting(inside, model, changes))
+        }, isolation)
+        told()
+        return result
+      } catch (error) {
+        if (error instanceof UncertainError) told()
+        throw error
+      }
+    },
+  }
+}
+
+function bound(tables: Tables): Tables {
+  return {
+    select: (type, selection) => tables.select(type, selection),
+    count: (type, selection) => tables.count(type, selection),
+    countBy: (type, field, selection) => tables.countBy(type, field, selection),
+    test: (conditions, now) => tables.test(conditions, now),
+    insert: (type, row) => tables.insert(type, row),
+    update: (type, changes, target) => tables.update(type, changes, target),
+    remove: (type, target) => tables.remove(type, target),
+    wasRemoved: (type, key) => tables.wasRemoved(type, key),
+    transaction: (work, isolation) => tables.transaction(work, isolation),
+  }
+}
+
+/** Tables within a transaction that note what is written. Records that were locked are remembered: they need not be read again. */
+function noting(tables: Tables, model: Model, changes: Change[]): Tables {
+  const locked = new Map<string, Row>()
+  const idOf = (type: string, key: unknown) => JSON.stringify([type, key])
+  const asItWas = async (type: string, key: Key, now: number) =>
+    locked.get(idOf(type, key)) ??
+    (await tables.select(type, { where: keyIs(typeModel(model, type), key), now, limit: 1, single: true }))[0]?.row
+  const inside: Tables = {
+    ...bound(tables),
+    async select(type, selection) {
+      const found = await tables.select(type, selection)
+      if (selection.lock === 'update') for (const { row } of found) locked.set(idOf(type, row[typeModel(model, type).key]), row)
+      return found
+    },
+    async insert(type, row) {
+      const after = await tables.insert(type, row)
+      changes.push({ type, key: after[typeModel(model, type).key] as Key, after })
+      return after
+    },
+    async update(type, sent, target) {
+      const before = await asItWas(type, target.key, target.now)
+      const after = await tables.update(type, sent, target)
+      if (after === undefined) return undefined
+      locked.set(idOf(type, target.key), after)
+      changes.push({ type, key: target.key, ...(before ? { before } : {}), after })
+      return after
+    },
+    async remove(type, target) {
+      const before = await asItWas(type, target.key, target.now)
+      const count = await tables.remove(type, target)
+      if (count > 0) {
+        locked.delete(idOf(type, target.key))
+        changes.push({ type, key: target.key, ...(before ? { before } : {}) })
+      }
+      return count
+    },
+    transaction: (work, isolation) => tables.transaction((within) => work(noting(within, model, changes)), isolation),
+  }
+  return inside
+}

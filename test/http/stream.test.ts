@@ -1,0 +1,210 @@
+import { createServer, type Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { expect } from 'chai'
+import { CredentialError, fromSession, liveLists, type Messages, middleware, overRedis, routes } from 'pachter/http'
+import { inMemory, openStore } from 'pachter/store'
+import { createClient } from 'redis'
+import { book } from '../../examples/world/rulebook.js'
+import { ground, options, records } from '../support/world.js'
+
+const revoked = new Set<string>()
+
+/** A server process, on a store that several may share. */
+async function serve(store = openStore(book, inMemory(records), { now: options.now }), messages?: Messages, port = 0) {
+  const live = liveLists({ tick: 20, ...(messages ? { messages } : {}) })
+  const identity = fromSession(
+    (request) => {
+      const name = new URL(request.url).searchParams.get('as') ?? request.headers.get('x-person')
+      if (name !== null && revoked.has(name)) throw new CredentialError('signed out')
+      return name === null ? null : (ground.people[name] as { id: string; email: string })
+    },
+    { automatic: false },
+  )
+  const handle = routes(book, store, { identity, base: '/api', live, recheck: 0.05 })
+  const server: Server = createServer(middleware(handle))
+  await new Promise<void>((done) => server.listen(port, '127.0.0.1', done))
+  const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}/api`
+  const close = async () => {
+    await live.close()
+    server.closeAllConnections()
+    await new Promise((done) => server.close(done))
+  }
+  return { store, live, url, close, port: (server.address() as AddressInfo).port }
+}
+
+/** Reads a stream, event by event. */
+async function stream(url: string, path: string, person?: string) {
+  const gone = new AbortController()
+  const headers = { accept: 'text/event-stream', ...(person ? { 'x-person': person } : {}) }
+  const response = await fetch(`${url}${path}`, { headers, signal: gone.signal })
+  const reader = response.body?.pipeThrough(new TextDecoderStream()).getReader()
+  let text = ''
+  const next = async (): Promise<{ event: string; data: any } | undefined> => {
+    for (;;) {
+      const end = text.indexOf('\n\n')
+      if (end < 0) {
+        const part = await reader?.read().catch(() => undefined)
+        if (part === undefined || part.done) return undefined
+        text += part.value
+        continue
+      }
+      const lines = text.slice(0, end).split('\n')
+      text = text.slice(end + 2)
+      const about = Object.fromEntries(lines.map((line) => [line.split(':')[0], line.slice(line.indexOf(':') + 1).trim()]))
+      if (about.event !== undefined) return { event: about.event, data: JSON.parse(about.data ?? 'null') }
+    }
+  }
+  return { response, next, leave: () => gone.abort() }
+}
+
+const soon = async (condition: () => boolean) => {
+  for (let tries = 0; !condition() && tries < 400; tries++) await new Promise((resolve) => setTimeout(resolve, 5))
+  expect(condition()).to.equal(true)
+}
+
+describe('lists as streams', () => {
+  let one: Awaited<ReturnType<typeof serve>>
+  beforeEach(async () => {
+    revoked.clear()
+    one = await serve()
+  })
+  afterEach(() => one.close())
+  const system = () => one.store.asSystem('a test')
+
+  it('come whole, and then as they change', async () => {
+    const { response, next, leave } = await stream(one.url, '/plot?fields=planting&may=update', 'ines')
+    expect([response.status, response.headers.get('content-type')]).to.deep.equal([200, 'text/event-stream; charset=utf-8'])
+    const first = await next()
+    expect(first?.event).to.equal('listed')
+    expect(first?.data.records[0]).to.deep.include({
+      record: { id: 'p-01', planting: 'garlic, rhubarb' },
+      may: { update: { allowed: true, fields: ['planting'] } },
+    })
+    await system().update('plot', 'p-01', { planting: 'leeks' })
+    const second = await next()
+    expect([second?.event, second?.data.record.record]).to.deep.equal(['changed', { id: 'p-01', planting: 'leeks' }])
+    await system().update('plot', 'p-06', { state: 'let', holderId: 'm-02' })
+    expect(await next()).to.deep.equal({ event: 'gone', data: { key: 'p-06' } })
+    leave()
+    await soon(() => one.live.watching.people === 0)
+  })
+
+  const refused: readonly [what: string, path: string, person: string | undefined, status: number][] = [
+    ['what nobody serves', '/plit', 'ines', 404],
+    ['what is no filter', '/plot?where.numbr=1', 'ines', 400],
+    ['a page', '/plot?size=2', 'ines', 400],
+    ['an order', '/plot?sort=number', 'ines', 400],
+    ['one record', '/plot/p-02', 'ines', 404],
+    ['what belongs to a record', '/plot/p-01/shares', 'ines', 406],
+  ]
+  for (const [what, path, person, status] of refused)
+    it(`are refused before they begin: ${what}`, async () => {
+      expect((await stream(one.url, path, person)).response.status).to.equal(status)
+      expect(one.live.watching.people).to.equal(0)
+    })
+
+  it('end when somebody has signed out', async () => {
+    const { next } = await stream(one.url, '/plot', 'bram')
+    await next()
+    revoked.add('bram')
+    expect(await next()).to.deep.equal({ event: 'ended', data: { why: 'sign in' } })
+    expect(await next()).to.equal(undefined)
+    expect(one.live.watching.people).to.equal(0)
+  })
+
+  it('are not answered to HEAD', async () => {
+    const response = await fetch(`${one.url}/plot`, { method: 'HEAD', headers: { accept: 'text/event-stream', 'x-person': 'ines' } })
+    expect(response.status).to.equal(200)
+    await soon(() => one.live.watching.people === 0)
+  })
+
+  it('wait for whoever reads slowly, who is told the whole list where that is shorter', async () => {
+    const { next, leave } = await stream(one.url, '/plot', 'farah')
+    await next()
+    // So much that the connection holds it no more: what is left over is not kept for somebody who may never read it.
+    const long = 'x'.repeat(4000)
+    for (let round = 0; round < 700; round++) {
+      await system().update('plot', 'p-01', { planting: `${round} ${long}` })
+      await one.live.settled()
+    }
+    const heard: string[] = []
+    let last: unknown
+    while (last !== '699') {
+      const event = await next()
+      if (event === undefined) break
+      heard.push(event.event)
+      const rows = event.event === 'listed' ? event.data.records : [event.data.record]
+      last = rows.find((row: { id: string }) => row.id === 'p-01')?.planting.split(' ')[0]
+    }
+    expect(last).to.equal('699')
+    expect(heard.length).to.be.lessThan(700)
+    expect(heard).to.include('listed')
+    leave()
+  })
+
+  it('tell of what another process has written, by messages', async () => {
+    const hearers = new Set<(text: string) => void>()
+    const messages: Messages = {
+      send: (text) => {
+        for (const hear of hearers) hear(text)
+      },
+      listen: (hear) => {
+        hearers.add(hear)
+        return () => hearers.delete(hear)
+      },
+    }
+    // The records are in one place: two stores on it stand for two processes.
+    const tables = inMemory(records)(book.model)
+    const [here, there] = await Promise.all(
+      [1, 2].map(() =>
+        serve(
+          openStore(book, () => tables, { now: options.now }),
+          messages,
+        ),
+      ),
+    )
+    const { next, leave } = await stream(here?.url as string, '/plot', 'bram')
+    await next()
+    await there?.store.asSystem('a test').delete('share', 'h-01')
+    expect(await next()).to.deep.equal({ event: 'gone', data: { key: 'p-01' } })
+    leave()
+    await Promise.all([here?.close(), there?.close()])
+  })
+
+  const { PACHTER_TEST_REDIS: redis } = process.env
+  if (redis)
+    it('tell of what another process has written, over Redis, and miss nothing when that is gone for a while', async () => {
+      const clients = await Promise.all(
+        Array.from({ length: 4 }, () =>
+          createClient({ url: redis, socket: { reconnectStrategy: 20 } })
+            .on('error', () => undefined)
+            .connect(),
+        ),
+      )
+      const tables = inMemory(records)(book.model)
+      const process = (at: number) =>
+        serve(
+          openStore(book, () => tables, { now: options.now }),
+          overRedis(clients[at] as never, clients[at + 1] as never, `pachter-test-${globalThis.process.pid}`),
+        )
+      const [here, there] = [await process(0), await process(2)]
+      const { next, leave } = await stream(here.url, '/plot', 'bram')
+      await next()
+      await there.store.asSystem('a test').delete('share', 'h-01')
+      expect(await next()).to.deep.equal({ event: 'gone', data: { key: 'p-01' } })
+      // Whoever subscribes loses the connection; what is written meanwhile nobody tells them.
+      const admin = await createClient({ url: redis }).connect()
+      const own = await admin.sendCommand(['CLIENT', 'LIST', 'TYPE', 'PUBSUB'])
+      const ids = [...String(own).matchAll(/^id=(\d+).*$/gm)].map(([, id]) => id as string)
+      await Promise.all([
+        ...ids.map((id) => admin.sendCommand(['CLIENT', 'KILL', 'ID', id])),
+        there.store.asSystem('a test').update('plot', 'p-02', { planting: 'leeks' }),
+      ])
+      const after = await next()
+      expect([after?.event, after?.data.record.planting]).to.deep.equal(['changed', 'leeks'])
+      leave()
+      await Promise.all([here.close(), there.close()])
+      await Promise.all([admin, ...clients].map((client) => client.close()))
+    })
+  else it('over Redis are left out; to include them: PACHTER_TEST_REDIS=redis://127.0.0.1:6379 npm test')
+})
