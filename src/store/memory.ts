@@ -154,13 +154,11 @@ class MemoryTables implements Tables {
     return this.#held.get(typeModel(this.#model, type).name) as Map<Key, Row>
   }
 
-  /** The records that a condition may hold on: the one that it names by its key, or all. */
+  /** The records that a condition may hold on: those that it names by their keys, or all. */
   #among(type: string, where: ConditionNode): Iterable<Row> {
     const rows = this.#rows(type)
-    const key = keyNamed(where, typeModel(this.#model, type).key)
-    if (key === undefined) return rows.values()
-    const row = rows.get(key)
-    return row === undefined ? [] : [row]
+    const keys = keysNamed(where, typeModel(this.#model, type).key)
+    return keys === undefined ? rows.values() : keys.map((key) => rows.get(key)).filter((row) => row !== undefined)
   }
 
   #target(type: string, { key, where, now }: Target): Row | undefined {
@@ -169,20 +167,21 @@ class MemoryTables implements Tables {
   }
 }
 
-/** The key that a record has to have for a condition to hold, where the condition says so. */
-function keyNamed(where: ConditionNode, field: string): Key | undefined {
+/** The keys of which a record has to have one for a condition to hold, where the condition says so. */
+function keysNamed(where: ConditionNode, field: string): readonly Key[] | undefined {
   if (where.kind === 'allOf') {
     for (const part of where.of) {
-      const key = keyNamed(part, field)
-      if (key !== undefined) return key
+      const keys = keysNamed(part, field)
+      if (keys !== undefined) return keys
     }
     return undefined
   }
-  if (where.kind !== 'compare' || where.by !== 'is') return undefined
+  if (where.kind !== 'compare' || (where.by !== 'is' && where.by !== 'isOneOf')) return undefined
   const { left, right } = where
   const isKey = left.kind === 'field' && left.of === 'record' && left.via === undefined && left.path.length === 1 && left.path[0] === field
-  if (!isKey || right.kind !== 'literal' || right.list) return undefined
-  return typeof right.value === 'string' || typeof right.value === 'number' ? right.value : undefined
+  if (!isKey || right.kind !== 'literal') return undefined
+  const values: readonly unknown[] = Array.isArray(right.value) ? right.value : [right.value]
+  return [...new Set(values.filter((value): value is Key => typeof value === 'string' || typeof value === 'number'))]
 }
 
 /** Rows ordered by fields: missing and hidden last, text code point by code point, times by instant, false before true. */

@@ -23,9 +23,9 @@ export async function script(db: Kysely<any>, text: string): Promise<void> {
   })
 }
 
-/** Policies and functions come and go here, and a server may leave what is gone of its catalogs lying until it has slowed everything down. */
-export async function tidyCatalogs(db: Kysely<any>): Promise<void> {
-  await sql`vacuum pg_proc, pg_policy, pg_depend, pg_shdepend, pg_attribute, pg_class, pg_namespace`.execute(db)
+/** Rows, policies and functions come and go here, and a server may leave what is gone lying until it has slowed everything down. */
+export async function tidy(db: Kysely<any>, table: string): Promise<void> {
+  await sql`vacuum ${sql.table(table)}, pg_proc, pg_policy, pg_depend, pg_shdepend, pg_attribute, pg_class, pg_namespace`.execute(db)
 }
 
 /** The role that is looked through: it may do nothing but what it is given. */

@@ -15,7 +15,8 @@ import {
   type SomeNode,
   type TermNode,
 } from '../../condition/index.js'
-import type { Pair, Step } from './steps.js'
+import { type Field, type Model, typeModel } from '../../rulebook/index.js'
+import { type Pair, placeId, type Step } from './steps.js'
 
 /** A value that a record, or one that its links lead to, has to have. */
 export interface Anchor {
@@ -30,18 +31,33 @@ export interface Anchor {
  * Values of which a record has to have at least one for the condition to hold: what an index finds the condition by. Undefined
  * where there are none, so that every record has to be looked at; empty where it holds of nothing.
  */
-export function coverOf(condition: ConditionNode): readonly Anchor[] | undefined {
-  return cover(lower(condition), 'record')
+export function coverOf(condition: ConditionNode, type: string, model: Model): readonly Anchor[] | undefined {
+  const isCommon = ({ steps, place }: Anchor): boolean => {
+    let fields: { readonly [name: string]: Field } | undefined = typeModel(model, steps.at(-1)?.type ?? type).fields
+    let field: Field | undefined
+    for (const step of place.path) {
+      field = fields !== undefined && Object.hasOwn(fields, step) ? fields[step] : undefined
+      fields = field?.fields
+    }
+    return field?.values !== undefined || place.type === 'boolean'
+  }
+  return coverIn(lower(condition), 'record', (anchor) => (isCommon(anchor) ? COMMON : 1))
 }
 
-function cover(node: ConditionNode, of: RecordRef): readonly Anchor[] | undefined {
+type Weigh = (anchor: Anchor) => number
+
+function coverIn(node: ConditionNode, of: RecordRef, weigh: Weigh): readonly Anchor[] | undefined {
+  const cover = (part: ConditionNode, whose: RecordRef) => coverIn(part, whose, weigh)
   switch (node.kind) {
     case 'constant':
       return node.value ? undefined : []
     case 'named':
       return cover(node.of, of)
     case 'allOf':
-      return best(node.of.map((part) => cover(part, of)))
+      return best(
+        node.of.map((part) => cover(part, of)),
+        weigh,
+      )
     case 'anyOf': {
       const parts = node.of.map((part) => cover(part, of))
       return parts.every((part) => part !== undefined) ? parts.flat() : undefined
@@ -49,32 +65,40 @@ function cover(node: ConditionNode, of: RecordRef): readonly Anchor[] | undefine
     case 'compare':
       return compared(node, of)
     case 'some':
-      return linked(node, of)
+      return linked(node, of, weigh)
     default:
       return undefined
   }
 }
 
 /** Of several that must all hold, one is enough to find it by: the one with the fewest values, keys before anything else. */
-function best(covers: readonly (readonly Anchor[] | undefined)[]): readonly Anchor[] | undefined {
+function best(covers: readonly (readonly Anchor[] | undefined)[], weigh: Weigh): readonly Anchor[] | undefined {
+  const weight = (anchors: readonly Anchor[]) => anchors.reduce((sum, anchor) => sum + weigh(anchor), 0)
   let found: readonly Anchor[] | undefined
-  for (const one of covers) if (one !== undefined && (found === undefined || weight(one) < weight(found))) found = one
+  for (const one of covers) {
+    if (one === undefined) continue
+    const left = one.filter((anchor) => covers.every((other) => other === one || !rulesOut(other, anchor)))
+    if (found === undefined || weight(left) < weight(found)) found = left
+  }
   return found
+}
+
+/** Whether a cover says of one place of the record alone what it is, and that is something else. */
+function rulesOut(cover: readonly Anchor[] | undefined, { steps, place, folded, value }: Anchor): boolean {
+  if (cover === undefined || steps.length > 0 || place.list || folded) return false
+  const same = (one: Anchor) => one.steps.length === 0 && !one.folded && placeId(one.place) === placeId(place)
+  return cover.every((one) => same(one) && one.value !== value)
 }
 
 /** What many records have in common finds too many: a state, a yes or no. */
 const COMMON = 1000
 
-function weight(anchors: readonly Anchor[]): number {
-  return anchors.reduce((sum, { place }) => sum + (place.type === 'id' || place.type === 'integer' ? 1 : COMMON), 0)
-}
-
 function compared({ by, left, right }: CompareNode, of: RecordRef): readonly Anchor[] | undefined {
   if (by === 'is') return at(left, right, of) ?? at(right, left, of)
   if (by === 'isIgnoringCase') return at(left, right, of, true) ?? at(right, left, of, true)
   if (by === 'isOneOf') return at(left, right, of)
-  if (by === 'has') return at(left, right, of)
-  if (by === 'hasIgnoringCase') return at(left, right, of, true)
+  if (by === 'has') return at(left, right, of) ?? at(right, left, of)
+  if (by === 'hasIgnoringCase') return at(left, right, of, true) ?? at(right, left, of, true)
   if (by === 'overlaps') return at(left, right, of) ?? at(right, left, of)
   return undefined
 }
@@ -97,7 +121,7 @@ function valuesOf({ value, type, list }: LiteralNode): readonly Comparable[] {
   return one === undefined ? [] : [one]
 }
 
-function linked(node: SomeNode, of: RecordRef): readonly Anchor[] | undefined {
+function linked(node: SomeNode, of: RecordRef, weigh: Weigh): readonly Anchor[] | undefined {
   const { over, each } = node
   if (over.kind === 'elements') return undefined
   const { by, rest } = over.kind === 'records' ? joinsOf(node as SomeNode & { over: typeof over }) : { by: over.by, rest: node.of }
@@ -108,12 +132,20 @@ function linked(node: SomeNode, of: RecordRef): readonly Anchor[] | undefined {
   const known = by.flatMap(({ from, to }) =>
     from.kind === 'literal' ? [valuesOf(from).map((value): Anchor => ({ steps: [], place: to, value }))] : [],
   )
-  const inner = best([...(over.kind === 'records' ? known : []), cover(rest, each)])
   const step: Step =
     over.kind === 'records'
       ? { kind: 'records', type: over.type, by: pairs }
       : { kind: 'ancestors', type: over.type, by: pairs, link: over.link, key: over.key }
-  return inner?.map((anchor) => ({ ...anchor, steps: [step, ...anchor.steps] }))
+  const within = (anchors: readonly Anchor[]) => anchors.map((anchor) => ({ ...anchor, steps: [step, ...anchor.steps] }))
+  // Weighed as they will be, at the end of the way.
+  const inner = [
+    ...(over.kind === 'records' ? known : []),
+    coverIn(rest, each, (anchor) => weigh({ ...anchor, steps: [step, ...anchor.steps] })),
+  ]
+  return best(
+    inner.map((anchors) => anchors && within(anchors)),
+    weigh,
+  )
 }
 
 /** The instants that a condition, specialised for somebody, compares the time with: when they pass, it may come out otherwise. */

@@ -113,7 +113,24 @@ interface Home {
   readonly reaches: Map<string, Reach>
   /** Whose own records are where. */
   readonly own: Map<string, Set<Audience>>
+  /** Who has to be looked at, now that something has changed. */
+  readonly concerned: Set<Audience>
+  /** For whom there is an instant at which something changes by itself. */
+  readonly timed: Set<Audience>
   last: number
+}
+
+/** Notes that the whole list of an audience has to be looked at; `moved`, and who they are as well. */
+function outdate(audience: Audience, moved = false): void {
+  audience.stale = true
+  audience.moved ||= moved
+  audience.home.concerned.add(audience)
+}
+
+/** Notes that a record may have come, gone or changed for an audience. */
+function touch(audience: Audience, key: Key): void {
+  audience.dirty.add(key)
+  audience.home.concerned.add(audience)
 }
 
 /**
@@ -181,7 +198,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
         } catch (error) {
           // Whom it concerns could not be found out: so it may concern everybody.
           onFailure(error)
-          for (const audience of home.audiences.values()) audience.stale = true
+          for (const audience of home.audiences.values()) outdate(audience)
         }
         await check(home)
       }
@@ -201,7 +218,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     for (const { type, key, before, after } of changes) {
       note(type, key)
       const versions = [before, after].filter((row) => row !== undefined)
-      for (const audience of ownAt(home, type, versions)) audience.moved = audience.stale = true
+      for (const audience of ownAt(home, type, versions)) outdate(audience, true)
     }
     for (const [root, reach] of home.reaches) {
       for (const changed of new Set(changes.map(({ type }) => type))) {
@@ -209,7 +226,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
           type === changed ? [before, after].filter((row) => row !== undefined) : [],
         )
         if (reach.anywhere.has(changed)) {
-          for (const audience of home.audiences.values()) if (audience.type.name === root) audience.stale = true
+          for (const audience of home.audiences.values()) if (audience.type.name === root) outdate(audience)
         }
         for (const steps of reach.ways)
           if (steps.at(-1)?.type === changed)
@@ -226,15 +243,16 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
         const place = { path: [type.key], type: type.fields[type.key]?.type === 'integer' ? 'integer' : 'id' } as const
         const where = some.length === 1 ? keyIs(type, some[0] as Key) : placeIsOneOf(place, some)
         for (const { row } of await inside.tables.select(name, { where, now: reading.now }))
-          for (const audience of await concerned(reading, index, row)) audience.dirty.add(row[type.key] as Key)
-        for (const key of some) for (const audience of home.showing.get(name)?.get(key) ?? []) audience.dirty.add(key)
+          for (const audience of await concerned(reading, index, row)) touch(audience, row[type.key] as Key)
+        for (const key of some) for (const audience of home.showing.get(name)?.get(key) ?? []) touch(audience, key)
       }
     }
   }
 
   /** Tells those who are concerned what has become of their lists. */
   async function check(home: Home): Promise<void> {
-    const concernedOnes = [...home.audiences.values()].filter(isConcerned)
+    const concernedOnes = [...home.concerned]
+    home.concerned.clear()
     let next = 0
     const some = async () => {
       while (next < concernedOnes.length) await checked(concernedOnes[next++] as Audience)
@@ -254,14 +272,21 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
         await lookOnce(audience)
       } catch (error) {
         onFailure(error)
-        // Not known is not unchanged: it is looked at again, and given up before long.
+        // Not known is not unchanged: it is looked at again, and given up before long. Nobody else waits for that.
         audience.stale = true
         if (++audience.failures >= 5) end(audience, 'failed')
-        else await new Promise((resolve) => setTimeout(resolve, 100 * 2 ** audience.failures).unref?.())
+        else retry(audience)
+        break
       }
     }
     // At once, so that what comes next begins anew.
     audience.running = undefined
+  }
+
+  function retry(audience: Audience): void {
+    const again = new Promise((resolve) => setTimeout(resolve, 100 * 2 ** audience.failures).unref?.()).then(() => checked(audience))
+    retries.add(again)
+    void again.finally(() => retries.delete(again))
   }
 
   async function lookOnce(audience: Audience): Promise<void> {
@@ -348,8 +373,9 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     const when = simplify(allOfNode([asker.readable(type.name), where]), null)
     unplace(audience)
     audience.as = JSON.stringify(asker.viewpoint?.me ?? null)
-    audience.cover = coverOf(when)
+    audience.cover = coverOf(when, type.name, inside.model)
     audience.instants = instantsIn(when)
+    if (audience.instants.length > 0) home.timed.add(audience)
     indexOf(home, type.name).add(audience, audience.cover)
     audience.mineAt = ownPlaces(home, type.name, asker.viewpoint?.me as Row | null | undefined)
     for (const name of audience.mineAt) home.own.set(name, (home.own.get(name) ?? new Set()).add(audience))
@@ -358,6 +384,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
   function unplace(audience: Audience): void {
     const { home, type } = audience
     home.indexes.get(type.name)?.remove(audience, audience.cover)
+    home.timed.delete(audience)
     for (const name of audience.mineAt) forget(home.own, name, audience)
   }
 
@@ -390,6 +417,8 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
       showing: new Map(),
       reaches: new Map(),
       own: new Map(),
+      concerned: new Set(),
+      timed: new Set(),
       last: inside.now(),
     }
     homes.set(store, home)
@@ -397,6 +426,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     return home
   }
   const unlisten: (() => void)[] = []
+  const retries = new Set<Promise<void>>()
 
   /** Records whose times have come are looked at as if they had been written. */
   async function pass(): Promise<void> {
@@ -406,9 +436,9 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
       const { last } = home
       home.last = now
       for (const [type, { ticking }] of home.reaches)
-        if (ticking && ticks % 15 === 0) for (const one of home.audiences.values()) if (one.type.name === type) one.stale = true
+        if (ticking && ticks % 15 === 0) for (const one of home.audiences.values()) if (one.type.name === type) outdate(one)
       if (now <= last) continue
-      for (const one of home.audiences.values()) if (one.instants.some((at) => at >= last - 1 && at <= now)) one.stale = true
+      for (const one of home.timed) if (one.instants.some((at) => at >= last - 1 && at <= now)) outdate(one)
       const places = new Map([...home.reaches.values()].flatMap(({ times }) => times).map((one) => [`${one.type} ${one.place.path}`, one]))
       for (const { type, place } of places.values()) {
         const rows = await home.inside.tables.select(type, { where: between(place.path, last - 1, now + 1), now })
@@ -419,13 +449,13 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
             rows.map(({ row }) => ({ type, key: row[key] as Key, before: row, after: row })),
           )
       }
-      if ([...home.audiences.values()].some(isConcerned)) enqueue(home, [])
+      if (home.concerned.size > 0) enqueue(home, [])
     }
   }
 
   function everywhere(): void {
     for (const home of homes.values()) {
-      for (const audience of home.audiences.values()) audience.moved = audience.stale = true
+      for (const audience of home.audiences.values()) outdate(audience, true)
       enqueue(home, [])
     }
   }
@@ -502,8 +532,8 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     async settled() {
       for (;;) {
         const running = [...homes.values()].flatMap(({ audiences }) => [...audiences.values()].flatMap((one) => one.running ?? []))
-        if (working === undefined && running.length === 0) return
-        await Promise.all([working, ...running])
+        if (working === undefined && running.length + retries.size === 0) return
+        await Promise.all([working, ...running, ...retries])
       }
     },
     get watching() {
