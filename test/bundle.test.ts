@@ -6,22 +6,42 @@ import { build, type Rollup } from 'vite'
 
 const dist = fileURLToPath(new URL('../dist/', import.meta.url))
 
+/** What a browser gets of an entry, and which packages it asks for. */
+async function bundled(entry: string) {
+  const asked: string[] = []
+  const [output] = (await build({
+    configFile: false,
+    logLevel: 'silent',
+    plugins: [{ name: 'note-imports', enforce: 'pre', resolveId: (id, importer) => void (importer && asked.push(id)) }],
+    build: {
+      write: false,
+      lib: { entry: `${dist}${entry}`, formats: ['es'] },
+      rolldownOptions: { external: ['react'], output: { minify: true } },
+    },
+  })) as Rollup.RollupOutput[]
+  const code = output?.output.map((chunk) => ('code' in chunk ? chunk.code : '')).join('') ?? ''
+  const packed = gzipSync(code, { level: 9 }).length / 1000
+  console.log(`      ${entry}: ${(code.length / 1000).toFixed(1)} kB, ${packed.toFixed(1)} kB with gzip`)
+  return { code, packed, packages: asked.filter((id) => !id.startsWith('.')) }
+}
+
+const NOT_IN_A_PAGE = /\beval\s*\(|new Function|\bFunction\s*\(|\bprocess\.|\bBuffer\.|\brequire\s*\(|\bimport\s*\(/
+
 describe('the core in a browser', () => {
   it('bundles without Node, without packages and without eval', async () => {
-    const asked: string[] = []
-    const [output] = (await build({
-      configFile: false,
-      logLevel: 'silent',
-      plugins: [{ name: 'note-imports', enforce: 'pre', resolveId: (id, importer) => void (importer && asked.push(id)) }],
-      build: { write: false, lib: { entry: `${dist}index.js`, formats: ['es'] }, rolldownOptions: { output: { minify: true } } },
-    })) as Rollup.RollupOutput[]
-    const code = output?.output.map((chunk) => ('code' in chunk ? chunk.code : '')).join('') ?? ''
+    const { code, packages } = await bundled('index.js')
     expect(code).to.have.length.above(10_000)
-    expect(asked.filter((id) => !id.startsWith('.'))).to.deep.equal([])
-    expect(code).not.to.match(/\beval\s*\(|new Function|\bFunction\s*\(|\bprocess\.|\bBuffer\.|\brequire\s*\(|\bimport\s*\(/)
-    console.log(
-      `      the core: ${(code.length / 1000).toFixed(1)} kB, ${(gzipSync(code, { level: 9 }).length / 1000).toFixed(1)} kB with gzip`,
-    )
+    expect(packages).to.deep.equal([])
+    expect(code).not.to.match(NOT_IN_A_PAGE)
+  })
+
+  it('is not needed by pages that are given rules: their client has 8 kB at most', async () => {
+    const { code, packed, packages } = await bundled('client/index.js')
+    expect(packages).to.deep.equal([])
+    expect(code).not.to.match(NOT_IN_A_PAGE)
+    expect(packed).to.be.at.most(8)
+    const react = await bundled('react/index.js')
+    expect(react.code.match(/from\s*["'][^"']+["']/g)).to.deep.equal(['from"react"'])
   })
 
   it('is published with types for every entry', () => {

@@ -1,3 +1,4 @@
+import { type Compared, changedBy, ON_VALUES, same, sameIgnoringCase } from './compared.js'
 import { PachterError } from './error.js'
 import { type Known, laneFor } from './lanes.js'
 import { isSelfContained, joinsOf, lower } from './lower.js'
@@ -13,7 +14,6 @@ import type {
   TermNode,
 } from './nodes.js'
 import { isList, typeOf } from './nodes.js'
-import { lowerAscii } from './text.js'
 import { type Comparable, inside, isMissing, proper, properList, type Scalar } from './value.js'
 
 /** A record as rules read it. */
@@ -178,11 +178,8 @@ function changeOf({ by, list, from, item }: ListChangeNode): Predicate {
     const more = longer?.(record, env)
     const less = shorter?.(record, env)
     const value = wanted(record, env)
-    if (more === undefined || less === undefined || value === undefined || more.length !== less.length + 1) return false
-    const left = new Map<Comparable, number>()
-    for (const one of more) left.set(one, (left.get(one) ?? 0) + 1)
-    for (const one of [...less, value]) left.set(one, (left.get(one) ?? 0) - 1)
-    return [...left.values()].every((count) => count === 0)
+    if (more === undefined || less === undefined || value === undefined) return false
+    return changedBy(more, less, value)
   }
 }
 
@@ -314,26 +311,7 @@ function someAbove(node: SomeNode, { type, by, link, key, self }: AncestorsNode)
   })
 }
 
-type Compared = (left: Comparable, right: Comparable) => boolean
 type Listed = readonly Comparable[]
-
-const same: Compared = (a, b) => a === b
-const sameIgnoringCase: Compared = (a, b) => lowerAscii(a as string) === lowerAscii(b as string)
-const less: Compared = (a, b) => a < b
-const more: Compared = (a, b) => a > b
-
-const ON_VALUES: Partial<Record<CompareNode['by'], Compared>> = {
-  is: same,
-  isLessThan: less,
-  isMoreThan: more,
-  isAtMost: (a, b) => a <= b,
-  isAtLeast: (a, b) => a >= b,
-  isBefore: less,
-  isAfter: more,
-  startsWith: (a, b) => (a as string).startsWith(b as string),
-  endsWith: (a, b) => (a as string).endsWith(b as string),
-  isIgnoringCase: sameIgnoringCase,
-}
 
 function comparison(node: CompareNode): Predicate {
   const { left, right, by } = node

@@ -1,4 +1,5 @@
 export { type Hanging, hangingOnAbsence } from './absence.js'
+export { changedBy, comparedAs } from './compared.js'
 export { describe, describeOdd, describeOver, describeTerm, describeValue, type Wording } from './describe.js'
 export { ConditionError, isPachterError, PachterError } from './error.js'
 export {

@@ -12,7 +12,7 @@ import {
 } from '../rulebook/index.js'
 import { denied } from '../store/errors.js'
 import type { GuardedStore, Store } from '../store/index.js'
-import { type Rulebook, verdictOf } from '../viewpoint/index.js'
+import { type InnerViewpoint, type Rulebook, verdictOf } from '../viewpoint/index.js'
 import { asShaped, mergePatch, reachesInto, readBody } from './body.js'
 import { RequestError, SetupError } from './error.js'
 import { checkMatch, etagOf, isAmong } from './etag.js'
@@ -21,6 +21,7 @@ import type { Identity } from './identity.js'
 import { linkedTo } from './linked.js'
 import type { LiveLists, LiveQuery } from './live/lists.js'
 import { eventStream } from './live/stream.js'
+import { pageRules } from './page-rules.js'
 import { flag, readQuery, whereOf } from './query.js'
 
 /** What somebody asked for, as the application's own procedures are told. */
@@ -46,6 +47,8 @@ export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
   readonly pageLimit?: number
   /** Updates and deletes have to say which state they mean, by `If-Match`. */
   readonly matchRequired?: boolean
+  /** Where people's own rules are, for their pages; false serves none. Default: `my-rules`. */
+  readonly rulesAt?: string | false
   /** Keeps lists up to date for those who watch them: a list is asked for as `text/event-stream`. */
   readonly live?: LiveLists
   /** How often it is asked anew who is watching, in seconds: whoever has signed out, or whose token has expired, watches no more. Default 30. */
@@ -102,6 +105,8 @@ interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSize' | 'p
   readonly types: ReadonlyMap<string, TypeModel>
   readonly pathOf: (type: string) => string | undefined
   readonly matchRequired: boolean
+  readonly rulesAt: string | false
+  readonly signIn: string | undefined
   readonly actions: { readonly [type: string]: { readonly [action: string]: (asked: Asked) => Promise<Row | undefined> } | undefined }
   readonly files: { readonly [type: string]: ((asked: Asked & { readonly name: string }) => Promise<Response | undefined>) | undefined }
 }
@@ -128,6 +133,8 @@ function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, fil
         )
       }
   }
+  const { rulesAt = 'my-rules' } = options
+  if (named.some(([path]) => path === rulesAt)) throw new SetupError('rulesAt', `there is a record type at ${rulesAt}`)
   const pathOf = new Map(named.map(([path, { name }]) => [name, path]))
   return {
     model,
@@ -140,6 +147,8 @@ function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, fil
     pageSize: options.pageSize ?? 50,
     pageLimit: Math.max(options.pageLimit ?? 200, options.pageSize ?? 0),
     matchRequired: options.matchRequired ?? false,
+    rulesAt,
+    signIn: options.signIn,
   }
 }
 
@@ -160,6 +169,7 @@ async function answer(site: Site, store: GuardedStore, request: Request, watch: 
   const steps = stepsOf(url.pathname.slice(site.base.length))
   const call: Call = { site, store, request, params: url.searchParams, watch }
   const [path, key, link, inner, ...more] = steps
+  if (path !== undefined && path === site.rulesAt && key === undefined) return byMethod(call, ownRules(call))
   const type = path === undefined ? undefined : site.types.get(path)
   if (type === undefined) throw NOWHERE()
   if (key !== undefined && link === 'files' && inner !== undefined && site.files[type.name] !== undefined)
@@ -203,6 +213,26 @@ async function byMethod({ request }: Call, methods: Methods): Promise<Response> 
   if (request.method !== 'HEAD') return response
   await response.body?.cancel()
   return new Response(null, response)
+}
+
+/** The rules of whoever asks, for their page. */
+function ownRules({ site, store, request }: Call): Methods {
+  return {
+    async GET() {
+      const view = (await store.viewpoint()) as InnerViewpoint
+      const rules = pageRules(view, { types: [...site.types.values()].map(({ name }) => name), signIn: site.signIn }) as unknown as Row
+      return tagged(request, rules)
+    },
+  }
+}
+
+/** An answer with its tag; without its body, where the asker has it already. */
+async function tagged(request: Request, body: Row): Promise<Response> {
+  const etag = await etagOf(body)
+  const seen = request.headers.get('if-none-match')
+  if (seen !== null && isAmong(seen, etag))
+    return new Response(null, { status: 304, headers: { etag, 'cache-control': 'private, no-cache' } })
+  return json(body, { headers: { etag } })
 }
 
 function collection(call: Call, type: TypeModel, within?: (record: unknown) => Condition): Methods {
@@ -276,12 +306,7 @@ function single(call: Call, type: TypeModel, key: Key): Methods {
   return {
     async GET() {
       none()
-      const record = (await store.get(type.name, key)) as Row
-      const etag = await etagOf(record)
-      const seen = request.headers.get('if-none-match')
-      if (seen !== null && isAmong(seen, etag))
-        return new Response(null, { status: 304, headers: { etag, 'cache-control': 'private, no-cache' } })
-      return json(record, { headers: { etag } })
+      return tagged(request, (await store.get(type.name, key)) as Row)
     },
     async PATCH() {
       none()

@@ -1,0 +1,206 @@
+import type { Row } from '../condition/index.js'
+import { type Answer, type Asked, ask, every, type Known, some } from './ask.js'
+import type { PageAction, PageClause, PageRules, PageType } from './rules.js'
+
+/** What is known besides the record. */
+export interface Knowing {
+  /** What an update would send. */
+  readonly changes?: Row
+  /** Records that links may lead to, as far as the page has them. */
+  readonly linked?: { readonly [type: string]: readonly object[] | undefined }
+  /**
+   * The record has all fields that the person sees: it was not asked for with `fields`. What is not there of these is missing
+   * then; otherwise it is not known.
+   */
+  readonly whole?: boolean
+  /** The instant. Default: now. */
+  readonly now?: Date
+}
+
+/** How a question came out in the page. `ask the server` is no permission. */
+export interface PageVerdict {
+  /** Certainly allowed. */
+  readonly allowed: boolean
+  readonly outcome: 'allowed' | 'refused' | 'sign in' | 'not found' | 'ask the server'
+  /** The fields that it certainly lets see, send or change, besides the key; undefined for all of them. */
+  readonly fields?: readonly string[]
+  /** What to tell the person, where it was not allowed. */
+  readonly saying?: string
+}
+
+/** One person's rules in a page: the same questions, in the same words. */
+export interface PageView {
+  /** The key of the person; null for a visitor. */
+  readonly me: string | number | null
+  readonly signIn: string | undefined
+  /** What can be said before there is a record: always, never, or depending on the record. For menus and pages. */
+  may(action: string, type: string): 'always' | 'never' | 'depending'
+  /**
+   * May this person do this to this record? For `create` the record is what would be sent.
+   *
+   * @example
+   * view.verdict('update', 'plot', plot, { changes: { planting: 'leeks' } }).allowed
+   */
+  verdict(action: string, type: string, record: object, knowing?: Knowing): PageVerdict
+  /** Which fields of a record an update may change, certainly. For forms. */
+  fields(action: string, type: string, record: object, knowing?: Knowing): readonly string[]
+  has(privilege: string): boolean
+  mayCall(routine: string): boolean
+}
+
+/** The rules are not in the form that this version of the client reads, or speak of no such type. */
+export class PageRulesError extends Error {
+  readonly code = 'BAD_PAGE_RULES'
+}
+
+/** Reads rules that a page was given. @throws PageRulesError where they are none */
+export function viewOf(rules: PageRules): PageView {
+  if (rules?.['pachter rules'] !== 1) throw new PageRulesError('these are no rules for a page in the form of version 1')
+  const typeOf = (name: string): PageType => {
+    const type = Object.hasOwn(rules.types, name) ? rules.types[name] : undefined
+    if (type === undefined)
+      throw new PageRulesError(`there is no record type ${JSON.stringify(name)}; there are ${Object.keys(rules.types).join(', ')}`)
+    return type
+  }
+  const actionOf = (type: PageType, action: string): PageAction | undefined =>
+    Object.hasOwn(type.actions, action) ? type.actions[action] : undefined
+
+  function verdict(action: string, name: string, given: object, knowing: Knowing = {}): PageVerdict {
+    const type = typeOf(name)
+    const rule = actionOf(type, action)
+    if (rule === undefined && rules.me === null) return no('sign in', `Sign in to ${action} ${article(name)}.`)
+    const refused = (saying?: string) =>
+      no('refused', saying ?? type.saying?.[action] ?? `You may not ${action} ${action === 'create' ? article(name) : `this ${name}`}.`)
+    const asked = askedOf(type, action, given as Row, knowing)
+    const readable = action === 'create' ? true : readableBy(actionOf(type, 'read'), asked)
+    if (readable === false) return no('not found', `There is no such ${name}.`)
+    if (rule === undefined) return refused()
+    const open = openBy(rule, asked)
+    if (open === false) return refused(rule.vetoes?.find(({ when }) => ask(when, asked) === true)?.saying)
+    const changes = action === 'update' ? knowing.changes : action === 'create' ? (given as Row) : undefined
+    const answers = rule.clauses.map((clause) => counts(clause, asked, action === 'update' && changes !== undefined))
+    const certain = rule.clauses.filter((_, at) => answers[at] === true)
+    const hopeful = rule.clauses.filter((_, at) => answers[at] !== false)
+    if (hopeful.length === 0 && rule.ask === undefined) return refused()
+    const sent = changes === undefined ? [] : fieldsInTheWay(type, action, hopeful, asked, changes, 'maybe the same')
+    if (sent.length > 0 && rule.ask === undefined)
+      return refused(`You may not ${action === 'create' ? 'send' : 'change'} ${sent.join(', ')}.`)
+    const fields = fieldsOf(type, certain)
+    const ready = changes === undefined || fieldsInTheWay(type, action, certain, asked, changes, 'another').length === 0
+    const told = fields === undefined ? {} : { fields }
+    if (certain.length > 0 && open === true && readable === true && ready)
+      return Object.freeze({ allowed: true, outcome: 'allowed', ...told })
+    return Object.freeze({ allowed: false, outcome: 'ask the server', ...told, saying: 'The server knows.' })
+  }
+
+  return Object.freeze({
+    me: rules.me,
+    signIn: rules.signIn,
+    may(action: string, type: string) {
+      const rule = actionOf(typeOf(type), action)
+      if (rule === undefined) return 'never'
+      const read = action === 'create' ? undefined : actionOf(typeOf(type), 'read')
+      const isAlways = (one: PageAction | undefined) =>
+        one !== undefined && (one.open === undefined || isTrue(one.open)) && one.clauses.some(({ when }) => isTrue(when))
+      return isAlways(rule) && (action === 'create' || isAlways(read)) ? 'always' : 'depending'
+    },
+    verdict,
+    fields(action: string, name: string, record: object, knowing?: Knowing) {
+      const type = typeOf(name)
+      const { allowed, fields } = verdict(action, name, record, knowing)
+      return allowed ? (fields ?? type.fields.filter((field) => field !== type.key)) : []
+    },
+    has: (privilege: string) => rules.privileges.includes(privilege),
+    mayCall: (routine: string) => rules.routines.includes(routine),
+  })
+}
+
+const isTrue = (node: { readonly kind: string }) => node.kind === 'constant' && (node as { value?: boolean }).value === true
+
+function no(outcome: PageVerdict['outcome'], saying: string): PageVerdict {
+  return Object.freeze({ allowed: false, outcome, saying })
+}
+
+function openBy({ open }: PageAction, asked: Asked): Answer {
+  return open === undefined ? true : ask(open, asked)
+}
+
+function readableBy(read: PageAction | undefined, asked: Asked): Answer {
+  if (read === undefined) return false
+  return every([openBy(read, asked), some(read.clauses.map(({ when }) => ask(when, asked)))])
+}
+
+function counts(clause: PageClause, asked: Asked, changing: boolean): Answer {
+  const before = ask(clause.when, asked)
+  return changing ? every([before, ask(clause.afterwards ?? clause.when, { ...asked, record: asked.after })]) : before
+}
+
+/** Puts together what is known: the record, what it would become, and what is visible of it. */
+function askedOf(type: PageType, action: string, given: Row, { changes, linked = {}, whole = false, now = new Date() }: Knowing): Asked {
+  const common = { now: now.getTime(), linked: linked as Asked['linked'], looking: {} }
+  const stamps = (which: 'create' | 'update'): Row =>
+    Object.fromEntries(
+      Object.entries(type.stamps?.[which] ?? {}).map(([name, stamp]) => [name, 'now' in stamp ? now.toISOString() : stamp.value]),
+    )
+  if (action === 'create') {
+    // All that there will be is at hand, but for the key.
+    const record: Known = { row: { ...stamps('create'), ...given }, isMissing: (field) => field !== type.key }
+    return { ...common, record, after: record }
+  }
+  const bare: Known = { row: given, isMissing: () => false }
+  const record: Known = whole ? { row: given, isMissing: seenOf(type, { ...common, record: bare, after: bare }) } : bare
+  if (changes === undefined) return { ...common, record, after: record }
+  const after: Known = { row: { ...given, ...stamps('update'), ...changes }, isMissing: record.isMissing }
+  return { ...common, record, after }
+}
+
+/** Which fields of a record the person certainly sees: what is not there of these is missing. */
+function seenOf({ key, fields: all, actions: { read } }: PageType, asked: Asked): (field: string) => boolean {
+  let seen = new Set<string>([key])
+  // Seeing one field may be what tells that another is seen.
+  for (let before = 0; read !== undefined && before < seen.size; ) {
+    before = seen.size
+    const known: Known = { row: asked.record.row, isMissing: (field) => seen.has(field) }
+    const clauses = read.clauses.filter(({ when }) => ask(when, { ...asked, record: known, after: known }) === true)
+    seen = new Set([...seen, ...clauses.flatMap(({ fields }) => fields ?? all)])
+  }
+  return (field) => seen.has(field)
+}
+
+function fieldsOf(type: PageType, clauses: readonly PageClause[]): readonly string[] | undefined {
+  if (clauses.some(({ fields }) => fields === undefined)) return undefined
+  return type.fields.filter((name) => name !== type.key && clauses.some(({ fields }) => fields?.includes(name)))
+}
+
+/** What was sent beyond what the clauses let, and does not merely repeat what is there. */
+function fieldsInTheWay(
+  type: PageType,
+  action: string,
+  clauses: readonly PageClause[],
+  { record }: Asked,
+  sent: Row,
+  unknown: 'maybe the same' | 'another',
+): string[] {
+  const let_ = fieldsOf(type, clauses)
+  const stamps = type.stamps?.[action === 'create' ? 'create' : 'update'] ?? {}
+  return Object.keys(sent).filter((name) => {
+    if (action === 'update') {
+      // What is sent as it is, is no change; of what the page does not have, it cannot be said.
+      const there = Object.hasOwn(record.row, name) || record.isMissing(name)
+      if (there ? same(record.row[name], sent[name]) : unknown === 'maybe the same') return false
+    }
+    if (clauses.some(({ supplying }) => supplying?.includes(name))) return false
+    const stamp = Object.hasOwn(stamps, name) ? stamps[name] : undefined
+    if (stamp !== undefined) return !('value' in stamp && same(stamp.value, sent[name]))
+    if (name === type.key) return true
+    return let_ !== undefined && !let_.includes(name)
+  })
+}
+
+function same(a: unknown, b: unknown): boolean {
+  return a === b || JSON.stringify(a ?? null) === JSON.stringify(b ?? null)
+}
+
+function article(name: string): string {
+  return `${/^[aeiou]/i.test(name) ? 'an' : 'a'} ${name}`
+}
