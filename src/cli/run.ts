@@ -219,6 +219,18 @@ Examples:
       .option('--mutants', 'weakens the rulebook step by step, and tells which steps no expectation notices')
       .option('--keep', 'with --mutants: appends the expectations that would notice them to kept.yaml')
       .option('--watch', 'again at every change of rules, data or expectations, until Ctrl-C')
+      .option('--url <address>', 'judges an application that is running, by its routes, as each person')
+      .option('--tokens <file>', 'with --url: a line of YAML for each person, as in ines: <token> (or PACHTER_TOKEN_INES)')
+      .addOption(
+        new Option('--may-write <type>', 'with --url: what is meant to be refused is really tried there; may be repeated')
+          .argParser(collect)
+          .default([], 'nothing is written'),
+      )
+      .addOption(
+        new Option('--path <type=name>', 'with --url: what addresses call a record type; may be repeated')
+          .argParser(collect)
+          .default([], 'as the rulebook does'),
+      )
       .addOption(live())
       .addOption(format(['text', 'json', 'junit']))
       .addHelpText(
@@ -245,7 +257,13 @@ An expectation file is YAML:
       kofi: read
       everyone else: nothing
 
-Whatever is tried is tried on a copy. Exit status: 0 if all of it holds, 1 if not.`,
+Whatever is tried is tried on a copy. Exit status: 0 if all of it holds, 1 if not.
+
+Examples:
+  pachter check
+  pachter check --for ines --type plot
+  pachter check --mutants
+  pachter check --url https://marshlane.example/api --tokens tokens.yaml`,
       )
       .action(async (files, options) => end((await checkCommand(files, options)) ? 0 : 1)),
   )

@@ -13,6 +13,7 @@ export {
 } from './baseline.js'
 export { type Coverage, type CoveragePoint, coverageOf } from './coverage.js'
 export { coverageLcov, coverageListing, coverageReport, isCovered } from './coverage-report.js'
+export { type Deployed, DeployedError, type DeployedFinding, judgeDeployed } from './deployed.js'
 export {
   type AccessExpectation,
   type Expectation,

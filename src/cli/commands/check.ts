@@ -1,7 +1,8 @@
 import pc from 'picocolors'
-import { coverageOf, type Expectation, type Finding, groundOf, judgeExpectation, runMutants } from '../../review/index.js'
+import { coverageOf, type Expectation, type Finding, type Ground, groundOf, judgeExpectation, runMutants } from '../../review/index.js'
 import { typeModel } from '../../rulebook/index.js'
 import { reportCoverage } from '../coverage.js'
+import { type DeployedOptions, judgeAllDeployed } from '../deployed.js'
 import { UsageError } from '../errors.js'
 import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
 import { junitOf } from '../junit.js'
@@ -12,7 +13,7 @@ import { type CommonOptions, openSession } from '../session.js'
 import { hanging, printable } from '../table.js'
 import { watchCheck } from '../watch.js'
 
-interface CheckOptions extends CommonOptions {
+interface CheckOptions extends CommonOptions, DeployedOptions {
   readonly mutants?: boolean
   readonly keep?: boolean
   readonly coverage?: string | true
@@ -28,6 +29,10 @@ export async function checkCommand(named: readonly string[], options: CheckOptio
   if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: as text or json')
   if (options.coverage !== undefined && (options.mutants || options.format !== 'text'))
     throw new UsageError('check --coverage: as text, and without --mutants; a folder for it gets pages and data')
+  if (options.url === undefined && (options.tokens !== undefined || options.mayWrite.length + options.path.length > 0))
+    throw new UsageError('check --tokens, --may-write and --path: of an application that is running: give its --url')
+  if (options.url !== undefined && (options.mutants || options.coverage !== undefined || options.watch))
+    throw new UsageError('check --url: without --mutants, --coverage and --watch, which are about the rules and the data that are here')
   if (options.watch) return watchCheck(named, options)
   const session = await openSession(options)
   const ground = groundOf(session.loaded.book, { people: peopleOf(session, []), records: session.records, now: session.now })
@@ -40,12 +45,7 @@ export async function checkCommand(named: readonly string[], options: CheckOptio
     (options.for.length === 0 || options.for.includes(one.person)) &&
     (options.type.length === 0 || ('type' in one && options.type.includes(one.type)))
   const expectations = expectationsIn(files, ground).filter(meant)
-  const findings: Finding[] = []
-  for (const one of expectations) {
-    progress(findings.length, expectations.length)
-    findings.push(await judgeExpectation(ground, one))
-  }
-  progress()
+  const findings = options.url === undefined ? await judgeAll(ground, expectations) : await judgeAllDeployed(ground, expectations, options)
   const held = findings.every((one) => one.held)
   if (options.mutants && held) {
     const results = await runMutants(ground, expectations, { progress, types: options.type.length > 0 ? options.type : undefined })
@@ -62,6 +62,16 @@ export async function checkCommand(named: readonly string[], options: CheckOptio
   }
   if (options.mutants) say('The rulebook is weakened when all of them hold.')
   return held
+}
+
+async function judgeAll(ground: Ground, expectations: readonly Expectation[]): Promise<Finding[]> {
+  const findings: Finding[] = []
+  for (const one of expectations) {
+    progress(findings.length, expectations.length)
+    findings.push(await judgeExpectation(ground, one))
+  }
+  progress()
+  return findings
 }
 
 function asJson({ expectation: { place, ...expectation }, title, held, problems }: Finding) {

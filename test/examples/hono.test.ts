@@ -1,0 +1,87 @@
+import { mkdtempSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { expect } from 'chai'
+import type { Page } from 'playwright-core'
+import { start } from '../../examples/hono/server.js'
+import { people } from '../../examples/world/people.js'
+import { BROWSER, browser } from '../support/browser.js'
+import { within } from '../support/command.js'
+
+describe('the example of ready routes', () => {
+  let app: Awaited<ReturnType<typeof start>>
+  let tokens: string
+  before(async function () {
+    this.timeout(60_000)
+    app = await start(0)
+    tokens = join(mkdtempSync(join(tmpdir(), 'pachter-')), 'tokens.yaml')
+    const lines = await Promise.all(Object.entries(people).map(async ([name, who]) => `${name}: ${await app.tokenOf(who)}`))
+    writeFileSync(tokens, lines.join('\n'))
+  })
+  after(() => app.close())
+
+  it('does what is expected of the demo world, by pachter check --url', async () => {
+    const { stdout, stderr, status } = await within(`check --url ${app.url}/api --tokens ${tokens}`)
+    expect(stdout).to.match(/3\d\d expectations: all hold/)
+    expect(stderr)
+      .to.match(/left out: \d+, since it would write/)
+      .and.not.include(await app.tokenOf(people.ines))
+    expect(status).to.equal(0)
+  })
+
+  it('refuses for real what is meant to be refused, where that may be tried', async () => {
+    const system = app.store.asSystem('compare')
+    const before = JSON.stringify(await system.list('plot'))
+    const { stdout, status } = await within(`check --type plot --url ${app.url}/api --tokens ${tokens} --may-write plot`)
+    expect([status, stdout.match(/all hold/)?.length]).to.deep.equal([0, 1])
+    expect(JSON.stringify(await system.list('plot'))).to.equal(before)
+  })
+
+  it('is found out where its records are not as expected', async () => {
+    const system = app.store.asSystem('let something slip')
+    await system.update('plot', 'p-02', { coHolderIds: ['m-01'] })
+    const { stdout, status } = await within(`check --for ines --type plot --url ${app.url}/api --tokens ${tokens} --format json`)
+    const problems = JSON.parse(stdout).flatMap((one: { problems: string[] }) => one.problems)
+    expect(problems).to.include('too many: p-02')
+    expect(status).to.equal(1)
+    await system.update('plot', 'p-02', { coHolderIds: [] })
+  })
+
+  it('says its routes in OpenAPI', async () => {
+    const document = (await (await fetch(`${app.url}/openapi.json`)).json()) as { openapi: string; paths: object }
+    expect(document.openapi).to.match(/^3\.1\./)
+    expect(Object.keys(document.paths)).to.include('/api/plot/{id}')
+  })
+
+  if (BROWSER)
+    describe('in a browser', () => {
+      const open = browser()
+      it("keeps two people's pages up to date, each with what they may do", async () => {
+        const pages = await Promise.all([open(app.url), open(app.url, { width: 390, dark: true })])
+        const [tomasz, ines] = pages.map(({ page }) => page) as [Page, Page]
+        for (const [page, name] of [
+          [tomasz, 'tomasz'],
+          [ines, 'ines'],
+        ] as const) {
+          await page.waitForSelector(`option[value=${name}]`, { state: 'attached' })
+          await page.selectOption('select', name)
+        }
+        await ines.waitForSelector('text=2 plots.')
+        await tomasz.waitForSelector('text=5 plots.')
+        // Her own plot has a form, the vacant one has not; nobody here removes any.
+        expect(await ines.locator('form').count()).to.equal(1)
+        expect(await ines.locator('button.removes').count()).to.equal(0)
+        await tomasz.fill('[aria-label="What grows on plot 1"]', 'pumpkins')
+        await tomasz.locator('li', { hasText: 'Plot 1' }).locator('button').first().click()
+        await ines.waitForSelector('dd:has-text("pumpkins")')
+        await app.store.asSystem('the plot changes hands').update('plot', 'p-01', { holderId: 'm-02' })
+        await ines.waitForSelector('text=1 plot.')
+        await app.store.asSystem('and back').update('plot', 'p-01', { holderId: 'm-01', planting: 'garlic, rhubarb' })
+        await ines.waitForSelector('text=2 plots.')
+        const elsewhere = (what: string) => !what.startsWith(`asked for ${app.url}/`) && !what.startsWith('asked for data:')
+        for (const { complaints } of pages) expect(complaints.filter(elsewhere)).to.deep.equal([])
+        // No wider than the screen.
+        expect(await ines.evaluate(() => document.documentElement.scrollWidth)).to.be.at.most(390)
+      })
+    })
+})
