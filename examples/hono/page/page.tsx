@@ -107,7 +107,7 @@ function PlotCard(props: { plot: Plot; mayDelete: boolean; ask: (plot: Plot, met
         {'planting' in plot && (
           <>
             <dt>grows</dt>
-            <dd>{plot.planting ?? 'nothing yet'}</dd>
+            <dd>{plot.planting || 'nothing yet'}</dd>
           </>
         )}
         {plot.rentDue !== undefined && (
