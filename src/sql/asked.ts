@@ -7,6 +7,7 @@ import {
   isList,
   isSelfContained,
   type LiteralNode,
+  type OrElseNode,
   proper,
   type Scalar,
   scalarOf,
@@ -42,6 +43,19 @@ export function holds(term: TermNode, value: Comparable): boolean {
   if (term.kind === 'orElse') return holds(term.term, value) || holds(term.otherwise, value)
   const type = scalarOf(term)
   return type === 'time' || proper(value, type) !== undefined
+}
+
+/**
+ * Whether a known value is one for a term and none for its stand-in, or the other way round: a blank is a text and no id. What equals
+ * it is not sound by that alone.
+ */
+export function isUneven(term: TermNode, known: TermNode): term is OrElseNode {
+  if (term.kind !== 'orElse' || known.kind !== 'literal' || known.value === null) return false
+  const values = isList(known) ? literalValues(known) : [comparableOf(known.value as Comparable, known.type)]
+  const uneven = (one: TermNode, value: Comparable): boolean =>
+    one.kind === 'orElse' &&
+    (holds(one.term, value) !== holds(one.otherwise, value) || uneven(one.term, value) || uneven(one.otherwise, value))
+  return values.some((value) => uneven(term, value))
 }
 
 export function mayBeEqual(left: TermNode, right: TermNode): boolean {

@@ -5,11 +5,12 @@ import {
   family,
   isList,
   type ListChangeNode,
+  type OrElseNode,
   type Scalar,
   scalarOf,
   type TermNode,
 } from '../condition/index.js'
-import { all, comparableOf, holds, literalValues, mayBeEqual, NO, nothing } from './asked.js'
+import { all, comparableOf, holds, isUneven, joined, literalValues, mayBeEqual, NO, nothing, YES } from './asked.js'
 import type { Dialect, Fragment, Order, Test } from './dialect.js'
 import type { Scope } from './scope.js'
 import type { Terms } from './terms.js'
@@ -31,6 +32,8 @@ export class Comparisons {
   compare(node: CompareNode): Test {
     const { left, right, by } = node
     if (nothing(left) || nothing(right)) return NO
+    if (isUneven(left, right)) return this.#apart(left, (term) => this.compare({ ...node, left: term }))
+    if (isUneven(right, left)) return this.#apart(right, (term) => this.compare({ ...node, right: term }))
     const dialect = this.#dialect
     switch (by) {
       case 'is':
@@ -110,6 +113,13 @@ export class Comparisons {
           : among
         : sql<SqlBool>`${this.#dialect.countOf(this.#scope.alias('element'), there, wanted, type)} >= 1`
     return all([sql<SqlBool>`${this.#dialect.listLength(there)} = ${total}`, own, ...known, ...this.#terms.sound(item)])
+  }
+
+  /** A term and its stand-in, each by itself. */
+  #apart({ term, otherwise }: OrElseNode, compared: (term: TermNode) => Test): Test {
+    const missing = this.#terms.missing(term)
+    const there = sql<SqlBool>`(${missing}) is not true`
+    return joined([all([there, compared(term)]), all([missing, compared(otherwise)])], ' or ', YES)
   }
 
   /** Equality. What equals a known value is sound by that; of two columns, one has to be looked at. */

@@ -4,6 +4,9 @@ import { passageOf, viewOf } from 'pachter/client'
 import { fromSession, routes } from 'pachter/http'
 import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
+import { keyed, NOW } from '../support/agreement.js'
+import { record } from '../support/conditions.js'
+import { FIELDS, people as randomPeople, rulebook } from '../support/rulebooks.js'
 import { ground, options, records, types } from '../support/world.js'
 
 const store = openStore(book, inMemory(records), { now: options.now })
@@ -20,6 +23,10 @@ async function rulesOf(person: string) {
 }
 const now = options.now
 const people = Object.keys(ground.people)
+const anybody = store.for(null) as unknown as {
+  list(type: string): Promise<unknown[]>
+  verdict(action: string, type: string, key: string): Promise<{ allowed: boolean; fields?: readonly string[] }>
+}
 const knowing = { whole: true, now }
 
 describe("one person's rules in a page", () => {
@@ -147,5 +154,42 @@ describe("one person's rules in a page", () => {
     expect(to(ines, { action: 'update', type: 'plot', record: plot, knowing: { now } })).to.equal('pass')
     expect(to(ines, { action: 'create', type: 'invoice' })).to.equal('refused')
     expect(to(ines, { action: 'update', type: 'plot', record: { id: 'p-01' } })).to.equal('ask the server')
+  })
+
+  it('never contradict the server, whatever the rules are', async () => {
+    const count = { certain: 0, asked: 0 }
+    const law = fc.asyncProperty(
+      rulebook,
+      randomPeople,
+      fc.array(record, { minLength: 1, maxLength: 6 }),
+      fc.subarray(FIELDS),
+      async (model, given, unkeyed, dropped) => {
+        const rows = keyed(unkeyed)
+        const whose = openStore(model as never, inMemory({ thing: rows }), { now: new Date(NOW) })
+        for (const me of Object.values(given)) {
+          const claims = JSON.parse(JSON.stringify(me))
+          const mine = whose.for(claims as never) as unknown as typeof anybody
+          const serve = routes(model as never, whose, { identity: fromSession(() => claims as never) })
+          const view = viewOf(await (await serve(new Request('http://localhost/my-rules'))).json())
+          const seen = JSON.parse(JSON.stringify(await mine.list('thing')))
+          for (const one of seen as { id: string }[]) {
+            const part = Object.fromEntries(Object.entries(one).filter(([name]) => !dropped.includes(name)))
+            const whole = dropped.length === 0
+            for (const action of ['read', 'update', 'delete'] as const) {
+              const here = view.verdict(action, 'thing', part, { now: new Date(NOW), whole, linked: { thing: seen } })
+              const there = await mine.verdict(action, 'thing', one.id)
+              if (here.outcome === 'ask the server') count.asked++
+              else {
+                count.certain++
+                expect(here.allowed, `${action} ${JSON.stringify(part)}`).to.equal(there.allowed)
+                if (here.allowed) for (const field of here.fields ?? []) expect(there.fields ?? FIELDS).to.include(field)
+              }
+            }
+          }
+        }
+      },
+    )
+    await fc.assert(law, { numRuns: 250 })
+    expect(count.certain).to.be.greaterThan(200)
   })
 })

@@ -1,7 +1,22 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { about, absorbed, allOfNode, anyOfNode, conditionFromJson, negate, predicate, pushNot, simplify } from 'pachter/condition'
-import { AT_ONCE, agrees, agreesInOwnSchema, cases, held, keyed, linksOf, NOW } from '../support/agreement.js'
+import {
+  about,
+  absorbed,
+  allOfNode,
+  anyOfNode,
+  type ConditionNode,
+  compareNode,
+  conditionFromJson,
+  negate,
+  notNode,
+  predicate,
+  pushNot,
+  type Row,
+  type Scalar,
+  simplify,
+} from 'pachter/condition'
+import { AT_ONCE, agrees, agreesInOwnSchema, agreesOn, cases, held, keyed, linksOf, NOW } from '../support/agreement.js'
 import { engines } from '../support/engines.js'
 
 // The engine within this process is the fastest; each of the others is asked a part of it.
@@ -39,5 +54,43 @@ describe('a condition means the same', () => {
     const runs = RUNS[engine.name] ?? 100
     it(`in ${engine.name}: ${(runs * AT_ONCE).toLocaleString('en')} random conditions`, () => agrees(engine, runs))
     it(`in ${engine.name}, in tables of other names and types`, () => agreesInOwnSchema(engine, runs / 2))
+    it(`in ${engine.name}, where a term and its stand-in hold values of different types`, () => agreesOn(engine, standIns(), odd))
   }
 })
+
+/** A blank is a text and no id; a half, and what is too large, are numbers and no whole ones. */
+const odd: readonly Row[] = [null, '', ' ', 'x'].flatMap((text, one) =>
+  [null, '', '  ', 'x'].flatMap((parent, other) =>
+    [null, 0.5, 1, 2 ** 60].map((number, third) => ({
+      id: `t-${one}${other}${third}`,
+      textB: text,
+      parent,
+      numberA: number,
+      integerB: 1,
+      textList: ['', 'x'],
+    })),
+  ),
+)
+
+function standIns(): ConditionNode[] {
+  const field = (name: string, type: Scalar) => ({ kind: 'field', of: 'record', path: [name], type, optional: true }) as const
+  const pairs = [
+    [field('textB', 'text'), field('parent', 'id'), ['', ' ', 'x']],
+    [field('parent', 'id'), field('textB', 'text'), ['', '  ', 'x']],
+    [field('numberA', 'number'), field('integerB', 'integer'), [0.5, 1, 2 ** 60]],
+    [field('integerB', 'integer'), field('numberA', 'number'), [0.5, 1, 2 ** 60]],
+  ] as const
+  return pairs.flatMap(([first, second, values]) => {
+    const term = { kind: 'orElse', term: first, otherwise: second } as const
+    const type = typeof values[0] === 'string' ? 'text' : 'number'
+    const literal = (value: string | number) => ({ kind: 'literal', type, value }) as const
+    const list = { kind: 'literal', type, list: true, value: [...values] } as const
+    const compared = [
+      ...values.flatMap((value) => [compareNode(term, 'is', literal(value)), compareNode(literal(value), 'is', term)]),
+      compareNode(term, 'isOneOf', list),
+      compareNode(list, 'has', term),
+      ...(type === 'text' ? [compareNode(term, 'startsWith', literal('')), compareNode(term, 'isIgnoringCase', literal(''))] : []),
+    ]
+    return compared.flatMap((node) => [node, notNode(node)])
+  })
+}

@@ -51,6 +51,13 @@ export async function agrees(engine: Engine, runs: number, seed?: number): Promi
   await fc.assert(same, { numRuns: runs, ...(seed === undefined ? {} : { seed }) })
 }
 
+/** Asks a database these conditions of these records, which have keys. @throws where the answers are not those in memory */
+export async function agreesOn(engine: Engine, nodes: readonly ConditionNode[], rows: readonly Row[]): Promise<void> {
+  const db = await engine.open(everyKind, { dialect: careless(engine) })
+  const held = rows.map((row) => holdable(engine, row))
+  await isSame(db, engine.dialect, { nodes, me: null, rows: held }, layoutOf(everyKind))
+}
+
 /** The same over tables as an application may have them. */
 export async function agreesInOwnSchema(engine: Engine, runs: number, seed?: number): Promise<void> {
   const { dialect } = engine

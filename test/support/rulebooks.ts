@@ -11,7 +11,8 @@ import type { Engine } from './engines.js'
 import { FUNCTIONS, makeRole, ROLE, script, TABLES, tidy } from './row-security.js'
 
 const thing = everyKind.model.types.thing
-const FIELDS = Object.keys(thing?.fields ?? {}).filter((name) => name !== 'id')
+/** Its fields, but for the key. */
+export const FIELDS = Object.keys(thing?.fields ?? {}).filter((name) => name !== 'id')
 const node = fc.oneof({ weight: 8, arbitrary: condition }, { weight: 1, arbitrary: fc.constantFrom<ConditionNode>(TRUE, FALSE) })
 const fields = fc.option(fc.subarray(FIELDS, { minLength: 1 }), { nil: undefined, freq: 3 })
 const clause = fc
