@@ -24,7 +24,7 @@ else await measure(Number(values.requests))
 async function serve(plots: number): Promise<void> {
   const { member, site, plot, share } = generateWorld(plots)
   const store = openStore(book, inMemory({ member, site, plot, share }), { now: new Date('2026-06-15T09:00:00Z') })
-  const identity = fromSession(() => ({ id: 'm-06' }), { automatic: false })
+  const identity = fromSession((request) => ({ id: request.headers.get('x-id') ?? 'm-06' }), { automatic: false })
   const guarded = routes(book, store, { identity, base: '/guarded' })
   const rows = [...plot].sort((a, b) => (a.id < b.id ? -1 : 1))
   const byId = new Map(rows.map((row) => [row.id, row]))
@@ -36,7 +36,13 @@ async function serve(plots: number): Promise<void> {
       return found === undefined ? context.notFound() : context.json(found)
     })
   const server = createAdaptorServer({ fetch: app.fetch })
-  server.listen(0, '127.0.0.1', () => process.send?.({ port: (server.address() as { port: number }).port, key: rows[7]?.id }))
+  server.listen(0, '127.0.0.1', () =>
+    process.send?.({
+      port: (server.address() as { port: number }).port,
+      key: rows[7]?.id,
+      hidden: rows.find(({ holderId, coHolderIds, state }) => state === 'let' && holderId !== 'm-01' && !coHolderIds.includes('m-01'))?.id,
+    }),
+  )
   process.on('message', () => {
     globalThis.gc?.()
     process.send?.({ memory: process.memoryUsage().rss })
@@ -52,7 +58,7 @@ async function measure(requests: number): Promise<void> {
     },
   )
   try {
-    const [{ port, key }] = (await once(server, 'message')) as [{ port: number; key: string }]
+    const [{ port, key, hidden }] = (await once(server, 'message')) as [{ port: number; key: string; hidden: string }]
     const agent = new Agent({ keepAlive: true, maxSockets: AT_ONCE })
     const paths = { list: 'plot', get: `plot/${key}` }
     for (const [name, path] of Object.entries(paths)) {
@@ -70,6 +76,20 @@ async function measure(requests: number): Promise<void> {
       console.log(
         `${name}: ${guarded.toFixed(0)} a second guarded, ${bare.toFixed(0)} without rules: ${(bare / guarded).toFixed(2)}x as long`,
       )
+    }
+    for (const method of ['GET', 'PATCH']) {
+      const asked = { method, status: 404, headers: { 'x-id': 'm-01', 'content-type': 'application/json' }, body: '{"planting":"x"}' }
+      const times: { [path: string]: number[] } = { [hidden]: [], none: [] }
+      for (let round = -1; round < 9; round++)
+        for (const path of [hidden, 'none']) {
+          const seconds = await run(agent, port, `/guarded/plot/${path}`, 500, asked)
+          if (round >= 0) times[path]?.push(seconds)
+        }
+      const [there, never] = [hidden, 'none'].map((path) => (times[path] as number[]).sort((a, b) => a - b)[4] as number) as [
+        number,
+        number,
+      ]
+      console.log(`${method} of what is hidden takes ${(there / never).toFixed(2)}x as long as of what never was`)
     }
     const before = await memoryOf(server)
     for (let part = 1; part <= 4; part++) {
@@ -94,19 +114,32 @@ async function memoryOf(server: ChildProcess): Promise<number> {
   return memory
 }
 
+interface Asking {
+  readonly method: string
+  readonly status: number
+  readonly headers: Readonly<Record<string, string>>
+  readonly body?: string
+}
+
 /** So many requests, some at once. Gives the seconds. */
-async function run(agent: Agent, port: number, path: string, count: number): Promise<number> {
+async function run(
+  agent: Agent,
+  port: number,
+  path: string,
+  count: number,
+  how: Asking = { method: 'GET', status: 200, headers: {} },
+): Promise<number> {
   const begun = performance.now()
   let left = count
   const worker = async () => {
     while (left-- > 0)
       await new Promise<void>((resolve, reject) => {
-        request({ agent, host: '127.0.0.1', port, path }, (response) => {
-          if (response.statusCode !== 200) reject(new Error(`${path}: ${response.statusCode}`))
+        request({ agent, host: '127.0.0.1', port, path, method: how.method, headers: how.headers }, (response) => {
+          if (response.statusCode !== how.status) reject(new Error(`${path}: ${response.statusCode}`))
           response.resume().on('end', resolve)
         })
           .on('error', reject)
-          .end()
+          .end(how.method === 'GET' ? undefined : how.body)
       })
   }
   await Promise.all(Array.from({ length: AT_ONCE }, worker))

@@ -313,6 +313,7 @@ function single(call: Call, type: TypeModel, key: Key): Methods {
       const header = match()
       const patch = asShaped(type, await readBody(request, PATCHES, site.bodyLimit))
       const change = async (inside: GuardedStore, changes: Row) => (await inside.update(type.name, key, changes)) as Row
+      await checkSeen(store, 'update', type, key)
       // What was seen, and what a patch reaches into, is looked at in the transaction that writes.
       const record =
         header === null && !reachesInto(type, patch)
@@ -327,6 +328,7 @@ function single(call: Call, type: TypeModel, key: Key): Methods {
     async DELETE() {
       none()
       const header = match()
+      await checkSeen(store, 'delete', type, key)
       if (header === null) await store.delete(type.name, key)
       else
         await store.together(async (inside) => {
@@ -336,6 +338,16 @@ function single(call: Call, type: TypeModel, key: Key): Methods {
       return new Response(null, { status: 204 })
     },
   }
+}
+
+/**
+ * Turns away whoever does not see a record before anything of it is locked and judged: by the same questions, whether it is hidden
+ * or was never there, so that the time does not tell either.
+ */
+async function checkSeen(store: GuardedStore, action: 'update' | 'delete', type: TypeModel, key: Key): Promise<void> {
+  if ((await store.verdict('read', type.name, key)).allowed) return
+  const verdict = await store.verdict(action, type.name, key)
+  if (!verdict.allowed) throw denied(verdict)
 }
 
 /** Which records a change of several is meant for: those that filters name, or expressly all. */

@@ -5,7 +5,7 @@ import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
 import { ground, options, records, types } from '../support/world.js'
 
-const RUNS = Number(process.env.PACHTER_TEST_REQUESTS) || 3000
+const RUNS = Number(process.env.PACHTER_TEST_REQUESTS) || 1500
 
 const names = Object.keys(ground.people)
 const everyField = [...new Set(types.flatMap((type) => Object.keys(book.model.types[type]?.fields ?? {})))]

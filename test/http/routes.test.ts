@@ -89,6 +89,46 @@ describe('routes', () => {
     expect(asked).to.equal(Object.values(records).reduce((sum, rows) => sum + rows.length, 0) * Object.keys(ground.people).length)
   })
 
+  it('answer about what is hidden as about what never was: every word, and every header', async () => {
+    const { store } = serve()
+    const identity = fromSession(
+      (request) => ground.people[request.headers.get('x-person') ?? 'visitor'] as { id: string; email: string } | null,
+    )
+    const handle = routes(book, store, { identity, base: '/api', paths: PATHS, files: { plot: async () => new Response('a plan') } })
+    const asks: readonly [method: string, more: string, headers: Record<string, string>, body?: string][] = [
+      ['GET', '', {}],
+      ['GET', '', { 'if-none-match': '"x"' }],
+      ['PATCH', '', { 'content-type': 'application/json' }, '{"planting":"x"}'],
+      ['PATCH', '', { 'content-type': 'application/json' }, '{"nothing":1}'],
+      ['PATCH', '', { 'content-type': 'application/json', 'if-match': '"x"' }, '{"planting":"x"}'],
+      ['DELETE', '', {}],
+      ['DELETE', '', { 'if-match': '*' }],
+      ['GET', '/shares', {}],
+      ['GET', '/shares/h-01', {}],
+      ['GET', '/files/plan.svg', {}],
+    ]
+    let hidden = 0
+    for (const person of Object.keys(ground.people)) {
+      const matrix = accessMatrix(book, 'plot', { ...options, people: ground.people })
+      const key = matrix.keys.find((one) => !matrix.allows(person, one, 'read'))
+      if (key === undefined) continue
+      hidden++
+      for (const [method, more, headers, body] of asks) {
+        const [there, never] = await Promise.all(
+          [key, 'p-99'].map(async (one) => {
+            const who = person === 'visitor' ? {} : { 'x-person': person }
+            const init = { method, headers: { ...who, ...headers, 'sec-fetch-site': 'same-origin' }, ...(body ? { body } : {}) }
+            const response = await handle(new Request(`http://localhost/api/plots/${one}${more}`, init))
+            return { status: response.status, headers: [...response.headers], text: await response.text() }
+          }),
+        )
+        expect(there, `${person} ${method} ${more} ${JSON.stringify(headers)}`).to.deep.equal(never)
+        expect(there?.status).to.be.oneOf([401, 404])
+      }
+    }
+    expect(hidden).to.be.greaterThan(6)
+  })
+
   const CASES: readonly [
     what: string,
     person: string | undefined,
