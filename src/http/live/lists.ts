@@ -82,6 +82,8 @@ interface Audience {
   readonly hearers: Set<Hearer>
   /** What they were told last, by key: a digest of it. */
   readonly shown: Map<Key, string>
+  /** When it is in the index for the first time. */
+  placed: Promise<void>
   cover: readonly Anchor[] | undefined
   /** Who they are, with their own records, as the rules were specialised for. */
   as: string | undefined
@@ -111,6 +113,7 @@ interface Home {
   /** Who is shown a record, by type and key. */
   readonly showing: Map<string, Map<Key, Set<Audience>>>
   readonly reaches: Map<string, Reach>
+  readonly reached: Set<string>
   /** Whose own records are where. */
   readonly own: Map<string, Set<Audience>>
   /** Who has to be looked at, now that something has changed. */
@@ -147,6 +150,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
   if (!(tick >= 10)) throw new SetupError('liveLists', 'tick: at least 10 milliseconds')
   const process = globalThis.crypto.randomUUID()
   const homes = new Map<object, Home>()
+  const storesOf = new Map<Home, Store>()
   const waiting: { readonly home: Home; readonly changes: readonly Change[] }[] = []
   let working: Promise<void> | undefined
   let people = 0
@@ -266,7 +270,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
   }
 
   async function look(audience: Audience): Promise<void> {
-    await undefined
+    await audience.placed.catch(() => undefined)
     while (isConcerned(audience)) {
       try {
         await lookOnce(audience)
@@ -314,6 +318,8 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
       audience.stale ||= whole
       throw error
     }
+    // Nobody is there any more to be told.
+    if (!isWatched(audience)) return
     audience.failures = 0
     if (records.length > listLimit) return end(audience, 'too many')
     const hearers = [...audience.hearers].filter((hearer) => !hearer.fresh)
@@ -372,6 +378,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     const asker = await inside.asker(audience.me, [type.name])
     const when = simplify(allOfNode([asker.readable(type.name), where]), null)
     unplace(audience)
+    if (!isWatched(audience)) return
     audience.as = JSON.stringify(asker.viewpoint?.me ?? null)
     audience.cover = coverOf(when, type.name, inside.model)
     audience.instants = instantsIn(when)
@@ -380,6 +387,8 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     audience.mineAt = ownPlaces(home, type.name, asker.viewpoint?.me as Row | null | undefined)
     for (const name of audience.mineAt) home.own.set(name, (home.own.get(name) ?? new Set()).add(audience))
   }
+
+  const isWatched = (audience: Audience) => audience.home.audiences.get(audience.id) === audience
 
   function unplace(audience: Audience): void {
     const { home, type } = audience
@@ -406,6 +415,38 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     }
   }
 
+  function begin(home: Home, id: string, me: unknown, type: TypeModel, query: LiveQuery): Audience {
+    const audience: Audience = {
+      id,
+      home,
+      me,
+      type,
+      query,
+      where: query.where === undefined ? TRUE : readWhere(home.inside.model.types, type, query.where as never),
+      mine: storesOf.get(home)?.for(me as never) as unknown as GuardedStore,
+      hearers: new Set(),
+      shown: new Map(),
+      placed: Promise.resolve(),
+      cover: [],
+      as: undefined,
+      mineAt: [],
+      instants: [],
+      dirty: new Set(),
+      stale: true,
+      moved: false,
+      running: undefined,
+      failures: 0,
+    }
+    home.audiences.set(id, audience)
+    audience.placed = place(audience).catch((error: unknown) => {
+      people -= audience.hearers.size
+      audience.hearers.clear()
+      drop(audience)
+      throw error
+    })
+    return audience
+  }
+
   function homeOf(store: Store): Home {
     const there = homes.get(store)
     if (there !== undefined) return there
@@ -416,12 +457,14 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
       indexes: new Map(),
       showing: new Map(),
       reaches: new Map(),
+      reached: new Set(),
       own: new Map(),
       concerned: new Set(),
       timed: new Set(),
       last: inside.now(),
     }
     homes.set(store, home)
+    storesOf.set(home, store)
     unlisten.push(inside.listen((changes) => tell(home, changes)))
     return home
   }
@@ -473,59 +516,25 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
       const home = homeOf(store)
       const type = typeModel(home.inside.model, typeName)
       const id = JSON.stringify([typeName, me, query.name ?? globalThis.crypto.randomUUID()])
-      const actions = ['read', ...(query.withActions ?? [])]
-      const reach = reachOf(home.inside.model, typeName, actions)
-      home.reaches.set(typeName, merged(home.reaches.get(typeName), reach))
-      let audience = home.audiences.get(id)
-      const isNew = audience === undefined
-      audience ??= {
-        id,
-        home,
-        me,
-        type,
-        query,
-        where: query.where === undefined ? TRUE : readWhere(home.inside.model.types, type, query.where as never),
-        mine: store.for(me as never) as unknown as GuardedStore,
-        hearers: new Set(),
-        shown: new Map(),
-        cover: [],
-        as: undefined,
-        mineAt: [],
-        instants: [],
-        dirty: new Set(),
-        stale: false,
-        moved: false,
-        running: undefined,
-        failures: 0,
-      }
+      reachFor(home, typeName, ['read', ...(query.withActions ?? [])])
+      const audience = home.audiences.get(id) ?? begin(home, id, me, type, query)
       const hearer: Hearer = { hear, fresh: true }
       audience.hearers.add(hearer)
       people++
-      if (isNew) {
-        home.audiences.set(id, audience)
-        // In the index before it is listed: what is written in between is not missed.
-        audience.stale = true
-        try {
-          await place(audience)
-        } catch (error) {
-          people -= audience.hearers.size
-          drop(audience)
-          throw error
-        }
-      }
+      // In the index before it is listed: what is written in between is not missed.
+      await audience.placed
       timer ??= setInterval(() => void pass().catch(onFailure), tick)
       timer.unref?.()
-      const mine = audience
-      void checked(mine)
+      void checked(audience)
       return Object.freeze({
         stop() {
-          if (!mine.hearers.delete(hearer)) return
+          if (!audience.hearers.delete(hearer)) return
           people--
-          if (mine.hearers.size === 0) drop(mine)
+          if (audience.hearers.size === 0) drop(audience)
         },
         again() {
           hearer.fresh = true
-          void checked(mine)
+          void checked(audience)
         },
       })
     },
@@ -568,6 +577,14 @@ function forget<K>(from: Map<K, Set<Audience>> | undefined, key: K, audience: Au
   const there = from?.get(key)
   there?.delete(audience)
   if (there?.size === 0) from?.delete(key)
+}
+
+/** Notes what a type's rules hang on, once for each set of actions. */
+function reachFor(home: Home, type: string, actions: readonly string[]): void {
+  const name = [type, ...actions].join(' ')
+  if (home.reached.has(name)) return
+  home.reached.add(name)
+  home.reaches.set(type, merged(home.reaches.get(type), reachOf(home.inside.model, type, actions)))
 }
 
 function merged(a: Reach | undefined, b: Reach): Reach {
