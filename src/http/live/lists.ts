@@ -1,37 +1,28 @@
-import { allOfNode, type ConditionNode, type Row, simplify, TRUE, valuesAt } from '../../condition/index.js'
+import { allOfNode, type Row, simplify, TRUE } from '../../condition/index.js'
 import { type Condition, type Key, type TypeModel, typeModel, type World } from '../../rulebook/index.js'
 import type { Change, GuardedStore, Store } from '../../store/index.js'
-import { type Inside, insideOf } from '../../store/inside.js'
-import { placeIsOneOf } from '../../store/known.js'
-import { keyIs } from '../../store/operation.js'
+import { insideOf } from '../../store/inside.js'
 import { readWhere } from '../../store/query.js'
-import { linksOfMe, startOfLink } from '../../viewpoint/index.js'
 import { RequestError, SetupError } from '../error.js'
-import { type Anchor, coverOf, instantsIn } from './cover.js'
-import { concerned, leadingTo, type Reading } from './follow.js'
-import { type ConditionIndex, conditionIndex } from './index-of.js'
+import {
+  type Audience,
+  forget,
+  type Hearer,
+  type Home,
+  indexOf,
+  isConcerned,
+  isWatched,
+  type LiveEvent,
+  type LiveQuery,
+  outdate,
+  reachFor,
+} from './audience.js'
+import { compare } from './compare.js'
+import { coverOf, instantsIn } from './cover.js'
+import { due } from './due.js'
+import { find } from './find.js'
 import { changesText, type Messages, readChanges } from './messages.js'
-import { type Reach, reachOf } from './reach.js'
-
-/** What somebody hears of a list. */
-export type LiveEvent =
-  | { readonly event: 'listed'; readonly records: readonly unknown[] }
-  | { readonly event: 'appeared' | 'changed'; readonly key: Key; readonly record: unknown }
-  | { readonly event: 'gone'; readonly key: Key }
-  /** What the person may do has changed: what was asked of rules has to be asked again. */
-  | { readonly event: 'rules' }
-  /** It cannot go on: sign in again, narrow the list, or come back later. */
-  | { readonly event: 'ended'; readonly why: 'sign in' | 'too many' | 'failed' }
-
-/** Which records somebody watches. */
-export interface LiveQuery {
-  readonly where?: ((record: unknown) => Condition) | undefined
-  readonly fields?: readonly string[] | undefined
-  /** What may be done to each, along with it. */
-  readonly withActions?: readonly string[] | undefined
-  /** The same text for the same query, so that those who ask alike share the work. */
-  readonly name?: string | undefined
-}
+import { ownPlaces } from './own.js'
 
 /** How lists are kept up to date. */
 export interface LiveOptions {
@@ -69,71 +60,6 @@ export interface LiveLists {
   readonly watching: { readonly people: number; readonly lists: number }
   /** Ends everything. */
   close(): Promise<void>
-}
-
-interface Audience {
-  readonly id: string
-  readonly home: Home
-  readonly me: unknown
-  readonly type: TypeModel
-  readonly query: LiveQuery
-  readonly where: ConditionNode
-  readonly mine: GuardedStore
-  readonly hearers: Set<Hearer>
-  /** What they were told last, by key: a digest of it. */
-  readonly shown: Map<Key, string>
-  /** When it is in the index for the first time. */
-  placed: Promise<void>
-  cover: readonly Anchor[] | undefined
-  /** Who they are, with their own records, as the rules were specialised for. */
-  as: string | undefined
-  /** Where records are looked for that tell who they are. */
-  mineAt: readonly string[]
-  /** Instants at which it may come out otherwise. */
-  instants: readonly number[]
-  dirty: Set<Key>
-  stale: boolean
-  /** They stand otherwise than when the rules were last specialised for them. */
-  moved: boolean
-  running: Promise<void> | undefined
-  failures: number
-}
-
-interface Hearer {
-  readonly hear: (event: LiveEvent) => void
-  /** Has to be told the whole list. */
-  fresh: boolean
-}
-
-/** One store, and what is watched of it. */
-interface Home {
-  readonly inside: Inside
-  readonly audiences: Map<string, Audience>
-  readonly indexes: Map<string, ConditionIndex<Audience>>
-  /** Who is shown a record, by type and key. */
-  readonly showing: Map<string, Map<Key, Set<Audience>>>
-  readonly reaches: Map<string, Reach>
-  readonly reached: Set<string>
-  /** Whose own records are where. */
-  readonly own: Map<string, Set<Audience>>
-  /** Who has to be looked at, now that something has changed. */
-  readonly concerned: Set<Audience>
-  /** For whom there is an instant at which something changes by itself. */
-  readonly timed: Set<Audience>
-  last: number
-}
-
-/** Notes that the whole list of an audience has to be looked at; `moved`, and who they are as well. */
-function outdate(audience: Audience, moved = false): void {
-  audience.stale = true
-  audience.moved ||= moved
-  audience.home.concerned.add(audience)
-}
-
-/** Notes that a record may have come, gone or changed for an audience. */
-function touch(audience: Audience, key: Key): void {
-  audience.dirty.add(key)
-  audience.home.concerned.add(audience)
 }
 
 /**
@@ -208,49 +134,6 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
       }
     }
     working = undefined
-  }
-
-  /** Notes whom changes concern, and with which records. */
-  async function find(home: Home, changes: readonly Change[]): Promise<void> {
-    const { inside } = home
-    const reading: Reading = { tables: inside.tables, model: inside.model, now: inside.now() }
-    const concerns = new Map<string, Set<Key>>()
-    const note = (type: string, key: unknown) => {
-      const keys = concerns.get(type) ?? new Set()
-      concerns.set(type, keys.add(key as Key))
-    }
-    for (const { type, key, before, after } of changes) {
-      note(type, key)
-      const versions = [before, after].filter((row) => row !== undefined)
-      for (const audience of ownAt(home, type, versions)) outdate(audience, true)
-    }
-    for (const [root, reach] of home.reaches) {
-      for (const changed of new Set(changes.map(({ type }) => type))) {
-        const rows = changes.flatMap(({ type, before, after }) =>
-          type === changed ? [before, after].filter((row) => row !== undefined) : [],
-        )
-        if (reach.anywhere.has(changed)) {
-          for (const audience of home.audiences.values()) if (audience.type.name === root) outdate(audience)
-        }
-        for (const steps of reach.ways)
-          if (steps.at(-1)?.type === changed)
-            for (const row of await leadingTo(reading, root, steps, rows)) note(root, row[typeModel(inside.model, root).key])
-      }
-    }
-    for (const [name, keys] of concerns) {
-      const index = home.indexes.get(name)
-      if (index === undefined) continue
-      const type = typeModel(inside.model, name)
-      const all = [...keys]
-      for (let from = 0; from < all.length; from += 500) {
-        const some = all.slice(from, from + 500)
-        const place = { path: [type.key], type: type.fields[type.key]?.type === 'integer' ? 'integer' : 'id' } as const
-        const where = some.length === 1 ? keyIs(type, some[0] as Key) : placeIsOneOf(place, some)
-        for (const { row } of await inside.tables.select(name, { where, now: reading.now }))
-          for (const audience of await concerned(reading, index, row)) touch(audience, row[type.key] as Key)
-        for (const key of some) for (const audience of home.showing.get(name)?.get(key) ?? []) touch(audience, key)
-      }
-    }
   }
 
   /** Tells those who are concerned what has become of their lists. */
@@ -349,28 +232,6 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     } as never)) as readonly Row[]
   }
 
-  function compare(audience: Audience, records: readonly Row[], of: readonly Key[], told: (event: LiveEvent) => void): void {
-    const { shown, type, home, query } = audience
-    const showing = home.showing.get(type.name) ?? new Map<Key, Set<Audience>>()
-    home.showing.set(type.name, showing)
-    const left = new Set(of.filter((key) => shown.has(key)))
-    for (const one of records) {
-      const key = (query.withActions?.length ? (one.record as Row) : one)[type.key] as Key
-      left.delete(key)
-      const seen = digest(JSON.stringify(one))
-      const before = shown.get(key)
-      if (before === seen) continue
-      shown.set(key, seen)
-      if (before === undefined) showing.set(key, (showing.get(key) ?? new Set()).add(audience))
-      told({ event: before === undefined ? 'appeared' : 'changed', key, record: one })
-    }
-    for (const key of left) {
-      shown.delete(key)
-      forget(showing, key, audience)
-      told({ event: 'gone', key })
-    }
-  }
-
   /** Specialises the rules for somebody as they stand now, and puts what is left of them into the index. */
   async function place(audience: Audience): Promise<void> {
     const { home, type, where } = audience
@@ -387,8 +248,6 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     audience.mineAt = ownPlaces(home, type.name, asker.viewpoint?.me as Row | null | undefined)
     for (const name of audience.mineAt) home.own.set(name, (home.own.get(name) ?? new Set()).add(audience))
   }
-
-  const isWatched = (audience: Audience) => audience.home.audiences.get(audience.id) === audience
 
   function unplace(audience: Audience): void {
     const { home, type } = audience
@@ -471,28 +330,12 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
   const unlisten: (() => void)[] = []
   const retries = new Set<Promise<void>>()
 
-  /** Records whose times have come are looked at as if they had been written. */
+  /** Looks whether the time itself has changed something. */
   async function pass(): Promise<void> {
     ticks++
     for (const home of homes.values()) {
-      const now = home.inside.now()
-      const { last } = home
-      home.last = now
-      for (const [type, { ticking }] of home.reaches)
-        if (ticking && ticks % 15 === 0) for (const one of home.audiences.values()) if (one.type.name === type) outdate(one)
-      if (now <= last) continue
-      for (const one of home.timed) if (one.instants.some((at) => at >= last - 1 && at <= now)) outdate(one)
-      const places = new Map([...home.reaches.values()].flatMap(({ times }) => times).map((one) => [`${one.type} ${one.place.path}`, one]))
-      for (const { type, place } of places.values()) {
-        const rows = await home.inside.tables.select(type, { where: between(place.path, last - 1, now + 1), now })
-        const { key } = typeModel(home.inside.model, type)
-        if (rows.length > 0)
-          enqueue(
-            home,
-            rows.map(({ row }) => ({ type, key: row[key] as Key, before: row, after: row })),
-          )
-      }
-      if (home.concerned.size > 0) enqueue(home, [])
+      const changes = await due(home, ticks)
+      if (changes.length > 0 || home.concerned.size > 0) enqueue(home, changes)
     }
   }
 
@@ -511,7 +354,9 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     changedEverywhere: everywhere,
     async watch(store: Store, me: unknown, typeName: string, query: LiveQuery, hear: (event: LiveEvent) => void) {
       if (closed) throw new RequestError(503, 'Lists are no longer kept up to date here.')
-      await ready
+      await ready.catch(() => {
+        throw new RequestError(503, 'Lists cannot be kept up to date here now.', { 'retry-after': '30' })
+      })
       if (people >= most) throw new RequestError(503, 'Too many are watching already: try again later.', { 'retry-after': '30' })
       const home = homeOf(store)
       const type = typeModel(home.inside.model, typeName)
@@ -559,86 +404,6 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
   }) as LiveLists
 }
 
-const isConcerned = (audience: Audience) =>
-  audience.hearers.size > 0 &&
-  (audience.stale || audience.moved || audience.dirty.size > 0 || [...audience.hearers].some(({ fresh }) => fresh))
-
 function logFailure(error: unknown): void {
   console.error('pachter: a live list', error)
-}
-
-function indexOf(home: Home, type: string): ConditionIndex<Audience> {
-  const there = home.indexes.get(type) ?? conditionIndex<Audience>()
-  home.indexes.set(type, there)
-  return there
-}
-
-function forget<K>(from: Map<K, Set<Audience>> | undefined, key: K, audience: Audience): void {
-  const there = from?.get(key)
-  there?.delete(audience)
-  if (there?.size === 0) from?.delete(key)
-}
-
-/** Notes what a type's rules hang on, once for each set of actions. */
-function reachFor(home: Home, type: string, actions: readonly string[]): void {
-  const name = [type, ...actions].join(' ')
-  if (home.reached.has(name)) return
-  home.reached.add(name)
-  home.reaches.set(type, merged(home.reaches.get(type), reachOf(home.inside.model, type, actions)))
-}
-
-function merged(a: Reach | undefined, b: Reach): Reach {
-  if (a === undefined) return b
-  const ways = new Map([...a.ways, ...b.ways].map((steps) => [JSON.stringify(steps), steps]))
-  const times = new Map([...a.times, ...b.times].map((one) => [JSON.stringify(one), one]))
-  return {
-    ways: [...ways.values()],
-    anywhere: new Set([...a.anywhere, ...b.anywhere]),
-    times: [...times.values()],
-    ticking: a.ticking || b.ticking,
-  }
-}
-
-/** Where somebody's own records are looked for: whoever writes there changes who they are. */
-function ownPlaces({ inside }: Home, type: string, me: Row | null | undefined): string[] {
-  if (me === null || me === undefined) return []
-  return linksOfMe(inside.model, [type]).flatMap(({ path, link }) => {
-    const from = startOfLink(me, path)
-    return link.by.flatMap(({ from: place, to }) =>
-      from === undefined ? [] : valuesAt(from, place).map((value) => ownName(link.to, to.path, value)),
-    )
-  })
-}
-
-function ownName(type: string, path: readonly string[], value: unknown): string {
-  return JSON.stringify([type, path, value])
-}
-
-/** Whose own records are among these. */
-function ownAt(home: Home, type: string, rows: readonly Row[]): Audience[] {
-  const links = home.own.size === 0 ? [] : linksOfMe(home.inside.model).filter(({ link }) => link.to === type)
-  const places = links.flatMap(({ link }) => link.by.map(({ to }) => to))
-  const names = new Set(places.flatMap((to) => rows.flatMap((row) => valuesAt(row, to).map((value) => ownName(type, to.path, value)))))
-  return [...names].flatMap((name) => [...(home.own.get(name) ?? [])])
-}
-
-function between(path: readonly string[], after: number, before: number): ConditionNode {
-  const field = { kind: 'field', of: 'record', path, type: 'time' } as const
-  const at = (time: number) => ({ kind: 'literal', type: 'time', value: new Date(time).toISOString() }) as const
-  return allOfNode([
-    { kind: 'compare', by: 'isAfter', left: field, right: at(after) },
-    { kind: 'compare', by: 'isBefore', left: field, right: at(before) },
-  ])
-}
-
-/** A short text that differs where the long one does, but for one case in 2^64: FNV-1a, twice, from different beginnings. */
-function digest(text: string): string {
-  let a = 0x811c9dc5
-  let b = 0x9747b28c
-  for (let at = 0; at < text.length; at++) {
-    const unit = text.charCodeAt(at)
-    a = Math.imul(a ^ unit, 0x01000193)
-    b = Math.imul(b ^ (unit + at), 0x01000193)
-  }
-  return `${(a >>> 0).toString(36)}.${(b >>> 0).toString(36)}`
 }

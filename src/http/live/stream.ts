@@ -1,4 +1,4 @@
-import type { LiveEvent } from './lists.js'
+import type { LiveEvent } from './audience.js'
 
 /** How a stream is kept going. */
 export interface StreamOptions {

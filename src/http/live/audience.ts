@@ -1,0 +1,137 @@
+// Who watches which list of a store, and what is to be looked at again.
+import type { ConditionNode } from '../../condition/index.js'
+import type { Condition, Key, TypeModel } from '../../rulebook/index.js'
+import type { GuardedStore } from '../../store/index.js'
+import type { Inside } from '../../store/inside.js'
+import type { Anchor } from './cover.js'
+import { type ConditionIndex, conditionIndex } from './index-of.js'
+import { type Reach, reachOf } from './reach.js'
+
+/** What somebody hears of a list. */
+export type LiveEvent =
+  | { readonly event: 'listed'; readonly records: readonly unknown[] }
+  | { readonly event: 'appeared' | 'changed'; readonly key: Key; readonly record: unknown }
+  | { readonly event: 'gone'; readonly key: Key }
+  /** What the person may do has changed: what was asked of rules has to be asked again. */
+  | { readonly event: 'rules' }
+  /** It cannot go on: sign in again, narrow the list, or come back later. */
+  | { readonly event: 'ended'; readonly why: 'sign in' | 'too many' | 'failed' }
+
+/** Which records somebody watches. */
+export interface LiveQuery {
+  readonly where?: ((record: unknown) => Condition) | undefined
+  readonly fields?: readonly string[] | undefined
+  /** What may be done to each, along with it. */
+  readonly withActions?: readonly string[] | undefined
+  /** The same text for the same query, so that those who ask alike share the work. */
+  readonly name?: string | undefined
+}
+
+/** Those who watch the same list as the same person. */
+export interface Audience {
+  readonly id: string
+  readonly home: Home
+  readonly me: unknown
+  readonly type: TypeModel
+  readonly query: LiveQuery
+  readonly where: ConditionNode
+  readonly mine: GuardedStore
+  readonly hearers: Set<Hearer>
+  /** What they were told last, by key: a digest of it. */
+  readonly shown: Map<Key, string>
+  /** When it is in the index for the first time. */
+  placed: Promise<void>
+  cover: readonly Anchor[] | undefined
+  /** Who they are, with their own records, as the rules were specialised for. */
+  as: string | undefined
+  /** Where records are looked for that tell who they are. */
+  mineAt: readonly string[]
+  /** Instants at which it may come out otherwise. */
+  instants: readonly number[]
+  dirty: Set<Key>
+  stale: boolean
+  /** They stand otherwise than when the rules were last specialised for them. */
+  moved: boolean
+  running: Promise<void> | undefined
+  failures: number
+}
+
+/** One of them. */
+export interface Hearer {
+  readonly hear: (event: LiveEvent) => void
+  /** Has to be told the whole list. */
+  fresh: boolean
+}
+
+/** One store, and what is watched of it. */
+export interface Home {
+  readonly inside: Inside
+  readonly audiences: Map<string, Audience>
+  readonly indexes: Map<string, ConditionIndex<Audience>>
+  /** Who is shown a record, by type and key. */
+  readonly showing: Map<string, Map<Key, Set<Audience>>>
+  readonly reaches: Map<string, Reach>
+  readonly reached: Set<string>
+  /** Whose own records are where. */
+  readonly own: Map<string, Set<Audience>>
+  /** Who has to be looked at, now that something has changed. */
+  readonly concerned: Set<Audience>
+  /** For whom there is an instant at which something changes by itself. */
+  readonly timed: Set<Audience>
+  last: number
+}
+
+/** Notes that the whole list of an audience has to be looked at; `moved`, and who they are as well. */
+export function outdate(audience: Audience, moved = false): void {
+  audience.stale = true
+  audience.moved ||= moved
+  audience.home.concerned.add(audience)
+}
+
+/** Notes that a record may have come, gone or changed for an audience. */
+export function touch(audience: Audience, key: Key): void {
+  audience.dirty.add(key)
+  audience.home.concerned.add(audience)
+}
+
+/** Whether there is anything to look at, and anybody to tell. */
+export const isConcerned = (audience: Audience) =>
+  audience.hearers.size > 0 &&
+  (audience.stale || audience.moved || audience.dirty.size > 0 || [...audience.hearers].some(({ fresh }) => fresh))
+
+/** Whether anybody watches it still. */
+export const isWatched = (audience: Audience) => audience.home.audiences.get(audience.id) === audience
+
+/** The index over what those who watch records of a type may see. */
+export function indexOf(home: Home, type: string): ConditionIndex<Audience> {
+  const there = home.indexes.get(type) ?? conditionIndex<Audience>()
+  home.indexes.set(type, there)
+  return there
+}
+
+/** Takes an audience out of a set, and the set away when it is empty. */
+export function forget<K>(from: Map<K, Set<Audience>> | undefined, key: K, audience: Audience): void {
+  const there = from?.get(key)
+  there?.delete(audience)
+  if (there?.size === 0) from?.delete(key)
+}
+
+/** Notes what a type's rules hang on, once for each set of actions. */
+export function reachFor(home: Home, type: string, actions: readonly string[]): void {
+  const name = [type, ...actions].join(' ')
+  if (home.reached.has(name)) return
+  home.reached.add(name)
+  home.reaches.set(type, merged(home.reaches.get(type), reachOf(home.inside.model, type, actions)))
+}
+
+function merged(a: Reach | undefined, b: Reach): Reach {
+  if (a === undefined) return b
+  const ways = new Map([...a.ways, ...b.ways].map((steps) => [JSON.stringify(steps), steps]))
+  const times = new Map([...a.times, ...b.times].map((one) => [JSON.stringify(one), one]))
+  return {
+    ways: [...ways.values()],
+    anywhere: new Set([...a.anywhere, ...b.anywhere]),
+    times: [...times.values()],
+    ticking: a.ticking || b.ticking,
+  }
+}

@@ -1,0 +1,38 @@
+import { allOfNode, type ConditionNode } from '../../condition/index.js'
+import { type Key, typeModel } from '../../rulebook/index.js'
+import type { Change } from '../../store/index.js'
+import { type Home, outdate } from './audience.js'
+
+/** Every so many looks, what no index finds by its time is looked at again. */
+const SELDOM = 15
+
+/**
+ * What the time itself has changed since it was last looked: records whose times have come, as if they had been written. Whom it
+ * concerns by their own claims is noted.
+ */
+export async function due(home: Home, looks: number): Promise<readonly Change[]> {
+  const now = home.inside.now()
+  const { last } = home
+  home.last = now
+  for (const [type, { ticking }] of home.reaches)
+    if (ticking && looks % SELDOM === 0) for (const one of home.audiences.values()) if (one.type.name === type) outdate(one)
+  if (now <= last) return []
+  for (const one of home.timed) if (one.instants.some((at) => at >= last - 1 && at <= now)) outdate(one)
+  const places = new Map([...home.reaches.values()].flatMap(({ times }) => times).map((one) => [`${one.type} ${one.place.path}`, one]))
+  const changes: Change[] = []
+  for (const { type, place } of places.values()) {
+    const { key } = typeModel(home.inside.model, type)
+    for (const { row } of await home.inside.tables.select(type, { where: between(place.path, last - 1, now + 1), now }))
+      changes.push({ type, key: row[key] as Key, before: row, after: row })
+  }
+  return changes
+}
+
+function between(path: readonly string[], after: number, before: number): ConditionNode {
+  const field = { kind: 'field', of: 'record', path, type: 'time' } as const
+  const at = (time: number) => ({ kind: 'literal', type: 'time', value: new Date(time).toISOString() }) as const
+  return allOfNode([
+    { kind: 'compare', by: 'isAfter', left: field, right: at(after) },
+    { kind: 'compare', by: 'isBefore', left: field, right: at(before) },
+  ])
+}

@@ -1,0 +1,26 @@
+import { type Row, valuesAt } from '../../condition/index.js'
+import { linksOfMe, startOfLink } from '../../viewpoint/index.js'
+import type { Audience, Home } from './audience.js'
+
+/** Where somebody's own records are looked for: whoever writes there changes who they are. */
+export function ownPlaces({ inside }: Home, type: string, me: Row | null | undefined): string[] {
+  if (me === null || me === undefined) return []
+  return linksOfMe(inside.model, [type]).flatMap(({ path, link }) => {
+    const from = startOfLink(me, path)
+    return link.by.flatMap(({ from: place, to }) =>
+      from === undefined ? [] : valuesAt(from, place).map((value) => ownName(link.to, to.path, value)),
+    )
+  })
+}
+
+function ownName(type: string, path: readonly string[], value: unknown): string {
+  return JSON.stringify([type, path, value])
+}
+
+/** Whose own records are among these. */
+export function ownAt(home: Home, type: string, rows: readonly Row[]): Audience[] {
+  const links = home.own.size === 0 ? [] : linksOfMe(home.inside.model).filter(({ link }) => link.to === type)
+  const places = links.flatMap(({ link }) => link.by.map(({ to }) => to))
+  const names = new Set(places.flatMap((to) => rows.flatMap((row) => valuesAt(row, to).map((value) => ownName(type, to.path, value)))))
+  return [...names].flatMap((name) => [...(home.own.get(name) ?? [])])
+}
