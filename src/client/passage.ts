@@ -50,8 +50,8 @@ export function passageOf(view: PageView, needs: Needs, here?: string): Passage 
   return view.me === null ? turned('sign in', 'Sign in to see this page.') : turned('refused', `You may not ${action} any ${type}.`)
 }
 
-/** The address for signing in, with the way back. Only ways within this site are kept. */
+/** The address for signing in, with the way back. Only ways within this site are kept: browsers read over blanks, and take \\ for /. */
 function backTo(signIn: string | undefined, here: string | undefined): string | undefined {
-  if (signIn === undefined || here === undefined || !/^\/(?![/\\])/.test(here)) return signIn
+  if (signIn === undefined || here === undefined || !/^\/(?!\/)[^\\\s\p{Cc}]*$/u.test(here)) return signIn
   return `${signIn}${signIn.includes('?') ? '&' : '?'}back=${encodeURIComponent(here)}`
 }

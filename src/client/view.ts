@@ -1,4 +1,4 @@
-import type { Row } from '../condition/index.js'
+import { PachterError, type Row } from '../condition/index.js'
 import { type Answer, type Asked, ask, every, type Known, some } from './ask.js'
 import type { PageAction, PageClause, PageRules, PageType } from './rules.js'
 
@@ -49,8 +49,10 @@ export interface PageView {
 }
 
 /** The rules are not in the form that this version of the client reads, or speak of no such type. */
-export class PageRulesError extends Error {
-  readonly code = 'BAD_PAGE_RULES'
+export class PageRulesError extends PachterError {
+  constructor(message: string) {
+    super('BAD_PAGE_RULES', message)
+  }
 }
 
 /** Reads rules that a page was given. @throws PageRulesError where they are none */

@@ -146,7 +146,14 @@ describe("one person's rules in a page", () => {
       return passage.pass ? 'pass' : `${passage.why} ${passage.goTo ?? ''}`.trim()
     }
     expect(to(visitor, { signedIn: true })).to.equal('sign in /sign-in?back=%2Fplots%2Fp-01')
-    expect(to(visitor, { signedIn: true }, '//elsewhere.example')).to.equal('sign in /sign-in')
+    for (const elsewhere of [
+      '//elsewhere.example',
+      '/\\elsewhere.example',
+      '/\t/elsewhere.example',
+      '/\n/elsewhere.example',
+      'https://elsewhere.example',
+    ])
+      expect(to(visitor, { signedIn: true }, elsewhere), elsewhere).to.equal('sign in /sign-in')
     expect(to(visitor, { action: 'update', type: 'plot' })).to.equal('sign in /sign-in?back=%2Fplots%2Fp-01')
     expect(to(visitor, { action: 'read', type: 'plot' })).to.equal('pass')
     expect(to(ines, { privilege: 'openLedger', otherwise: '/' })).to.equal('refused /')
