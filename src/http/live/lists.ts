@@ -148,7 +148,12 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
   }
 
   function checked(audience: Audience): Promise<void> {
-    audience.running ??= look(audience)
+    if (audience.running === undefined) {
+      const looking = look(audience)
+      audience.running = looking
+      lookings.add(looking)
+      void looking.finally(() => lookings.delete(looking))
+    }
     return audience.running
   }
 
@@ -328,6 +333,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     return home
   }
   const unlisten: (() => void)[] = []
+  const lookings = new Set<Promise<void>>()
   const retries = new Set<Promise<void>>()
 
   /** Looks whether the time itself has changed something. */
@@ -385,9 +391,8 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
     },
     async settled() {
       for (;;) {
-        const running = [...homes.values()].flatMap(({ audiences }) => [...audiences.values()].flatMap((one) => one.running ?? []))
-        if (working === undefined && running.length + retries.size === 0) return
-        await Promise.all([working, ...running, ...retries])
+        if (working === undefined && lookings.size + retries.size === 0) return
+        await Promise.all([working, ...lookings, ...retries])
       }
     },
     get watching() {
