@@ -128,4 +128,17 @@ describe('pachter check', () => {
     const status = await new Promise((resolve) => running.on('exit', resolve))
     expect(status).to.equal(0)
   })
+
+  describe('of an application that is running, before it is asked', () => {
+    runs('check --url marshlane', 2, 'an address is needed')
+    runs('check --url http://marshlane.example/api --tokens none.yaml', 2, 'use https')
+    runs('check --url https://marshlane.example/api', 2, 'whose eyes')
+    runs('check --url https://marshlane.example/api --tokens none.yaml', 2, 'there is no such file')
+    runs('check --url https://marshlane.example/api --tokens pachter.config.ts', 2, /is no YAML|a line for each person/)
+    runs('check --url https://marshlane.example/api --tokens package.json', 2, 'there is no person "name"')
+    runs('check --url https://marshlane.example/api --may-write plit', 2, 'did you mean "plot"')
+    runs('check --url https://marshlane.example/api --path plot', 2, 'as in plot=plots')
+    runs('check --url https://marshlane.example/api --mutants', 2, 'without --mutants')
+    runs('check --tokens package.json', 2, 'give its --url')
+  })
 })
