@@ -85,7 +85,7 @@ for (const [where, open] of Object.entries(backends(book)))
             await live.close()
           },
         ),
-        { numRuns: isQuick ? 8 : 1 },
+        { numRuns: isQuick ? 6 : 1 },
       )
     })
   })
