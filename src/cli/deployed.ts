@@ -1,5 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { parse } from 'yaml'
+import { isLocal } from '../http/token.js'
 import { type Deployed, type Expectation, type Finding, type Ground, judgeDeployed } from '../review/index.js'
 import { nearest, typeModel } from '../rulebook/index.js'
 import { UsageError } from './errors.js'
@@ -37,8 +38,8 @@ function siteOf({ model, people, keys }: Ground, { url = '', tokens, mayWrite, p
   const address = URL.canParse(url) ? new URL(url) : undefined
   if (address === undefined || !/^https?:$/.test(address.protocol))
     throw new UsageError(`--url ${url}: an address is needed, as in https://marshlane.example/api`)
-  const local = /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])$/.test(address.hostname) || address.hostname.endsWith('.localhost')
-  if (address.protocol === 'http:' && !local) throw new UsageError(`--url ${url}: tokens are not sent in the clear: use https`)
+  if (address.protocol === 'http:' && !isLocal(address.hostname))
+    throw new UsageError(`--url ${url}: tokens are not sent in the clear: use https`)
   for (const type of mayWrite) typeModel(model, type)
   const paths = Object.fromEntries(
     path.map((pair) => {

@@ -1,4 +1,5 @@
 import { PachterError, type Row } from '../condition/index.js'
+import { article, fieldSaying } from '../viewpoint/verdict.js'
 import { type Answer, type Asked, ask, every, type Known, some } from './ask.js'
 import type { PageAction, PageClause, PageRules, PageType } from './rules.js'
 
@@ -85,8 +86,7 @@ export function viewOf(rules: PageRules): PageView {
     const hopeful = rule.clauses.filter((_, at) => answers[at] !== false)
     if (hopeful.length === 0 && rule.ask === undefined) return refused()
     const sent = changes === undefined ? [] : fieldsInTheWay(type, action, hopeful, asked, changes, 'maybe the same')
-    if (sent.length > 0 && rule.ask === undefined)
-      return refused(`You may not ${action === 'create' ? 'send' : 'change'} ${sent.join(', ')}.`)
+    if (sent.length > 0 && rule.ask === undefined) return refused(fieldSaying(action, sent))
     const fields = fieldsOf(type, certain)
     const ready = changes === undefined || fieldsInTheWay(type, action, certain, asked, changes, 'another').length === 0
     const told = fields === undefined ? {} : { fields }
@@ -201,8 +201,4 @@ function fieldsInTheWay(
 
 function same(a: unknown, b: unknown): boolean {
   return a === b || JSON.stringify(a ?? null) === JSON.stringify(b ?? null)
-}
-
-function article(name: string): string {
-  return `${/^[aeiou]/i.test(name) ? 'an' : 'a'} ${name}`
 }

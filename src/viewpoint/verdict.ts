@@ -44,6 +44,7 @@ function sentence(type: TypeModel, action: string, outcome: Outcome): string {
   return type.rules?.saying[action] ?? `You may not ${action} ${action === 'create' ? article(type.name) : `this ${type.name}`}.`
 }
 
-function article(name: string): string {
+/** A name with its article. */
+export function article(name: string): string {
   return `${/^[aeiou]/i.test(name) ? 'an' : 'a'} ${name}`
 }
