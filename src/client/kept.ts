@@ -1,5 +1,6 @@
+import type { Row } from '../condition/index.js'
 import type { PageRules } from './rules.js'
-import { type PageView, viewOf } from './view.js'
+import { type Knowing, type PageVerdict, type PageView, viewOf } from './view.js'
 
 /** Where rules come from. */
 export interface RulesSource {
@@ -19,9 +20,26 @@ export interface KeptRules {
   readonly state: 'loading' | 'ready' | 'lost'
   /** Asks the server again: after signing in or out, or when a list says that rules have changed. */
   refresh(): Promise<PageView>
+  /**
+   * The verdict of the page, or where it cannot know the server's, of the record with this key or, for `create`, of one that would be sent.
+   * Nothing is written. What is asked at the same time is asked together. Where the server cannot be asked, nothing is allowed.
+   *
+   * @example
+   * const { allowed } = await rules.answer('create', 'entry', { plotId: 'p-01', audience: 'plot', text: 'Sown.' })
+   */
+  answer(action: string, type: string, record: object, knowing?: Knowing): Promise<PageVerdict>
   /** Is told of every change. Gives a way to stop. */
   subscribe(changed: () => void): () => void
 }
+
+interface Asking {
+  readonly question: object
+  readonly answered: (verdict: PageVerdict) => void
+}
+
+const UNANSWERED: PageVerdict = Object.freeze({ allowed: false, outcome: 'ask the server', saying: 'The server cannot be asked now.' })
+/** The server takes so many at once. */
+const AT_ONCE = 100
 
 const NOTHING: PageRules = { 'pachter rules': 1, me: null, types: {}, privileges: [], routines: [] }
 
@@ -29,7 +47,7 @@ const NOTHING: PageRules = { 'pachter rules': 1, me: null, types: {}, privileges
 function closed(): PageView {
   const none = viewOf(NOTHING)
   const verdict = () => Object.freeze({ allowed: false, outcome: 'ask the server', saying: 'The rules are not here yet.' } as const)
-  return Object.freeze({ ...none, may: () => 'never' as const, verdict, fields: () => [] })
+  return Object.freeze({ ...none, may: () => 'never' as const, verdict, fields: () => [], keyOf: () => 'id' })
 }
 
 /**
@@ -51,9 +69,35 @@ export function keepRules({ url, headers, fetch: ask = globalThis.fetch }: Rules
     state = now
     for (const hear of hearers) hear()
   }
+  const asking: Asking[] = []
+  async function askAll(): Promise<void> {
+    const those = asking.splice(0, AT_ONCE)
+    if (asking.length > 0) void askAll()
+    let verdicts: readonly PageVerdict[] = []
+    try {
+      const response = await ask(`${url}/verdicts`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json', ...(await headers?.()) },
+        body: JSON.stringify({ questions: those.map(({ question }) => question) }),
+      })
+      if (response.ok) verdicts = ((await response.json()) as { verdicts: PageVerdict[] }).verdicts
+    } catch {
+      // Not known is not allowed.
+    }
+    for (const [at, { answered }] of those.entries()) answered(verdicts[at] ?? UNANSWERED)
+  }
   return Object.freeze({
     get view() {
       return view
+    },
+    async answer(action: string, type: string, record: object, knowing?: Knowing) {
+      const mine = view.verdict(action, type, record, knowing)
+      if (mine.outcome !== 'ask the server' || state === 'loading') return mine
+      const { changes } = knowing ?? {}
+      const about = action === 'create' ? { record } : { key: (record as Row)[view.keyOf(type)], ...(changes ? { changes } : {}) }
+      return new Promise<PageVerdict>((answered) => {
+        if (asking.push({ question: { action, type, ...about }, answered }) === 1) setTimeout(askAll, 0)
+      })
     },
     get state() {
       return state

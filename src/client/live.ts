@@ -1,17 +1,24 @@
+import { again, readEvents, refusalOf } from './events.js'
+import { type Held, holdList, listOf } from './held.js'
+
 /** A record of a list: as it is, or with what may be done to it where that was asked for with `may=`. */
 export type LiveRecord = Readonly<Record<string, unknown>>
 
-/** A list to be kept up to date. */
-export interface LiveSource {
-  /** Its address, with its filters: `/api/plots?where.state=let&may=update`. */
-  readonly url: string
-  /** The field that is the key of its records. Default: `id`. */
-  readonly key?: string
+/** Where lists come from. */
+interface Source {
   readonly headers?: () => Record<string, string> | Promise<Record<string, string>>
   /** Default: the browser's. */
   readonly fetch?: typeof fetch
   /** Is told that what the person may do has changed: to ask for the rules again. */
   readonly rulesChanged?: () => void
+}
+
+/** A list to be kept up to date. */
+export interface LiveSource extends Source {
+  /** Its address, with its filters: `/api/plots?where.state=let&may=update`. */
+  readonly url: string
+  /** The field that is the key of its records. Default: `id`. */
+  readonly key?: string
 }
 
 /** A list that is kept up to date, through lost connections as well. */
@@ -27,102 +34,141 @@ export interface LiveList {
 }
 
 /**
- * Keeps a list up to date by Server-Sent Events. Read by `fetch`, so that credentials can be sent along. When the connection is
- * lost it is made again, the whole list comes anew, and what has changed meanwhile is changed here.
+ * Keeps a list up to date by Server-Sent Events. When the connection is lost it is made again, the whole list comes anew, and what
+ * has changed meanwhile is changed here. For several lists of a page: `keepLists`.
  *
  * @example
  * const list = watchList({ url: '/api/plots?where.state=vacant', rulesChanged: () => rules.refresh() })
  * list.subscribe(() => show(list.records))
  */
 export function watchList({ url, key = 'id', headers, fetch: ask = globalThis.fetch, rulesChanged }: LiveSource): LiveList {
-  const held = new Map<unknown, LiveRecord>()
-  let records: readonly LiveRecord[] = []
-  let state: LiveList['state'] = 'loading'
-  let saying: string | undefined
   const closing = new AbortController()
-  const hearers = new Set<() => void>()
-  const changed = (now: LiveList['state'], why?: string) => {
-    state = now
-    saying = why
-    records = Object.freeze([...held.values()])
-    for (const hear of hearers) hear()
-  }
-  const keyOf = (record: LiveRecord) => (Object.hasOwn(record, key) ? record : ((record.record ?? {}) as LiveRecord))[key]
-  const isOver = () => closing.signal.aborted || state === 'refused' || state === 'ended'
-
-  function take(event: string, data: { readonly [name: string]: unknown }): void {
-    if (event === 'listed') {
-      const listed = data.records as LiveRecord[]
-      held.clear()
-      for (const one of listed) held.set(keyOf(one), one)
-    } else if (event === 'appeared' || event === 'changed') held.set(data.key, data.record as LiveRecord)
-    else if (event === 'gone') held.delete(data.key)
-    else if (event === 'rules') return void rulesChanged?.()
-    else if (event !== 'ended') return
-    if (event === 'ended' && data.why === 'failed') return
-    if (event === 'ended') {
-      // Nothing of it is to be seen any longer, whoever may look at the screen next.
-      held.clear()
-      return changed('ended', data.why === 'sign in' ? 'Sign in again.' : 'There are too many: narrow the list.')
-    }
-    changed('live')
-  }
-
-  async function read(): Promise<void> {
+  const held = holdList(key)
+  const isOver = () => closing.signal.aborted || held.isOver
+  const read = async () => {
     const response = await ask(url, { headers: { accept: 'text/event-stream', ...(await headers?.()) }, signal: closing.signal })
-    if (!response.ok || response.body === null) {
-      const problem = (await response.json().catch(() => ({}))) as { detail?: string }
-      if (response.status >= 500 || response.status === 429) throw new Error(problem.detail)
-      held.clear()
-      return changed('refused', problem.detail ?? `The server answers ${response.status}.`)
-    }
-    const reader = response.body.getReader()
-    const decoder = new TextDecoder()
-    let text = ''
-    for (let part = await reader.read(); !part.done && !isOver(); part = await reader.read()) {
-      text += decoder.decode(part.value, { stream: true })
-      const blocks = text.split(/\r?\n\r?\n/)
-      text = blocks.pop() as string
-      for (const block of blocks) {
-        const lines = block.split(/\r?\n/)
-        const said = (name: string) =>
-          lines.filter((line) => line.startsWith(`${name}:`)).map((line) => line.slice(name.length + 1).trimStart())
-        const [event] = said('event')
-        if (event !== undefined) take(event, JSON.parse(said('data').join('\n')))
+    if (!response.ok || response.body === null) return held.over('refused', await refusalOf(response))
+    await readEvents(response.body, (event, data) => void (held.take(event, data) || (event === 'rules' && rulesChanged?.())), isOver)
+  }
+  void again(read, held.lost, isOver)
+  return listOf(held, () => closing.abort())
+}
+
+/** Several lists to be kept up to date by one connection. */
+export interface ListsSource extends Source {
+  /** Where the server keeps several: `/api/my-lists`. */
+  readonly url: string
+}
+
+/** The lists of a page. */
+export interface KeptLists {
+  /**
+   * A list by its address below the routes, `plots?where.state=let&may=update`: the same one for all who ask for it, until each of them
+   * has closed it. `key` is the field that is the key of its records. Default: `id`.
+   */
+  watch(address: string, key?: string): LiveList
+  /** Closes all of them. */
+  close(): void
+}
+
+interface Wanted {
+  readonly held: Held
+  users: number
+}
+
+/**
+ * Keeps the lists of a page up to date by one connection, of which a browser makes six to a server and no more. Which lists are wanted
+ * may change: then the connection is made anew, and what is there stays until it is told again.
+ *
+ * @example
+ * const lists = keepLists({ url: '/api/my-lists', rulesChanged: () => rules.refresh() })
+ * const plots = lists.watch('plots?may=update')
+ * plots.subscribe(() => show(plots.records))
+ */
+export function keepLists({ url, headers, fetch: ask = globalThis.fetch, rulesChanged }: ListsSource): KeptLists {
+  const wanted = new Map<string, Wanted>()
+  let connection: AbortController | undefined
+  let connected = ''
+  let planned: ReturnType<typeof setTimeout> | undefined
+  let told: ReturnType<typeof setTimeout> | undefined
+
+  function connect(): void {
+    planned = undefined
+    const lists = [...wanted].flatMap(([address, { held }]) => (held.isOver ? [] : [{ address, held }]))
+    const search = lists.map(({ address }) => `list=${encodeURIComponent(address)}`).join('&')
+    if (search === connected) return
+    connected = search
+    connection?.abort()
+    connection = undefined
+    if (lists.length === 0) return
+    const mine = new AbortController()
+    connection = mine
+    const isOver = () => mine.signal.aborted || lists.every(({ held }) => held.isOver)
+    const take = (event: string, data: { readonly [name: string]: unknown }) => {
+      if (isOver()) return
+      // Each list says so; one question is enough.
+      if (event === 'rules') told ??= setTimeout(tellRules, 20)
+      // Somebody who is not known any more sees none of them.
+      else if (data.list === undefined) for (const { held } of lists) held.take(event, data)
+      else {
+        const held = lists[data.list as number]?.held
+        held?.take(event, data)
+        if (event !== 'ended' || data.why !== 'failed') return
+        // A list that failed is asked for again, with all others.
+        held?.lost()
+        connected = ''
+        plan(1000)
       }
     }
+    const read = async () => {
+      const asked = { headers: { accept: 'text/event-stream', ...(await headers?.()) }, signal: mine.signal }
+      const response = await ask(`${url}?${search}`, asked)
+      if (!response.ok || response.body === null) {
+        const saying = await refusalOf(response)
+        for (const { held } of lists) held.over('refused', saying)
+      } else await readEvents(response.body, take, isOver)
+    }
+    const lost = () => {
+      for (const { held } of lists) held.lost()
+    }
+    void again(read, lost, isOver)
   }
 
-  void (async () => {
-    for (let tries = 0; !isOver(); tries++) {
-      const began = Date.now()
-      await read().catch(() => undefined)
-      if (isOver()) return
-      if ((state as string) === 'live') changed('lost')
-      if (Date.now() - began > 5000) tries = 0
-      // Not all at once, when a server comes back.
-      const wait = Math.min(30_000, 250 * 2 ** Math.min(tries, 7)) * (0.5 + Math.random() / 2)
-      await new Promise((resolve) => setTimeout(resolve, wait))
-    }
-  })()
+  function tellRules(): void {
+    told = undefined
+    rulesChanged?.()
+  }
+
+  function plan(wait = 0): void {
+    planned ??= setTimeout(connect, wait)
+  }
+
+  function begin(address: string, key: string): Wanted {
+    const mine = { users: 0, held: holdList(key) }
+    wanted.set(address, mine)
+    connected = ''
+    plan()
+    return mine
+  }
 
   return Object.freeze({
-    get records() {
-      return records
-    },
-    get state() {
-      return state
-    },
-    get saying() {
-      return saying
-    },
-    subscribe(hear: () => void) {
-      hearers.add(hear)
-      return () => hearers.delete(hear)
+    watch(address: string, key = 'id') {
+      const there = wanted.get(address)
+      const mine = there === undefined || there.held.isOver ? begin(address, key) : there
+      mine.users++
+      return listOf(mine.held, () => {
+        if (--mine.users > 0 || wanted.get(address) !== mine) return
+        wanted.delete(address)
+        plan()
+      })
     },
     close() {
-      closing.abort()
-      hearers.clear()
+      clearTimeout(planned)
+      clearTimeout(told)
+      wanted.clear()
+      connection?.abort()
+      connection = undefined
+      connected = ''
     },
   })
 }

@@ -22,7 +22,7 @@ export interface Knowing {
 export interface PageVerdict {
   /** Certainly allowed. */
   readonly allowed: boolean
-  readonly outcome: 'allowed' | 'refused' | 'sign in' | 'not found' | 'ask the server'
+  readonly outcome: 'allowed' | 'refused' | 'sign in' | 'not found' | 'invalid' | 'ask the server'
   /** The fields that it certainly lets see, send or change, besides the key; undefined for all of them. */
   readonly fields?: readonly string[]
   /** What to tell the person, where it was not allowed. */
@@ -45,6 +45,8 @@ export interface PageView {
   verdict(action: string, type: string, record: object, knowing?: Knowing): PageVerdict
   /** Which fields of a record an update may change, certainly. For forms. */
   fields(action: string, type: string, record: object, knowing?: Knowing): readonly string[]
+  /** The field that is the key of a type. */
+  keyOf(type: string): string
   has(privilege: string): boolean
   mayCall(routine: string): boolean
 }
@@ -112,6 +114,7 @@ export function viewOf(rules: PageRules): PageView {
       const { allowed, fields } = verdict(action, name, record, knowing)
       return allowed ? (fields ?? type.fields.filter((field) => field !== type.key)) : []
     },
+    keyOf: (type: string) => typeOf(type).key,
     has: (privilege: string) => rules.privileges.includes(privilege),
     mayCall: (routine: string) => rules.routines.includes(routine),
   })

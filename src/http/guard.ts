@@ -2,6 +2,7 @@ import type { World } from '../rulebook/index.js'
 import type { GuardedStore, Store } from '../store/index.js'
 import { RequestError, SetupError } from './error.js'
 import { type Identity, isAutomatic } from './identity.js'
+import { untilNextStep } from './next-step.js'
 import { problemOf, problemResponse } from './problem.js'
 import { isLocal } from './token.js'
 
@@ -42,17 +43,6 @@ function sameHost(origin: string, request: Request): boolean {
   } catch {
     return false
   }
-}
-
-const STEP = 5
-
-/**
- * What is not there, to somebody, is answered at the next step of five milliseconds only: whether rules had to be asked about a record
- * that is hidden, or there is none, takes microseconds more or less, which add up to an answer over many questions.
- */
-function untilNextStep(began: number): Promise<void> {
-  const passed = performance.now() - began
-  return new Promise((resolve) => setTimeout(resolve, Math.ceil(passed / STEP) * STEP - passed))
 }
 
 /** How requests are let in. */
@@ -127,6 +117,7 @@ export function guard<W extends World>(
   }
 }
 
-function logFailure(error: unknown, { method, url }: Request): void {
+/** Where nobody else wants to know. */
+export function logFailure(error: unknown, { method, url }: Request): void {
   console.error(`${method} ${new URL(url).pathname}:`, error)
 }

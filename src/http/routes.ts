@@ -14,16 +14,19 @@ import { denied } from '../store/errors.js'
 import type { GuardedStore, Store } from '../store/index.js'
 import { type InnerViewpoint, type Rulebook, verdictOf } from '../viewpoint/index.js'
 import { asShaped, mergePatch, reachesInto, readBody } from './body.js'
+import { byMethod, type Call, json, type Methods, NOWHERE, type Site, tagged, type WatchedList, type Watching } from './call.js'
 import { RequestError, SetupError } from './error.js'
-import { checkMatch, etagOf, isAmong } from './etag.js'
-import { type GuardOptions, guard } from './guard.js'
-import type { Identity } from './identity.js'
+import { checkMatch, etagOf } from './etag.js'
+import { type GuardOptions, guard, logFailure } from './guard.js'
 import { linkedTo } from './linked.js'
-import type { LiveQuery } from './live/audience.js'
+import { both, list, severalLists } from './list-routes.js'
+import type { LiveEvent } from './live/audience.js'
 import type { LiveLists } from './live/lists.js'
 import { eventStream } from './live/stream.js'
 import { pageRules } from './page-rules.js'
-import { flag, readQuery, whereOf } from './query.js'
+import { problemOf } from './problem.js'
+import { flag, whereOf } from './query.js'
+import { verdictsOn } from './verdict-routes.js'
 
 /** What somebody asked for, as the application's own procedures are told. */
 export interface Asked<W extends World = World> {
@@ -48,8 +51,10 @@ export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
   readonly pageLimit?: number
   /** Updates and deletes have to say which state they mean, by `If-Match`. */
   readonly matchRequired?: boolean
-  /** Where people's own rules are, for their pages; false serves none. Default: `my-rules`. */
+  /** Where people's own rules are, for their pages, and beneath it `verdicts` on what a page cannot know; false serves none. Default: `my-rules`. */
   readonly rulesAt?: string | false
+  /** Where several lists are kept up to date by one connection, with `live`; false: nowhere. Default: `my-lists`. */
+  readonly listsAt?: string | false
   /** Keeps lists up to date for those who watch them: a list is asked for as `text/event-stream`. */
   readonly live?: LiveLists
   /** How often it is asked anew who is watching, in seconds: whoever has signed out, or whose token has expired, watches no more. Default 30. */
@@ -77,39 +82,31 @@ export function routes<W extends World>(
 ): (request: Request) => Promise<Response> {
   const site = siteOf(book.model, options as never)
   const guarded = guard(store, options)
-  const { live, identity, recheck = 30 } = options
+  const { live, identity, recheck = 30, signIn: at, onFailure = logFailure } = options
   live?.hearOf(store)
-  const watched =
-    live && ((me: W['me'] | null, request: Request) => watching(live, store as unknown as Store, identity, me, request, recheck))
+  const watching = (me: W['me'] | null, request: Request): Watching | undefined => {
+    if (live === undefined) return undefined
+    const said = JSON.stringify(me)
+    const one = ({ type, query }: WatchedList, hear: (event: LiveEvent) => void) => live.watch(store, me, type, query, hear)
+    return (lists) =>
+      eventStream(
+        typeof lists === 'object' && 'type' in lists
+          ? (hear) => one(lists, hear)
+          : lists.map((list) => async (hear) => one(await list(), hear)),
+        {
+          recheck: async () => JSON.stringify(await identity(request)) === said,
+          recheckEvery: recheck * 1000,
+          beat: 20_000,
+          refusal: (error) => {
+            const { problem } = problemOf(error, { at, scheme: identity.scheme ?? 'Bearer' })
+            if (problem.status >= 500) onFailure(error, request)
+            return problem
+          },
+        },
+      )
+  }
   return (request) =>
-    guarded(request, ({ store: mine, me }) => answer(site, mine as unknown as GuardedStore, request, watched?.(me, request)))
-}
-
-/** Watches a list for somebody. */
-type Watching = (type: string, query: LiveQuery) => Promise<Response>
-
-function watching<Me>(live: LiveLists, store: Store, identity: Identity<Me>, me: Me | null, request: Request, recheck: number): Watching {
-  const said = JSON.stringify(me)
-  return (type, query) =>
-    eventStream((hear) => live.watch(store, me as never, type, query, hear), {
-      recheck: async () => JSON.stringify(await identity(request)) === said,
-      recheckEvery: recheck * 1000,
-      beat: 20_000,
-    })
-}
-
-/** What is served where. */
-interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSize' | 'pageLimit'>> {
-  readonly model: Model
-  readonly base: string
-  /** Record types by the first step of an address. */
-  readonly types: ReadonlyMap<string, TypeModel>
-  readonly pathOf: (type: string) => string | undefined
-  readonly matchRequired: boolean
-  readonly rulesAt: string | false
-  readonly signIn: string | undefined
-  readonly actions: { readonly [type: string]: { readonly [action: string]: (asked: Asked) => Promise<Row | undefined> } | undefined }
-  readonly files: { readonly [type: string]: ((asked: Asked & { readonly name: string }) => Promise<Response | undefined>) | undefined }
+    guarded(request, ({ store: mine, me }) => answer(site, mine as unknown as GuardedStore, request, watching(me, request)))
 }
 
 function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, files = {}, ...options }: RouteOptions): Site {
@@ -134,8 +131,9 @@ function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, fil
         )
       }
   }
-  const { rulesAt = 'my-rules' } = options
-  if (named.some(([path]) => path === rulesAt)) throw new SetupError('rulesAt', `there is a record type at ${rulesAt}`)
+  const { rulesAt = 'my-rules', listsAt = 'my-lists' } = options
+  for (const [name, at] of Object.entries({ rulesAt, listsAt }))
+    if (named.some(([path]) => path === at)) throw new SetupError(name, `there is a record type at ${at}`)
   const pathOf = new Map(named.map(([path, { name }]) => [name, path]))
   return {
     model,
@@ -149,20 +147,10 @@ function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, fil
     pageLimit: Math.max(options.pageLimit ?? 200, options.pageSize ?? 0),
     matchRequired: options.matchRequired ?? false,
     rulesAt,
+    listsAt,
     signIn: options.signIn,
   }
 }
-
-/** One request on its way. */
-interface Call {
-  readonly site: Site
-  readonly store: GuardedStore
-  readonly request: Request
-  readonly params: URLSearchParams
-  readonly watch: Watching | undefined
-}
-
-const NOWHERE = () => new RequestError(404, 'There is nothing at this address.')
 
 async function answer(site: Site, store: GuardedStore, request: Request, watch: Watching | undefined): Promise<Response> {
   const url = new URL(request.url)
@@ -170,7 +158,11 @@ async function answer(site: Site, store: GuardedStore, request: Request, watch: 
   const steps = stepsOf(url.pathname.slice(site.base.length))
   const call: Call = { site, store, request, params: url.searchParams, watch }
   const [path, key, link, inner, ...more] = steps
-  if (path !== undefined && path === site.rulesAt && key === undefined) return byMethod(call, ownRules(call))
+  if (path !== undefined && path === site.rulesAt && link === undefined) {
+    if (key === undefined) return byMethod(call, ownRules(call))
+    if (key === 'verdicts') return byMethod(call, verdictsOn(call))
+  }
+  if (path !== undefined && path === site.listsAt && key === undefined) return byMethod(call, severalLists(call))
   const type = path === undefined ? undefined : site.types.get(path)
   if (type === undefined) throw NOWHERE()
   if (key !== undefined && link === 'files' && inner !== undefined && site.files[type.name] !== undefined)
@@ -202,20 +194,6 @@ function keyOf(type: TypeModel, text: string): Key {
   return type.fields[type.key]?.type === 'integer' && /^-?\d{1,16}$/.test(text) ? Number(text) : text
 }
 
-type Methods = { readonly [method: string]: () => Promise<Response> }
-
-async function byMethod({ request }: Call, methods: Methods): Promise<Response> {
-  const allow = [...Object.keys(methods), ...('GET' in methods ? ['HEAD'] : []), 'OPTIONS'].join(', ')
-  if (request.method === 'OPTIONS') return new Response(null, { status: 204, headers: { allow } })
-  const method = request.method === 'HEAD' ? 'GET' : request.method
-  const work = Object.hasOwn(methods, method) ? methods[method] : undefined
-  if (work === undefined) throw new RequestError(405, `This address takes ${allow}.`, { allow })
-  const response = await work()
-  if (request.method !== 'HEAD') return response
-  await response.body?.cancel()
-  return new Response(null, response)
-}
-
 /** The rules of whoever asks, for their page. */
 function ownRules({ site, store, request }: Call): Methods {
   return {
@@ -227,15 +205,6 @@ function ownRules({ site, store, request }: Call): Methods {
   }
 }
 
-/** An answer with its tag; without its body, where the asker has it already. */
-async function tagged(request: Request, body: Row): Promise<Response> {
-  const etag = await etagOf(body)
-  const seen = request.headers.get('if-none-match')
-  if (seen !== null && isAmong(seen, etag))
-    return new Response(null, { status: 304, headers: { etag, 'cache-control': 'private, no-cache' } })
-  return json(body, { headers: { etag } })
-}
-
 function collection(call: Call, type: TypeModel, within?: (record: unknown) => Condition): Methods {
   return {
     GET: () => list(call, type, within),
@@ -243,46 +212,6 @@ function collection(call: Call, type: TypeModel, within?: (record: unknown) => C
       ? { POST: () => create(call, type), PATCH: () => updateMany(call, type), DELETE: () => deleteMany(call, type) }
       : {}),
   }
-}
-
-async function list(call: Call, type: TypeModel, within?: (record: unknown) => Condition): Promise<Response> {
-  const { site, store, params } = call
-  if (wantsEvents(call.request)) return watchList(call, type, within !== undefined)
-  const { count, include, size = site.pageSize, where: asked, ...query } = readQuery(type, params, site.pageLimit)
-  const where = both(within, asked)
-  const narrowed = where === undefined ? {} : { where: where as never }
-  const along = include === undefined ? {} : { include: Object.fromEntries(include.map((name) => [name, true])) }
-  const page = await store.page(type.name, { ...query, ...narrowed, ...along, size } as never)
-  return json({ ...page, ...(count ? { count: await store.count(type.name, narrowed) } : {}) })
-}
-
-function wantsEvents({ headers }: Request): boolean {
-  return (headers.get('accept') ?? '').split(',').some((one) => one.split(';')[0]?.trim().toLowerCase() === 'text/event-stream')
-}
-
-/** What a list that is watched cannot be asked for: whoever shows it orders and cuts it. */
-const OF_PAGES = ['sort', 'size', 'after', 'count', 'include']
-
-async function watchList({ site, store, params, watch }: Call, type: TypeModel, isNested: boolean): Promise<Response> {
-  if (watch === undefined || isNested) throw new RequestError(406, 'This list is not kept up to date: ask for application/json.')
-  const odd = OF_PAGES.find((name) => params.has(name))
-  if (odd !== undefined) throw new RequestError(400, `${odd}: a list that is watched takes where, fields and may; it comes whole`)
-  const { where, fields, withActions } = readQuery(type, params, site.pageLimit)
-  // What is wrong with it is said now, and not in a stream.
-  await store.page(type.name, { size: 1, ...(where ? { where: where as never } : {}), ...(fields ? { fields } : {}) } as never)
-  const name = [...params]
-    .map((pair) => JSON.stringify(pair))
-    .sort()
-    .join()
-  return watch(type.name, { where, fields, withActions, name })
-}
-
-function both(
-  a: ((record: unknown) => Condition) | undefined,
-  b: ((record: unknown) => Condition) | undefined,
-): ((record: unknown) => Condition) | undefined {
-  if (a === undefined || b === undefined) return a ?? b
-  return (record) => a(record).and(b(record))
 }
 
 async function create({ site, store, request }: Call, type: TypeModel): Promise<Response> {
@@ -442,9 +371,4 @@ async function nested(call: Call, parent: TypeModel, key: Key, link: LinkModel, 
   const among = await store.count(type.name, { where: both(where, isIt) as never })
   if (among === 0) throw nobody()
   return single(call, type, own)
-}
-
-function json(body: unknown, { status = 200, headers = {} }: { status?: number; headers?: Record<string, string> } = {}): Response {
-  const text = JSON.stringify(body)
-  return new Response(text, { status, headers: { 'content-type': 'application/json', 'cache-control': 'private, no-cache', ...headers } })
 }

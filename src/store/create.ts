@@ -13,6 +13,8 @@ interface CreatePlan {
   readonly record: Row
   /** The clause that lets it. */
   readonly clause: string | undefined
+  /** The fields that might be sent; undefined for all of them. */
+  readonly fields: readonly string[] | undefined
 }
 
 /** Judges what was sent as the finished record. @throws RefusedError, InvalidError */
@@ -51,7 +53,7 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   if (spent) throw deny(type, 'create', 'refused')
   const unseen = await unseenTargets(op, type, given)
   if (unseen.length > 0) throw new InvalidError(type.name, unseen)
-  return { record, clause: counting[0]?.clause?.title }
+  return { record, clause: counting[0]?.clause?.title, fields: fieldsLetBy(type, counting) }
 }
 
 /** Writes a record that has been judged. Gives it as the asker may have it back. */

@@ -1,7 +1,7 @@
 import type { ConditionNode, Row } from '../condition/index.js'
 import type { TypeModel } from '../rulebook/index.js'
-import { type AskersClause, fieldsLetBy } from '../viewpoint/index.js'
-import type { Asker } from './asker.js'
+import { fieldsLetBy } from '../viewpoint/index.js'
+import type { Asker, AskersRules } from './asker.js'
 import type { Seen } from './operation.js'
 import type { Described, Permitted } from './query.js'
 
@@ -21,8 +21,8 @@ export function more(asker: Asker, type: TypeModel, actions: readonly string[], 
     return (answers: readonly boolean[]) => answers.slice(from, from + conditions.length)
   }
   const judged = actions.map((action) => {
-    const { open, clauses } = asker.rules(type.name, action)
-    return { action, clauses, answers: ask([open, ...clauses]) }
+    const { open, clauses, vetoes } = asker.rules(type.name, action)
+    return { action, clauses, vetoes, answers: ask([open, ...clauses, ...vetoes]) }
   })
   const read = withStandings ? asker.rules(type.name, 'read').clauses : []
   const readAnswers = ask(read)
@@ -31,16 +31,21 @@ export function more(asker: Asker, type: TypeModel, actions: readonly string[], 
   return {
     flags,
     describe({ flags: answers }, record) {
-      const may = Object.fromEntries(judged.map(({ action, clauses, answers: of }) => [action, permitted(type, clauses, of(answers))]))
+      const may = Object.fromEntries(judged.map((one) => [one.action, permitted(type, one, one.answers(answers))]))
       const seenBy = read.filter((_, at) => readAnswers(answers)[at]).flatMap(({ clause }) => clause?.title ?? [])
       return { record, may, standings: standings.filter((_, at) => standingAnswers(answers)[at]).map(({ name }) => name), seenBy }
     },
   }
 }
 
-function permitted(type: TypeModel, clauses: readonly AskersClause[], [open, ...holds]: readonly boolean[]): Permitted {
-  const counting = open ? clauses.filter((_, at) => holds[at]) : []
-  if (counting.length === 0) return { allowed: false }
+function permitted(type: TypeModel, { clauses, vetoes }: Pick<AskersRules, 'clauses' | 'vetoes'>, answers: readonly boolean[]): Permitted {
+  const [open, ...rest] = answers
+  const counting = open ? clauses.filter((_, at) => rest[at]) : []
+  if (counting.length === 0) {
+    // A veto has words of its own; all others who are refused are told the same.
+    const saying = open ? undefined : vetoes.find((_, at) => rest[clauses.length + at])?.veto.saying
+    return { allowed: false, ...(saying === undefined ? {} : { saying }) }
+  }
   const fields = fieldsLetBy(type, counting)
   return { allowed: true, ...(fields ? { fields } : {}) }
 }

@@ -233,14 +233,20 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
         })
       }),
 
-    async verdict(actionName: string, typeName: string, key: Key, changes?: Row): Promise<Verdict> {
+    async verdict(actionName: string, typeName: string, asked: Key | Row, changes?: Row): Promise<Verdict> {
       const type = typeModel(model, typeName)
       const action = knownAction(type, actionName)
+      const key = action === 'create' ? undefined : (asked as Key)
       const outcome: Outcome | undefined = still.outright(typeName, action)
       if (outcome !== undefined) return verdictOf(type, action, outcome, key)
-      return question({ action, type: typeName, key }, async () => {
+      return question({ action, type: typeName, ...(key === undefined ? {} : { key }) }, async () => {
         const op = await operation(tables, [...new Set([typeName, ...targetTypes(type), ...typesAlong(model, type)])])
         try {
+          if (key === undefined) {
+            // The clause lets all of it; the fields of all that let it are what a form may show.
+            const { clause, fields } = await judgeCreate(op, type, asked, newKey)
+            return verdictOf(type, action, 'allowed', undefined, { clause, fields })
+          }
           // What a change or a deletion comes to is judged as if it were made.
           if (action === 'delete') return verdictOf(type, action, 'allowed', key, await judgeDelete(op, type, key))
           const { row } = await visible(op, type, action, key)

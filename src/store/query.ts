@@ -54,6 +54,8 @@ export interface Permitted {
   readonly allowed: boolean
   /** The fields that it lets see or change, besides the key; undefined for all of them. */
   readonly fields?: readonly string[]
+  /** The words of the veto that withholds it, where one does. */
+  readonly saying?: string
 }
 
 /** A record with what else was asked for. */

@@ -120,6 +120,13 @@ export interface GuardedStore<W extends World = World> {
     key: Key,
     changes?: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
   ): Promise<Verdict>
+  /**
+   * Whether this record might be created, judged as `create` would, with the fields that may be sent. Nothing is written.
+   * @throws InvalidError where it would not fit the record type
+   * @example
+   * await mine.verdict('create', 'entry', { plotId: 'p-01', audience: 'plot', text: 'Sown.' })
+   */
+  verdict<K extends TypeName<W>>(action: 'create', type: K, record: Partial<RowOf<W, K>>): Promise<Verdict>
 
   /** What can be said before any record is loaded: always, never, or depending on the record. */
   may<K extends TypeName<W>>(action: Action | W['actions'][K], type: K): Promise<'always' | 'never' | 'depending'>

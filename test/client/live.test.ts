@@ -1,5 +1,5 @@
 import { expect } from 'chai'
-import { keepRules, type LiveList, watchList } from 'pachter/client'
+import { type KeptLists, keepLists, keepRules, type LiveList, watchList } from 'pachter/client'
 import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
 import { revoked, serve } from '../support/live-server.js'
@@ -84,5 +84,82 @@ describe('a list in a page', () => {
     await one.close()
     await rules.refresh().catch(() => undefined)
     expect(rules.state).to.equal('lost')
+  })
+})
+
+describe('the lists of a page', () => {
+  let one: Awaited<ReturnType<typeof serve>>
+  let lists: KeptLists
+  let asked: string[]
+  const keep = (person: string, rulesChanged?: () => void) => {
+    const counting: typeof fetch = (address, init) => {
+      asked.push(String(address))
+      return fetch(address, init)
+    }
+    lists = keepLists({ url: `${one.url}/my-lists`, ...as(person), fetch: counting, ...(rulesChanged ? { rulesChanged } : {}) })
+    return lists
+  }
+  beforeEach(async () => {
+    revoked.clear()
+    asked = []
+    one = await serve()
+  })
+  afterEach(() => {
+    lists.close()
+    return one.close()
+  })
+
+  it('come by one connection, made anew when others are wanted; what is there stays', async () => {
+    const plots = keep('bram').watch('plot')
+    const shares = lists.watch('share')
+    await soon('both are there', () => plots.state === 'live' && shares.state === 'live')
+    expect([asked.length, plots.records.length, shares.records.length]).to.deep.equal([1, 5, 3])
+    const before = plots.records
+    let told = 0
+    plots.subscribe(() => told++)
+    const again = lists.watch('plot')
+    const notices = lists.watch('notice')
+    shares.close()
+    await soon('the others are there', () => notices.state === 'live')
+    expect([asked.length, told, plots.records === before, again.records === before]).to.deep.equal([2, 0, true, true])
+    await soon('the old connection is gone', () => one.live.watching.people === 2)
+    again.close()
+    await one.store.asSystem('a test').delete('share', 'h-01')
+    await soon('who is left hears of it', () => plots.records.length === 4)
+    expect(told).to.equal(1)
+  })
+
+  it('go on where the server is started anew, and end where nobody is known any more', async () => {
+    const plots = keep('bram').watch('plot')
+    await soon('it is there', () => plots.state === 'live')
+    await one.close()
+    await soon('it is lost', () => plots.state === 'lost')
+    one = await serve(undefined, undefined, one.port)
+    await soon('it is back', () => plots.state === 'live')
+    revoked.add('bram')
+    await soon('it has ended', () => plots.state === 'ended')
+    expect([plots.records, plots.saying]).to.deep.equal([[], 'Sign in again.'])
+  })
+
+  it('are refused one by one, and may be asked for again', async () => {
+    const odd = keep('ines').watch('plot?where.numbr=1')
+    const plots = lists.watch('plot')
+    await soon('one is there', () => plots.state === 'live')
+    expect([odd.state, odd.saying]).to.satisfy(([state, saying]: string[]) => state === 'refused' && /number/.test(saying as string))
+    const again = lists.watch('plot?where.numbr=1')
+    expect(again.state).to.equal('loading')
+    await soon('refused again', () => again.state === 'refused')
+    expect(plots.state).to.equal('live')
+  })
+
+  it('ask once for the rules when they have changed', async () => {
+    let changed = 0
+    keep('odile', () => changed++)
+    const [plots, bills] = [lists.watch('plot'), lists.watch('invoice')]
+    await soon('they are there', () => plots.state === 'live' && bills.state === 'live')
+    await one.store.asSystem('a new office').update('member', 'm-03', { roles: ['treasurer'] })
+    await soon('all are there', () => plots.records.length === 12 && bills.records.length === 10)
+    await soon('told', () => changed > 0)
+    expect(changed).to.equal(1)
   })
 })

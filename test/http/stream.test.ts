@@ -86,6 +86,64 @@ describe('lists as streams', () => {
     expect(one.live.watching.people).to.equal(0)
   })
 
+  it('come by one connection, where several are asked for, and each says what is wrong with it alone', async () => {
+    const lists = ['plot?fields=planting', 'share', 'plot?where.numbr=1', 'plit', 'invoice?size=2'].map(
+      (list) => `list=${encodeURIComponent(list)}`,
+    )
+    const { response, next, leave } = await stream(one.url, `/my-lists?${lists.join('&')}`, 'bram')
+    expect(response.status).to.equal(200)
+    const first = [await next(), await next(), await next(), await next(), await next()]
+    const told = first.map((one) => `${one?.data.list} ${one?.event} ${one?.data.status ?? ''}`.trim()).sort()
+    expect(told).to.deep.equal(['0 listed', '1 listed', '2 refused 400', '3 refused 404', '4 refused 400'])
+    expect(one.live.watching.people).to.equal(2)
+    await system().delete('share', 'h-01')
+    const rest = [await next(), await next()].map((one) => `${one?.data.list} ${one?.event} ${one?.data.key}`)
+    expect(rest.sort()).to.deep.equal(['0 gone p-01', '1 gone h-01'])
+    revoked.add('bram')
+    expect(await next()).to.deep.equal({ event: 'ended', data: { why: 'sign in' } })
+    expect(one.live.watching.people).to.equal(0)
+    leave()
+  })
+
+  it('by one connection wait for whoever reads slowly: each list is told anew by itself', async () => {
+    const { next, leave } = await stream(one.url, '/my-lists?list=plot&list=notice', 'farah')
+    await next()
+    await next()
+    const long = 'x'.repeat(4000)
+    for (let round = 0; round < 700; round++) {
+      await system().update('plot', 'p-01', { planting: `${round} ${long}` })
+      if (round === 350) await system().update('notice', 'n-01', { title: 'In between' })
+      await one.live.settled()
+    }
+    const lists: { [list: number]: Map<string, any> } = { 0: new Map(), 1: new Map() }
+    while (lists[0]?.get('p-01')?.planting.split(' ')[0] !== '699') {
+      const event = await next()
+      if (event === undefined) break
+      const { list, records = [event.data.record] } = event.data
+      for (const row of records) lists[list]?.set(row.id, row)
+    }
+    expect(lists[0]?.get('p-01')?.planting.split(' ')[0]).to.equal('699')
+    // What was dropped of it comes again as well.
+    for (let tries = 0; tries < 3 && lists[1]?.get('n-01')?.title !== 'In between'; tries++) {
+      const event = await next()
+      for (const row of event?.data.records ?? []) lists[event?.data.list]?.set(row.id, row)
+    }
+    expect(lists[1]?.get('n-01')?.title).to.equal('In between')
+    leave()
+  })
+
+  const badLists: readonly [what: string, search: string, accept: string, status: number][] = [
+    ['none', '', 'text/event-stream', 400],
+    ['too many', Array(51).fill('list=plot').join('&'), 'text/event-stream', 400],
+    ['another parameter', 'list=plot&size=2', 'text/event-stream', 400],
+    ['JSON', 'list=plot', 'application/json', 406],
+  ]
+  for (const [what, search, accept, status] of badLists)
+    it(`by one connection are refused: ${what}`, async () => {
+      const response = await fetch(`${one.url}/my-lists?${search}`, { headers: { accept, 'x-person': 'ines' } })
+      expect([response.status, one.live.watching.people]).to.deep.equal([status, 0])
+    })
+
   it('are not answered to HEAD', async () => {
     const response = await fetch(`${one.url}/plot`, { method: 'HEAD', headers: { accept: 'text/event-stream', 'x-person': 'ines' } })
     expect(response.status).to.equal(200)

@@ -1,0 +1,109 @@
+import type { LiveList, LiveRecord } from './live.js'
+
+/** The records of a list as they were told, and who wants to hear of it. */
+export interface Held {
+  readonly now: Pick<LiveList, 'records' | 'state' | 'saying'>
+  subscribe(changed: () => void): () => void
+  /** Takes an event of this list. Gives whether it was one. */
+  take(event: string, data: { readonly [name: string]: unknown }): boolean
+  /** The connection is lost: what is here may be old. */
+  lost(): void
+  /** It cannot go on, for good: nothing of it is to be seen any longer, whoever may look at the screen next. */
+  over(state: 'refused' | 'ended', saying: string): void
+  readonly isOver: boolean
+}
+
+const ENDED: { readonly [why: string]: string } = { 'sign in': 'Sign in again.', 'too many': 'There are too many: narrow the list.' }
+
+/** Holds a list. Records that are told again as they were stay the same objects. */
+export function holdList(key: string): Held {
+  const held = new Map<unknown, LiveRecord>()
+  let records: readonly LiveRecord[] = Object.freeze([])
+  let state: LiveList['state'] = 'loading'
+  let saying: string | undefined
+  const hearers = new Set<() => void>()
+  const keyOf = (record: LiveRecord) => (Object.hasOwn(record, key) ? record : ((record.record ?? {}) as LiveRecord))[key]
+  const changed = (now: LiveList['state'], why?: string) => {
+    if (state === 'refused' || state === 'ended') return
+    state = now
+    saying = why
+    for (const hear of hearers) hear()
+  }
+  const draw = () => {
+    records = Object.freeze([...held.values()])
+    changed('live')
+  }
+  const over = (now: 'refused' | 'ended', why: string) => {
+    held.clear()
+    records = Object.freeze([])
+    changed(now, why)
+  }
+  return {
+    get now() {
+      return { records, state, saying }
+    },
+    subscribe(hear) {
+      hearers.add(hear)
+      return () => hearers.delete(hear)
+    },
+    take(event, data) {
+      if (event === 'listed') {
+        const told = (data.records as LiveRecord[]).map((one) => {
+          const before = held.get(keyOf(one))
+          return before !== undefined && JSON.stringify(before) === JSON.stringify(one) ? before : one
+        })
+        const same = told.length === records.length && told.every((one, at) => one === records[at])
+        held.clear()
+        for (const one of told) held.set(keyOf(one), one)
+        if (!same || state !== 'live') draw()
+      } else if (event === 'appeared' || event === 'changed') {
+        held.set(data.key, data.record as LiveRecord)
+        draw()
+      } else if (event === 'gone') {
+        held.delete(data.key)
+        draw()
+      } else if (event === 'refused') over('refused', (data.detail as string | undefined) ?? 'This list cannot be had.')
+      // What failed is tried again.
+      else if (event === 'ended' && data.why !== 'failed') over('ended', ENDED[data.why as string] ?? 'This list has ended.')
+      else return event === 'ended'
+      return true
+    },
+    lost() {
+      if (state === 'live') changed('lost')
+    },
+    over,
+    get isOver() {
+      return state === 'refused' || state === 'ended'
+    },
+  }
+}
+
+/** A held list as one who watches it has it, of whom there may be several. */
+export function listOf(held: Held, close: () => void): LiveList {
+  const stops = new Set<() => void>()
+  let closed = false
+  return Object.freeze({
+    get records() {
+      return held.now.records
+    },
+    get state() {
+      return held.now.state
+    },
+    get saying() {
+      return held.now.saying
+    },
+    subscribe(hear: () => void) {
+      const stop = held.subscribe(hear)
+      stops.add(stop)
+      return () => {
+        stops.delete(stop)
+        stop()
+      }
+    },
+    close() {
+      for (const stop of stops) stop()
+      if (!closed) close()
+      closed = true
+    },
+  })
+}

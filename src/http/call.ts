@@ -1,0 +1,74 @@
+// One request on its way through the routes, and what every answer is made of.
+import type { Row } from '../condition/index.js'
+import type { Model, TypeModel } from '../rulebook/index.js'
+import type { GuardedStore } from '../store/index.js'
+import { RequestError } from './error.js'
+import { etagOf, isAmong } from './etag.js'
+import type { LiveQuery } from './live/audience.js'
+import type { Asked, RouteOptions } from './routes.js'
+
+/** What is served where. */
+export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSize' | 'pageLimit'>> {
+  readonly model: Model
+  readonly base: string
+  /** Record types by the first step of an address. */
+  readonly types: ReadonlyMap<string, TypeModel>
+  readonly pathOf: (type: string) => string | undefined
+  readonly matchRequired: boolean
+  readonly rulesAt: string | false
+  readonly listsAt: string | false
+  readonly signIn: string | undefined
+  readonly actions: { readonly [type: string]: { readonly [action: string]: (asked: Asked) => Promise<Row | undefined> } | undefined }
+  readonly files: { readonly [type: string]: ((asked: Asked & { readonly name: string }) => Promise<Response | undefined>) | undefined }
+}
+
+/** Lets whoever asks watch lists: one that was asked for by itself, or several by one connection. */
+export type Watching = (lists: WatchedList | readonly (() => Promise<WatchedList>)[]) => Promise<Response>
+
+/** A list that somebody wants to watch. */
+export interface WatchedList {
+  readonly type: string
+  readonly query: LiveQuery
+}
+
+/** One request on its way. */
+export interface Call {
+  readonly site: Site
+  readonly store: GuardedStore
+  readonly request: Request
+  readonly params: URLSearchParams
+  readonly watch: Watching | undefined
+}
+
+export const NOWHERE = () => new RequestError(404, 'There is nothing at this address.')
+
+/** What an address answers, by method. */
+export type Methods = { readonly [method: string]: () => Promise<Response> }
+
+/** Answers by the method of the request. @throws RequestError 405 */
+export async function byMethod({ request }: Call, methods: Methods): Promise<Response> {
+  const allow = [...Object.keys(methods), ...('GET' in methods ? ['HEAD'] : []), 'OPTIONS'].join(', ')
+  if (request.method === 'OPTIONS') return new Response(null, { status: 204, headers: { allow } })
+  const method = request.method === 'HEAD' ? 'GET' : request.method
+  const work = Object.hasOwn(methods, method) ? methods[method] : undefined
+  if (work === undefined) throw new RequestError(405, `This address takes ${allow}.`, { allow })
+  const response = await work()
+  if (request.method !== 'HEAD') return response
+  await response.body?.cancel()
+  return new Response(null, response)
+}
+
+/** An answer with its tag; without its body, where the asker has it already. */
+export async function tagged(request: Request, body: Row): Promise<Response> {
+  const etag = await etagOf(body)
+  const seen = request.headers.get('if-none-match')
+  if (seen !== null && isAmong(seen, etag))
+    return new Response(null, { status: 304, headers: { etag, 'cache-control': 'private, no-cache' } })
+  return json(body, { headers: { etag } })
+}
+
+/** An answer in JSON, for whoever asked alone. */
+export function json(body: unknown, { status = 200, headers = {} }: { status?: number; headers?: Record<string, string> } = {}): Response {
+  const text = JSON.stringify(body)
+  return new Response(text, { status, headers: { 'content-type': 'application/json', 'cache-control': 'private, no-cache', ...headers } })
+}

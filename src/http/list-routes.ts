@@ -1,0 +1,79 @@
+import type { Condition, TypeModel } from '../rulebook/index.js'
+import { type Call, json, type Methods, NOWHERE, type WatchedList } from './call.js'
+import { RequestError } from './error.js'
+import { readQuery } from './query.js'
+
+type Where = (record: unknown) => Condition
+
+/** A list, or a page of one; kept up to date where it is asked for as events. `within` narrows it to what a link leads to. */
+export async function list(call: Call, type: TypeModel, within?: Where): Promise<Response> {
+  const { site, store, params } = call
+  if (wantsEvents(call.request)) {
+    if (call.watch === undefined || within !== undefined)
+      throw new RequestError(406, 'This list is not kept up to date: ask for application/json.')
+    return call.watch(await watched(call, type, params))
+  }
+  const { count, include, size = site.pageSize, where: asked, ...query } = readQuery(type, params, site.pageLimit)
+  const where = both(within, asked)
+  const narrowed = where === undefined ? {} : { where: where as never }
+  const along = include === undefined ? {} : { include: Object.fromEntries(include.map((name) => [name, true])) }
+  const page = await store.page(type.name, { ...query, ...narrowed, ...along, size } as never)
+  return json({ ...page, ...(count ? { count: await store.count(type.name, narrowed) } : {}) })
+}
+
+/** At most so many lists by one connection. */
+const MOST_LISTS = 50
+
+/**
+ * Several lists by one connection, each by its address: `?list=plots%3Fmay%3Dupdate&list=entries`. What is wrong with one of them is
+ * said of that one.
+ */
+export function severalLists(call: Call): Methods {
+  const { site, request, params, watch } = call
+  return {
+    async GET() {
+      if (watch === undefined || !wantsEvents(request))
+        throw new RequestError(406, 'These lists are kept up to date: ask for text/event-stream.')
+      const odd = [...params.keys()].find((name) => name !== 'list')
+      if (odd !== undefined) throw new RequestError(400, `${odd}: this address takes list, as often as there are lists`)
+      const addresses = params.getAll('list')
+      if (addresses.length === 0 || addresses.length > MOST_LISTS)
+        throw new RequestError(400, `list: from one list to ${MOST_LISTS}, each by its address below this one`)
+      return watch(
+        addresses.map((address) => async () => {
+          const [path = '', ...search] = address.split('?')
+          const type = site.types.get(path)
+          if (type === undefined) throw NOWHERE()
+          return watched(call, type, new URLSearchParams(search.join('?')))
+        }),
+      )
+    },
+  }
+}
+
+/** Whether a request wants a list kept up to date. */
+function wantsEvents({ headers }: Request): boolean {
+  return (headers.get('accept') ?? '').split(',').some((one) => one.split(';')[0]?.trim().toLowerCase() === 'text/event-stream')
+}
+
+/** What a list that is watched cannot be asked for: whoever shows it orders and cuts it. */
+const OF_PAGES = ['sort', 'size', 'after', 'count', 'include']
+
+async function watched({ site, store }: Call, type: TypeModel, params: URLSearchParams): Promise<WatchedList> {
+  const odd = OF_PAGES.find((name) => params.has(name))
+  if (odd !== undefined) throw new RequestError(400, `${odd}: a list that is watched takes where, fields and may; it comes whole`)
+  const { where, fields, withActions } = readQuery(type, params, site.pageLimit)
+  // What is wrong with it is said now, and not in a stream.
+  await store.page(type.name, { size: 1, ...(where ? { where: where as never } : {}), ...(fields ? { fields } : {}) } as never)
+  const name = [...params]
+    .map((pair) => JSON.stringify(pair))
+    .sort()
+    .join()
+  return { type: type.name, query: { where, fields, withActions, name } }
+}
+
+/** Both of two filters, of which there may be none. */
+export function both(a: Where | undefined, b: Where | undefined): Where | undefined {
+  if (a === undefined || b === undefined) return a ?? b
+  return (record) => a(record).and(b(record))
+}

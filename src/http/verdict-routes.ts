@@ -1,0 +1,82 @@
+import { isPachterError, type Row } from '../condition/index.js'
+import { type Key, knownAction, type TypeModel, unknownName } from '../rulebook/index.js'
+import type { GuardedStore, InvalidError } from '../store/index.js'
+import type { Verdict } from '../viewpoint/index.js'
+import { asShaped, readBody } from './body.js'
+import { type Call, json, type Methods } from './call.js'
+import { RequestError } from './error.js'
+import { untilNextStep } from './next-step.js'
+
+/** At most so many questions at once. */
+const MOST_QUESTIONS = 100
+
+/**
+ * Answers what a page cannot: `{ questions: [{ action, type, key, changes }, { action: 'create', type, record }] }`. Nothing is written, and
+ * nothing is told that trying would not tell: outcomes, fields and words, and no names of clauses.
+ */
+export function verdictsOn(call: Call): Methods {
+  const { site, store, request } = call
+  return {
+    async POST() {
+      const began = performance.now()
+      const { questions, ...others } = await readBody(request, ['application/json'], site.bodyLimit)
+      const odd = Object.keys(others)[0]
+      if (odd !== undefined) throw new RequestError(400, unknownName('field', odd, ['questions']))
+      if (!Array.isArray(questions) || questions.length > MOST_QUESTIONS)
+        throw new RequestError(400, `questions: a list of at most ${MOST_QUESTIONS}`)
+      // All are read before any is asked.
+      const asked = questions.map((question, at) => readQuestion(call, question, `questions[${at}]`))
+      const verdicts: object[] = []
+      for (const ask of asked) verdicts.push(await ask(store))
+      if (verdicts.some((verdict) => (verdict as Verdict).outcome === 'not found')) await untilNextStep(began)
+      return json({ verdicts }, { headers: { 'cache-control': 'no-store' } })
+    },
+  }
+}
+
+const PARTS = ['action', 'type', 'key', 'changes', 'record']
+
+function readQuestion({ site }: Call, question: unknown, where: string): (store: GuardedStore) => Promise<object> {
+  const wrong = (what: string) => new RequestError(400, `${where}: ${what}`)
+  const isObject = (value: unknown): value is Row => typeof value === 'object' && value !== null && !Array.isArray(value)
+  if (!isObject(question)) throw wrong('a question is an object with action, type and key')
+  const odd = Object.keys(question).find((name) => !PARTS.includes(name))
+  if (odd !== undefined) throw wrong(unknownName('field', odd, PARTS))
+  const { action: name, type: typeName, key, changes, record } = question
+  const type = [...site.types.values()].find((one) => one.name === typeName)
+  if (type === undefined)
+    throw wrong(
+      unknownName(
+        'record type',
+        String(typeName),
+        [...site.types.values()].map((one) => one.name),
+      ),
+    )
+  const action = knownAction(type, String(name))
+  if (action === 'create') {
+    if (!isObject(record) || key !== undefined || changes !== undefined) throw wrong('create asks about a record, and nothing else')
+    return (store) => told(type, () => store.verdict('create', type.name, asShaped(type, record)))
+  }
+  if (record !== undefined || (typeof key !== 'string' && typeof key !== 'number')) throw wrong(`${action} asks about a key`)
+  if (changes !== undefined && (action !== 'update' || !isObject(changes))) throw wrong('changes are an object, and for update only')
+  return (store) =>
+    told(type, async () => {
+      const seen = await store.verdict('read', type.name, key as Key)
+      if (action === 'read') return seen
+      // By the same questions, whether it is hidden or was never there.
+      return changes === undefined || !seen.allowed
+        ? store.verdict(action as 'update', type.name, key as Key)
+        : store.verdict('update', type.name, key as Key, asShaped(type, changes as Row))
+    })
+}
+
+async function told(type: TypeModel, ask: () => Promise<Verdict>): Promise<object> {
+  try {
+    const { allowed, outcome, fields, saying } = await ask()
+    return { allowed, outcome, ...(fields === undefined ? {} : { fields }), ...(saying === undefined ? {} : { saying }) }
+  } catch (error) {
+    if (!isPachterError(error, 'INVALID')) throw error
+    const { faults } = error as InvalidError
+    return { allowed: false, outcome: 'invalid', saying: `This is no ${type.name} that could be kept.`, faults }
+  }
+}
