@@ -30,6 +30,28 @@ const NOTES = [
   'Too many courgettes: help yourselves.',
   'Planted out the kale.',
 ]
+const REMARKS = [
+  'Same here.',
+  'I can lend you mine.',
+  'Well done!',
+  'Who else?',
+  'Try coffee grounds.',
+  'So it was last year.',
+  'I saw it too.',
+  'Ask the warden.',
+  'Thank you.',
+  'On Saturday, then.',
+  'Mine as well.',
+  'Not before May.',
+]
+const NOTICES = [
+  { title: 'Water back on', text: 'The taps run again on all three sites. Close them when you leave.' },
+  { title: 'Path works', text: 'The main path will be closed for two days while chippings are laid.' },
+  { title: 'Seed swap', text: 'In the hut, on Saturday from ten. Bring what you saved, labelled.' },
+  { title: 'Bonfire rules', text: 'After six in the evening only, never on a windy day, and stay with it.' },
+  { title: 'Annual meeting', text: 'Rents, the waiting list and the new fence. All members may speak.' },
+  { title: 'Harvest supper', text: 'Long table at Mill Bank. Everybody brings a dish of their own growing.' },
+]
 // The members of whom the demo tells, in the order of their ids; the ninth is anybody.
 const TOLD: readonly Partial<World['member'][number]>[] = [
   { name: 'Ines Varela', email: 'ines@marshlane.example', siteIds: ['s-01'], points: 12 },
@@ -157,7 +179,7 @@ export function generateWorld(plots = 12, seed = 1893): World {
       // Two in three answer the remark before them.
       parentId: at % 3 === 0 ? null : id('r', at),
       authorId: memberId((at * 3 + 1) % 8),
-      text: pick(['Same here.', 'I can lend you mine.', 'Ask the warden.', 'Well done!']),
+      text: pick(REMARKS),
       writtenAt: day('2026-04-01T12:00:00.000Z', at % 60),
     })),
     job: Array.from({ length: Math.max(6, Math.floor(plots / 4)) }, (_, at) => ({
@@ -180,8 +202,7 @@ export function generateWorld(plots = 12, seed = 1893): World {
       approved: at % 3 !== 1,
       // The sixth is to appear later in the summer.
       ...(at % 3 === 1 ? {} : { publishedAt: at === 5 ? '2026-08-01T08:00:00.000Z' : day('2026-04-10T08:00:00.000Z', at % 60) }),
-      title: ['Water back on', 'Path works', 'Seed swap', 'Bonfire rules', 'Annual meeting', 'Harvest supper'][at % 6] as string,
-      text: 'See the board by the gate.',
+      ...(NOTICES[at % NOTICES.length] as (typeof NOTICES)[number]),
     })),
     inspection: Array.from({ length: Math.max(5, Math.floor(plots / 10)) }, (_, at) => {
       const of = plotAt(at * 2)

@@ -1,114 +1,23 @@
 import pc from 'picocolors'
-import { describe, describeOver, type Row, type SomeNode, type Trace, type Wording } from '../condition/index.js'
-import { comparedValues } from '../review/index.js'
+import type { Wording } from '../condition/index.js'
+import { type ClauseLine, clauseLines } from '../review/index.js'
 import type { ClauseTrace } from '../viewpoint/index.js'
 import { outputWidth, printable } from './table.js'
 
 const HOLDS = 'holds'
 const FAILS = 'fails'
 
-interface Line {
-  readonly depth: number
-  readonly holds: boolean
-  readonly text: string
-  readonly values?: string
+/** A clause part by part, as a terminal shows it. */
+export function clauseText(clause: ClauseTrace, wording: Wording): string[] {
+  return clauseLines(clause, wording).flatMap(aligned)
 }
 
-/** A clause part by part: what holds and what fails, with the values compared. */
-export function clauseLines(clause: ClauseTrace, wording: Wording): string[] {
-  const lines = traceLines(clause.trace, wording, 0, clause.title)
-  if (clause.after === undefined) return aligned(lines)
-  return [
-    ...aligned([{ depth: 0, holds: clause.trace.holds, text: `${clause.title}, on the record as it is` }, ...lines.slice(1)]),
-    ...aligned([
-      { depth: 0, holds: clause.after.holds, text: `${clause.title}, on the record as it would become` },
-      ...traceLines(clause.after, wording, 0, clause.title).slice(1),
-    ]),
-  ]
-}
-
-/**
- * A part with what is in it, as far as that decided: of several of which any may hold, those that do; of several of which all
- * must, those that fail. The others are named only.
- */
-function traceLines(part: Trace, wording: Wording, depth: number, title?: string): Line[] {
-  const { node, holds } = part
-  switch (node.kind) {
-    case 'named': {
-      const inner = part.of[0] as Trace
-      const head = { depth, holds, text: title ?? node.name }
-      return inner.node.kind === 'constant' ? [head] : [head, ...insideLines(inner, wording, depth + 1)]
-    }
-    case 'allOf':
-    case 'anyOf':
-      return [{ depth, holds, text: title ?? (node.kind === 'allOf' ? 'all of' : 'any of') }, ...insideLines(part, wording, depth + 1)]
-    case 'not':
-      if (node.of.kind === 'compare')
-        return withTitle({ depth, holds, text: describe(node, wording), values: values(part.of[0] as Trace) }, title)
-      return [{ depth, holds, text: title ?? 'not' }, ...traceLines(part.of[0] as Trace, wording, depth + 1)]
-    case 'compare':
-    case 'presence':
-    case 'listChange':
-      return withTitle({ depth, holds, text: describe(node, wording), values: values(part) }, title)
-    case 'some':
-      return someLines(part, wording, depth, title)
-    case 'constant':
-      return [{ depth, holds, text: title ?? describe(node) }]
-  }
-}
-
-/** The parts of a condition without a line for the whole, where all of them must hold or, under a heading, any. */
-function insideLines(part: Trace, wording: Wording, depth: number): Line[] {
-  const { node } = part
-  if (node.kind === 'named') return insideLines(part.of[0] as Trace, wording, depth)
-  if (node.kind !== 'allOf' && node.kind !== 'anyOf') return traceLines(part, wording, depth)
-  return part.of.flatMap((one) => {
-    const lines = traceLines(one, wording, depth)
-    return one.holds === part.holds ? lines : lines.slice(0, 1)
-  })
-}
-
-/** What a `some` looked at: the record that fits, or the nearest of those that do not. */
-function someLines(part: Trace, wording: Wording, depth: number, title: string | undefined): Line[] {
-  const { over, each, of } = part.node as SomeNode
-  const { all, one } = describeOver(over, wording)
-  const looked = part.looked ?? 0
-  const count = looked === 0 ? 'there is none' : part.holds || looked === 1 ? '' : `${looked} of them, none fits`
-  const head: Line = {
-    depth,
-    holds: part.holds,
-    text: title ?? (of.kind === 'named' ? describe(part.node, wording) : `for ${all}`),
-    values: count,
-  }
-  const inner: Wording = { ...wording, looking: { ...wording.looking, [each]: one } }
-  const found = part.of.flatMap((trace) => {
-    if (over.kind === 'elements') return insideLines(trace, inner, depth + 1)
-    const record: Line = { depth: depth + 1, holds: trace.holds, text: `${over.type} ${keyText(trace.on)}` }
-    return [record, ...insideLines(trace, inner, depth + 2)]
-  })
-  return [head, ...found]
-}
-
-/** The key of a record that a link led to: its first field, as shapes are written. */
-function keyText(row: Row = {}): string {
-  return String(Object.values(row)[0] ?? '')
-}
-
-function withTitle(line: Line, title: string | undefined): Line[] {
-  if (title === undefined || title === line.text) return [line]
-  return [
-    { depth: line.depth, holds: line.holds, text: title },
-    { ...line, depth: line.depth + 1 },
-  ]
-}
-
-const values = (part: Trace) => printable(comparedValues(part))
-
-function aligned(lines: readonly Line[]): string[] {
-  const widthOf = ({ depth, text }: Line) => depth * 2 + text.length
+function aligned(lines: readonly ClauseLine[]): string[] {
+  const widthOf = ({ depth, text }: ClauseLine) => depth * 2 + text.length
   const width = Math.max(0, ...lines.filter(({ values }) => values).map(widthOf))
   return lines.flatMap((line) => {
-    const { depth, holds, text, values = '' } = line
+    const { depth, holds, text } = line
+    const values = printable(line.values ?? '')
     const body = `  ${holds ? pc.green(HOLDS) : pc.red(FAILS)}  ${'  '.repeat(depth)}${printable(text)}`
     if (values === '') return [body]
     const left = MARGIN + width + 2

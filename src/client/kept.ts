@@ -47,7 +47,14 @@ const NOTHING: PageRules = { 'pachter rules': 1, me: null, types: {}, privileges
 function closed(): PageView {
   const none = viewOf(NOTHING)
   const verdict = () => Object.freeze({ allowed: false, outcome: 'ask the server', saying: 'The rules are not here yet.' } as const)
-  return Object.freeze({ ...none, may: () => 'never' as const, verdict, fields: () => [], keyOf: () => 'id' })
+  return Object.freeze({
+    ...none,
+    may: () => 'never' as const,
+    verdict,
+    fields: () => [],
+    saying: () => 'The rules are not here yet.',
+    keyOf: () => 'id',
+  })
 }
 
 /**

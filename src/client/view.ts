@@ -45,6 +45,8 @@ export interface PageView {
   verdict(action: string, type: string, record: object, knowing?: Knowing): PageVerdict
   /** Which fields of a record an update may change, certainly. For forms. */
   fields(action: string, type: string, record: object, knowing?: Knowing): readonly string[]
+  /** What those are told to whom an action is refused, unless a veto has words of its own. */
+  saying(action: string, type: string): string
   /** The field that is the key of a type. */
   keyOf(type: string): string
   has(privilege: string): boolean
@@ -70,12 +72,14 @@ export function viewOf(rules: PageRules): PageView {
   const actionOf = (type: PageType, action: string): PageAction | undefined =>
     Object.hasOwn(type.actions, action) ? type.actions[action] : undefined
 
+  const saying = (action: string, name: string) =>
+    typeOf(name).saying?.[action] ?? `You may not ${action} ${action === 'create' ? article(name) : `this ${name}`}.`
+
   function verdict(action: string, name: string, given: object, knowing: Knowing = {}): PageVerdict {
     const type = typeOf(name)
     const rule = actionOf(type, action)
     if (rule === undefined && rules.me === null) return no('sign in', `Sign in to ${action} ${article(name)}.`)
-    const refused = (saying?: string) =>
-      no('refused', saying ?? type.saying?.[action] ?? `You may not ${action} ${action === 'create' ? article(name) : `this ${name}`}.`)
+    const refused = (words?: string) => no('refused', words ?? saying(action, name))
     const asked = askedOf(type, action, given as Row, knowing)
     const readable = action === 'create' ? true : readableBy(actionOf(type, 'read'), asked)
     if (readable === false) return no('not found', `There is no such ${name}.`)
@@ -114,6 +118,7 @@ export function viewOf(rules: PageRules): PageView {
       const { allowed, fields } = verdict(action, name, record, knowing)
       return allowed ? (fields ?? type.fields.filter((field) => field !== type.key)) : []
     },
+    saying,
     keyOf: (type: string) => typeOf(type).key,
     has: (privilege: string) => rules.privileges.includes(privilege),
     mayCall: (routine: string) => rules.routines.includes(routine),

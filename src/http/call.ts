@@ -5,7 +5,7 @@ import type { GuardedStore } from '../store/index.js'
 import { RequestError } from './error.js'
 import { etagOf, isAmong } from './etag.js'
 import type { LiveQuery } from './live/audience.js'
-import type { Asked, RouteOptions } from './routes.js'
+import type { Asked, FileAsked, RouteOptions } from './routes.js'
 
 /** What is served where. */
 export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSize' | 'pageLimit'>> {
@@ -19,7 +19,7 @@ export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSiz
   readonly listsAt: string | false
   readonly signIn: string | undefined
   readonly actions: { readonly [type: string]: { readonly [action: string]: (asked: Asked) => Promise<Row | undefined> } | undefined }
-  readonly files: { readonly [type: string]: ((asked: Asked & { readonly name: string }) => Promise<Response | undefined>) | undefined }
+  readonly files: { readonly [type: string]: ((asked: FileAsked) => Promise<Response | undefined>) | undefined }
 }
 
 /** Lets whoever asks watch lists: one that was asked for by itself, or several by one connection. */

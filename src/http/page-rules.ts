@@ -1,6 +1,6 @@
 import type { PageAction, PageClause, PageCondition, PageRules, PageStamp, PageType } from '../client/rules.js'
 import { type ConditionNode, FALSE, type FieldNode, leavesOf, lower, type Row, simplify, TRUE } from '../condition/index.js'
-import { type Key, type TypeModel, typeModel } from '../rulebook/index.js'
+import { isJudgedAlong, type Key, type TypeModel, typeModel } from '../rulebook/index.js'
 import { fieldsLetBy, type InnerViewpoint, stampValues } from '../viewpoint/index.js'
 
 /** What goes to a page, and to whom. */
@@ -66,6 +66,8 @@ function actionRules(view: InnerViewpoint, type: TypeModel, action: string, seen
   const routine = (type.rules?.may[action] ?? []).some(({ within }) => within?.some((name) => view.mayCall(name)))
   if (when === FALSE && !routine) return undefined
   const page = (node: ConditionNode) => forPage(node, type, seen)
+  // What else leads to the record, and may stand in the way, a page does not know for certain.
+  const along = action === 'delete' && isJudgedAlong(view.model, type.name)
   return {
     clauses: clauses.map(
       ({ when: holds, clause, afterwards }): PageClause => ({
@@ -75,7 +77,7 @@ function actionRules(view: InnerViewpoint, type: TypeModel, action: string, seen
         ...(clause.supplying ? { supplying: clause.supplying } : {}),
       }),
     ),
-    ...(open.when === TRUE ? {} : { open: page(open.when) }),
+    ...(open.when === TRUE && !along ? {} : { open: along ? both(page(open.when), ASK) : page(open.when) }),
     ...(vetoes.length > 0 ? { vetoes: vetoes.map(({ when: holds, veto }) => ({ when: page(holds), saying: veto.saying })) } : {}),
     ...(routine ? { ask: true } : {}),
   }
@@ -90,6 +92,10 @@ function stampsOf(view: InnerViewpoint, type: TypeModel, action: 'create' | 'upd
 }
 
 const ASK: PageCondition = Object.freeze({ kind: 'ask' })
+
+function both(one: PageCondition, other: PageCondition): PageCondition {
+  return one === TRUE || one === other ? other : ({ kind: 'allOf', of: [one, other] } as PageCondition)
+}
 
 /** A condition without names, and with gaps where it asks for what the page never has. */
 function forPage(node: ConditionNode, type: TypeModel, seen: Seen): PageCondition {

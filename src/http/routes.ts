@@ -11,7 +11,7 @@ import {
   type World,
 } from '../rulebook/index.js'
 import { denied } from '../store/errors.js'
-import type { GuardedStore, Store } from '../store/index.js'
+import type { AsSystem, GuardedStore, Store } from '../store/index.js'
 import { type InnerViewpoint, type Rulebook, verdictOf } from '../viewpoint/index.js'
 import { asShaped, mergePatch, reachesInto, readBody } from './body.js'
 import { byMethod, type Call, json, type Methods, NOWHERE, type Site, tagged, type WatchedList, type Watching } from './call.js'
@@ -34,7 +34,12 @@ export interface Asked<W extends World = World> {
   readonly store: GuardedStore<W>
   /** The record, as the asker sees it. */
   readonly record: Row
+  /** For what the rules let nobody do by hand: trusted code, in the same transaction. */
+  readonly asSystem: AsSystem<W>
 }
+
+/** Which file of a record somebody asked for. */
+export type FileAsked<W extends World = World> = Omit<Asked<W>, 'asSystem'> & { readonly name: string }
 
 /** How records are served. */
 export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
@@ -60,7 +65,7 @@ export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
   /** How often it is asked anew who is watching, in seconds: whoever has signed out, or whose token has expired, watches no more. Default 30. */
   readonly recheck?: number
   /** Serves the files of a record, at `files/<name>` beneath it, to whoever may read the record; undefined where there is none. */
-  readonly files?: { readonly [K in TypeName<W>]?: (asked: Asked<W> & { readonly name: string }) => Promise<Response | undefined> }
+  readonly files?: { readonly [K in TypeName<W>]?: (asked: FileAsked<W>) => Promise<Response | undefined> }
   /** What the actions that record types name do, after they were found to be allowed: in one transaction. */
   readonly actions?: { readonly [K in TypeName<W>]?: { readonly [action: string]: (asked: Asked<W>) => Promise<Row | undefined> } }
 }
@@ -328,10 +333,10 @@ function action({ site, store, request }: Call, type: TypeModel, key: Key, name:
       ? {}
       : {
           POST: async () => {
-            const record = await store.together(async (inside) => {
+            const record = await store.together(async (inside, asSystem) => {
               const verdict = await judged(inside)
               if (!verdict.allowed) throw denied(verdict)
-              return work({ request, store: inside, record: (await inside.get(type.name, key)) as Row })
+              return work({ request, store: inside, record: (await inside.get(type.name, key)) as Row, asSystem })
             })
             return record === undefined ? new Response(null, { status: 204 }) : json(record)
           },

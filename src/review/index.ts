@@ -11,6 +11,7 @@ export {
   type KeptAccess,
   readBaseline,
 } from './baseline.js'
+export { type ClauseLine, clauseLines } from './clause-lines.js'
 export { type Coverage, type CoveragePoint, coverageOf } from './coverage.js'
 export { coverageLcov, coverageListing, coverageReport, isCovered } from './coverage-report.js'
 export { type Deployed, DeployedError, type DeployedFinding, judgeDeployed } from './deployed.js'

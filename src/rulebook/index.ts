@@ -7,6 +7,7 @@ export { type LinkModel, toMany, toOne } from './links.js'
 export {
   fieldOf,
   isName,
+  keyPlace,
   keysAreGiven,
   knownAction,
   type MeModel,
@@ -20,7 +21,7 @@ export {
 export { nearest } from './nearest.js'
 export { conditionNode } from './node.js'
 export { recordTerms } from './record-terms.js'
-export { type Reference, referencesTo } from './references.js'
+export { isJudgedAlong, type Reference, referencesTo } from './references.js'
 export { sameValue } from './same.js'
 export type { Field } from './shape.js'
 export type * from './term-types.js'

@@ -77,6 +77,11 @@ export function typeModel(model: Pick<Model, 'types'>, type: string): TypeModel 
   return model.types[type] as TypeModel
 }
 
+/** Where the key of a record is. */
+export function keyPlace({ key, fields }: TypeModel): { readonly path: readonly [string]; readonly type: 'integer' | 'id' } {
+  return { path: [key], type: fields[key]?.type === 'integer' ? 'integer' : 'id' }
+}
+
 /** The action of that name: one of the four, or another that the record type names. @throws UnknownNameError */
 export function knownAction({ name, actions }: TypeModel, action: string): string {
   if (!actions.includes(action)) throw new UnknownNameError('action', action, actions, name)

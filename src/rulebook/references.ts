@@ -38,3 +38,13 @@ export function referencesTo({ types }: Pick<Model, 'types'>, name: string): rea
   }
   return [...found.values()].map(({ type: of, place, onDelete }) => ({ type: of, place, onDelete }))
 }
+
+/**
+ * Whether there is anything that may stand in the way of a deletion besides the rules of the type itself: records that refuse it, or
+ * that are deleted or unlinked along with it as the asker's own doing.
+ */
+export function isJudgedAlong(model: Pick<Model, 'types'>, type: string, met: ReadonlySet<string> = new Set()): boolean {
+  const references = referencesTo(model, type)
+  if (references.some(({ onDelete }) => onDelete !== 'follow')) return true
+  return references.some((reference) => !met.has(reference.type) && isJudgedAlong(model, reference.type, new Set([...met, type])))
+}

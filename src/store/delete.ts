@@ -1,4 +1,4 @@
-import { allOfNode, anyOfNode, type ConditionNode, type Row, simplify, TRUE } from '../condition/index.js'
+import { allOfNode, anyOfNode, type ConditionNode, type PlaceNode, type Row, simplify, TRUE } from '../condition/index.js'
 import { type Key, type Model, type Reference, referencesTo, type TypeModel, typeModel } from '../rulebook/index.js'
 import { verdictOf } from '../viewpoint/index.js'
 import { DeniedError, denied, InvalidError } from './errors.js'
@@ -59,7 +59,8 @@ export async function applyDelete(op: Operation, type: TypeModel, { key, steps }
   }
 }
 
-function idOf(type: TypeModel, key: Key): string {
+/** The same text for the same record. */
+export function idOf(type: TypeModel, key: Key): string {
   return `${type.name} ${JSON.stringify(key)}`
 }
 
@@ -94,7 +95,7 @@ async function stepsAlong(op: Operation, type: TypeModel, row: Row, walk: Walk):
   for (const reference of referencesTo(op.asker.model, type.name)) {
     const owner = typeModel(op.asker.model, reference.type)
     const where = placeIs(reference.place, row[type.key] as Key)
-    const found = await op.tables.select(owner.name, { where, now: op.env.now, lock: 'update' })
+    const found = await op.tables.select(owner.name, { where, now: op.env.now, ...(op.relied ? { lock: 'update' } : {}) })
     for (const { row: child } of found) {
       const key = child[owner.key] as Key
       if (walk.met.has(idOf(owner, key))) continue
@@ -125,24 +126,28 @@ async function unlinking(
   walk: Walk,
   by: Parameters<Walk['refuse']>[0],
 ): Promise<Step> {
-  const field = reference.place.path[0] as string
   const key = child[owner.key] as Key
-  const without = (row: Row) => (reference.place.list ? (row[field] as readonly unknown[]).filter((value) => value !== gone) : null)
   try {
-    const { changed } = await judgeUpdate(op, owner, key, { [field]: without(child) })
+    const { changed } = await judgeUpdate(op, owner, key, unlinked(reference.place, child, gone))
     return {
       id: `${idOf(owner, key)} without ${JSON.stringify(gone)}`,
       async apply({ tables, env }) {
         // Another deletion of the same call may have taken its own key out of the list since.
         const [found] = await tables.select(owner.name, { where: keyIs(owner, key), now: env.now, limit: 1 })
         if (found !== undefined)
-          await tables.update(owner.name, { ...changed, [field]: without(found.row) }, { key, where: TRUE, now: env.now })
+          await tables.update(owner.name, { ...changed, ...unlinked(reference.place, found.row, gone) }, { key, where: TRUE, now: env.now })
       },
     }
   } catch (error) {
     if (error instanceof DeniedError || error instanceof InvalidError) throw await walk.refuse(by)
     throw error
   }
+}
+
+/** The change by which a record no longer leads to one that is gone. */
+export function unlinked({ path, list }: PlaceNode, row: Row, gone: Key): Row {
+  const field = path[0] as string
+  return { [field]: list ? (row[field] as readonly unknown[]).filter((value) => value !== gone) : null }
 }
 
 async function refusedBy(work: () => Promise<unknown>): Promise<boolean> {
@@ -163,6 +168,9 @@ async function refusal(
   by: { readonly type: TypeModel; readonly key: Key },
 ): Promise<DeniedError> {
   const seen = await seeOne(op, by.type, by.key)
-  const saying = seen === undefined ? undefined : `The ${by.type.name} ${by.key} belongs to it, and stands in the way.`
-  return denied(verdictOf(type, 'delete', 'refused', key, { saying }))
+  return denied(verdictOf(type, 'delete', 'refused', key, { saying: seen && standsInTheWay(by.type, by.key) }))
+}
+
+export function standsInTheWay({ name }: TypeModel, key: Key): string {
+  return `The ${name} ${key} belongs to it, and stands in the way.`
 }

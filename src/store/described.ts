@@ -1,8 +1,9 @@
 import type { ConditionNode, Row } from '../condition/index.js'
-import type { TypeModel } from '../rulebook/index.js'
+import type { Key, TypeModel } from '../rulebook/index.js'
 import { fieldsLetBy } from '../viewpoint/index.js'
 import type { Asker, AskersRules } from './asker.js'
-import type { Seen } from './operation.js'
+import { inTheWay } from './in-the-way.js'
+import type { Operation, Seen } from './operation.js'
 import type { Described, Permitted } from './query.js'
 
 /** What else is asked of every record of a list: conditions that the query answers along with it, and what they come to. */
@@ -36,6 +37,18 @@ export function more(asker: Asker, type: TypeModel, actions: readonly string[], 
       return { record, may, standings: standings.filter((_, at) => standingAnswers(answers)[at]).map(({ name }) => name), seenBy }
     },
   }
+}
+
+/** Those of the records that something else stands in the way of deleting may not be deleted, and it is said what does. */
+export async function withheldAlong(op: Operation, type: TypeModel, described: readonly Described<Row>[], keys: readonly Key[]) {
+  const hopeful = keys.filter((_, at) => described[at]?.may.delete?.allowed)
+  const stopped = hopeful.length === 0 ? new Map<Key, string | undefined>() : await inTheWay(op, type, hopeful)
+  return described.map((one, at) => {
+    const key = keys[at] as Key
+    if (!stopped.has(key)) return one
+    const saying = stopped.get(key)
+    return { ...one, may: { ...one.may, delete: { allowed: false, ...(saying === undefined ? {} : { saying }) } } }
+  })
 }
 
 function permitted(type: TypeModel, { clauses, vetoes }: Pick<AskersRules, 'clauses' | 'vetoes'>, answers: readonly boolean[]): Permitted {

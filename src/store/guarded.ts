@@ -1,5 +1,14 @@
 import { allOfNode, type ConditionNode, isPachterError, type Row, simplify, TRUE } from '../condition/index.js'
-import { type Key, knownAction, type Model, type TypeModel, typeModel, UnknownNameError, type World } from '../rulebook/index.js'
+import {
+  isJudgedAlong,
+  type Key,
+  knownAction,
+  type Model,
+  type TypeModel,
+  typeModel,
+  UnknownNameError,
+  type World,
+} from '../rulebook/index.js'
 import { fieldsLetBy, type Outcome, type Verdict, verdictOf, withFields } from '../viewpoint/index.js'
 import { goesByAbsence, someGoByAbsence } from './absent.js'
 import type { Asker, AskersRules, Person } from './asker.js'
@@ -7,7 +16,7 @@ import { BulkError, type BulkOptions, type BulkResult, type InTheWay, readWhich,
 import { applyCreate, judgeCreate } from './create.js'
 import type { Cursors } from './cursor.js'
 import { applyDelete, judgeDelete, typesAlong } from './delete.js'
-import { more } from './described.js'
+import { more, withheldAlong } from './described.js'
 import { DeniedError, denied, InvalidError, QueryError, StoreError } from './errors.js'
 import { included, readInclude, typesIncluded } from './include.js'
 import type { AboutCall, Logger } from './log.js'
@@ -15,7 +24,7 @@ import { deny, holding, isKey, judge, keyIs, type Operation, type Seen, see, vis
 import { aboutList, type CountOptions, countField, type DescribedPageOptions, orderFor, placeOf, readSize } from './pages.js'
 import { type DescribedOptions, PAGE_OPTIONS, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
 import { reliedOn } from './relied.js'
-import type { GuardedStore, SystemStore } from './store.js'
+import type { GuardedStore, SystemStore, Together } from './store.js'
 import type { Isolation, Selection, Tables } from './tables.js'
 import { targetTypes } from './targets.js'
 import { applyUpdate, judgeUpdate } from './update.js'
@@ -26,13 +35,15 @@ export interface Needs {
   readonly newKey: (type: string) => Key
   readonly logger: Logger
   readonly cursors: Cursors
+  /** The store as trusted code has it, over other tables. */
+  readonly trusted: (tables: Tables, reason: string, failed: (error: unknown) => void) => SystemStore
   /** Is told of every write that failed. */
   readonly failed?: (error: unknown) => void
 }
 
 /** The store as somebody has it. */
 export function guarded(tables: Tables, who: Person, options: Needs): SystemStore {
-  const { newKey, logger, cursors, failed = () => {} } = options
+  const { newKey, logger, cursors, trusted, failed = () => {} } = options
   const { still } = who
   const { model } = still
 
@@ -111,7 +122,9 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
     { where, sort, fields, actions, standings, plans }: ReturnType<typeof readList>,
     some: Pick<Selection, 'limit' | 'after'>,
   ) {
-    const op = await operation(tables, [...new Set([type.name, ...typesIn(where), ...typesIncluded(plans)])])
+    const goesAlong = actions.includes('delete') && isJudgedAlong(model, type.name)
+    const types = [type.name, ...typesIn(where), ...typesIncluded(plans), ...(goesAlong ? typesAlong(model, type) : [])]
+    const op = await operation(tables, [...new Set(types)])
     const also = more(op.asker, type, actions, standings)
     const seen = await see(op, type.name, {
       where: guardedWhere(op.asker, type, where),
@@ -122,10 +135,11 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
     const told = async (those: readonly Seen[]) => {
       const records = await included(op, type, those, plans)
       const along = fields && [...fields, ...plans.map(({ link }) => link.name)]
-      return those.map((one, at) => {
-        const record = withFields(type, records[at] as Row, along)
-        return actions.length > 0 || standings ? also.describe(one, record) : record
-      })
+      const given = records.map((record) => withFields(type, record, along))
+      if (actions.length === 0 && !standings) return given
+      const described = those.map((one, at) => also.describe(one, given[at] as Row))
+      const keys = those.map(({ row }) => row[type.key] as Key)
+      return goesAlong ? withheldAlong(op, type, described, keys) : described
     }
     return { seen, told }
   }
@@ -279,11 +293,11 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
     has: (privilege: string) => granted('privilege', model.privileges, privilege),
     mayCall: (routine: string) => granted('routine', model.routines, routine),
 
-    async together<T>(work: (inside: GuardedStore) => Promise<T>) {
+    async together<T>(work: Together<World, T>) {
       return allOrNothing(tables, who, logger, work)
     },
 
-    async routine<T>(name: string, work: (inside: GuardedStore) => Promise<T>) {
+    async routine<T>(name: string, work: Together<World, T>) {
       await logger.about({ action: 'call', type: name }, async () => {
         if (await granted('routine', model.routines, name)) return
         throw denied(routineVerdict(name, still.viewpoint?.me === null ? 'sign in' : 'refused'))
@@ -355,14 +369,16 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
   }
 
   /** Several calls in one transaction. Where one of the writes fails, nothing is kept, even if its error was caught. */
-  async function allOrNothing<T>(from: Tables, asker: Person, log: Logger, work: (inside: GuardedStore) => Promise<T>): Promise<T> {
+  async function allOrNothing<T>(from: Tables, asker: Person, log: Logger, work: Together<World, T>): Promise<T> {
     let ownError: unknown
     try {
       return await from.transaction(
         async (inside) => {
           const failures: unknown[] = []
-          const store = guarded(inside, asker, { newKey, cursors, logger: log, failed: (error) => failures.push(error) })
-          const result = await work(store as unknown as GuardedStore).catch((error: unknown) => {
+          const failedHere = (error: unknown) => void failures.push(error)
+          const store = guarded(inside, asker, { ...options, logger: log, failed: failedHere })
+          const asSystem = (reason: string) => trusted(inside, reason, failedHere) as never
+          const result = await work(store as unknown as GuardedStore, asSystem).catch((error: unknown) => {
             ownError = error
             throw error
           })

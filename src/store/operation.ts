@@ -11,7 +11,7 @@ import {
   type Row,
   simplify,
 } from '../condition/index.js'
-import { type Key, type TypeModel, typeModel } from '../rulebook/index.js'
+import { type Key, keyPlace, type TypeModel, typeModel } from '../rulebook/index.js'
 import { type AskersClause, fieldsLetBy, holds, isLimited, type Outcome, testOf, verdictOf, withFields } from '../viewpoint/index.js'
 import type { Asker, AskersRules } from './asker.js'
 import { type DeniedError, denied } from './errors.js'
@@ -182,14 +182,10 @@ export async function checkOpen(
 
 /** "Its key is this one." */
 export function keyIs(type: TypeModel, key: Key): ConditionNode {
-  return placeIs({ path: [type.key], type: keyType(type) }, key)
+  return placeIs(keyPlace(type), key)
 }
 
 /** Whether a record of the type can have this key. */
 export function isKey(type: TypeModel, key: unknown): key is Key {
-  return proper(key, keyType(type)) !== undefined
-}
-
-function keyType(type: TypeModel): 'integer' | 'id' {
-  return type.fields[type.key]?.type === 'integer' ? 'integer' : 'id'
+  return proper(key, keyPlace(type).type) !== undefined
 }

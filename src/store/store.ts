@@ -11,7 +11,7 @@ import { putInside } from './inside.js'
 import { type AboutAsker, loggerFor, type VerdictLog } from './log.js'
 import type { Counted, CountOptions, DescribedPageOptions, Page, PageOptions } from './pages.js'
 import type { Described, DescribedOptions, ListOptions, Picked } from './query.js'
-import type { Backend } from './tables.js'
+import type { Backend, Tables } from './tables.js'
 
 /**
  * The data behind one person's viewpoint. What they may not read is not there; what they may read and not change is refused.
@@ -151,20 +151,27 @@ export interface GuardedStore<W extends World = World> {
    * @example
    * await mine.routine('handOver', (inside) => inside.update('plot', 'p-01', { holderId: 'm-02' }))
    */
-  routine<T>(name: W['routine'], work: (inside: GuardedStore<W>) => Promise<T>): Promise<T>
+  routine<T>(name: W['routine'], work: Together<W, T>): Promise<T>
 
   /**
    * Does several steps in one transaction, each judged on what the earlier ones left. Where one fails, nothing is kept, even
    * if the work catches its error. Use `inside` for all of them. Where others write the same records at the same time, the
-   * work is run again: let it do nothing else that must not happen twice. @throws BusyError
+   * work is run again: let it do nothing else that must not happen twice. What the rules let nobody do by hand, trusted code may do in
+   * the same transaction, by `asSystem`. @throws BusyError
    * @example
    * await mine.together(async (inside) => {
    *   const plot = await inside.create('plot', { number: 7, siteId: 's-01' })
    *   await inside.create('entry', { plotId: plot.id, text: 'Begun.' })
    * })
    */
-  together<T>(work: (inside: GuardedStore<W>) => Promise<T>): Promise<T>
+  together<T>(work: Together<W, T>): Promise<T>
 }
+
+/** Several steps in one transaction. */
+export type Together<W extends World, T> = (inside: GuardedStore<W>, asSystem: AsSystem<W>) => Promise<T>
+
+/** The data for trusted server code: no rules, though shapes still apply. Say why. */
+export type AsSystem<W extends World = World> = (reason: string) => SystemStore<Unlimited<W>>
 
 /** The data for trusted server code. */
 export interface SystemStore<W extends World = World> extends GuardedStore<W> {
@@ -183,7 +190,7 @@ export interface Store<W extends World = World> {
   /** The data as this person may see and change it. @throws ClaimsError */
   for(me: W['me'] | null | undefined): GuardedStore<W>
   /** The data for trusted server code: no rules, though shapes still apply. Say why. */
-  asSystem(reason: string): SystemStore<Unlimited<W>>
+  readonly asSystem: AsSystem<W>
 }
 
 /** How a store makes what it needs of its own. */
@@ -233,18 +240,20 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
   const signed = cursors(options.cursorSecret)
   const now = viewpointOf(model, null, { now: options.now }).env
   const logger = (asker: AboutAsker) => loggerFor(asker, () => now().now, options)
+  const trusted = (over: Tables, reason: string, failed?: (error: unknown) => void) => {
+    if (typeof reason !== 'string' || reason.trim() === '') throw new QueryError('as the system', 'say why, in words')
+    const asker = logger({ who: 'system', reason })
+    asker.entry({ action: 'act', type: 'system', outcome: 'allowed' })
+    return guarded(over, system(model, options.now), { ...needs, logger: asker, ...(failed ? { failed } : {}) })
+  }
+  const needs = { newKey, cursors: signed, trusted }
   const store = Object.freeze({
     for(me: W['me'] | null | undefined) {
       const claims = readClaims(model.me, me)
       const who = claims === null ? null : (claims[model.me.key] as Key)
-      return guarded(tables, person(model, claims, options.now), { newKey, cursors: signed, logger: logger({ who }) })
+      return guarded(tables, person(model, claims, options.now), { ...needs, logger: logger({ who }) })
     },
-    asSystem(reason: string) {
-      if (typeof reason !== 'string' || reason.trim() === '') throw new QueryError('as the system', 'say why, in words')
-      const asker = logger({ who: 'system', reason })
-      asker.entry({ action: 'act', type: 'system', outcome: 'allowed' })
-      return guarded(tables, system(model, options.now), { newKey, cursors: signed, logger: asker })
-    },
+    asSystem: (reason: string) => trusted(tables, reason),
   }) as unknown as Store<W>
   putInside(store, {
     model,

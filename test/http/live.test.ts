@@ -3,6 +3,7 @@ import fc from 'fast-check'
 import { type LiveEvent, type LiveLists, liveLists } from 'pachter/http'
 import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
+import { anyRecord, book as linked } from '../support/along.js'
 import { backends } from '../support/backends.js'
 import { ground, options, records, types } from '../support/world.js'
 
@@ -11,14 +12,20 @@ type Listed = { readonly id?: string; readonly record?: { readonly id: string } 
 const keyOf = ({ id, record }: Listed) => id ?? record?.id
 
 /** Everybody watches every list of theirs; what each was told, and what was told without need. */
-async function everybodyWatches(live: LiveLists, store: ReturnType<typeof openStore>, withActions: readonly string[]) {
+async function everybodyWatches(
+  live: LiveLists,
+  store: ReturnType<typeof openStore>,
+  withActions: readonly string[],
+  people: { readonly [name: string]: object | null } = ground.people,
+  those = types,
+) {
   const held = new Map<string, Rows>()
   const needless: string[] = []
-  for (const person of Object.keys(ground.people))
-    for (const type of types) {
+  for (const person of Object.keys(people))
+    for (const type of those) {
       const rows: Rows = new Map()
       held.set(`${person} ${type}`, rows)
-      await live.watch(store as never, ground.people[person] as never, type, { name: 'all', withActions }, (event) => {
+      await live.watch(store as never, people[person] as never, type, { name: 'all', withActions }, (event) => {
         const told = `${person} ${type} ${JSON.stringify(event).slice(0, 300)}`
         if (event.event === 'listed') for (const row of event.records as Listed[]) rows.set(keyOf(row), JSON.stringify(row))
         else if (event.event === 'appeared' || event.event === 'changed') {
@@ -89,6 +96,40 @@ for (const [where, open] of Object.entries(backends(book)))
       )
     })
   })
+
+describe('live lists of what may be deleted', () => {
+  it('tell of what comes to stand in the way, and of what does so no longer', async () => {
+    const those = ['plot', 'entry', 'note'] as const
+    const people = { a: { id: 'a' }, b: { id: 'b' } }
+    const step = fc.record({ what: fc.constantFrom('put', 'put', 'take', 'give'), one: anyRecord })
+    await fc.assert(
+      fc.asyncProperty(fc.array(step, { maxLength: 25, size: 'max' }), async (steps) => {
+        const store = openStore(linked, inMemory({ plot: ['p1', 'p2'].map((id) => ({ id, ownerId: 'a' })) }))
+        const system = store.asSystem('write anything') as any
+        const live = liveLists({ tick: 10_000 })
+        const { held, needless } = await everybodyWatches(live, store as never, ['delete'], people, those as never)
+        for (const { what, one } of steps) {
+          const { type, record } = one as { type: string; record: any }
+          await (what === 'put'
+            ? system.create(type, record)
+            : what === 'take'
+              ? system.delete(type, record.id)
+              : system.update(type, record.id, { ownerId: record.ownerId })
+          ).catch(() => undefined)
+          await live.settled()
+          for (const [whose, rows] of held) {
+            const [person, of] = whose.split(' ') as ['a', 'plot']
+            const anew = await store.for(people[person]).list(of, { withActions: ['delete'] })
+            expect([...rows.values()].sort(), `${whose} after ${what} ${type}`).to.deep.equal(anew.map((row) => JSON.stringify(row)).sort())
+          }
+        }
+        expect(needless).to.deep.equal([])
+        await live.close()
+      }),
+      { numRuns: 50 },
+    )
+  })
+})
 
 /** A list as somebody is told of it, in short. */
 async function told(live: LiveLists, store: unknown, me: object | null, type: string, query: object = {}) {

@@ -1,7 +1,7 @@
 import { createAdaptorServer } from '@hono/node-server'
 import { expect } from 'chai'
 import { Hono } from 'hono'
-import { CredentialError, cookieOf, fromSession, routes } from 'pachter/http'
+import { type Asked, CredentialError, cookieOf, fromSession, routes } from 'pachter/http'
 import { accessMatrix } from 'pachter/review'
 import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
@@ -347,12 +347,12 @@ describe('routes', () => {
   })
 
   it('do named actions in one transaction, where they are allowed', async () => {
-    const confirm = async ({ record }: { record: { readonly [field: string]: unknown } }) => ({ id: record.id, confirmed: true })
-    const { ask } = serve({ actions: { inspection: { confirm } } })
-    expect(await ask('kofi', 'POST', '/api/inspection/i-02/confirm')).to.deep.include({
-      status: 200,
-      body: { id: 'i-02', confirmed: true },
-    })
+    const confirm = async ({ record, asSystem }: Asked) =>
+      asSystem('confirmed by the secretary').update('inspection', record.id as string, { findings: 'Confirmed.' })
+    const { ask, store } = serve({ actions: { inspection: { confirm } } })
+    const { status, body } = await ask('kofi', 'POST', '/api/inspection/i-02/confirm')
+    expect([status, body.findings]).to.deep.equal([200, 'Confirmed.'])
+    expect(await store.asSystem('look').get('inspection', 'i-02')).to.include({ findings: 'Confirmed.' })
     expect((await ask('tomasz', 'POST', '/api/inspection/i-02/confirm')).status).to.equal(403)
     expect((await ask('ines', 'POST', '/api/inspection/i-02/confirm')).status).to.equal(404)
     expect(() => serve({ actions: { inspection: { confrim: confirm } } })).to.throw(/did you mean|is it meant to be confirm/)

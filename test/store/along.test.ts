@@ -1,50 +1,9 @@
 import { expect } from 'chai'
+import fc from 'fast-check'
 import { rulebook, toMany, toOne } from 'pachter'
 import { openStore, type Store } from 'pachter/store'
-import { z } from 'zod'
+import { anyRecord, book, Child, Named, Note, Session } from '../support/along.js'
 import { backends } from '../support/backends.js'
-
-const Session = z.object({ id: z.string() })
-const Named = z.object({ id: z.string(), ownerId: z.string() })
-const Child = Named.extend({ plotId: z.string().nullable() })
-const Job = Named.extend({ plotIds: z.array(z.string()) })
-const Note = Named.extend({ childId: z.string(), aboveId: z.string().nullable() })
-const book = rulebook({
-  me: { shape: Session, key: 'id' },
-  records: {
-    plot: { shape: Named, key: 'id' },
-    // Deleted along with their plot, refusing it, unlinked from it, and following it.
-    entry: { shape: Child, key: 'id', links: { plot: toOne('plot', 'plotId', { onDelete: 'delete' }) } },
-    // Anybody might delete these, and nobody sees them.
-    trace: { shape: Child, key: 'id', links: { plot: toOne('plot', 'plotId', { onDelete: 'delete' }) } },
-    bill: { shape: Child, key: 'id', links: { plot: toOne('plot', 'plotId') } },
-    share: { shape: Child, key: 'id', links: { plot: toOne('plot', 'plotId', { onDelete: 'follow' }) } },
-    key: { shape: Child, key: 'id', links: { plot: toOne('plot', 'plotId', { onDelete: 'unlink' }) } },
-    job: { shape: Job, key: 'id', links: { plots: toMany('plot', { id: 'plotIds' }, { onDelete: 'unlink' }) } },
-    note: {
-      shape: Note,
-      key: 'id',
-      links: { entry: toOne('entry', 'childId', { onDelete: 'follow' }), above: toOne('note', 'aboveId', { onDelete: 'follow' }) },
-    },
-  },
-})
-  .standings(
-    Object.fromEntries(
-      ['plot', 'entry', 'bill', 'share', 'key', 'job', 'note'].map((type) => [
-        type,
-        (record: any, { me }: any) => ({ owner: record.ownerId.is(me.id) }),
-      ]),
-    ) as never,
-  )
-  .rules(
-    Object.fromEntries(
-      ['plot', 'entry', 'bill', 'share', 'key', 'job', 'note'].map((type) => [
-        type,
-        (_record: any, { standing: { owner } }: any) => ({ may: { read: [owner], update: [owner], delete: [owner] } }),
-      ]),
-    ) as never,
-  )
-  .rules({ trace: (_trace, { anyone }) => ({ may: { delete: [anyone] } }) })
 
 const outcome = (work: Promise<unknown>) =>
   work.then(
@@ -68,6 +27,12 @@ for (const [where, open] of Object.entries(backends(book))) {
       for (const type of Object.keys(book.model.types))
         texts.push(...((await store.asSystem('look').list(type)) as unknown as { id: string }[]).map(({ id }) => id))
       return texts.join(' ')
+    }
+    /** What a list says of deleting one of its records. */
+    const listed = async (as: any, type: string, key: string) => {
+      const rows = (await as.list(type, { withActions: ['delete'] })) as { record: { id: string }; may: any }[]
+      const { allowed, saying = `You may not delete this ${type}.` } = rows.find(({ record }) => record.id === key)?.may.delete ?? {}
+      return allowed ? 'done' : `REFUSED ${saying}`
     }
     const LINKED: readonly [what: string, type: string, record: object, result: string, left: string][] = [
       ['its own record along with it', 'entry', { plotId: 'p1', ownerId: 'a' }, 'done', 'p2'],
@@ -105,6 +70,7 @@ for (const [where, open] of Object.entries(backends(book))) {
         await put(type, { id: 'x', ...record })
         const verdict = await mine().verdict('delete', 'plot', 'p1')
         expect(verdict.allowed, 'foreseen').to.equal(result === 'done')
+        expect(await listed(mine(), 'plot', 'p1'), 'listed').to.equal(result)
         expect(await outcome(mine().delete('plot', 'p1'))).to.equal(result)
         expect(await left()).to.equal(rest)
         if (type === 'key' && result === 'done') expect(await store.asSystem('look').get('key', 'x')).to.include({ plotId: null })
@@ -123,6 +89,24 @@ for (const [where, open] of Object.entries(backends(book))) {
       await store.asSystem('make a ring').update('note', 'n1', { aboveId: 'n2' })
       expect(await outcome(mine().delete('plot', 'p1'))).to.equal('done')
       expect(await left()).to.equal('p2')
+    })
+
+    it('is foreseen by lists as by judging each by itself, whatever leads to what', async () => {
+      await fc.assert(
+        fc.asyncProperty(fc.array(anyRecord, { maxLength: 6 }), async (given) => {
+          store = openStore(book, await open()) as never
+          await put('plot', { id: 'p1', ownerId: 'a' }, { id: 'p2', ownerId: 'a' })
+          // Some are there already.
+          for (const { type, record } of given) await put(type, record).catch(() => {})
+          for (const as of [mine(), store.asSystem('look')] as any[])
+            for (const type of ['plot', 'entry', 'note'])
+              for (const { id: key } of await as.list(type)) {
+                const { allowed, saying } = await as.verdict('delete', type, key)
+                expect(await listed(as, type, key), `${type} ${key}`).to.equal(allowed ? 'done' : `REFUSED ${saying}`)
+              }
+        }),
+        { numRuns: where === 'in memory' ? 100 : 4 },
+      )
     })
 
     it('a list of keys is set to such as lead to what one sees', async () => {

@@ -116,6 +116,31 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await outcome(mine.together((inside) => inside.together(two)))).to.equal('done')
     })
 
+    it('trusted code does in the same transaction what the rules let nobody do by hand: all of it is kept, or none', async () => {
+      const mine = store.for(HOLDER)
+      const close = (text: string) =>
+        outcome(
+          mine.together(async (inside, asSystem) => {
+            await asSystem('the holder hands back').update('plot', 'p1', { state: 'closed' })
+            expect(await inside.get('plot', 'p1'), 'it is seen at once').to.include({ state: 'closed' })
+            await inside.create('note', { plotId: 'p1', text })
+          }),
+        )
+      expect(await close('')).to.include('INVALID')
+      expect(await mine.get('plot', 'p1')).to.include({ state: 'let' })
+      expect(await close('handed back')).to.equal('done')
+      expect(await mine.get('plot', 'p1')).to.include({ state: 'closed' })
+      const hushed = mine.together(async (inside, asSystem) => {
+        await inside.create('note', { plotId: 'p1', text: 'gone' })
+        await asSystem('try')
+          .update('plot', 'p1', { state: 'odd' } as never)
+          .catch(() => 'hushed up')
+      })
+      expect(await outcome(hushed), 'an error of trusted code that was caught').to.include('INVALID')
+      expect(await mine.list('note')).to.have.length(1)
+      expect(await outcome(mine.together(async (_inside, asSystem) => asSystem(' ').list('plot')))).to.include('say why')
+    })
+
     it('an action of its own is a question', async () => {
       const ask = (me: object | null, key: string) => store.for(me as never).verdict('inspect', 'plot', key)
       expect(await ask(HOLDER, 'p1')).to.include({ allowed: true, clause: 'holder' })

@@ -3,7 +3,7 @@ import { describe, type Row, type Wording } from '../../condition/index.js'
 import { type Key, knownAction, type TypeModel, typeModel } from '../../rulebook/index.js'
 import type { ClauseTrace, Explanation } from '../../viewpoint/index.js'
 import { UsageError } from '../errors.js'
-import { clauseLines } from '../explain.js'
+import { clauseText } from '../explain.js'
 import { readKey } from '../key.js'
 import { say } from '../output.js'
 import { openSession, type Person } from '../session.js'
@@ -49,7 +49,7 @@ function report({ verdict, decidedBy, clauses, clause, withheldBy, fields }: Exp
   say()
   for (const { kind, title, trace } of withheldBy) {
     say(kind === 'gate' ? 'Withheld by a gate that does not hold:' : 'Withheld by a veto:')
-    for (const line of clauseLines({ title: kind === 'gate' ? describe(trace.node, wording) : title, holds: trace.holds, trace }, wording))
+    for (const line of clauseText({ title: kind === 'gate' ? describe(trace.node, wording) : title, holds: trace.holds, trace }, wording))
       say(line)
     say()
   }
@@ -70,7 +70,7 @@ function report({ verdict, decidedBy, clauses, clause, withheldBy, fields }: Exp
         ? `A clause for ${decidedBy} would let it:`
         : `Nearest clause for ${decidedBy}:`,
   )
-  for (const line of clauseLines(clause, wording)) say(line)
+  for (const line of clauseText(clause, wording)) say(line)
   if (clause.onlyWithin) say(`  It counts within ${clause.onlyWithin.join(' or ')} only: ask with --within.`)
   const others = clauses.filter((other) => other !== clause)
   if (others.length === 0) return

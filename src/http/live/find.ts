@@ -1,4 +1,4 @@
-import { type Key, typeModel } from '../../rulebook/index.js'
+import { type Key, keyPlace, typeModel } from '../../rulebook/index.js'
 import type { Change } from '../../store/index.js'
 import { placeIsOneOf } from '../../store/known.js'
 import { keyIs } from '../../store/operation.js'
@@ -40,8 +40,7 @@ export async function find(home: Home, changes: readonly Change[]): Promise<void
     const all = [...keys]
     for (let from = 0; from < all.length; from += 500) {
       const some = all.slice(from, from + 500)
-      const place = { path: [type.key], type: type.fields[type.key]?.type === 'integer' ? 'integer' : 'id' } as const
-      const where = some.length === 1 ? keyIs(type, some[0] as Key) : placeIsOneOf(place, some)
+      const where = some.length === 1 ? keyIs(type, some[0] as Key) : placeIsOneOf(keyPlace(type), some)
       for (const { row } of await inside.tables.select(name, { where, now: reading.now }))
         for (const audience of await concerned(reading, index, row)) touch(audience, row[type.key] as Key)
       for (const key of some) for (const audience of home.showing.get(name)?.get(key) ?? []) touch(audience, key)

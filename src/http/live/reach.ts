@@ -9,7 +9,7 @@ import {
   type SomeNode,
   type TermNode,
 } from '../../condition/index.js'
-import { conditionsOfClause, type Model, typeModel } from '../../rulebook/index.js'
+import { conditionsOfClause, keyPlace, type Model, referencesTo, typeModel } from '../../rulebook/index.js'
 import { placeId, type Step, stepsId } from './steps.js'
 
 /** What records of a type hang on, by the rules of some actions: whoever watches them has to hear when it changes. */
@@ -26,7 +26,15 @@ export interface Reach {
 
 /** What the rules of a type's actions hang on. */
 export function reachOf(model: Model, type: string, actions: readonly string[]): Reach {
-  const { rules, standings } = typeModel(model, type)
+  const found: Found = { ways: new Map(), anywhere: new Set(), times: new Map(), ticking: false }
+  const start: Place = { type, steps: [] }
+  collectRules(model, start, actions, found)
+  if (actions.includes('delete')) collectAlong(model, start, new Set([type]), found)
+  return { ways: [...found.ways.values()], anywhere: found.anywhere, times: [...found.times.values()], ticking: found.ticking }
+}
+
+function collectRules(model: Model, place: Place, actions: readonly string[], found: Found): void {
+  const { rules, standings } = typeModel(model, place.type)
   const conditions = [
     ...(model.gate ? [model.gate] : []),
     ...Object.values(standings),
@@ -36,20 +44,32 @@ export function reachOf(model: Model, type: string, actions: readonly string[]):
     ]),
     ...(rules?.vetoes ?? []).map(({ when }) => when),
   ]
-  const found: Found = { ways: new Map(), anywhere: new Set(), times: new Map(), ticking: false }
-  for (const condition of conditions)
-    collect(
-      lower(condition),
-      {
-        at: new Map<RecordRef, Place>([
-          ['record', { type, steps: [] }],
-          ['after', { type, steps: [] }],
-        ]),
-      },
-      found,
-    )
-  return { ways: [...found.ways.values()], anywhere: found.anywhere, times: [...found.times.values()], ticking: found.ticking }
+  const at = new Map<RecordRef, Place>([
+    ['record', place],
+    ['after', place],
+  ])
+  for (const condition of conditions) collect(lower(condition), { at }, found)
 }
+
+/** What stands in the way of a deletion, or goes along with it as the asker's own doing. */
+function collectAlong(model: Model, { type, steps }: Place, met: ReadonlySet<string>, found: Found): void {
+  for (const reference of referencesTo(model, type)) {
+    const owner = reference.type
+    // Chains that come back to a type may go on for ever: from there on, any change of what they pass may concern all.
+    const again = met.has(owner)
+    if (again && steps === undefined) continue
+    const step: Step = { kind: 'records', type: owner, by: [{ from: keyPlace(typeModel(model, type)), to: reference.place }] }
+    const place: Place = { type: owner, steps: again || steps === undefined ? undefined : [...steps, step] }
+    if (place.steps === undefined) found.anywhere.add(owner)
+    else found.ways.set(stepsId(place.steps), place.steps)
+    // Whether it stands in the way is told by its name to those who see it.
+    collectRules(model, place, ['read', ...(ALONG[reference.onDelete] ?? [])], found)
+    if (reference.onDelete === 'delete' || reference.onDelete === 'follow')
+      collectAlong(model, place, again ? new Set([owner]) : new Set([...met, owner]), found)
+  }
+}
+
+const ALONG: { readonly [onDelete: string]: readonly string[] } = { delete: ['delete'], unlink: ['update'] }
 
 interface Found {
   readonly ways: Map<string, readonly Step[]>

@@ -1,0 +1,40 @@
+// Shows a change before the server has answered, where little can go wrong with it.
+import { useState } from 'react'
+import type { Shown, TypeName } from '../records.js'
+
+interface Expected {
+  /** The record as it was told when the change was sent: once it is told anew, what is told counts. */
+  readonly of: Shown
+  readonly changes: object
+}
+
+/** Records with what was just sent; taken back where it is refused. */
+export function useExpected<K extends TypeName>(records: readonly Shown<K>[]) {
+  const [expected, setExpected] = useState<ReadonlyMap<string, Expected>>(new Map())
+  const forget = (key: string) =>
+    setExpected((old) => {
+      const rest = new Map(old)
+      rest.delete(key)
+      return rest
+    })
+  const shown = records.map((one) => {
+    const { of, changes } = expected.get(one.record.id) ?? {}
+    return of === one ? ({ ...one, record: { ...one.record, ...changes } } as Shown<K>) : one
+  })
+  /** Shows the changes while they are sent, and until they are told. */
+  const expect = async (one: Shown<K>, changes: object, send: () => Promise<unknown>) => {
+    const key = one.record.id
+    // The one that was told, and not one with changes in it.
+    const of = records.find(({ record }) => record.id === key) ?? one
+    setExpected((old) => new Map(old).set(key, { of, changes }))
+    try {
+      await send()
+      // What it came to is told by the list; if that says nothing, nothing came of it.
+      setTimeout(() => forget(key), 5000)
+    } catch (error) {
+      forget(key)
+      throw error
+    }
+  }
+  return { shown, expect }
+}

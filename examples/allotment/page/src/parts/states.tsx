@@ -1,0 +1,106 @@
+// What stands in place of records: while they come, where there are none, and where somebody may not see them.
+import { Alert, Button, Skeleton, Stack, Text, Title } from '@mantine/core'
+import type { LiveList } from 'pachter/client'
+import type { ReactNode } from 'react'
+import { Link, useLocation } from 'wouter'
+import { beginSignIn, useSession } from '../session.js'
+
+type ListState = Pick<LiveList, 'state' | 'saying'>
+
+/** The records of a list, or what there is to say of it. */
+export function Listed({
+  list,
+  count,
+  empty,
+  children,
+}: {
+  readonly list: ListState
+  readonly count: number
+  readonly empty: ReactNode
+  readonly children: ReactNode
+}) {
+  const { state, saying } = list
+  if (state === 'loading')
+    return (
+      <Stack gap="xs" aria-busy="true" role="status" aria-label="One moment">
+        {[1, 2, 3].map((row) => (
+          <Skeleton key={row} height={52} />
+        ))}
+      </Stack>
+    )
+  if (state === 'refused' || state === 'ended')
+    return (
+      <Alert color="red" role="alert" title="This list cannot be had">
+        {saying}
+      </Alert>
+    )
+  return (
+    <>
+      {state === 'lost' && (
+        <Alert color="yellow" role="status" mb="sm" title="The connection is lost">
+          What you see may be old. Trying again …
+        </Alert>
+      )}
+      {count === 0 ? <Text c="dimmed">{empty}</Text> : children}
+    </>
+  )
+}
+
+/** A page that says one thing. */
+function Plain({ title, children }: { readonly title: string; readonly children: ReactNode }) {
+  return (
+    <Stack maw={520} mt="xl" gap="sm">
+      <Title order={1}>{title}</Title>
+      {children}
+    </Stack>
+  )
+}
+
+/** What is not there, and what somebody may not see, are one and the same to them. */
+export function NotFound({ what = 'page' }: { readonly what?: string }) {
+  const { session } = useSession()
+  return (
+    <Plain title="Not found">
+      <Text>
+        {session === undefined ? `There is no such ${what}, or not for visitors.` : `There is no such ${what}, or none that you may see.`}
+      </Text>
+      {session === undefined && <SignInButton />}
+      <Link href="/">To the front page</Link>
+    </Plain>
+  )
+}
+
+export function Refused({ saying }: { readonly saying: string }) {
+  return (
+    <Plain title="Not for you">
+      <Text>{saying}</Text>
+      <Link href="/">To the front page</Link>
+    </Plain>
+  )
+}
+
+/** For whoever has to say who they are: they come back to where they were. */
+export function SignIn({ again = false }: { readonly again?: boolean }) {
+  return (
+    <Plain title={again ? 'Sign in again' : 'Sign in'}>
+      <Text>
+        {again
+          ? 'Your sign-in has expired. You come back to this page.'
+          : 'This page is for members. You come back to it when you have signed in.'}
+      </Text>
+      <SignInButton />
+      <Link href="/">To the front page</Link>
+    </Plain>
+  )
+}
+
+export function SignInButton({ compact = false }: { readonly compact?: boolean }) {
+  const [here] = useLocation()
+  return (
+    <div>
+      <Button size={compact ? 'xs' : 'sm'} onClick={() => beginSignIn(here)}>
+        Sign in
+      </Button>
+    </div>
+  )
+}

@@ -1,0 +1,55 @@
+// The verdicts that the page goes by: noted where they are used, for the developer's drawer and for whoever checks the page.
+import { useEffect, useId, useSyncExternalStore } from 'react'
+import type { TypeName } from '../records.js'
+
+/** A verdict that something on the page goes by. */
+export interface Used {
+  readonly action: string
+  readonly type: TypeName
+  readonly key?: string | undefined
+  /** For `create`: what was asked about. */
+  readonly record?: object | undefined
+  readonly allowed: boolean
+  readonly fields?: readonly string[] | undefined
+  readonly saying?: string | undefined
+}
+
+const used = new Map<string, Used>()
+let all: readonly Used[] = []
+const hearers = new Set<() => void>()
+let planned = false
+
+// Many come and go at once.
+function changed(): void {
+  if (planned) return
+  planned = true
+  queueMicrotask(() => {
+    planned = false
+    const named = new Map([...used.values()].map((one) => [`${one.action} ${one.type} ${one.key ?? JSON.stringify(one.record)}`, one]))
+    all = [...named.values()]
+    for (const hear of hearers) hear()
+  })
+}
+const subscribe = (hear: () => void) => {
+  hearers.add(hear)
+  return () => void hearers.delete(hear)
+}
+
+/** Notes a verdict for as long as something goes by it. */
+export function useNoted(verdict: Used): void {
+  const id = useId()
+  const text = JSON.stringify(verdict)
+  useEffect(() => {
+    used.set(id, JSON.parse(text) as Used)
+    changed()
+    return () => {
+      used.delete(id)
+      changed()
+    }
+  }, [id, text])
+}
+
+/** The verdicts that the page goes by now. */
+export function useUsed(): readonly Used[] {
+  return useSyncExternalStore(subscribe, () => all)
+}

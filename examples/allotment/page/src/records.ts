@@ -1,0 +1,61 @@
+// The records as the page has them: of each the fields that the person sees, and what they may do to it.
+import type { PageVerdict, PageView } from 'pachter/client'
+import { useLiveList, useRules } from 'pachter/react'
+import type { z } from 'zod'
+import type * as shapes from '../../../world/shapes.js'
+
+type ShapeOf = {
+  member: typeof shapes.Member
+  site: typeof shapes.Site
+  team: typeof shapes.Team
+  plot: typeof shapes.Plot
+  share: typeof shapes.Share
+  entry: typeof shapes.Entry
+  remark: typeof shapes.Remark
+  job: typeof shapes.Job
+  notice: typeof shapes.Notice
+  inspection: typeof shapes.Inspection
+  invoice: typeof shapes.Invoice
+}
+export type TypeName = keyof ShapeOf
+/** A record as somebody sees it: its key is always there. */
+export type Seen<K extends TypeName> = { readonly id: string } & Partial<Readonly<z.infer<ShapeOf[K]>>>
+
+/** What may be done to a record, as the list says. */
+interface Permitted {
+  readonly allowed: boolean
+  readonly fields?: readonly string[]
+  readonly saying?: string
+}
+
+/** A record of a list. */
+export interface Shown<K extends TypeName = TypeName> {
+  readonly record: Seen<K>
+  readonly may: { readonly [action: string]: Permitted | undefined }
+}
+
+const ACTIONS: { readonly [type in TypeName]?: string } = { inspection: 'update,delete,confirm' }
+
+/** The records of a type that somebody sees, kept up to date. `where` narrows them: `{ plotId: 'p-01' }`. */
+export function useRecords<K extends TypeName>(type: K, where: { readonly [field: string]: string } = {}) {
+  const filters = Object.entries(where).map(([field, value]) => `&where.${field}=${encodeURIComponent(value)}`)
+  const { records, state, saying } = useLiveList(`${type}?may=${ACTIONS[type] ?? 'update,delete'}${filters.join('')}`)
+  return { records: records as unknown as readonly Shown<K>[], state, saying }
+}
+
+/** The verdict on an action on a record of a list: the list brought it along. In what words it is refused, the rules in the page know. */
+export function verdictFor(view: PageView, action: string, type: TypeName, { record, may }: Shown): PageVerdict {
+  const told = may[action]
+  if (told?.allowed) return { allowed: true, outcome: 'allowed', ...(told.fields ? { fields: told.fields } : {}) }
+  return { allowed: false, outcome: 'refused', saying: told?.saying ?? sayingFor(view, action, type, record) }
+}
+
+function sayingFor(view: PageView, action: string, type: TypeName, record: object): string {
+  const here = view.verdict(action, type, record, { whole: true })
+  return here.outcome === 'refused' ? (here.saying as string) : view.saying(action, type)
+}
+
+/** Whether somebody may do this to any record of the type at all: what they never may, is not even shown. */
+export function useEver(action: string, type: TypeName): boolean {
+  return useRules().view.may(action, type) !== 'never'
+}

@@ -1,0 +1,30 @@
+// Whom the simulated identity provider knows: the people of the demo world.
+import { recordsOf } from '../../world/open.js'
+import { people } from '../../world/people.js'
+import type { Account } from './provider.js'
+
+const ABOUT: { readonly [name in keyof typeof people]: string } = {
+  ines: 'holds plot 1, and shares it',
+  bram: 'holds two plots, helps on two',
+  odile: 'holds a plot; what Ines shared with her has lapsed',
+  tomasz: 'warden of Lower Marsh',
+  yuki: 'warden of Mill Bank and Railway Side',
+  farah: 'treasurer',
+  kofi: 'secretary',
+  greta: 'member of no site; holds a plot together with Odile',
+  hugo: 'holds three plots, and is banned',
+  pavel: 'signed in, and known to no record',
+}
+
+const GROUPS: { readonly [role: string]: string } = { warden: 'marsh-wardens', treasurer: 'marsh-treasury', secretary: 'marsh-office' }
+
+const members = recordsOf('member') as unknown as { id: string; name: string; roles: string[] }[]
+
+/** The accounts, by the names that one is asked for. */
+export const accounts = Object.fromEntries(
+  Object.entries(people).map(([name, { id, email }]): [string, Account] => {
+    const member = members.find((one) => one.id === id)
+    const groups = (member?.roles ?? []).flatMap((role) => GROUPS[role] ?? [])
+    return [name, { sub: id, name: member?.name ?? 'Pavel Horak', email, groups, about: ABOUT[name as 'ines'] }]
+  }),
+)

@@ -1,0 +1,18 @@
+import type { ServerType } from '@hono/node-server'
+
+/** Waits until a server listens, and says where. A port that is taken is told plainly. */
+export async function listening(server: ServerType) {
+  await new Promise<void>((resolve, reject) => {
+    server.once('listening', resolve)
+    server.once('error', reject)
+  })
+  const { port } = server.address() as { port: number }
+  return {
+    url: `http://127.0.0.1:${port}`,
+    port,
+    close: async () => {
+      if ('closeAllConnections' in server) server.closeAllConnections()
+      await new Promise((resolve) => server.close(resolve))
+    },
+  }
+}

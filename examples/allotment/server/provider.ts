@@ -1,0 +1,212 @@
+// A simulated identity provider: OpenID Connect Core 1.0 with the authorization code flow and PKCE (RFC 7636), as far as one application
+// needs it. Signing in is choosing a person, so it is for a demonstration on one's own machine, and nothing else.
+import { serve } from '@hono/node-server'
+import { Hono } from 'hono'
+import { cors } from 'hono/cors'
+import { html } from 'hono/html'
+import { secureHeaders } from 'hono/secure-headers'
+import { exportJWK, generateKeyPair, SignJWT } from 'jose'
+import { listening } from './listening.js'
+
+/** Somebody whom the provider knows. */
+export interface Account {
+  /** The subject: the key of the member. */
+  readonly sub: string
+  readonly name: string
+  readonly email: string
+  /** Groups at the provider. They come in the token; what they count for is the application's business. */
+  readonly groups: readonly string[]
+  /** For whoever chooses. */
+  readonly about: string
+}
+
+/** An application that people may sign in to. */
+export interface Application {
+  readonly clientId: string
+  /** Where people may come back to: their origins. */
+  readonly origins: string[]
+  /** For whom its tokens are meant. */
+  readonly audience: string
+}
+
+export interface ProviderOptions {
+  readonly accounts: { readonly [name: string]: Account }
+  readonly application: Application
+  readonly port?: number
+  /** How long somebody stays signed in, in seconds. Default: an hour. */
+  readonly lifetime?: number
+}
+
+/** A code that has been given out, and what it was given out for. */
+interface Code {
+  readonly account: Account
+  readonly redirectUri: string
+  readonly challenge: string
+  readonly nonce: string | undefined
+  readonly until: number
+}
+
+export type Provider = Awaited<ReturnType<typeof startProvider>>
+
+/** Starts the provider. Its keys are made anew each time. */
+export async function startProvider({ accounts, application, port = 0, lifetime = 3600 }: ProviderOptions) {
+  const { publicKey, privateKey } = await generateKeyPair('ES256')
+  const jwk = { ...(await exportJWK(publicKey)), kid: 'marsh-lane', alg: 'ES256', use: 'sig' }
+  const codes = new Map<string, Code>()
+  const settings = { lifetime }
+
+  const sign = (account: Account, audience: string, claims: object, type: string) =>
+    new SignJWT({ email: account.email, email_verified: true, ...claims })
+      .setProtectedHeader({ alg: 'ES256', kid: jwk.kid, typ: type })
+      .setIssuer(issuer())
+      .setSubject(account.sub)
+      .setAudience(audience)
+      .setIssuedAt()
+      .setJti(crypto.randomUUID())
+      .setExpirationTime(`${settings.lifetime}s`)
+      .sign(privateKey)
+  const accessToken = (account: Account) => sign(account, application.audience, { groups: account.groups }, 'at+jwt')
+
+  const mayReturnTo = (uri: string) => URL.canParse(uri) && application.origins.includes(new URL(uri).origin)
+  /** What is wrong with a request to sign somebody in; nothing where it is right. Of these, nobody is sent back. */
+  const wrongWith = (asked: URLSearchParams) => {
+    if (asked.get('client_id') !== application.clientId) return 'No such application is known here.'
+    if (!mayReturnTo(asked.get('redirect_uri') ?? '')) return 'The application may not send people back there.'
+    if (asked.get('response_type') !== 'code') return 'Only the authorization code flow is offered.'
+    if (asked.get('code_challenge_method') !== 'S256' || !asked.get('code_challenge')) return 'A code challenge (PKCE, S256) is needed.'
+    return undefined
+  }
+  const sentBack = (asked: URLSearchParams, account: Account) => {
+    const code = crypto.randomUUID()
+    const redirectUri = asked.get('redirect_uri') as string
+    const [challenge, nonce] = [asked.get('code_challenge') as string, asked.get('nonce') ?? undefined]
+    codes.set(code, { account, redirectUri, challenge, nonce, until: Date.now() + 60_000 })
+    const back = new URL(redirectUri)
+    back.searchParams.set('code', code)
+    back.searchParams.set('iss', issuer())
+    const state = asked.get('state')
+    if (state !== null) back.searchParams.set('state', state)
+    return back.href
+  }
+  const known = (name: string | undefined) => (name !== undefined && Object.hasOwn(accounts, name) ? accounts[name] : undefined)
+
+  const app = new Hono()
+    .use(secureHeaders({ contentSecurityPolicy: { defaultSrc: ["'none'"], styleSrc: ["'unsafe-inline'"] } }))
+    .get('/.well-known/openid-configuration', cors(), (context) =>
+      context.json({
+        issuer: issuer(),
+        authorization_endpoint: `${issuer()}/authorize`,
+        token_endpoint: `${issuer()}/token`,
+        jwks_uri: `${issuer()}/jwks`,
+        end_session_endpoint: `${issuer()}/sign-out`,
+        response_types_supported: ['code'],
+        grant_types_supported: ['authorization_code'],
+        subject_types_supported: ['public'],
+        id_token_signing_alg_values_supported: ['ES256'],
+        code_challenge_methods_supported: ['S256'],
+        token_endpoint_auth_methods_supported: ['none'],
+        scopes_supported: ['openid', 'email', 'groups'],
+        claims_supported: ['sub', 'name', 'email', 'email_verified', 'groups'],
+        authorization_response_iss_parameter_supported: true,
+      }),
+    )
+    .get('/jwks', cors(), (context) => context.json({ keys: [jwk] }))
+    .get('/authorize', (context) => {
+      const asked = new URL(context.req.url).searchParams
+      const wrong = wrongWith(asked)
+      if (wrong !== undefined) return context.text(wrong, 400)
+      // Whom the application names already is signed in without being asked.
+      const hinted = asked.get('prompt') === 'select_account' ? undefined : known(asked.get('login_hint') ?? undefined)
+      if (hinted !== undefined) return context.redirect(sentBack(asked, hinted))
+      return context.html(choosing(accounts, asked))
+    })
+    .get('/choose/:name', (context) => {
+      const asked = new URL(context.req.url).searchParams
+      const account = known(context.req.param('name'))
+      const wrong = account === undefined ? 'Nobody is called that.' : wrongWith(asked)
+      return wrong === undefined ? context.redirect(sentBack(asked, account as Account)) : context.text(wrong, 400)
+    })
+    .post('/token', cors({ origin: application.origins }), async (context) => {
+      const form = await context.req.parseBody()
+      const refuse = (error: string) => context.json({ error }, 400)
+      if (form.grant_type !== 'authorization_code') return refuse('unsupported_grant_type')
+      const code = codes.get(String(form.code))
+      // Each is good once, whatever comes of it.
+      codes.delete(String(form.code))
+      const rightful =
+        code !== undefined &&
+        code.until > Date.now() &&
+        form.client_id === application.clientId &&
+        form.redirect_uri === code.redirectUri &&
+        (await challengeOf(String(form.code_verifier))) === code.challenge
+      if (!rightful) return refuse('invalid_grant')
+      const { account, nonce } = code
+      const about = { name: account.name, groups: account.groups, ...(nonce === undefined ? {} : { nonce }) }
+      context.header('cache-control', 'no-store')
+      return context.json({
+        token_type: 'Bearer',
+        expires_in: settings.lifetime,
+        scope: 'openid email groups',
+        access_token: await accessToken(account),
+        id_token: await sign(account, application.clientId, about, 'JWT'),
+      })
+    })
+    .get('/sign-out', (context) => {
+      const back = context.req.query('post_logout_redirect_uri') ?? ''
+      return mayReturnTo(back) ? context.redirect(back) : context.text('You have signed out.')
+    })
+
+  const server = serve({ fetch: app.fetch, port, hostname: '127.0.0.1' })
+  const { url, close } = await listening(server)
+  function issuer(): string {
+    return url
+  }
+  return {
+    url,
+    application,
+    settings,
+    /** A token as somebody would be given, for tests and for `pachter check --url`. */
+    tokenOf: (name: string) => accessToken(known(name) as Account),
+    close,
+  }
+}
+
+async function challengeOf(verifier: string): Promise<string> {
+  const digest = await crypto.subtle.digest('SHA-256', new TextEncoder().encode(verifier))
+  return Buffer.from(digest).toString('base64url')
+}
+
+const STYLE = `
+  :root { color-scheme: light dark; --ink: light-dark(#1f2720, #e7ebe4); --faint: light-dark(#57614f, #a5b09c); --line: light-dark(#d8dccf, #3b4337) }
+  body { margin: 0; background: light-dark(#f6f6f1, #171b16); color: var(--ink); font: 16px/1.5 system-ui, sans-serif }
+  main { max-width: 44rem; margin: 0 auto; padding: 2rem 1.25rem }
+  h1 { font-size: 1.4rem; margin: 0 } p { color: var(--faint); margin: 0.25rem 0 1.25rem }
+  ul { list-style: none; margin: 0; padding: 0; display: grid; gap: 0.5rem; grid-template-columns: repeat(auto-fill, minmax(17rem, 1fr)) }
+  a { display: block; padding: 0.7rem 1rem; border: 1px solid var(--line); border-radius: 0.5rem; color: inherit; text-decoration: none; background: light-dark(#fff, #20251e) }
+  a:hover, a:focus-visible { border-color: light-dark(#2f6b3a, #8fc79a); outline: 2px solid light-dark(#2f6b3a, #8fc79a) }
+  small { display: block; color: var(--faint) }`
+
+/** The page on which one chooses who to be. */
+function choosing(accounts: ProviderOptions['accounts'], asked: URLSearchParams) {
+  return html`<!doctype html>
+    <html lang="en">
+      <head>
+        <meta charset="utf-8" />
+        <meta name="viewport" content="width=device-width" />
+        <title>Who are you? · a simulated identity provider</title>
+        <style>${html([STYLE] as never)}</style>
+      </head>
+      <body>
+        <main>
+          <h1>Who are you?</h1>
+          <p>A simulated identity provider: there is no password. Marsh Lane Allotments asks for your name.</p>
+          <ul>
+            ${Object.entries(accounts).map(
+              ([name, account]) =>
+                html`<li><a href="/choose/${encodeURIComponent(name)}?${asked.toString()}">${account.name}<small>${account.about}</small></a></li>`,
+            )}
+          </ul>
+        </main>
+      </body>
+    </html>`
+}

@@ -1,0 +1,139 @@
+import { expect } from 'chai'
+import { accessMatrix } from 'pachter/review'
+import type { Page } from 'playwright-core'
+import { people } from '../../examples/world/people.js'
+import { book } from '../../examples/world/rulebook.js'
+import { type Allotment, buildPage, settled, startAllotment, visit, windows } from '../support/allotment.js'
+import { BROWSER } from '../support/browser.js'
+import { types } from '../support/world.js'
+
+const LISTS = ['/', '/plots', '/diary', '/jobs', '/notices', '/inspections', '/rents', '/members']
+
+interface Offered {
+  readonly marks: readonly { readonly mark: string; readonly fields: string | undefined }[]
+  readonly withheld: readonly { readonly mark: string; readonly why: string; readonly disabled: boolean }[]
+  readonly records: readonly string[]
+}
+
+/** What a page shows and offers, and what it withholds. */
+const look = (page: Page): Promise<Offered> =>
+  page.evaluate(() => ({
+    marks: [...document.querySelectorAll<HTMLElement>('[data-offers]')].map(({ dataset }) => ({
+      mark: dataset.offers as string,
+      fields: dataset.fields,
+    })),
+    withheld: [...document.querySelectorAll<HTMLElement>('[data-withholds]')].map((one) => ({
+      mark: one.dataset.withholds as string,
+      why: document.getElementById(one.getAttribute('aria-describedby') ?? '')?.textContent ?? '',
+      disabled: one.getAttribute('aria-disabled') === 'true',
+    })),
+    records: [...document.querySelectorAll<HTMLElement>('[data-record]')].map(({ dataset }) => dataset.record as string),
+  }))
+
+if (BROWSER)
+  describe('every page of the allotment site, as every person', () => {
+    let app: Allotment
+    before(async function () {
+      this.timeout(60_000)
+      app = await startAllotment(await buildPage())
+    })
+    after(() => app.close())
+    const open = windows(() => app)
+    const cast: { readonly [name: string]: { id: string; email: string } | null } = { ...people, visitor: null }
+
+    async function recordsNow() {
+      const all = await Promise.all(types.map(async (type) => [type, await app.system.list(type)] as const))
+      return Object.fromEntries(all) as { [type: string]: { id: string }[] }
+    }
+
+    /** What somebody might create from where they are, and where the page would offer it. */
+    async function creations(name: string) {
+      const mine = app.data.store.for(cast[name] as never)
+      const [plots, entries, sites] = await Promise.all([mine.list('plot'), mine.list('entry'), mine.list('site')])
+      const day = '2030-10-31T00:00:00.000Z'
+      const plotIds = plots.map(({ id }) => id as string)
+      const everywhere: [where: string, type: string, samples: object[]][] = [
+        [
+          '/plots',
+          'plot',
+          sites.map(({ id }) => ({ number: 99, siteId: id, holderId: null, coHolderIds: [], state: 'vacant', planting: '' })),
+        ],
+        [
+          '/jobs',
+          'job',
+          sites.map(({ id }) => ({ title: 'x', siteId: id, assigneeIds: [], assigneeEmails: [], state: 'open', dueAt: day })),
+        ],
+        ['/notices', 'notice', [{ title: 'x', text: '', state: 'draft' }]],
+        ['/inspections', 'inspection', plotIds.map((plotId) => ({ plotId, findings: '', state: 'draft', seasonEndsAt: day }))],
+        ['/rents', 'invoice', plotIds.map((plotId) => ({ plotId, memberId: (cast[name] as { id: string })?.id, amount: 1, dueAt: day }))],
+        ['/members', 'member', [{ name: 'x', email: 'x@marshlane.example', roles: [], siteIds: [], points: 0, banned: false }]],
+        ['/members', 'team', [{ name: 'x', memberIds: [] }]],
+        ...plotIds.map((plotId): [string, string, object[]] => [`/plots/${plotId}`, 'share', [{ plotId, level: 'look' }]]),
+        ...plotIds.map((plotId): [string, string, object[]] => [`/plots/${plotId}`, 'entry', [{ plotId, audience: 'plot', text: 'x' }]]),
+      ]
+      const offered: string[] = []
+      for (const [where, type, samples] of everywhere) {
+        const verdicts = await Promise.all(
+          samples.map((sample) => mine.verdict('create', type as 'plot', sample as never).catch(() => undefined)),
+        )
+        if (verdicts.some((verdict) => verdict?.allowed)) offered.push(`${where} create ${type}`)
+      }
+      for (const { id } of entries) {
+        const { allowed } = await mine.verdict('create', 'remark', { entryId: id as string, parentId: null, text: 'x' })
+        if (allowed) offered.push('/diary create remark')
+      }
+      return offered
+    }
+
+    for (const name of Object.keys(cast))
+      it(`${name} is shown what they may read, and offered what they may do: no more, and no less`, async function () {
+        this.timeout(60_000)
+        const { page, wrong } = await open(cast[name] === null ? undefined : name, cast[name] === null ? '/' : '/plots')
+        await settled(page)
+        const shown = new Set<string>()
+        const offered = new Map<string, string | undefined>()
+        const created: string[] = []
+        const records = await recordsNow()
+        const reached = accessMatrix(book, 'plot', { people: cast, records }).reached(name, 'read')
+        for (const path of [...LISTS, ...reached.map((key) => `/plots/${key}`)]) {
+          await visit(page, path)
+          const seen = await look(page)
+          for (const record of seen.records) shown.add(record)
+          for (const { mark, fields } of seen.marks) {
+            if (mark.startsWith('create ')) {
+              // On the page of a plot, remarks are the same as in the diary.
+              if (!(mark === 'create remark' && path !== '/diary')) created.push(`${path} ${mark}`)
+            } else offered.set(mark, fields)
+          }
+          for (const { mark, why, disabled } of seen.withheld) {
+            expect([disabled, why.length > 10], `${path}: ${mark} is withheld, and says why: ${why}`).to.deep.equal([true, true])
+            expect(offered.has(mark), `${mark} is offered and withheld`).to.equal(false)
+          }
+        }
+        const mine = app.data.store.for(cast[name] as never)
+        for (const type of types) {
+          const matrix = accessMatrix(book, type, { people: cast, records })
+          const readable = matrix.reached(name, 'read').map((key) => `${type} ${key}`)
+          // A notice that is not out yet, and is seen all the same, is not on the front page; all are on one page or another.
+          expect([...shown].filter((one) => one.startsWith(`${type} `)).sort(), `what is shown of ${type}`).to.deep.equal(readable.sort())
+          for (const action of matrix.actions.filter((one) => one !== 'read' && one !== 'create')) {
+            const does = [...offered.keys()].filter((mark) => mark.startsWith(`${action} ${type} `))
+            const may: string[] = []
+            for (const key of matrix.reached(name, action)) {
+              // The matrix judges a record by itself; the store, what a deletion would take along, too.
+              const { allowed, saying } = await mine.verdict(action as 'update', type, key as string)
+              expect(allowed || action === 'delete', `${action} ${type} ${key}: ${saying}`).to.equal(true)
+              if (!allowed) continue
+              may.push(`${action} ${type} ${key}`)
+              const fields = matrix.access(name, key).find((one) => one.action === action)?.fields
+              if (action === 'update') expect(offered.get(`update ${type} ${key}`)?.split(' ')).to.deep.equal(fields && [...fields])
+            }
+            expect(does.sort(), `${action} ${type}`).to.deep.equal(may.sort())
+          }
+        }
+        expect(created.sort()).to.deep.equal((await creations(name)).sort())
+        expect(wrong()).to.deep.equal([])
+        await page.context().close()
+      })
+  })
+else it('the pages of the allotment site are left out without a browser; to include them: PACHTER_TEST_BROWSER=/usr/bin/chromium npm test')

@@ -1,0 +1,85 @@
+// The full-stack example, built and started for tests, and people who use it in a browser.
+import { mkdtempSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import type { Page } from 'playwright-core'
+import { build } from 'vite'
+import { accounts } from '../../examples/allotment/server/accounts.js'
+import { startApp } from '../../examples/allotment/server/app.js'
+import { openData } from '../../examples/allotment/server/data.js'
+import { startProvider } from '../../examples/allotment/server/provider.js'
+import { browser } from './browser.js'
+
+const configFile = fileURLToPath(new URL('../../examples/allotment/vite.config.ts', import.meta.url))
+
+/** Builds the page. Gives its folder. */
+export async function buildPage(): Promise<string> {
+  const outDir = mkdtempSync(join(tmpdir(), 'pachter-page-'))
+  const { NODE_ENV } = process.env
+  await build({ configFile, logLevel: 'error', build: { outDir } })
+  // It makes production of this process, in which there is no drawer.
+  if (NODE_ENV === undefined) delete process.env.NODE_ENV
+  else process.env.NODE_ENV = NODE_ENV
+  return `${outDir}/`
+}
+
+/** The example with data of its own. */
+export async function startAllotment(page: string, { lifetime = 3600 } = {}) {
+  const data = await openData()
+  const provider = await startProvider({ accounts, application: { clientId: 'marsh-lane', audience: 'allotment', origins: [] }, lifetime })
+  let app = await startApp({ data, provider, page })
+  return {
+    data,
+    provider,
+    url: app.url,
+    system: data.store.asSystem('a test'),
+    stop: () => app.close(),
+    /** On the same port, over the same records. */
+    async startAgain() {
+      app = await startApp({ data, provider, page, port: app.port })
+    },
+    async close() {
+      await app.close()
+      await provider.close()
+      await data.close()
+    },
+  }
+}
+
+export type Allotment = Awaited<ReturnType<typeof startAllotment>>
+
+/** Windows of people, each with what it complained of besides the requests that it makes. */
+export function windows(of: () => Allotment) {
+  const open = browser()
+  return async (who: string | undefined, path = '/plots', look: { width?: number; height?: number; dark?: boolean } = {}) => {
+    const { url } = of()
+    const { page, complaints } = await open(who === undefined ? `${url}${path}` : `${url}/as/${who}`, look)
+    if (who !== undefined) {
+      await page.waitForURL(`${url}/plots`)
+      if (path !== '/plots') await visit(page, path)
+    }
+    return { page, wrong: () => complaints.filter((what) => !what.startsWith('asked for ')) }
+  }
+}
+
+/** Goes to another page as a link within the page does. */
+export async function visit(page: Page, path: string): Promise<void> {
+  await page.evaluate((to) => history.pushState(null, '', to), path)
+  await settled(page)
+}
+
+/** When nothing is on its way any more, and the page has stopped changing. */
+export async function settled(page: Page): Promise<void> {
+  await page.evaluate(async () => {
+    const look = () => document.querySelector('main')?.innerHTML ?? ''
+    let last = ''
+    let same = 0
+    for (let tries = 0; tries < 400 && same < 4; tries++) {
+      await new Promise((resolve) => setTimeout(resolve, 25))
+      const now = look()
+      same = now === last && document.querySelector('[aria-busy=true]') === null ? same + 1 : 0
+      last = now
+    }
+  })
+}
