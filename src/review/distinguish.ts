@@ -4,6 +4,7 @@ import { stampValues } from '../viewpoint/index.js'
 import { type Bits, count, each, has } from './bits.js'
 import type { Expectation, TryExpectation } from './expectation.js'
 import type { Attempted, Ground, Outcome } from './ground.js'
+import { isTakenAlong, reached } from './judge.js'
 import type { RecordSets } from './sets.js'
 
 /** Finds an expectation that holds of a rulebook and not of another, on the same people and records; undefined where it finds none. */
@@ -39,8 +40,8 @@ export function distinguisher(ground: Ground, sets: RecordSets): Distinguisher {
     return found
   }
 
-  function reached(other: Ground, type: string): Expectation | undefined {
-    const { actions } = typeModel(ground.model, type)
+  async function reaching(other: Ground, type: string): Promise<Expectation | undefined> {
+    const { actions, key } = typeModel(ground.model, type)
     for (const action of actions) {
       if (action === 'create') continue
       for (const person of people) {
@@ -49,7 +50,19 @@ export function distinguisher(ground: Ground, sets: RecordSets): Distinguisher {
         const [was, is] = [sets.where(type, mine), sets.where(type, theirs)]
         const at = firstDifference(was, is)
         if (at === undefined) continue
-        const keyAt = (number: number) => sets.rows(type)[number]?.[typeModel(ground.model, type).key] as Key
+        const keyAt = (number: number) => sets.rows(type)[number]?.[key] as Key
+        if (isTakenAlong(ground, action, type)) {
+          // The sets are of the rules of a record itself, and more may stand in the way of a deletion.
+          const found = reachDifference(
+            person,
+            action,
+            type,
+            await reached(ground, person, action, type),
+            await reached(other, person, action, type),
+          )
+          if (found !== undefined) return found
+          continue
+        }
         if (count(was) > MOST_NAMED) return reachExpectation(person, action, type, keyAt(at), has(was, at))
         const keys: Key[] = []
         each(was, (number) => keys.push(keyAt(number)))
@@ -114,7 +127,7 @@ export function distinguisher(ground: Ground, sets: RecordSets): Distinguisher {
 
   return async (other, { types, action }) => {
     for (const type of types) {
-      const found = reached(other, type) ?? fields(other, type)
+      const found = (await reaching(other, type)) ?? fields(other, type)
       if (found !== undefined) return found
     }
     const granted = privileges(other)
@@ -136,6 +149,14 @@ function firstDifference(a: Bits, b: Bits): number | undefined {
     found ??= at
   })
   return found
+}
+
+function reachDifference(person: string, action: string, type: string, was: readonly Key[], is: readonly Key[]): Expectation | undefined {
+  const less = was.find((key) => !is.includes(key))
+  const differing = less ?? is.find((key) => !was.includes(key))
+  if (differing === undefined) return undefined
+  if (was.length > MOST_NAMED) return reachExpectation(person, action, type, differing, less !== undefined)
+  return { kind: 'reach', person, action, type, extent: 'exactly', keys: was }
 }
 
 function reachExpectation(person: string, action: string, type: string, key: Key, allowed: boolean): Expectation {

@@ -1,5 +1,5 @@
 import type { Row } from '../condition/index.js'
-import { type Key, sameValue, typeModel } from '../rulebook/index.js'
+import { isJudgedAlong, type Key, sameValue, typeModel } from '../rulebook/index.js'
 import { stampValues } from '../viewpoint/index.js'
 import {
   type AccessExpectation,
@@ -59,8 +59,8 @@ async function reach(ground: Ground, { person, action, type, extent, keys }: Rea
   const missing = extent === 'none' ? [] : [...said].filter((key) => !found.has(key))
   const surplus = extent === 'at least' ? [] : [...found].filter((key) => said.has(key) === (extent === 'none'))
   return [
-    ...told(missing, 'missing', (key) => reason(ground, person, action, type, key)),
-    ...told(surplus, 'too many', (key) => reason(ground, person, action, type, key)),
+    ...(await told(missing, 'missing', (key) => reason(ground, person, action, type, key))),
+    ...(await told(surplus, 'too many', (key) => reason(ground, person, action, type, key))),
     ...(extent === 'none' && action === 'read' ? await opened(ground, person, type, [...said], found) : []),
   ]
 }
@@ -76,8 +76,13 @@ async function opened(ground: Ground, person: string, type: string, keys: readon
   return problems
 }
 
-async function reached(ground: Ground, person: string, action: string, type: string): Promise<Key[]> {
+/** The records to which a person may do something: of a deletion, with all that goes along with it. */
+export async function reached(ground: Ground, person: string, action: string, type: string): Promise<Key[]> {
   const { key } = typeModel(ground.model, type)
+  if (isTakenAlong(ground, action, type)) {
+    const rows = await ground.store(person).list(type, { withActions: ['delete'] })
+    return rows.flatMap(({ record, may }) => (may.delete?.allowed ? [(record as Row)[key] as Key] : []))
+  }
   const rows =
     action === 'read'
       ? await ground.store(person).list(type)
@@ -85,11 +90,16 @@ async function reached(ground: Ground, person: string, action: string, type: str
   return rows.map((row) => (row as Row)[key] as Key)
 }
 
+/** Whether other records may stand in the way of it, whatever the rules say of the record itself. */
+export function isTakenAlong({ model }: Ground, action: string, type: string): boolean {
+  return action === 'delete' && isJudgedAlong(model, type)
+}
+
 /** The records in a line for each reason. */
-function told(keys: readonly Key[], what: string, why: (key: Key) => string): string[] {
+async function told(keys: readonly Key[], what: string, why: (key: Key) => Promise<string>): Promise<string[]> {
   const reasons = new Map<string, Key[]>()
   for (const key of keys.slice(0, MOST_TOLD)) {
-    const said = why(key)
+    const said = await why(key)
     reasons.set(said, [...(reasons.get(said) ?? []), key])
   }
   const lines = [...reasons].map(([said, alike]) => `${what}: ${alike.join(', ')}; ${said}`)
@@ -98,9 +108,15 @@ function told(keys: readonly Key[], what: string, why: (key: Key) => string): st
   return [...lines, `and ${keys.length - MOST_TOLD} more: ${others}${keys.length > 2 * MOST_TOLD ? ', ...' : ''}`]
 }
 
-function reason(ground: Ground, person: string, action: string, type: string, key: Key): string {
+async function reason(ground: Ground, person: string, action: string, type: string, key: Key): Promise<string> {
   const record = ground.record(type, key)
-  return record === undefined ? 'there is no such record' : reasonOf(ground.viewpoint(person).why(action as never, type, record))
+  if (record === undefined) return 'there is no such record'
+  const why = ground.viewpoint(person).why(action as never, type, record)
+  if (why.verdict.allowed && isTakenAlong(ground, action, type)) {
+    const { allowed } = await ground.store(person).verdict('delete', type, key)
+    if (!allowed) return 'its own rules let it, but a record that belongs to it stands in the way'
+  }
+  return reasonOf(why)
 }
 
 async function fields(ground: Ground, { person, action, type: typeName, key, extent, fields }: FieldsExpectation): Promise<string[]> {
@@ -111,15 +127,16 @@ async function fields(ground: Ground, { person, action, type: typeName, key, ext
   const has = verdict?.allowed ? (verdict.fields ?? others) : []
   const said = fields === 'all' ? others : fields
   const verb = action === 'read' ? 'sees' : 'changes'
-  if (verdict?.allowed !== true && extent !== 'none') return [`${verb} nothing of it; ${reason(ground, person, action, typeName, key)}`]
+  if (verdict?.allowed !== true && extent !== 'none')
+    return [`${verb} nothing of it; ${await reason(ground, person, action, typeName, key)}`]
   const missing = extent === 'none' ? [] : said.filter((name) => !has.includes(name))
   const surplus = extent === 'at least' ? [] : has.filter((name) => said.includes(name) === (extent === 'none'))
-  const by = () => reason(ground, person, action, typeName, key)
+  const by = missing.length + surplus.length === 0 ? '' : await reason(ground, person, action, typeName, key)
   const given = action === 'read' ? Object.keys((await ground.attempt(person, { action, type: typeName, key })).record ?? {}) : []
   const leaked = given.filter((name) => name !== type.key && !has.includes(name))
   return [
-    ...(missing.length === 0 ? [] : [`hidden or fixed: ${missing.join(', ')}; ${by()}`]),
-    ...(surplus.length === 0 ? [] : [`${verb} too much: ${surplus.join(', ')}; ${by()}`]),
+    ...(missing.length === 0 ? [] : [`hidden or fixed: ${missing.join(', ')}; ${by}`]),
+    ...(surplus.length === 0 ? [] : [`${verb} too much: ${surplus.join(', ')}; ${by}`]),
     ...(leaked.length === 0 ? [] : [`given although hidden: ${leaked.join(', ')}`]),
   ]
 }
@@ -129,12 +146,16 @@ async function access(ground: Ground, { person, type: typeName, key, actions }: 
   if (record === undefined) return ['there is no such record']
   const view = ground.viewpoint(person)
   const type = typeModel(ground.model, typeName)
-  return type.actions.flatMap((action) => {
-    if (action === 'create') return []
-    const { allowed } = view.verdict(action as never, typeName, record)
-    if (allowed === actions.includes(action)) return []
-    return [`${allowed ? 'may, and should not' : 'should, and may not'}: ${action}; ${reason(ground, person, action, typeName, key)}`]
-  })
+  const problems: string[] = []
+  for (const action of type.actions) {
+    if (action === 'create') continue
+    const asked = isTakenAlong(ground, action, typeName) ? ground.store(person).verdict('delete', typeName, key) : undefined
+    const { allowed } = (await asked) ?? view.verdict(action as never, typeName, record)
+    if (allowed === actions.includes(action)) continue
+    const why = await reason(ground, person, action, typeName, key)
+    problems.push(`${allowed ? 'may, and should not' : 'should, and may not'}: ${action}; ${why}`)
+  }
+  return problems
 }
 
 async function privilege(ground: Ground, { kind, person, name, has }: PrivilegeExpectation): Promise<string[]> {

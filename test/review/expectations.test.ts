@@ -70,6 +70,12 @@ describe('expectations', () => {
     await fails(ines.doesNotSee('plot', ['p-01']), /too many: p-01; let by holder/)
     await fails(ines.sees('plot', { 'p-01': ['wardenNotes'] }), /hidden or fixed: wardenNotes; let by holder; all but wardenNotes/)
     await fails(ines.changesExactly('plot', { 'p-01': ['planting', 'state'] }), /hidden or fixed: state/)
+    // Of the team there is a job left.
+    const kofi = look.as('kofi')
+    const inTheWay = /w-01; its own rules let it, but a record that belongs to it stands in the way/
+    await fails(kofi.mayExactly('delete', 'team', ['w-01', 'w-02']), new RegExp(`missing: ${inTheWay.source}`))
+    await look.holds({ kind: 'access', person: 'kofi', type: 'team', key: 'w-01', actions: ['read', 'update'] })
+    await look.holds({ kind: 'access', person: 'kofi', type: 'team', key: 'w-02', actions: ['read', 'update', 'delete'] })
     await fails(
       ines.mayExactly('delete', 'entry', ['e-01']),
       /too many: e-13; let by author: the entry's authorId is my id \["m-01"\]; or by host/,

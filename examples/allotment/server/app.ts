@@ -1,5 +1,6 @@
 // The application's server: the records behind their rules, one procedure of its own, and the page.
 import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { serve } from '@hono/node-server'
 import { serveStatic } from '@hono/node-server/serve-static'
@@ -22,6 +23,14 @@ export interface AppOptions {
   readonly page?: string
   /** The developer's drawer. Never in production: it tells why, and with what values. Default: yes. */
   readonly drawer?: boolean
+}
+
+function readPage(folder: string): string {
+  try {
+    return readFileSync(join(folder, 'index.html'), 'utf8')
+  } catch {
+    throw new Error(`there is no page in ${folder}; npm run demo builds it`)
+  }
 }
 
 /** Starts the application. The page has to be built before: `npm run demo` does so. */
@@ -56,9 +65,7 @@ export async function startApp({ data: { store }, provider, port = 0, page: buil
   // A procedure of the server's own: whom it refuses, and what it changes, is the rulebook's business all the same.
   const guarded = guard(store, { identity, signIn: '/sign-in' })
 
-  const page = readFileSync(`${built}index.html`, 'utf8')
-    .replaceAll('%ISSUER%', issuer)
-    .replaceAll('%CLIENT%', provider.application.clientId)
+  const page = readPage(built).replaceAll('%ISSUER%', issuer).replaceAll('%CLIENT%', provider.application.clientId)
   const app = new Hono()
     .use(
       secureHeaders({

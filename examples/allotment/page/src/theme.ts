@@ -17,11 +17,10 @@ const leaf: MantineColorsTuple = [
 export const theme = createTheme({
   colors: { leaf },
   primaryColor: 'leaf',
-  primaryShade: { light: 8, dark: 6 },
+  primaryShade: { light: 8, dark: 7 },
   defaultRadius: 'md',
   fontFamily: 'system-ui, sans-serif',
   headings: { fontWeight: '600', sizes: { h1: { fontSize: '1.6rem' }, h2: { fontSize: '1.15rem' } } },
-  autoContrast: true,
   components: { Badge: { defaultProps: { tt: 'none', fw: 500 } } },
   cursorType: 'pointer',
   respectReducedMotion: true,

@@ -36,7 +36,11 @@ export function MembersPage() {
                     <div>
                       <Text fw={600}>
                         {record.name} {record.id === view.me && <Badge variant="light">you</Badge>}{' '}
-                        {record.banned && <Badge color="red">banned</Badge>}
+                        {record.banned && (
+                          <Badge color="red" variant="light">
+                            banned
+                          </Badge>
+                        )}
                       </Text>
                       <Text size="sm" c="dimmed">
                         {(record.siteIds ?? []).map(names.site).join(', ') || 'of no site'}
