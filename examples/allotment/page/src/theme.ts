@@ -21,7 +21,11 @@ export const theme = createTheme({
   defaultRadius: 'md',
   fontFamily: 'system-ui, sans-serif',
   headings: { fontWeight: '600', sizes: { h1: { fontSize: '1.6rem' }, h2: { fontSize: '1.15rem' } } },
-  components: { Badge: { defaultProps: { tt: 'none', fw: 500 } } },
+  components: {
+    Badge: { defaultProps: { tt: 'none', fw: 500 } },
+    // The head of a dialog is none of the page.
+    Modal: { defaultProps: { closeButtonProps: { 'aria-label': 'Close' }, attributes: { header: { role: 'presentation' } } } },
+  },
   cursorType: 'pointer',
   respectReducedMotion: true,
 })

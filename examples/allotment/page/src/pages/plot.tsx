@@ -142,7 +142,7 @@ function Sharing({
           })}
         </ul>
       </Listed>
-      <Modal opened={open} onClose={() => setOpen(false)} title={`Share plot ${plot.number}`} closeButtonProps={{ 'aria-label': 'Close' }}>
+      <Modal opened={open} onClose={() => setOpen(false)} title={`Share plot ${plot.number}`}>
         <RecordForm
           type="share"
           fields={['memberId', 'level', 'until']}
@@ -187,12 +187,7 @@ function HandOver({ plot }: { readonly plot: Seen<'plot'> }) {
       <Button size="xs" variant="light" onClick={() => setOpen(true)}>
         Hand over
       </Button>
-      <Modal
-        opened={open}
-        onClose={() => setOpen(false)}
-        title={`Hand over plot ${plot.number}`}
-        closeButtonProps={{ 'aria-label': 'Close' }}
-      >
+      <Modal opened={open} onClose={() => setOpen(false)} title={`Hand over plot ${plot.number}`}>
         <Stack gap="sm">
           <Select
             label="To"

@@ -105,7 +105,7 @@ function NewPlot() {
       <CreateOffer type="plot" verdict={verdict} record={sample} use={() => setOpen(true)} look={{ size: 'sm', variant: 'filled' }}>
         New plot
       </CreateOffer>
-      <Modal opened={open} onClose={() => setOpen(false)} title="New plot" closeButtonProps={{ 'aria-label': 'Close' }}>
+      <Modal opened={open} onClose={() => setOpen(false)} title="New plot">
         <RecordForm
           type="plot"
           fields={['number', 'siteId', 'state', 'planting']}

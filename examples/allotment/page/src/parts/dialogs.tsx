@@ -39,7 +39,7 @@ export function Change({ type, shown, name, quiet = false, label = 'Edit' }: Cha
       <Offer action="update" type={type} shown={shown} quiet={quiet} use={() => setOpen(true)} of={name}>
         {label}
       </Offer>
-      <Modal opened={open} onClose={close} title={`${label} ${name}`} closeButtonProps={{ 'aria-label': 'Close' }}>
+      <Modal opened={open} onClose={close} title={`${label} ${name}`}>
         <RecordForm
           type={type}
           fields={may.update?.fields}
@@ -106,7 +106,7 @@ export function Remove({
       >
         {label}
       </Offer>
-      <Modal opened={open} onClose={close} title={`${label} ${name}?`} closeButtonProps={{ 'aria-label': 'Close' }}>
+      <Modal opened={open} onClose={close} title={`${label} ${name}?`}>
         <Stack gap="sm">
           {problem && (
             <Alert color="red" role="alert" title={problem.title}>

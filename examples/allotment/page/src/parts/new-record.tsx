@@ -40,7 +40,7 @@ function Asked({ type, label, submit, sample, initial = {}, fields, since = [], 
       <CreateOffer type={type} verdict={verdict} record={sample} use={() => setOpen(true)} look={{ size: 'sm' }}>
         {label}
       </CreateOffer>
-      <Modal opened={open} onClose={() => setOpen(false)} title={label} closeButtonProps={{ 'aria-label': 'Close' }}>
+      <Modal opened={open} onClose={() => setOpen(false)} title={label}>
         <RecordForm
           type={type}
           fields={letBy}
