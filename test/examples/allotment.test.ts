@@ -135,10 +135,22 @@ if (BROWSER)
         })
       expect(await status(), 'and the server agrees').to.equal(401)
       app.provider.settings.lifetime = 3600
+      const other = await page.context().newPage()
+      await other.goto(`${app.url}/notices`)
+      expect(await other.getByRole('heading', { name: 'Sign in again' }).count(), 'another window is somebody of its own').to.equal(0)
       await page.locator('main').getByRole('button', { name: 'Sign in' }).click()
       await page.getByRole('link', { name: /Ines Varela/ }).click()
       await page.waitForURL(`${app.url}/diary`)
       await appears(page, 'entry e-01')
+      // Or they go on as nobody.
+      await page.evaluate(() => {
+        const session = JSON.parse(sessionStorage.getItem('session') ?? '{}')
+        sessionStorage.setItem('session', JSON.stringify({ ...session, until: Date.now() }))
+      })
+      await page.reload()
+      await page.getByRole('button', { name: 'Go on as a visitor' }).click()
+      await page.getByText('a visitor', { exact: true }).waitFor()
+      await appears(page, 'plot p-06')
     })
 
     it('a server that goes and comes back: the page says so, and misses nothing', async () => {

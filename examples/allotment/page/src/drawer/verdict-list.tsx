@@ -21,10 +21,10 @@ export function VerdictList({ verdicts }: { readonly verdicts: readonly Used[] }
 }
 
 /** Of a record that is not there yet: to what it would belong. */
-const about = (record: object = {}) =>
-  Object.entries(record)
-    .flatMap(([name, value]) => (name.endsWith('Id') && typeof value === 'string' && value !== '' ? [`${name} ${value}`] : []))
-    .join(', ')
+function about(record: object = {}): string {
+  const links = Object.entries(record).filter(([name, value]) => name.endsWith('Id') && typeof value === 'string' && value !== '')
+  return links.map(([name, value]) => `for ${name.slice(0, -2)} ${value}`).join(', ')
+}
 
 const nameOf = ({ action, type, key, record }: Used) => `${type} ${key ?? ''} ${action} ${key === undefined ? JSON.stringify(record) : ''}`
 

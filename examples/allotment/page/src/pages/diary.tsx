@@ -78,7 +78,7 @@ function Write({ plot, since }: { readonly plot: Seen<'plot'>; readonly since: r
   const sample = { plotId: plot.id, audience: 'plot', text: '…' }
   const verdict = useAnswer('create', 'entry', sample, { since })
   return (
-    <Group mb="sm">
+    <Group mb="sm" className="offers">
       {open && verdict.allowed ? (
         <Card withBorder w="100%">
           <RecordForm
@@ -166,7 +166,7 @@ function Thread({ remarks, below, all }: ThreadProps & { readonly remarks: reado
           verdict={verdict}
           record={sample}
           use={() => setSaying(true)}
-          look={{ size: 'compact-xs', variant: 'subtle' }}
+          look={{ size: 'compact-xs', variant: 'subtle', ml: -8 }}
         >
           Remark on it
         </CreateOffer>

@@ -81,6 +81,12 @@ export function Refused({ saying }: { readonly saying: string }) {
 
 /** For whoever has to say who they are: they come back to where they were. */
 export function SignIn({ again = false }: { readonly again?: boolean }) {
+  const { signOut } = useSession()
+  const [, go] = useLocation()
+  const goOn = () => {
+    signOut()
+    go('/')
+  }
   return (
     <Plain title={again ? 'Sign in again' : 'Sign in'}>
       <Text>
@@ -89,7 +95,15 @@ export function SignIn({ again = false }: { readonly again?: boolean }) {
           : 'This page is for members. You come back to it when you have signed in.'}
       </Text>
       <SignInButton />
-      <Link href="/">To the front page</Link>
+      {again ? (
+        <div>
+          <Button variant="default" onClick={goOn}>
+            Go on as a visitor
+          </Button>
+        </div>
+      ) : (
+        <Link href="/">To the front page</Link>
+      )}
     </Plain>
   )
 }
