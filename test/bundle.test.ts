@@ -2,14 +2,15 @@ import { readdirSync, readFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { gzipSync } from 'node:zlib'
 import { expect } from 'chai'
-import { build, type Rollup } from 'vite'
+import type { Rollup } from 'vite'
+import { buildWith } from './support/vite.js'
 
 const dist = fileURLToPath(new URL('../dist/', import.meta.url))
 
 /** What a browser gets of an entry, and which packages it asks for. */
 async function bundled(entry: string) {
   const asked: string[] = []
-  const [output] = (await build({
+  const [output] = (await buildWith({
     configFile: false,
     logLevel: 'silent',
     plugins: [{ name: 'note-imports', enforce: 'pre', resolveId: (id, importer) => void (importer && asked.push(id)) }],

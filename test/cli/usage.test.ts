@@ -3,7 +3,7 @@ import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } fr
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect } from 'chai'
-import { pachter, plain, root, runs } from '../support/command.js'
+import { pachter, plain, root, runs, within } from '../support/command.js'
 
 describe('how the command is called', () => {
   describe('help', () => {
@@ -119,9 +119,9 @@ export default configure({ rulebook: book, data: 'data', people: { ines: { id: '
     ['a file of no record type', 'data/plots.json', '[]', 'plots.json', 'plot.json?'],
   ]
   for (const [what, file, text, ...says] of BROKEN) {
-    it(`says what is wrong with ${what}`, () => {
+    it(`says what is wrong with ${what}`, async () => {
       write(file, text)
-      const { status, stderr, stdout } = pachter('list plot --for ines', folder)
+      const { status, stderr, stdout } = await within(`list plot --for ines --config ${join(folder, 'pachter.config.ts')}`)
       expect(status, stdout).to.equal(2)
       for (const words of says) expect(stderr).to.include(words)
       expect(stderr).not.to.match(/\n\s+at /)

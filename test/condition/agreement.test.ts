@@ -46,7 +46,7 @@ describe('a condition means the same', () => {
           ).to.deep.equal(answer)
         }
       }),
-      { numRuns: 300 },
+      { numRuns: 200 },
     )
   })
 

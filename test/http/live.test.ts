@@ -126,7 +126,7 @@ describe('live lists of what may be deleted', () => {
         expect(needless).to.deep.equal([])
         await live.close()
       }),
-      { numRuns: 50 },
+      { numRuns: 30 },
     )
   })
 })

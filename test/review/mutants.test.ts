@@ -136,13 +136,15 @@ describe('rule mutants', () => {
     ).to.equal(true)
   })
 
+  // The whole of it takes half a minute: CI runs it by itself, `npx pachter check --mutants`.
   it('of the demo world are noticed, all that do anything otherwise', async () => {
-    const { status, stdout } = await within('check --mutants --format json')
+    const { status, stdout } = await within('check --mutants --type plot --type team --type inspection --format json')
     const results = JSON.parse(stdout) as { outcome: string; type?: string; rule: string; step: string }[]
     expect(results.filter(({ outcome }) => outcome === 'missed')).to.deep.equal([])
     expect(status).to.equal(0)
-    expect(results.filter(({ outcome }) => outcome === 'noticed').length).to.be.greaterThan(340)
-    expect(results.length).to.equal(mutantsOf(book.model).length)
+    expect(results.filter(({ outcome }) => outcome === 'noticed').length).to.be.greaterThan(80)
+    const those = mutantsOf(book.model).filter(({ type }) => ['plot', 'team', 'inspection'].includes(type ?? ''))
+    expect(results.length).to.equal(those.length)
   })
 
   it('are missed without expectations, and what is proposed then notices them', async () => {

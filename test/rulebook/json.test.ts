@@ -212,7 +212,7 @@ describe('a rulebook in JSON', () => {
           holder[name] = before
         }
       }),
-      { numRuns: 500 },
+      { numRuns: 300 },
     )
   })
 })

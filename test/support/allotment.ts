@@ -3,24 +3,20 @@ import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import type { Page } from 'playwright-core'
-import { build } from 'vite'
+import type { Page, Request } from 'playwright-core'
 import { accounts } from '../../examples/allotment/server/accounts.js'
 import { startApp } from '../../examples/allotment/server/app.js'
 import { openData } from '../../examples/allotment/server/data.js'
 import { startProvider } from '../../examples/allotment/server/provider.js'
 import { browser } from './browser.js'
+import { buildWith } from './vite.js'
 
 const configFile = fileURLToPath(new URL('../../examples/allotment/vite.config.ts', import.meta.url))
 
 /** Builds the page. Gives its folder. */
 export async function buildPage(): Promise<string> {
   const outDir = mkdtempSync(join(tmpdir(), 'pachter-page-'))
-  const { NODE_ENV } = process.env
-  await build({ configFile, logLevel: 'error', build: { outDir } })
-  // It makes production of this process, in which there is no drawer.
-  if (NODE_ENV === undefined) delete process.env.NODE_ENV
-  else process.env.NODE_ENV = NODE_ENV
+  await buildWith({ configFile, build: { outDir } })
   return `${outDir}/`
 }
 
@@ -55,6 +51,12 @@ export function windows(of: () => Allotment) {
   return async (who: string | undefined, path = '/plots', look: { width?: number; height?: number; dark?: boolean } = {}) => {
     const { url } = of()
     const { page, complaints } = await open(who === undefined ? `${url}${path}` : `${url}/as/${who}`, look)
+    const waiting = new Set<Request>()
+    underway.set(page, waiting)
+    // A list that is kept up to date never ends.
+    page.on('request', (request) => request.url().includes('/api/') && !request.url().includes('my-lists') && waiting.add(request))
+    for (const over of ['requestfinished', 'requestfailed'] as const)
+      page.on(over as 'requestfinished', (request) => waiting.delete(request))
     if (who !== undefined) {
       await page.waitForURL(`${url}/plots`)
       if (path !== '/plots') await visit(page, path)
@@ -69,17 +71,17 @@ export async function visit(page: Page, path: string): Promise<void> {
   await settled(page)
 }
 
+const underway = new WeakMap<Page, ReadonlySet<Request>>()
+
 /** When nothing is on its way any more, and the page has stopped changing. */
 export async function settled(page: Page): Promise<void> {
-  await page.evaluate(async () => {
-    const look = () => document.querySelector('main')?.innerHTML ?? ''
-    let last = ''
-    let same = 0
-    for (let tries = 0; tries < 400 && same < 4; tries++) {
-      await new Promise((resolve) => setTimeout(resolve, 25))
-      const now = look()
-      same = now === last && document.querySelector('[aria-busy=true]') === null ? same + 1 : 0
-      last = now
-    }
-  })
+  let last = ''
+  for (let tries = 0, same = 0; tries < 400 && same < 3; tries++) {
+    await page.waitForTimeout(25)
+    const now = await page.evaluate(() =>
+      document.querySelector('main [aria-busy=true]') === null ? (document.querySelector('main')?.innerHTML ?? '') : '',
+    )
+    same = now === last && now !== '' && (underway.get(page)?.size ?? 0) === 0 ? same + 1 : 0
+    last = now
+  }
 }

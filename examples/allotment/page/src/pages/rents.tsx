@@ -57,7 +57,15 @@ export function RentsPage() {
                     <Table.Td>{names.member(record.memberId)}</Table.Td>
                     <Table.Td className="number">{moneyText(record.amount)}</Table.Td>
                     <Table.Td>{dayText(record.dueAt)}</Table.Td>
-                    <Table.Td>{record.paidAt ? dayText(record.paidAt) : <Badge color="yellow" variant="light">open</Badge>}</Table.Td>
+                    <Table.Td>
+                      {record.paidAt ? (
+                        dayText(record.paidAt)
+                      ) : (
+                        <Badge color="yellow" variant="light">
+                          open
+                        </Badge>
+                      )}
+                    </Table.Td>
                     <Table.Td>
                       <Group gap="xs" justify="flex-end" wrap="nowrap">
                         <Change type="invoice" shown={shown} name={name} />
