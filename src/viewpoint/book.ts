@@ -12,6 +12,8 @@ import {
   type LinksOf,
   type Model,
   type Names,
+  noteApart,
+  noteWritten,
   type Out,
   type RecordDefinitions,
   type RecordTerms,
@@ -215,15 +217,15 @@ export function rulebookOf(model: Model): Rulebook {
   return Object.freeze({
     model,
     warnings: model.warnings,
-    standings: (standings: unknown) => rulebookOf(withStandings(model, standings)),
-    privileges: (privileges: unknown) => rulebookOf(withGrants(model, 'privileges', privileges)),
-    routines: (routines: unknown) => rulebookOf(withGrants(model, 'routines', routines)),
-    gate: (gate: unknown) => rulebookOf(withGate(model, gate)),
-    rules: (rules: unknown) => rulebookOf(withRules(model, rules)),
-    without: (type: string, title: string) => rulebookOf(withoutRule(model, type, title)),
+    standings: (given: unknown) => rulebookOf(noteWritten(model, withStandings(model, given), 'standings', given)),
+    privileges: (given: unknown) => rulebookOf(noteWritten(model, withGrants(model, 'privileges', given), 'privileges', given)),
+    routines: (given: unknown) => rulebookOf(noteWritten(model, withGrants(model, 'routines', given), 'routines', given)),
+    gate: (given: unknown) => rulebookOf(noteWritten(model, withGate(model, given), 'gate')),
+    rules: (given: unknown) => rulebookOf(noteWritten(model, withRules(model, given), 'rules', given)),
+    without: (type: string, title: string) => rulebookOf(noteWritten(model, withoutRule(model, type, title))),
     rulesOf(type: string, rules: (...words: unknown[]) => unknown) {
       const tied = (...words: unknown[]) => rules(...words)
-      return Object.assign(tied, { type })
+      return noteApart(Object.assign(tied, { type }))
     },
     for(me: unknown, { now, records, within }: { now?: Clock; records?: LinkedRecords; within?: string } = {}) {
       const links = linksOver(model, records ?? {})

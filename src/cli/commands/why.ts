@@ -6,6 +6,7 @@ import { UsageError } from '../errors.js'
 import { clauseText } from '../explain.js'
 import { readKey } from '../key.js'
 import { say } from '../output.js'
+import { type Places, placesOf, placeText } from '../places.js'
 import { openSession, type Person } from '../session.js'
 import { readSettings } from '../values.js'
 import type { TryOptions } from './try.js'
@@ -25,8 +26,9 @@ export async function whyCommand(actionName: string, typeName: string, keyText: 
   const stored = key === undefined ? sent : findRecord(session.records[typeName] as readonly Row[], type, key)
   const becomes = options.set.length > 0 && action === 'update' ? { ...stored, ...sent } : undefined
   const explanation = session.viewpoint(person, options.within).why(action, typeName, stored as never, becomes as never)
-  if (options.format === 'json') say(JSON.stringify(explanation, null, 2))
-  else report(explanation, type, person)
+  const places = placesOf(session.loaded.model)
+  if (options.format === 'json') say(JSON.stringify(withPlaces(explanation, type, places), null, 2))
+  else report(explanation, type, person, places)
 }
 
 function findRecord(rows: readonly Row[], type: TypeModel, key: Key): Row {
@@ -38,7 +40,18 @@ function findRecord(rows: readonly Row[], type: TypeModel, key: Key): Row {
   return found
 }
 
-function report({ verdict, decidedBy, clauses, clause, withheldBy, fields }: Explanation, type: TypeModel, person: Person): void {
+/** The explanation, with where each clause is in the source. */
+function withPlaces({ clause, clauses, ...rest }: Explanation, type: TypeModel, places: Places) {
+  const placed = (one: ClauseTrace) => ({ ...one, place: places.clause(type.name, rest.decidedBy, one.title) })
+  return { ...rest, ...(clause ? { clause: placed(clause) } : {}), clauses: clauses.map(placed) }
+}
+
+function report(
+  { verdict, decidedBy, clauses, clause, withheldBy, fields }: Explanation,
+  type: TypeModel,
+  person: Person,
+  places: Places,
+): void {
   const name = person.name === 'visitor' ? 'a visitor' : person.name
   const wording: Wording = { record: `the ${type.name}`, person: `${name}'s` }
   const record = `${type.name}${verdict.key === undefined ? '' : ` ${verdict.key}`}`
@@ -48,7 +61,7 @@ function report({ verdict, decidedBy, clauses, clause, withheldBy, fields }: Exp
   if (verdict.fields !== undefined) say(`  Fields: ${verdict.fields.join(', ') || 'none'}, besides the key.`)
   say()
   for (const { kind, title, trace } of withheldBy) {
-    say(kind === 'gate' ? 'Withheld by a gate that does not hold:' : 'Withheld by a veto:')
+    say(kind === 'gate' ? 'Withheld by a gate that does not hold:' : `Withheld by a veto${placeText(places.veto(type.name, title))}:`)
     for (const line of clauseText({ title: kind === 'gate' ? describe(trace.node, wording) : title, holds: trace.holds, trace }, wording))
       say(line)
     say()
@@ -63,12 +76,13 @@ function report({ verdict, decidedBy, clauses, clause, withheldBy, fields }: Exp
     say(`No clause lets anybody ${decidedBy} a ${type.name}.`)
     return
   }
+  const place = placeText(places.clause(type.name, decidedBy, clause.title))
   say(
     verdict.allowed
-      ? `By this clause for ${decidedBy}:`
+      ? `By this clause for ${decidedBy}${place}:`
       : clause.holds
-        ? `A clause for ${decidedBy} would let it:`
-        : `Nearest clause for ${decidedBy}:`,
+        ? `A clause for ${decidedBy} would let it${place}:`
+        : `Nearest clause for ${decidedBy}${place}:`,
   )
   for (const line of clauseText(clause, wording)) say(line)
   if (clause.onlyWithin) say(`  It counts within ${clause.onlyWithin.join(' or ')} only: ask with --within.`)

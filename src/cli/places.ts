@@ -1,0 +1,41 @@
+import { readFileSync } from 'node:fs'
+import { type SourcePlace, sourcePlaces } from '../review/index.js'
+import type { Model } from '../rulebook/index.js'
+import { shownPath } from './expectations.js'
+
+/** Where clauses and vetoes are in the source, by their titles. */
+export interface Places {
+  clause(type: string, action: string, title: string): SourcePlace | undefined
+  veto(type: string, title: string): SourcePlace | undefined
+}
+
+export function placesOf(model: Model): Places {
+  const places = sourcePlaces(model, readable)
+  const numberOf = (rules: readonly { readonly title: string }[] | undefined, title: string) =>
+    (rules ?? []).findIndex((rule) => rule.title === title)
+  return {
+    clause(type, action, title) {
+      const at = numberOf(model.types[type]?.rules?.may[action], title)
+      return at < 0 ? undefined : shown(places.clause(type, action, at))
+    },
+    veto(type, title) {
+      const at = numberOf(model.types[type]?.rules?.vetoes, title)
+      return at < 0 ? undefined : shown(places.veto(type, at))
+    },
+  }
+}
+
+const shown = (place: SourcePlace | undefined): SourcePlace | undefined => place && { ...place, file: shownPath(place.file) }
+
+/** A place as editors and terminals understand it. */
+export function placeText(place: SourcePlace | undefined): string {
+  return place === undefined ? '' : ` (${place.file}:${place.line})`
+}
+
+function readable(file: string): string | undefined {
+  try {
+    return readFileSync(file, 'utf8')
+  } catch {
+    return undefined
+  }
+}
