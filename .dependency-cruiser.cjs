@@ -1,5 +1,5 @@
 // Imports point one way: every folder may know those before it, and none after it.
-const LAYERS = ['condition', 'rulebook', 'viewpoint', 'client', 'react', 'sql', 'documents', 'store', 'review', 'http', 'cli']
+const LAYERS = ['condition', 'rulebook', 'viewpoint', 'client', 'react', 'sql', 'documents', 'store', 'review', 'page', 'http', 'cli']
 const CORE = '^src/(condition|rulebook|viewpoint|client)/|^src/index\\.ts$'
 
 module.exports = {

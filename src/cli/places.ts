@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs'
-import { type SourcePlace, sourcePlaces } from '../review/index.js'
+import { type SourcePlace, type SourcePlaces, sourcePlaces } from '../review/index.js'
 import type { Model } from '../rulebook/index.js'
 import { shownPath } from './expectations.js'
 
@@ -9,18 +9,30 @@ export interface Places {
   veto(type: string, title: string): SourcePlace | undefined
 }
 
-export function placesOf(model: Model): Places {
+/** Where the parts of a rulebook are, with files as they are called from here. */
+export function sourcePlacesOf(model: Model): SourcePlaces {
   const places = sourcePlaces(model, readable)
+  return {
+    rules: (type) => shown(places.rules(type)),
+    clause: (type, action, at) => shown(places.clause(type, action, at)),
+    veto: (type, at) => shown(places.veto(type, at)),
+    standing: (type, name) => shown(places.standing(type, name)),
+    grant: (kind, name) => shown(places.grant(kind, name)),
+  }
+}
+
+export function placesOf(model: Model): Places {
+  const places = sourcePlacesOf(model)
   const numberOf = (rules: readonly { readonly title: string }[] | undefined, title: string) =>
     (rules ?? []).findIndex((rule) => rule.title === title)
   return {
     clause(type, action, title) {
       const at = numberOf(model.types[type]?.rules?.may[action], title)
-      return at < 0 ? undefined : shown(places.clause(type, action, at))
+      return at < 0 ? undefined : places.clause(type, action, at)
     },
     veto(type, title) {
       const at = numberOf(model.types[type]?.rules?.vetoes, title)
-      return at < 0 ? undefined : shown(places.veto(type, at))
+      return at < 0 ? undefined : places.veto(type, at)
     },
   }
 }

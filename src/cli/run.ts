@@ -9,6 +9,7 @@ import { driftCommand } from './commands/drift.js'
 import { listCommand } from './commands/list.js'
 import { MATRIX_FORMATS, matrixCommand } from './commands/matrix.js'
 import { peopleCommand } from './commands/people.js'
+import { reviewCommand } from './commands/review.js'
 import { rulesCommand } from './commands/rules.js'
 import { tryCommand } from './commands/try.js'
 import { whoCommand } from './commands/who.js'
@@ -159,6 +160,23 @@ Examples:
   pachter who plot p-01`,
       )
       .action((type, key, options) => whoCommand(type, key, options)),
+  )
+
+  program.addCommand(
+    command('review', "Opens a page on which one looks through everybody's eyes: who may do what, lists side by side, and why.")
+      .option('--port <number>', 'where it listens, on this machine alone', '4320')
+      .option('--out <folder>', 'writes a copy of it into a folder, to be handed to a reviewer; the records are in it')
+      .addOption(without())
+      .addOption(live())
+      .addHelpText(
+        'after',
+        `
+Examples:
+  pachter review
+  pachter review --out for-review
+  pachter review --db postgres://me@localhost/garden`,
+      )
+      .action((options) => reviewCommand(options)),
   )
 
   program.addCommand(

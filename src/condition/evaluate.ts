@@ -299,10 +299,12 @@ function someAbove(node: SomeNode, { type, by, link, key, self }: AncestorsNode)
     goOn(first)
     for (let values = ahead.pop(); values !== undefined; values = ahead.pop()) {
       for (const row of links.find(type, places, values)) {
-        look(course, node.each, row)
+        // Where the chain comes back to, it is not looked at again, nor at where it began.
+        course.looking[node.each] = row
         const own = keyOf(record, env)
         if (met.has(own)) continue
         met.add(own)
+        look(course, node.each, row)
         if (fits(record, env)) return true
         goOn(next)
       }

@@ -91,7 +91,7 @@ function someLines(part: Trace, wording: Wording, depth: number, title: string |
 }
 
 /** The key of a record that a link led to: its first field, as shapes are written. */
-function keyText(row: Row = {}): string {
+export function keyText(row: Row = {}): string {
   return String(Object.values(row)[0] ?? '')
 }
 

@@ -69,6 +69,17 @@ const LIBRARY_OPTIONS: Record<string, unknown> = {
   },
 }
 
+/** What a shape says of itself, as JSON Schema. */
+export function schemaOf(shape: Shape): Record<string, unknown> {
+  return shape['~standard'].jsonSchema.output({ target: 'draft-2020-12', libraryOptions: LIBRARY_OPTIONS })
+}
+
+/** A shape that says the same, and takes whatever it is given: its checks were code, and stayed behind. */
+export function shapeOf(schema: Record<string, unknown>): Shape {
+  const validate = (value: unknown) => ({ value })
+  return { '~standard': { version: 1, vendor: 'pachter', validate, jsonSchema: { output: () => schema } } }
+}
+
 /** Where in a schema the reading is. A schema that holds itself is read a few levels deep. */
 interface Place {
   readonly root: Json

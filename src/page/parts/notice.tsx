@@ -1,0 +1,19 @@
+import type { ReactNode } from 'react'
+
+/** The page where there is nothing else to show. */
+export function Notice({
+  title,
+  isError = false,
+  children,
+}: {
+  readonly title: string
+  readonly isError?: boolean
+  readonly children: ReactNode
+}) {
+  return (
+    <main className="notice" role={isError ? 'alert' : 'status'}>
+      <h1>{title}</h1>
+      <p>{children}</p>
+    </main>
+  )
+}

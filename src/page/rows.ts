@@ -1,0 +1,58 @@
+// Which people and records are shown: those that were searched for, and those on which people differ.
+import type { Looking } from './address.js'
+import type { Drawn } from './engine.js'
+
+/** The numbers of the people and of the records that are shown. */
+export interface Shown {
+  readonly people: readonly number[]
+  readonly rows: readonly number[]
+}
+
+/** A search that names people narrows to them; any other narrows the records. */
+export function shownOf(drawn: Drawn, { search, differing }: Pick<Looking, 'search' | 'differing'>): Shown {
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean)
+  const named = words.filter((word) => drawn.people.some((person) => person.toLowerCase().startsWith(word)))
+  const rest = words.filter((word) => !named.includes(word))
+  const people = numbers(drawn.people.length).filter(
+    (at) => named.length === 0 || named.some((word) => (drawn.people[at] as string).toLowerCase().startsWith(word)),
+  )
+  const fits = (at: number) => rest.every((word) => `${drawn.keys[at]} ${drawn.labels[at]}`.toLowerCase().includes(word))
+  const differs = (at: number) => {
+    const first = people[0]
+    if (first === undefined) return false
+    return people.some(
+      (person) => drawn.cells[person]?.[at] !== drawn.cells[first]?.[at] || drawn.partly[person]?.[at] !== drawn.partly[first]?.[at],
+    )
+  }
+  return { people, rows: numbers(drawn.keys.length).filter((at) => fits(at) && (!differing || differs(at))) }
+}
+
+const numbers = (count: number) => Array.from({ length: count }, (_, at) => at)
+
+/** A letter for each action but reading, as few as tell them apart. */
+export function lettersOf(actions: readonly string[]): string[] {
+  const letters: string[] = []
+  for (const action of actions.slice(1)) {
+    let length = 1
+    while (length < action.length && letters.includes(action.slice(0, length))) length++
+    letters.push(action.slice(0, length))
+  }
+  return letters
+}
+
+/** What a cell says, as signs: the disc is for reading, letters are for the rest. */
+export function cellText(drawn: Drawn, letters: readonly string[], person: number, row: number): string {
+  const bits = drawn.cells[person]?.[row] ?? 0
+  if ((bits & 1) === 0) return ''
+  const disc = drawn.partly[person]?.[row] ? '◐' : '●'
+  const rest = letters.filter((_, at) => bits & (1 << (at + 1))).join('')
+  return rest === '' ? disc : `${disc} ${rest}`
+}
+
+/** The same in words, for whoever hears it. */
+export function cellWords(drawn: Drawn, person: number, row: number): string {
+  const bits = drawn.cells[person]?.[row] ?? 0
+  const does = drawn.actions.filter((_, at) => at > 0 && bits & (1 << at))
+  const reads = (bits & 1) === 0 ? 'does not see it' : drawn.partly[person]?.[row] ? 'reads some fields' : 'reads it'
+  return [reads, ...does].join(', ')
+}

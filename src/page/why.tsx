@@ -1,0 +1,152 @@
+// Why somebody may do something to a record, or may not: what decided, part by part, and where it stands in the source.
+import { useEffect, useRef, useState } from 'react'
+import type { SourcePlace } from '../review/source.js'
+import type { Looking } from './address.js'
+import type { Drawn, Told } from './engine.js'
+import type { Rules } from './rules.js'
+
+interface WhyProps {
+  readonly drawn: Drawn
+  readonly rules: Rules
+  readonly looking: Looking
+  readonly look: (changes: Partial<Looking>) => void
+}
+
+export function Why({ drawn, rules, looking: { type, person, key, action = 'read' }, look }: WhyProps) {
+  const [told, setTold] = useState<{ readonly of: string; readonly why: Told }>()
+  const title = useRef<HTMLHeadingElement>(null)
+  const at = drawn.keys.findIndex((one) => String(one) === key)
+  const isKnown = at >= 0 && person !== undefined && drawn.people.includes(person) && drawn.actions.includes(action)
+  const of = `${type} ${key} ${person} ${action}`
+  useEffect(() => {
+    if (!isKnown) return
+    let gone = false
+    rules.why(type, person as string, drawn.keys[at] as string, action).then((why) => !gone && setTold({ of, why }))
+    return () => {
+      gone = true
+    }
+  }, [rules, drawn, of])
+  const close = () => look({ key: undefined, person: undefined, action: undefined })
+  const why = told?.of === of ? told.why : undefined
+  return (
+    <aside className="why" aria-label="Why" aria-live="polite">
+      <div className="why-head">
+        <h2 ref={title}>
+          {person} and {type} {key}
+        </h2>
+        <button type="button" onClick={close} aria-label="Close">
+          ×
+        </button>
+      </div>
+      {!isKnown && <p role="alert">There is no such person, record or action here.</p>}
+      {isKnown && (
+        <div className="actions" role="group" aria-label="Action">
+          {drawn.actions.map((one, bit) => {
+            const may = ((drawn.cells[drawn.people.indexOf(person as string)]?.[at] ?? 0) >> bit) & 1
+            return (
+              <button key={one} type="button" aria-pressed={one === action} onClick={() => look({ action: one })}>
+                <span className={may ? 'yes' : 'no'} aria-hidden="true">
+                  {may ? '✓' : '✕'}
+                </span>{' '}
+                {one}
+                <span className="unseen">{may ? ', allowed' : ', not allowed'}</span>
+              </button>
+            )
+          })}
+        </div>
+      )}
+      {why && <Explained why={why} action={action} person={person as string} />}
+    </aside>
+  )
+}
+
+function Explained({ why, action, person }: { readonly why: Told; readonly action: string; readonly person: string }) {
+  const { allowed, outcome, saying, fields, decidedBy, withheld, clause, others } = why
+  const failing = allowed || withheld.length > 0 ? [] : (clause?.failing ?? [])
+  return (
+    <>
+      <p>
+        <strong className={allowed ? 'yes' : 'no'}>
+          {allowed ? 'Allowed' : outcome === 'not found' ? 'Not found, to them' : outcome === 'sign in' ? 'Sign in first' : 'Refused'}
+        </strong>
+        {fields && `, with ${fields.join(', ') || 'the key alone'}`}.{saying !== undefined && ` They are told: “${saying}”`}
+      </p>
+      {decidedBy !== action && (
+        <p className="faint">
+          What {person} does not see, they cannot {action}: the clauses for {decidedBy} decide.
+        </p>
+      )}
+      {withheld.map(({ kind, title, lines, place }) => (
+        <section key={title}>
+          <h3>
+            {kind === 'gate' ? 'Withheld by a gate' : 'Withheld by a veto'} <Place place={place} />
+          </h3>
+          <Lines lines={lines} />
+        </section>
+      ))}
+      {clause ? (
+        <section>
+          <h3>
+            {allowed ? `By this clause for ${decidedBy}` : clause.holds ? 'A clause would let it' : `The nearest clause for ${decidedBy}`}{' '}
+            <Place place={clause.place} />
+          </h3>
+          <Lines lines={clause.lines} />
+        </section>
+      ) : (
+        <p>No clause lets anybody {decidedBy} it.</p>
+      )}
+      {failing.length > 0 && (
+        <section>
+          <h3>It would be allowed if this were otherwise</h3>
+          <ul>
+            {failing.map(({ text, values }, at) => (
+              <li key={`${at} ${text}`}>
+                {text} {values && <span className="faint">[{values}]</span>}
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      {others.length > 0 && (
+        <section>
+          <h3>The other clauses</h3>
+          <ul className="lines">
+            {others.map(({ title, holds, place }, at) => (
+              <li key={`${at} ${title}`}>
+                <Mark holds={holds} /> {title} <Place place={place} />
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+    </>
+  )
+}
+
+function Mark({ holds }: { readonly holds: boolean }) {
+  return <span className={holds ? 'yes' : 'no'}>{holds ? 'holds' : 'fails'}</span>
+}
+
+function Lines({
+  lines,
+}: {
+  readonly lines: readonly { readonly depth: number; readonly holds: boolean; readonly text: string; readonly values?: string }[]
+}) {
+  return (
+    <ul className="lines">
+      {lines.map(({ depth, holds, text, values }, at) => (
+        <li key={`${at} ${text}`} style={{ marginInlineStart: `${depth * 0.9}rem` }}>
+          <Mark holds={holds} /> {text} {values && <span className="faint">[{values}]</span>}
+        </li>
+      ))}
+    </ul>
+  )
+}
+
+function Place({ place }: { readonly place: SourcePlace | null }) {
+  return place === null ? null : (
+    <code className="place">
+      {place.file}:{place.line}
+    </code>
+  )
+}
