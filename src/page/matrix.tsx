@@ -3,7 +3,7 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { type KeyboardEvent, memo, useEffect, useMemo, useRef, useState } from 'react'
 import type { Looking } from './address.js'
 import type { Drawn } from './engine.js'
-import { cellText, cellWords, lettersOf, shownOf } from './rows.js'
+import { cellChange, cellText, cellWords, lettersOf, shownOf } from './rows.js'
 
 interface MatrixProps {
   readonly drawn: Drawn
@@ -71,7 +71,7 @@ export function Matrix({ drawn, looking, look }: MatrixProps) {
       </p>
     )
   // As wide as the longest name.
-  const width = Math.min(10, Math.max(3.6, ...people.map((at) => (drawn.people[at] as string).length * 0.62 + 1.4)))
+  const width = Math.min(10, Math.max(3.6, ...people.map((at) => (drawn.people[at] as string).length * 0.62 + 1.8)))
   const columns = `${isNarrow ? 'minmax(0, 1fr)' : 'minmax(11rem, 17rem)'} repeat(${people.length}, ${isNarrow ? '6rem' : `${width}rem`})`
   const cellId = (row: number, person: number) => `cell-${row}-${person}`
   return (
@@ -182,7 +182,7 @@ const Row = memo(
         </div>
         {people.map((person, column) => {
           const text = cellText(drawn, letters, person, at)
-          const look = `${text === '' ? 'none' : text.length === 1 ? 'reads' : 'changes'}${column === active ? ' active' : ''}${column === chosen ? ' chosen' : ''}`
+          const look = `${text === '' ? 'none' : /[a-z]/.test(text) ? 'changes' : 'reads'} ${cellChange(drawn, person, at) ?? ''}${column === active ? ' active' : ''}${column === chosen ? ' chosen' : ''}`
           return (
             <div
               key={person}

@@ -24,7 +24,10 @@ export function shownOf(drawn: Drawn, { search, differing }: Pick<Looking, 'sear
       (person) => drawn.cells[person]?.[at] !== drawn.cells[first]?.[at] || drawn.partly[person]?.[at] !== drawn.partly[first]?.[at],
     )
   }
-  return { people, rows: numbers(drawn.keys.length).filter((at) => fits(at) && (!differing || differs(at))) }
+  // Where something is tried, what differs by it counts too.
+  const tried = (at: number) =>
+    people.some((person) => drawn.was?.[person]?.[at] !== undefined && drawn.was[person]?.[at] !== drawn.cells[person]?.[at])
+  return { people, rows: numbers(drawn.keys.length).filter((at) => fits(at) && (!differing || differs(at) || tried(at))) }
 }
 
 const numbers = (count: number) => Array.from({ length: count }, (_, at) => at)
@@ -40,13 +43,22 @@ export function lettersOf(actions: readonly string[]): string[] {
   return letters
 }
 
+/** How a cell came to be otherwise by what is tried. */
+export function cellChange(drawn: Drawn, person: number, row: number): 'gained' | 'lost' | 'other' | undefined {
+  if (drawn.was === undefined) return undefined
+  const [was = 0, is = 0] = [drawn.was[person]?.[row], drawn.cells[person]?.[row]]
+  if (was === is) return undefined
+  return (was & ~is) === 0 ? 'gained' : (is & ~was) === 0 ? 'lost' : 'other'
+}
+
 /** What a cell says, as signs: the disc is for reading, letters are for the rest. */
 export function cellText(drawn: Drawn, letters: readonly string[], person: number, row: number): string {
   const bits = drawn.cells[person]?.[row] ?? 0
-  if ((bits & 1) === 0) return ''
+  const change = { gained: '+ ', lost: '− ', other: '± ', none: '' }[cellChange(drawn, person, row) ?? 'none']
+  if ((bits & 1) === 0) return change.trim()
   const disc = drawn.partly[person]?.[row] ? '◐' : '●'
   const rest = letters.filter((_, at) => bits & (1 << (at + 1))).join('')
-  return rest === '' ? disc : `${disc} ${rest}`
+  return `${change}${rest === '' ? disc : `${disc} ${rest}`}`
 }
 
 /** The same in words, for whoever hears it. */
@@ -54,5 +66,6 @@ export function cellWords(drawn: Drawn, person: number, row: number): string {
   const bits = drawn.cells[person]?.[row] ?? 0
   const does = drawn.actions.filter((_, at) => at > 0 && bits & (1 << at))
   const reads = (bits & 1) === 0 ? 'does not see it' : drawn.partly[person]?.[row] ? 'reads some fields' : 'reads it'
-  return [reads, ...does].join(', ')
+  const change = cellChange(drawn, person, row)
+  return [reads, ...does, ...(change === undefined ? [] : [change === 'other' ? 'gained and lost' : change])].join(', ')
 }

@@ -34,5 +34,17 @@ export async function openRules(project: Project): Promise<{ readonly about: Abo
     <K extends keyof Engine>(what: K) =>
     (...given: Parameters<Engine[K]>) =>
       ask(what, given)
-  return { about, rules: { about: of('about'), matrix: of('matrix'), why: of('why'), list: of('list') } }
+  return {
+    about,
+    rules: {
+      about: of('about'),
+      matrix: of('matrix'),
+      why: of('why'),
+      list: of('list'),
+      try: of('try'),
+      form: of('form'),
+      record: of('record'),
+      claims: of('claims'),
+    },
+  }
 }

@@ -10,9 +10,13 @@ interface WhyProps {
   readonly rules: Rules
   readonly looking: Looking
   readonly look: (changes: Partial<Looking>) => void
+  /** Opens a form for the record, or for the person's claims. */
+  readonly edit: (what: 'record' | 'claims') => void
+  readonly remove: () => void
+  readonly without: (title: string) => void
 }
 
-export function Why({ drawn, rules, looking: { type, person, key, action = 'read' }, look }: WhyProps) {
+export function Why({ drawn, rules, looking: { type, person, key, action = 'read' }, look, edit, remove, without }: WhyProps) {
   const [told, setTold] = useState<{ readonly of: string; readonly why: Told }>()
   const title = useRef<HTMLHeadingElement>(null)
   const at = drawn.keys.findIndex((one) => String(one) === key)
@@ -55,12 +59,40 @@ export function Why({ drawn, rules, looking: { type, person, key, action = 'read
           })}
         </div>
       )}
-      {why && <Explained why={why} action={action} person={person as string} />}
+      {why && <Explained why={why} action={action} person={person as string} without={without} />}
+      {isKnown && (
+        <section>
+          <h3>Try it otherwise</h3>
+          <p className="buttons">
+            <button type="button" onClick={() => edit('record')}>
+              Edit {type} {key}
+            </button>
+            <button type="button" onClick={remove}>
+              Remove it
+            </button>
+            {person !== 'visitor' && (
+              <button type="button" onClick={() => edit('claims')}>
+                Edit {person}’s claims
+              </button>
+            )}
+          </p>
+        </section>
+      )}
     </aside>
   )
 }
 
-function Explained({ why, action, person }: { readonly why: Told; readonly action: string; readonly person: string }) {
+function Explained({
+  why,
+  action,
+  person,
+  without,
+}: {
+  readonly why: Told
+  readonly action: string
+  readonly person: string
+  readonly without: (title: string) => void
+}) {
   const { allowed, outcome, saying, fields, decidedBy, withheld, clause, others } = why
   const failing = allowed || withheld.length > 0 ? [] : (clause?.failing ?? [])
   return (
@@ -82,6 +114,11 @@ function Explained({ why, action, person }: { readonly why: Told; readonly actio
             {kind === 'gate' ? 'Withheld by a gate' : 'Withheld by a veto'} <Place place={place} />
           </h3>
           <Lines lines={lines} />
+          {kind === 'veto' && (
+            <button type="button" className="plain" onClick={() => without(title)}>
+              Try it without this veto
+            </button>
+          )}
         </section>
       ))}
       {clause ? (
@@ -91,6 +128,11 @@ function Explained({ why, action, person }: { readonly why: Told; readonly actio
             <Place place={clause.place} />
           </h3>
           <Lines lines={clause.lines} />
+          {clause.holds && (
+            <button type="button" className="plain" onClick={() => without(clause.title)}>
+              Try it without this clause
+            </button>
+          )}
         </section>
       ) : (
         <p>No clause lets anybody {decidedBy} it.</p>

@@ -37,12 +37,16 @@ export interface AccessMatrix {
   access(person: string, key: Key): readonly Access[]
   /** The keys of the records on which somebody may do the action, in the order of the records. */
   reached(person: string, action: string): Key[]
+  /** Names the places, in the order of `keys`, of the records on which somebody may do the action. */
+  eachReached(person: string, action: string, visit: (at: number) => void): void
   /** How many records somebody may do the action to. */
   count(person: string, action: string): number
   /** How many of the people may do the action to the record. */
   countOf(key: Key, action: string): number
   /** Whether somebody reads some fields only of the record. */
   isPartly(person: string, key: Key): boolean
+  /** The same for all: names the places of those records. */
+  eachPartly(person: string, visit: (at: number) => void): void
   /** The standings that somebody has towards the record. */
   standings(person: string, key: Key): readonly string[]
   /** Whether somebody may create records of the type: always, never, or depending on the record. */
@@ -146,6 +150,7 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
       each(bitsOf(person, action), (at) => reached.push(keys[at] as Key))
       return reached
     },
+    eachReached: (person: string, action: string, visit: (at: number) => void) => each(bitsOf(person, action), visit),
     count: (person: string, action: string) => count(bitsOf(person, action)),
     countOf(key: Key, action: string) {
       const at = numberOf(key)
@@ -154,6 +159,10 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
     isPartly(person: string, key: Key) {
       const bits = partly.get(known(person))
       return bits !== undefined && has(bits, numberOf(key))
+    },
+    eachPartly(person: string, visit: (at: number) => void) {
+      const bits = partly.get(known(person))
+      if (bits !== undefined) each(bits, visit)
     },
     standings(person: string, key: Key) {
       const at = numberOf(key)

@@ -9,6 +9,7 @@ import { type Row, trace } from 'pachter/condition'
 import { accessMatrix, failings, openProject, type Project, projectOf } from 'pachter/review'
 import type { Page } from 'playwright-core'
 import { book } from '../../examples/world/rulebook.js'
+import { engineOf } from '../../src/page/engine.js'
 import { cases, keyed, linksOf, NOW } from '../support/agreement.js'
 import { BROWSER, browser } from '../support/browser.js'
 import { root, runs, within } from '../support/command.js'
@@ -49,6 +50,82 @@ describe('a project as data', () => {
     const why = ground.viewpoint('odile').why('read', 'plot', ground.record('plot', 'p-01') as never)
     const [only, ...more] = failings(why.clause?.trace as never, {})
     expect([only?.text, more.length]).to.deep.equal(["share h-03: that share's until (forever if missing) is after now", 0])
+  })
+})
+
+describe('what is tried on the page', () => {
+  it('gains and loses what comparing both matrices would show, whatever is changed', () => {
+    const engine = engineOf(JSON.parse(JSON.stringify(project)))
+    const titles = types.flatMap((type) =>
+      [...Object.values(book.model.types[type]?.rules?.may ?? {}).flat(), ...(book.model.types[type]?.rules?.vetoes ?? [])].map(
+        ({ title }) => ({ type, title }),
+      ),
+    )
+    const record = fc
+      .record({
+        type: fc.constantFrom(...types),
+        row: fc.nat(),
+        other: fc.nat(),
+        field: fc.nat(),
+        gone: fc.constantFrom(false, false, true),
+      })
+      .map(({ type, row, other, field, gone }) => {
+        const all = records[type] as { id: string; [name: string]: unknown }[]
+        const one = all[row % all.length] as (typeof all)[number]
+        const name = Object.keys(one)[field % Object.keys(one).length] as string
+        const from = all[other % all.length] as (typeof all)[number]
+        return { type, key: one.id, record: gone ? null : { ...one, ...(name === 'id' || !(name in from) ? {} : { [name]: from[name] }) } }
+      })
+    fc.assert(
+      fc.property(
+        fc.uniqueArray(record, { maxLength: 3, selector: ({ type, key }) => `${type} ${key}` }),
+        fc.subarray(titles, { maxLength: 1 }),
+        (changed, off) => {
+          const claims = { id: 'm-01' }
+          const told = engine.try({ records: changed, people: [{ name: 'eve', claims }], off })
+          const next = Object.fromEntries(
+            types.map((type) => {
+              const mine = changed.filter((one) => one.type === type)
+              const rows = (records[type] as { id: string }[]).flatMap((row) => {
+                const found = mine.find(({ key }) => key === row.id)
+                return found === undefined ? [row] : found.record === null ? [] : [found.record]
+              })
+              return [type, rows]
+            }),
+          )
+          const rules = off.reduce(
+            (left, { type, title }) => left.without(type as never, title),
+            book as { model: typeof book.model } & typeof book,
+          )
+          const people = { ...ground.people, eve: claims }
+          const wanted: string[] = []
+          for (const type of types) {
+            const [was, is] = [matrixOf(type), accessMatrix(rules, type, { people, records: next, now: options.now })]
+            for (const person of Object.keys(people))
+              for (const key of was.keys)
+                for (const action of was.actions) {
+                  const [before, after] = [
+                    person !== 'eve' && was.allows(person, key, action),
+                    is.keys.includes(key) && is.allows(person, key, action),
+                  ]
+                  if (before !== after) wanted.push(`${after ? '+' : '-'} ${person} ${action} ${type} ${key}`)
+                }
+          }
+          expect(
+            told.map(({ type, person, key, action, gained }) => `${gained ? '+' : '-'} ${person} ${action} ${type} ${key}`).sort(),
+          ).to.deep.equal(wanted.sort())
+        },
+      ),
+      { numRuns: 6 },
+    )
+    expect(engine.try({ records: [], people: [], off: [] })).to.deep.equal([])
+    expect(() => engine.try({ records: [], people: [{ name: 'eve', claims: { id: 7 } }], off: [] })).to.throw('id')
+    expect(() => engine.record('plot', { number: 'many' })).to.throw('a number is needed')
+    for (const type of types)
+      for (const row of records[type] as { id: string }[]) {
+        const texts = Object.fromEntries(engine.form(type, row.id).map(({ name, text, isMissing }) => [name, isMissing ? undefined : text]))
+        expect(engine.record(type, texts), 'a form gives back what it was given').to.deep.equal(row)
+      }
   })
 })
 
@@ -210,6 +287,36 @@ describe('pachter review', () => {
         await page.getByLabel('Beside them').selectOption('bram')
         await list('bram').getByText('p-10').waitFor()
         expect(page.url()).to.include('bram')
+      })
+
+      it('shows what happens to whom if a plot is shared, or a clause is not there, and forgets it again', async () => {
+        const { page, complaints } = await open(`${site.url}/#share/matrix`)
+        await shown(page)
+        await page.getByRole('button', { name: 'one more share' }).click()
+        const share = { plotId: 'p-02', grantedById: 'm-02', memberId: 'm-99' }
+        for (const [name, value] of Object.entries(share)) await page.getByLabel(name, { exact: true }).fill(value)
+        await page.getByLabel('until', { exact: true }).fill('soon')
+        await page.getByRole('button', { name: 'Try it', exact: true }).click()
+        await page.getByRole('alert').getByText('an instant is needed').waitFor()
+        await page.getByLabel('until', { exact: true }).fill('2027-01-01T00:00:00Z')
+        await page.getByRole('button', { name: 'Try it', exact: true }).click()
+        const tray = page.getByRole('region', { name: 'What is tried' })
+        await tray.getByRole('button', { name: 'pavel: read plot p-02' }).click()
+        await page.getByRole('gridcell', { name: 'pavel, p-02: reads some fields, update, gained' }).waitFor()
+        await page.getByRole('complementary', { name: 'Why' }).getByText('share new-1').waitFor()
+        await page.getByRole('button', { name: 'Try it without this clause' }).click()
+        await tray.getByText('bram: read plot p-10').waitFor()
+        await page.getByRole('gridcell', { name: 'bram, p-10: does not see it, lost' }).waitFor()
+        await tray.getByRole('button', { name: 'Throw it away' }).click()
+        await page.getByRole('gridcell', { name: 'pavel, p-02: does not see it', exact: true }).waitFor()
+        expect(await page.getByRole('gridcell', { name: /gained|lost/ }).count()).to.equal(0)
+        await page.getByRole('button', { name: 'somebody else' }).click()
+        await page.getByLabel('name', { exact: true }).fill('eve')
+        await page.getByLabel('claims, as JSON').fill('{"id": 7}')
+        await page.getByRole('button', { name: 'Try it', exact: true }).click()
+        await tray.getByText(/id/).first().waitFor()
+        expect(await page.getByRole('columnheader', { name: 'eve' }).count(), 'claims that do not fit are nobody').to.equal(0)
+        expect(wrong(complaints)).to.deep.equal([])
       })
 
       for (const [look, width, height, dark] of [

@@ -1,0 +1,41 @@
+// What is tried: changes that are written nowhere, one for each record, person or rule.
+import type { Trial } from './engine.js'
+
+export const NOTHING: Trial = { records: [], people: [], off: [] }
+
+/** One change, and the trial without it. */
+export interface Change {
+  readonly words: string
+  readonly without: Trial
+}
+
+/** The changes of a trial, in words. */
+export function changesOf(trial: Trial): Change[] {
+  return [
+    ...trial.records.map(({ type, key, record }, at) => ({
+      words: record === null ? `${type} ${key} removed` : `${type} ${key}`,
+      without: { ...trial, records: trial.records.filter((_, one) => one !== at) },
+    })),
+    ...trial.people.map(({ name }, at) => ({
+      words: `${name}’s claims`,
+      without: { ...trial, people: trial.people.filter((_, one) => one !== at) },
+    })),
+    ...trial.off.map(({ type, title }, at) => ({
+      words: `${type} without “${title}”`,
+      without: { ...trial, off: trial.off.filter((_, one) => one !== at) },
+    })),
+  ]
+}
+
+/** A trial with one more change; a later one of the same record or person takes the place of an earlier. */
+export function withRecord(trial: Trial, one: Trial['records'][number]): Trial {
+  return { ...trial, records: [...trial.records.filter(({ type, key }) => type !== one.type || key !== one.key), one] }
+}
+
+export function withPerson(trial: Trial, one: Trial['people'][number]): Trial {
+  return { ...trial, people: [...trial.people.filter(({ name }) => name !== one.name), one] }
+}
+
+export function withoutRule(trial: Trial, one: Trial['off'][number]): Trial {
+  return { ...trial, off: [...trial.off.filter(({ type, title }) => type !== one.type || title !== one.title), one] }
+}

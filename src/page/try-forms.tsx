@@ -1,0 +1,176 @@
+// Forms for what is tried: a record, or somebody's claims.
+import { type FormEvent, type ReactNode, useEffect, useRef, useState } from 'react'
+import type { FormField } from './engine.js'
+import type { Rules } from './rules.js'
+
+/** A form in a dialog. */
+function Dialog({
+  title,
+  submit,
+  problem,
+  close,
+  children,
+}: {
+  readonly title: string
+  readonly submit: () => void
+  readonly problem: string | undefined
+  readonly close: () => void
+  readonly children: ReactNode
+}) {
+  const dialog = useRef<HTMLDialogElement>(null)
+  useEffect(() => dialog.current?.showModal(), [])
+  const submitted = (event: FormEvent) => {
+    event.preventDefault()
+    submit()
+  }
+  return (
+    <dialog ref={dialog} onClose={close} aria-labelledby="dialog-title">
+      <form onSubmit={submitted}>
+        <h2 id="dialog-title">{title}</h2>
+        {children}
+        {problem !== undefined && (
+          <p role="alert" className="no">
+            {problem}
+          </p>
+        )}
+        <div className="buttons">
+          <button type="button" onClick={close}>
+            Cancel
+          </button>
+          <button type="submit" className="main">
+            Try it
+          </button>
+        </div>
+      </form>
+    </dialog>
+  )
+}
+
+/** A record to be tried: one that is there, or one more. */
+export function RecordForm({
+  rules,
+  type,
+  recordKey,
+  done,
+  close,
+}: {
+  readonly rules: Rules
+  readonly type: string
+  readonly recordKey: string | number | undefined
+  readonly done: (record: { readonly [field: string]: unknown }) => void
+  readonly close: () => void
+}) {
+  const [fields, setFields] = useState<readonly FormField[]>()
+  const [problem, setProblem] = useState<string>()
+  useEffect(() => {
+    let gone = false
+    rules.form(type, recordKey).then((found) => !gone && setFields(found))
+    return () => {
+      gone = true
+    }
+  }, [rules, type, recordKey])
+  const set = (name: string, changes: Partial<FormField>) =>
+    setFields((old) => old?.map((one) => (one.name === name ? { ...one, ...changes } : one)))
+  const submit = () => {
+    const texts = Object.fromEntries((fields ?? []).map(({ name, text, isMissing }) => [name, isMissing ? undefined : text]))
+    rules.record(type, texts).then(done, (error: Error) => setProblem(error.message))
+  }
+  if (fields === undefined) return null
+  return (
+    <Dialog
+      title={recordKey === undefined ? `One more ${type}` : `${type} ${recordKey}, as it would be`}
+      submit={submit}
+      problem={problem}
+      close={close}
+    >
+      <p className="faint">It is tried here, and written nowhere. Lists have commas; null is null.</p>
+      {fields.map(({ name, text, isMissing, field }) => (
+        <div key={name} className="field">
+          <label htmlFor={`field-${name}`}>{name}</label>
+          {field.values !== undefined && !field.list ? (
+            <select
+              id={`field-${name}`}
+              value={isMissing ? '' : text}
+              onChange={(event) => set(name, { text: event.currentTarget.value, isMissing: false })}
+            >
+              {isMissing && <option value="">missing</option>}
+              {field.values.map((value) => (
+                <option key={String(value)}>{String(value)}</option>
+              ))}
+            </select>
+          ) : (
+            <input
+              id={`field-${name}`}
+              value={isMissing ? '' : text}
+              placeholder={isMissing ? 'missing' : ''}
+              onChange={(event) => set(name, { text: event.currentTarget.value, isMissing: false })}
+            />
+          )}
+          {field.optional && (
+            <label className="missing">
+              <input type="checkbox" checked={isMissing} onChange={(event) => set(name, { isMissing: event.currentTarget.checked })} />{' '}
+              missing
+            </label>
+          )}
+        </div>
+      ))}
+    </Dialog>
+  )
+}
+
+/** Somebody's claims to be tried: of somebody who is there, or of somebody who does not exist yet. */
+export function ClaimsForm({
+  rules,
+  person,
+  people,
+  done,
+  close,
+}: {
+  readonly rules: Rules
+  readonly person: string | undefined
+  readonly people: readonly string[]
+  readonly done: (name: string, claims: { readonly [claim: string]: unknown }) => void
+  readonly close: () => void
+}) {
+  const [name, setName] = useState(person ?? '')
+  const [text, setText] = useState('')
+  const [problem, setProblem] = useState<string>()
+  useEffect(() => {
+    let gone = false
+    rules.claims(person ?? 'unknown').then((found) => !gone && setText(found))
+    return () => {
+      gone = true
+    }
+  }, [rules, person])
+  const submit = () => {
+    if (!/^[\w-]+$/.test(name) || ['visitor', 'system'].includes(name))
+      return setProblem('A name of letters, digits and - is needed, and visitor and system are others.')
+    if (person === undefined && people.includes(name)) return setProblem(`There is a ${name} already.`)
+    try {
+      const claims = JSON.parse(text) as unknown
+      if (typeof claims !== 'object' || claims === null || Array.isArray(claims)) throw new Error('an object is needed')
+      done(name, claims as { [claim: string]: unknown })
+    } catch (error) {
+      setProblem(`The claims are no JSON: ${error instanceof Error ? error.message : error}`)
+    }
+  }
+  return (
+    <Dialog
+      title={person === undefined ? 'Somebody who does not exist yet' : `${person}’s claims, as they would be`}
+      submit={submit}
+      problem={problem}
+      close={close}
+    >
+      {person === undefined && (
+        <div className="field">
+          <label htmlFor="person-name">name</label>
+          <input id="person-name" value={name} onChange={(event) => setName(event.currentTarget.value)} />
+        </div>
+      )}
+      <div className="field">
+        <label htmlFor="person-claims">claims, as JSON</label>
+        <textarea id="person-claims" rows={8} value={text} spellCheck={false} onChange={(event) => setText(event.currentTarget.value)} />
+      </div>
+    </Dialog>
+  )
+}
