@@ -1,12 +1,9 @@
-import { existsSync, mkdirSync, readFileSync, statSync } from 'node:fs'
-import { dirname, join } from 'node:path'
 import pc from 'picocolors'
-import { type Expectation, expectationTitle, type MutantResult, withExpectations } from '../review/index.js'
-import { shownPath } from './expectations.js'
+import { expectationTitle, type MutantResult, withExpectations } from '../review/index.js'
+import { keepExpectations } from './keep.js'
 import type { Loaded } from './load.js'
 import { say } from './output.js'
 import { hanging, printable, wrapped } from './table.js'
-import { writeWhole } from './write.js'
 
 /** What became of the weakened rulebooks. Gives whether every one that does anything otherwise was noticed. */
 export function reportMutants(
@@ -18,7 +15,7 @@ export function reportMutants(
     results.filter((one) => one.outcome === outcome),
   ) as [MutantResult[], MutantResult[], MutantResult[]]
   const proposals = [...new Set(missed.flatMap(({ proposal }) => (proposal === undefined ? [] : [proposal])))]
-  const kept = keep && proposals.length > 0 ? keepIn(loaded, proposals) : undefined
+  const kept = keep && proposals.length > 0 ? keepExpectations(loaded, proposals) : undefined
   if (format === 'json') {
     say(JSON.stringify(results.map(asJson), null, 2))
     return missed.length === 0
@@ -82,10 +79,3 @@ function asJson({ mutant: { model: _model, ...mutant }, outcome, by, proposal }:
 }
 
 /** Appends them to the file for such, and gives its path. */
-function keepIn({ expectations }: Loaded, proposals: readonly Expectation[]): string {
-  const single = existsSync(expectations) ? !statSync(expectations).isDirectory() : /\.ya?ml$/.test(expectations)
-  const file = single ? expectations : join(expectations, 'kept.yaml')
-  mkdirSync(dirname(file), { recursive: true })
-  writeWhole(file, withExpectations(existsSync(file) ? readFileSync(file, 'utf8') : undefined, proposals))
-  return shownPath(file)
-}

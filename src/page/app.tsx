@@ -71,6 +71,7 @@ export function App({ about, rules }: { readonly about: About; readonly rules: R
             look={look}
             edit={(what) => setForm(what === 'record' ? { what, key: keyOf(here) } : { what, person: looking.person })}
             remove={() => setTrial(withRecord(trial, { type, key: keyOf(here) as string, record: null }))}
+            keeps={about.canKeep && about.people.includes(looking.person ?? '')}
             without={(title) => setTrial(withoutRule(trial, { type, title }))}
           />
         )}

@@ -119,6 +119,7 @@ export function engineOf(project: Project) {
     about: () => ({
       title: project.title,
       now: project.now,
+      canKeep: project.canKeep === true,
       people: Object.keys(ground.people),
       types: Object.values(model.types).map(({ name, key }) => ({ name, key, count: (base.records[name] ?? []).length })),
     }),

@@ -46,6 +46,11 @@ export function Matrix({ drawn, looking, look }: MatrixProps) {
   useEffect(() => {
     if (target > 0) virtual.scrollToIndex(target, { align: 'auto' })
   }, [target, virtual])
+  const column = opened.person
+  useEffect(() => {
+    if (column >= 0)
+      grid.current?.querySelectorAll('[role=columnheader]')[column + 1]?.scrollIntoView({ block: 'nearest', inline: 'nearest' })
+  }, [column])
   const open = (row: number, person: number) => {
     setActive({ row, person })
     look({ key: String(drawn.keys[rows[row] as number]), person: drawn.people[people[person] as number], action: 'read' })

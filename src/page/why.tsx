@@ -1,6 +1,7 @@
 // Why somebody may do something to a record, or may not: what decided, part by part, and where it stands in the source.
 import { useEffect, useRef, useState } from 'react'
 import type { SourcePlace } from '../review/source.js'
+import type { Key } from '../rulebook/index.js'
 import type { Looking } from './address.js'
 import type { Drawn, Told } from './engine.js'
 import type { Rules } from './rules.js'
@@ -14,9 +15,11 @@ interface WhyProps {
   readonly edit: (what: 'record' | 'claims') => void
   readonly remove: () => void
   readonly without: (title: string) => void
+  /** Whether the cell can be kept as an expectation. */
+  readonly keeps: boolean
 }
 
-export function Why({ drawn, rules, looking: { type, person, key, action = 'read' }, look, edit, remove, without }: WhyProps) {
+export function Why({ keeps, drawn, rules, looking: { type, person, key, action = 'read' }, look, edit, remove, without }: WhyProps) {
   const [told, setTold] = useState<{ readonly of: string; readonly why: Told }>()
   const title = useRef<HTMLHeadingElement>(null)
   const at = drawn.keys.findIndex((one) => String(one) === key)
@@ -60,6 +63,9 @@ export function Why({ drawn, rules, looking: { type, person, key, action = 'read
         </div>
       )}
       {why && <Explained why={why} action={action} person={person as string} without={without} />}
+      {isKnown && keeps && (
+        <Keep key={of} {...{ type, action }} person={person as string} recordKey={drawn.keys[at] as Key} allowed={why?.allowed} />
+      )}
       {isKnown && (
         <section>
           <h3>Try it otherwise</h3>
@@ -162,6 +168,53 @@ function Explained({
         </section>
       )}
     </>
+  )
+}
+
+/** Keeps a cell as an expectation, in a file of the project. */
+function Keep({
+  type,
+  person,
+  recordKey,
+  action,
+  allowed,
+}: {
+  readonly type: string
+  readonly person: string
+  readonly recordKey: Key
+  readonly action: string
+  readonly allowed: boolean | undefined
+}) {
+  const [told, setTold] = useState<{ readonly text: string; readonly isProblem?: boolean }>()
+  const keep = async () => {
+    try {
+      const body = JSON.stringify({ cells: [{ person, type, key: recordKey, action, allowed }] })
+      const response = await fetch('./keep', { method: 'POST', headers: { 'content-type': 'application/json' }, body })
+      const answer = (await response.json()) as { file?: string; kept?: string[]; problem?: string }
+      setTold(
+        answer.file === undefined
+          ? { text: answer.problem ?? 'It was not kept.', isProblem: true }
+          : { text: `${answer.kept?.join()}: kept in ${answer.file}` },
+      )
+    } catch {
+      setTold({ text: 'It was not kept: pachter review does not answer.', isProblem: true })
+    }
+  }
+  return (
+    <section>
+      <h3>Keep it</h3>
+      {told === undefined ? (
+        <p className="buttons">
+          <button type="button" onClick={keep} disabled={allowed === undefined}>
+            Expect that {person} {allowed ? 'may' : 'may not'} {action} it
+          </button>
+        </p>
+      ) : (
+        <p role="status" className={told.isProblem ? 'no' : ''}>
+          {told.text}
+        </p>
+      )}
+    </section>
   )
 }
 

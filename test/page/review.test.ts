@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { type Row, trace } from 'pachter/condition'
-import { accessMatrix, failings, openProject, type Project, projectOf } from 'pachter/review'
+import { accessMatrix, type Expectation, failings, openProject, type Project, projectOf } from 'pachter/review'
 import type { Page } from 'playwright-core'
 import { book } from '../../examples/world/rulebook.js'
 import { engineOf } from '../../src/page/engine.js'
@@ -19,10 +19,19 @@ import { ground, options, records, types } from '../support/world.js'
 const axe = createRequire(import.meta.url)('axe-core') as typeof import('axe-core')
 type Serving = { readonly url: string; readonly close: () => Promise<void> }
 const { serveReview } = (await import(join(root, 'dist/cli/review/server.js'))) as {
-  serveReview: (project: () => Project, port: number) => Promise<Serving>
+  serveReview: (project: () => Project, port: number, keep: (expectations: readonly Expectation[]) => string) => Promise<Serving>
+}
+const { keepExpectations } = (await import(join(root, 'dist/cli/keep.js'))) as {
+  keepExpectations: (where: { readonly expectations: string }, more: readonly Expectation[]) => string
 }
 
-const project = projectOf(book, { title: 'pachter.config.ts', people: ground.people, records, now: options.now })
+const project = projectOf(book, {
+  canKeep: true,
+  title: 'pachter.config.ts',
+  people: ground.people,
+  records,
+  now: options.now,
+})
 const matrixOf = (type: string) => accessMatrix(book, type, { people: ground.people, records, now: options.now })
 
 describe('a project as data', () => {
@@ -131,13 +140,21 @@ describe('what is tried on the page', () => {
 
 describe('pachter review', () => {
   let site: Serving
+  const kept = mkdtempSync(join(tmpdir(), 'pachter-kept-'))
   before(async () => {
-    site = await serveReview(() => project, 0)
+    site = await serveReview(
+      () => project,
+      0,
+      (expectations) => keepExpectations({ expectations: kept }, expectations),
+    )
   })
-  after(() => site.close())
+  after(async () => {
+    await site.close()
+    rmSync(kept, { recursive: true })
+  })
 
   /** Asks as something other than a browser may: with any host and origin. */
-  const ask = (path: string, headers: Record<string, string> = {}, method = 'GET') =>
+  const ask = (path: string, headers: Record<string, string> = {}, method = 'GET', sent?: string) =>
     new Promise<{ status: number; body: string }>((done, failed) => {
       const { hostname, port } = new URL(site.url)
       request({ hostname, port, path, method, headers }, (response) => {
@@ -148,7 +165,7 @@ describe('pachter review', () => {
         response.on('end', () => done({ status: response.statusCode ?? 0, body }))
       })
         .on('error', failed)
-        .end()
+        .end(sent)
     })
 
   it('answers this machine, and no page from elsewhere', async () => {
@@ -177,6 +194,42 @@ describe('pachter review', () => {
       if (status !== 200) expect(body).not.to.include('holderId')
     }
     expect(JSON.parse((await ask('/project.json')).body).people).to.have.property('visitor', null)
+  })
+
+  it('keeps expectations, of cells that there are, asked for by the page itself; and writes nothing else', async () => {
+    const cell = { person: 'odile', type: 'plot', key: 'p-01', action: 'read', allowed: false }
+    const keep = (body: unknown, headers: Record<string, string> = { origin: site.url, 'content-type': 'application/json' }) =>
+      ask('/keep', headers, 'POST', typeof body === 'string' ? body : JSON.stringify(body))
+    const wrong: readonly [body: unknown, status: number, headers?: Record<string, string>][] = [
+      [{ cells: [cell] }, 403, { origin: 'http://garden.example', 'content-type': 'application/json' }],
+      [{ cells: [cell] }, 415, { 'content-type': 'application/json' }],
+      [{ cells: [cell] }, 415, { origin: site.url, 'content-type': 'text/plain' }],
+      ['{"cells"', 422],
+      [null, 422],
+      [{ cells: [] }, 422],
+      [{ cells: [null] }, 422],
+      [{ cells: [{ ...cell, person: 'constructor' }] }, 422],
+      [{ cells: [{ ...cell, person: '../../escape' }] }, 422],
+      [{ cells: [{ ...cell, type: '__proto__' }] }, 422],
+      [{ cells: [{ ...cell, key: 'p-99' }] }, 422],
+      [{ cells: [{ ...cell, action: 'create' }] }, 422],
+      [{ cells: [{ ...cell, allowed: 'no' }] }, 422],
+      [{ cells: [cell, { ...cell, action: 'raed' }] }, 422],
+      [{ cells: Array(501).fill(cell) }, 422],
+      [`"${'x'.repeat(100_001)}"`, 413],
+    ]
+    for (const [body, status, headers] of wrong)
+      expect((await keep(body, headers)).status, JSON.stringify(body).slice(0, 120)).to.equal(status)
+    expect(existsSync(join(kept, 'kept.yaml')), 'nothing is kept of what is wrong in part').to.equal(false)
+    const cells = [cell, { ...cell, person: 'bram', action: 'update', allowed: true }, { ...cell, person: 'visitor', action: 'delete' }]
+    const { status, body } = await keep({ cells })
+    expect([status, JSON.parse(body).kept]).to.deep.equal([
+      200,
+      ['odile does not see plot: p-01', 'bram changes plot: p-01', 'visitor is refused: delete plot p-01'],
+    ])
+    const checked = await within(`check ${join(kept, 'kept.yaml')}`)
+    expect([checked.status, checked.stdout.includes('3 expectations: all hold')], checked.stdout).to.deep.equal([0, true])
+    rmSync(join(kept, 'kept.yaml'))
   })
 
   runs('review --port much', 2, 'a number up to 65535')
@@ -257,6 +310,14 @@ describe('pachter review', () => {
         expect(readers).to.deep.equal(matrixOf('notice').people.filter((person) => matrixOf('notice').allows(person, 'n-02', 'read')))
       })
 
+      it('keeps what is found, and pachter check runs it', async () => {
+        const { page } = await open(`${site.url}/#plot/matrix?record=p-02&person=pavel&action=read`)
+        await page.getByRole('button', { name: 'Expect that pavel may not read it' }).click()
+        await page.getByText('pavel does not see plot: p-02: kept in').waitFor()
+        const checked = await within(`check ${join(kept, 'kept.yaml')}`)
+        expect([checked.status, checked.stdout.includes('1 expectation: all hold')], checked.stdout).to.deep.equal([0, true])
+      })
+
       it('is gone through by keyboard', async () => {
         const { page } = await open(`${site.url}/#plot/matrix`)
         await shown(page)
@@ -307,6 +368,10 @@ describe('pachter review', () => {
         await page.getByRole('button', { name: 'Try it without this clause' }).click()
         await tray.getByText('bram: read plot p-10').waitFor()
         await page.getByRole('gridcell', { name: 'bram, p-10: does not see it, lost' }).waitFor()
+        await page
+          .getByRole('complementary', { name: 'Why' })
+          .getByRole('button', { name: /^Expect that/ })
+          .waitFor()
         await tray.getByRole('button', { name: 'Throw it away' }).click()
         await page.getByRole('gridcell', { name: 'pavel, p-02: does not see it', exact: true }).waitFor()
         expect(await page.getByRole('gridcell', { name: /gained|lost/ }).count()).to.equal(0)

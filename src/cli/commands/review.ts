@@ -4,6 +4,7 @@ import { fileURLToPath } from 'node:url'
 import { type Project, projectOf } from '../../review/index.js'
 import { UsageError } from '../errors.js'
 import { shownPath } from '../expectations.js'
+import { keepExpectations } from '../keep.js'
 import { say } from '../output.js'
 import { peopleOf } from '../people.js'
 import { sourcePlacesOf } from '../places.js'
@@ -27,11 +28,16 @@ export async function reviewCommand(options: ReviewOptions): Promise<void> {
     records: session.records,
     now: session.now ?? new Date(),
     places: sourcePlacesOf(loaded.model),
+    canKeep: options.out === undefined,
   })
   if (options.out !== undefined) return writeCopy(project, options.out)
-  const { url, close } = await serveReview(() => project, port)
+  const { url, close } = await serveReview(
+    () => project,
+    port,
+    (expectations) => keepExpectations(loaded, expectations),
+  )
   say(`Look through everybody's eyes: ${url}`)
-  say('On this machine alone, and nothing is written. Ctrl-C ends it.')
+  say(`On this machine alone. Nothing is written but expectations that you keep, into ${shownPath(loaded.expectations)}. Ctrl-C ends it.`)
   await new Promise<void>((done) => {
     process.once('SIGINT', done)
     process.once('SIGTERM', done)
