@@ -1,7 +1,7 @@
 import { destination, pino } from 'pino'
 import type { Row } from '../condition/index.js'
 import { instant } from '../condition/index.js'
-import { strangerOf } from '../review/index.js'
+import { strangerOf, typesNeeded } from '../review/index.js'
 import { UnknownNameError } from '../rulebook/index.js'
 import { type GuardedStore, inMemory, openStore, type Records, type Store, type VerdictLog } from '../store/index.js'
 import { indexed, type Viewpoint } from '../viewpoint/index.js'
@@ -9,7 +9,7 @@ import { readData } from './data.js'
 import { withDatabase } from './database.js'
 import { UsageError } from './errors.js'
 import { type Loaded, load, RESERVED } from './load.js'
-import { typesNeeded } from './needed.js'
+
 import { readingProgress } from './output.js'
 
 /** Options that every command takes. */

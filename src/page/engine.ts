@@ -4,9 +4,11 @@ import { type ClauseLine, clauseLines } from '../review/clause-lines.js'
 import { type Failing, failings } from '../review/failings.js'
 import { type Ground, groundOf } from '../review/ground.js'
 import { accessMatrix } from '../review/matrix.js'
+import { typesNeeded } from '../review/needed.js'
 import { openProject, type Project } from '../review/project.js'
+import type { IndexCache } from '../review/sets.js'
 import type { SourcePlace } from '../review/source.js'
-import { type Field, type Key, typeModel } from '../rulebook/index.js'
+import { type Field, type Key, type Model, typeModel } from '../rulebook/index.js'
 import { TextError, valueFromText } from '../store/from-text.js'
 
 /** An access matrix as the page draws it. */
@@ -97,7 +99,8 @@ export function engineOf(project: Project) {
   const base = openProject(project)
   const drawnOf = new Map<string, Drawn>()
   let ground = base
-  let isTried = false
+  /** The matrices that what is tried may have changed, by type; found out when they are asked for. */
+  let triedOf = new Map<string, Drawn | undefined>()
   const { model } = base
   const placeOf = (type: string, action: string, title: string): SourcePlace | null => {
     const at = (model.types[type]?.rules?.may[action] ?? []).findIndex((clause) => clause.title === title)
@@ -114,6 +117,13 @@ export function engineOf(project: Project) {
     return found
   }
 
+  const after = (type: string): Drawn => {
+    if (!triedOf.has(type)) return before(type)
+    const found = triedOf.get(type) ?? drawn(ground, type)
+    triedOf.set(type, found)
+    return found
+  }
+
   return {
     /** What there is: record types with how many records each, and the people. */
     about: () => ({
@@ -127,14 +137,15 @@ export function engineOf(project: Project) {
     /** Tries changes in place of those before; gives who gains and who loses what by them. */
     try(trial: Trial): readonly Difference[] {
       ground = changed(base, trial)
-      isTried = ground !== base
-      return isTried ? Object.keys(model.types).flatMap((type) => differences(before(type), drawn(ground, type))) : []
+      // Where there are no records, nobody gains or loses any.
+      const some = affected(model, trial).filter((type) => (base.records[type] ?? []).length + (ground.records[type] ?? []).length > 0)
+      triedOf = new Map(some.map((type) => [type, undefined]))
+      return [...triedOf.keys()].flatMap((type) => differences(before(type), after(type)))
     },
 
     matrix(type: string): Drawn {
-      if (!isTried) return before(type)
-      const now = drawn(ground, type)
-      return { ...now, was: aligned(before(type), now) }
+      const now = after(type)
+      return triedOf.has(type) ? { ...now, was: aligned(before(type), now) } : now
     },
 
     why(type: string, person: string, key: Key, action: string): Told {
@@ -218,6 +229,14 @@ export function engineOf(project: Project) {
   }
 }
 
+/** The record types on which somebody may come to do more or less by what is tried. */
+function affected(model: Model, { records, people, off }: Trial): string[] {
+  const touched = new Set(records.map(({ type }) => type))
+  return Object.keys(model.types).filter(
+    (type) => people.length > 0 || off.some((rule) => rule.type === type) || typesNeeded(model, type).some((needed) => touched.has(needed)),
+  )
+}
+
 /** The rules, people and records as they would be. @throws ClaimsError, UnknownNameError */
 function changed(base: Ground, { records, people, off }: Trial): Ground {
   if (records.length + people.length + off.length === 0) return base
@@ -241,8 +260,11 @@ function changed(base: Ground, { records, people, off }: Trial): Ground {
   return groundOf({ model }, { people: all, records: next, now: base.now })
 }
 
+// What is tried leaves most lists of records as they are.
+const indexes: IndexCache = new WeakMap()
+
 function drawn({ model, people, records, now }: Ground, type: string): Drawn {
-  const matrix = accessMatrix({ model }, type, { people, records, now })
+  const matrix = accessMatrix({ model }, type, { people, records, now, indexes })
   const { keys, actions } = matrix
   return {
     type,

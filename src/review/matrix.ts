@@ -2,7 +2,7 @@ import type { Row } from '../condition/index.js'
 import { type Key, knownAction, type Model, type TypeModel, typeModel, UnknownNameError } from '../rulebook/index.js'
 import { fieldsLetBy, type InnerViewpoint, indexed, isLimited, type LinkedRecords, rulebookOf } from '../viewpoint/index.js'
 import { add, type Bits, count, each, has, noBits, union } from './bits.js'
-import { recordSets } from './sets.js'
+import { type IndexCache, recordSets } from './sets.js'
 
 /** Whose access to which records. */
 export interface MatrixOptions {
@@ -14,6 +14,8 @@ export interface MatrixOptions {
   readonly actions?: readonly string[]
   /** The instant at which everything is judged. Default: now. */
   readonly now?: Date
+  /** Keeps indexes from one matrix to the next, for lists of records that come again as they were. */
+  readonly indexes?: IndexCache
 }
 
 /** One cell that was asked for: what somebody may do to one record, and by what. */
@@ -71,7 +73,7 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
   const stored = actions.filter((action) => action !== 'create')
   const now = options.now ?? new Date()
   const linked = indexed(options.records as never) as LinkedRecords
-  const sets = recordSets(options.records as { readonly [type: string]: readonly Row[] }, now.getTime())
+  const sets = recordSets(options.records as { readonly [type: string]: readonly Row[] }, now.getTime(), options.indexes)
   const rows = sets.rows(typeName)
   const keys = Object.freeze(rows.map((row) => row[type.key] as Key))
   const numbers = new Map(keys.map((key, at) => [key, at]))

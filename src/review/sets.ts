@@ -47,12 +47,15 @@ interface Table {
   readonly indexes: Map<string, Index>
 }
 
+/** Indexes that were made, for record lists that come again: of a list that is the same, they are not made anew. */
+export type IndexCache = WeakMap<readonly Row[], Map<string, Index>>
+
 /**
  * Answers conditions by sets of records, not record by record: equality, membership and links go through indexes, made when
  * they are first needed, and `and`, `or` and `not` through sets of bits. Whatever else a condition asks is evaluated on those
  * records only for which it still matters. The records must stay as they are.
  */
-export function recordSets(records: { readonly [type: string]: readonly Row[] | undefined }, now: number): RecordSets {
+export function recordSets(records: { readonly [type: string]: readonly Row[] | undefined }, now: number, cache?: IndexCache): RecordSets {
   const missing = (type: string): never => {
     throw new LinksError(type)
   }
@@ -62,7 +65,10 @@ export function recordSets(records: { readonly [type: string]: readonly Row[] | 
   function table(type: string): Table {
     let found = tables.get(type)
     if (found === undefined) {
-      found = { type, rows: records[type] ?? missing(type), known: new WeakMap(), indexes: new Map() }
+      const rows = records[type] ?? missing(type)
+      const indexes = cache?.get(rows) ?? new Map<string, Index>()
+      cache?.set(rows, indexes)
+      found = { type, rows, known: new WeakMap(), indexes }
       tables.set(type, found)
     }
     return found
