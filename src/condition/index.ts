@@ -17,7 +17,7 @@ export {
 export { about, withAfter } from './fill.js'
 export { absorbed } from './implies.js'
 export { comparisonProblem, conditionFromJson, joinProblem, listChangeProblem, orElseProblem } from './json.js'
-export { linkedRecords, type RecordSource, valuesAt, waysAt } from './linked.js'
+export { keysAt, linkedRecords, type RecordSource, valuesAt, waysAt } from './linked.js'
 export { equality, isSelfContained, joinsOf, lower, overLink, placeOf } from './lower.js'
 export { negate, pushNot } from './negate.js'
 export * from './nodes.js'

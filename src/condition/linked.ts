@@ -31,13 +31,21 @@ export function linkedRecords(source: RecordSource, missing: (type: string) => n
 function indexed(rows: Iterable<Row>, places: readonly PlaceNode[]): Index {
   const index = new Map<Comparable, Row[]>()
   for (const row of rows) {
-    for (const key of new Set(waysAt(row, places).map(together))) {
+    for (const key of keysAt(row, places)) {
       const there = index.get(key)
       if (there === undefined) index.set(key, [row])
       else there.push(row)
     }
   }
   return index
+}
+
+/** What a record goes by in an index of these places, each once. Mostly it is one value: of that no lists are made. */
+export function keysAt(row: Row, places: readonly PlaceNode[]): Iterable<Comparable> {
+  const [only] = places
+  if (only === undefined || places.length > 1) return new Set(waysAt(row, places).map(together))
+  const values = valuesAt(row, only)
+  return values.length < 2 ? values : new Set(values)
 }
 
 /** The values at a place of a record: one at most, but where a list is there. */

@@ -12,6 +12,7 @@ import {
   isSelfContained,
   type JoinNode,
   joinsOf,
+  keysAt,
   LinksError,
   type LiteralNode,
   linkedRecords,
@@ -24,7 +25,6 @@ import {
   type Row,
   type SomeNode,
   valuesAt,
-  waysAt,
 } from '../condition/index.js'
 import { add, allBits, type Bits, complementOf, count, each, has, intersection, noBits, union } from './bits.js'
 
@@ -149,7 +149,7 @@ export function recordSets(records: { readonly [type: string]: readonly Row[] | 
     if (there !== undefined) return there
     const made = new Map<Comparable, number[]>()
     for (let at = 0; at < of.rows.length; at++) {
-      for (const key of new Set(keysAt(of.rows[at] as Row, places))) {
+      for (const key of keysAt(of.rows[at] as Row, places)) {
         const numbers = made.get(key)
         if (numbers === undefined) made.set(key, [at])
         else numbers.push(at)
@@ -292,11 +292,4 @@ function isDirect(node: ConditionNode): boolean {
 
 function placeOfField({ path, type, list }: FieldNode): PlaceNode {
   return { path, type: type as PlaceNode['type'], ...(list ? { list } : {}) }
-}
-
-/** What a record goes by in an index of these places. */
-function keysAt(row: Row, places: readonly PlaceNode[]): readonly Comparable[] {
-  const [only] = places
-  if (only !== undefined && places.length === 1) return valuesAt(row, only)
-  return waysAt(row, places).map((way) => JSON.stringify(way))
 }
