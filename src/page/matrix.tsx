@@ -1,9 +1,10 @@
 // People across, records down.
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { type KeyboardEvent, memo, useEffect, useMemo, useRef, useState } from 'react'
+import { lettersOf } from '../review/letters.js'
 import type { Looking } from './address.js'
 import type { Drawn } from './engine.js'
-import { cellChange, cellText, cellWords, lettersOf, shownOf } from './rows.js'
+import { cellChange, cellText, cellWords, shownOf } from './rows.js'
 
 interface MatrixProps {
   readonly drawn: Drawn
@@ -32,7 +33,7 @@ export function Matrix({ drawn, looking, look }: MatrixProps) {
   const single = all.people.includes(mine) ? mine : all.people.includes(one) ? one : (all.people[0] ?? 0)
   const people = useMemo(() => (isNarrow && all.people.length > 0 ? [single] : all.people), [isNarrow, single, all])
   const { rows } = all
-  const letters = useMemo(() => lettersOf(drawn.actions), [drawn])
+  const letters = useMemo(() => [...lettersOf(drawn.actions).values()], [drawn])
   const scroller = useRef<HTMLDivElement>(null)
   const grid = useRef<HTMLDivElement>(null)
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 12 })

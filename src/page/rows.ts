@@ -25,23 +25,11 @@ export function shownOf(drawn: Drawn, { search, differing }: Pick<Looking, 'sear
     )
   }
   // Where something is tried, what differs by it counts too.
-  const tried = (at: number) =>
-    people.some((person) => drawn.was?.[person]?.[at] !== undefined && drawn.was[person]?.[at] !== drawn.cells[person]?.[at])
+  const tried = (at: number) => people.some((person) => cellChange(drawn, person, at) !== undefined)
   return { people, rows: numbers(drawn.keys.length).filter((at) => fits(at) && (!differing || differs(at) || tried(at))) }
 }
 
 const numbers = (count: number) => Array.from({ length: count }, (_, at) => at)
-
-/** A letter for each action but reading, as few as tell them apart. */
-export function lettersOf(actions: readonly string[]): string[] {
-  const letters: string[] = []
-  for (const action of actions.slice(1)) {
-    let length = 1
-    while (length < action.length && letters.includes(action.slice(0, length))) length++
-    letters.push(action.slice(0, length))
-  }
-  return letters
-}
 
 /** How a cell came to be otherwise by what is tried. */
 export function cellChange(drawn: Drawn, person: number, row: number): 'gained' | 'lost' | 'other' | undefined {

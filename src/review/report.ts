@@ -1,4 +1,5 @@
 import type { Key } from '../rulebook/index.js'
+import { lettersOf } from './letters.js'
 import type { Access, AccessMatrix } from './matrix.js'
 import { escaped, htmlPage, minute, SCRIPT, STYLE } from './report-page.js'
 
@@ -111,17 +112,6 @@ function row(
 function said({ action, clauses, fields }: Access): string {
   const of = fields === undefined ? '' : ` (${fields.join(', ') || 'the key alone'})`
   return `${action}${of}, by: ${clauses.join('; or ')}`
-}
-
-/** Of every action but reading, the first letter that no other has. */
-export function lettersOf(actions: readonly string[]): ReadonlyMap<string, string> {
-  const letters = new Map<string, string>()
-  for (const action of actions) {
-    if (action === 'read') continue
-    const taken = new Set(letters.values())
-    letters.set(action, [...action.toLowerCase(), ...'123456789'].find((letter) => !taken.has(letter)) ?? '*')
-  }
-  return letters
 }
 
 /** JSON that no element around it can be ended by. */

@@ -41,7 +41,7 @@ export function readShape(shape: Shape, at: string, times: readonly string[] = [
   }
   let json: Json
   try {
-    json = standard.jsonSchema.output({ target: 'draft-2020-12', libraryOptions: LIBRARY_OPTIONS })
+    json = schemaOf(shape)
   } catch (cause) {
     throw new RulebookError(at, `the shape gives no JSON Schema: ${cause instanceof Error ? cause.message : String(cause)}`)
   }

@@ -40,10 +40,14 @@ export async function judgeDelete(op: Operation, type: TypeModel, key: Key): Pro
   const clause = await checkDelete(op, type, row)
   const met = new Set([idOf(type, key)])
   const along = await stepsAlong(op, type, row, { met, refuse: (by) => refusal(op, type, key, by) })
-  const rules = op.asker.rules(type.name, 'delete')
-  const rule = allOfNode([op.asker.readable(type.name), rules.open.when, anyOfNode(rules.clauses.map((clause) => clause.when))])
   // What goes along may be what the rule relies on: then it has been judged already, and is not asked again.
-  return { key, clause, steps: [...along, removal(type, key, along.length === 0 ? simplify(rule) : TRUE)] }
+  return { key, clause, steps: [...along, removal(type, key, along.length === 0 ? simplify(deletable(op, type)) : TRUE)] }
+}
+
+/** What holds of the records of a type that the asker may delete, whatever goes along with them. */
+export function deletable({ asker }: Operation, { name }: TypeModel): ConditionNode {
+  const { open, clauses } = asker.rules(name, 'delete')
+  return allOfNode([asker.readable(name), open.when, anyOfNode(clauses.map(({ when }) => when))])
 }
 
 /** Does what a deletion comes to. `gone` keeps what was done already, for several deletions judged together. */

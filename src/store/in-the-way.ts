@@ -1,6 +1,6 @@
-import { allOfNode, anyOfNode, type Comparable, waysAt } from '../condition/index.js'
+import { type Comparable, valuesAt } from '../condition/index.js'
 import { type Key, keyPlace, type Reference, referencesTo, type TypeModel, typeModel } from '../rulebook/index.js'
-import { idOf, standsInTheWay, unlinked } from './delete.js'
+import { deletable, idOf, standsInTheWay, unlinked } from './delete.js'
 import { DeniedError, InvalidError } from './errors.js'
 import { placeIsOneOf } from './known.js'
 import { type Operation, see } from './operation.js'
@@ -39,7 +39,7 @@ export async function inTheWay(op: Operation, type: TypeModel, keys: readonly Ke
     const next = new Map<Key, Set<Key>>()
     for (const found of await leadingTo(op, owner, reference, keysOf)) {
       const key = found.row[owner.key] as Key
-      for (const [value] of waysAt(found.row, [reference.place])) {
+      for (const value of valuesAt(found.row, reference.place)) {
         const roots = [...(going.get(value as Key) ?? [])].filter((root) => !blockers.has(root) && !met.get(root)?.has(idOf(owner, key)))
         if (roots.length === 0) continue
         if (await stops(op, owner, reference, found, value as Key)) {
@@ -56,10 +56,8 @@ export async function inTheWay(op: Operation, type: TypeModel, keys: readonly Ke
 
 /** The records that lead to any of these; where they would be deleted, with whether the asker may. */
 function leadingTo(op: Operation, owner: TypeModel, { place, onDelete }: Reference, keys: readonly Key[]): Promise<Found[]> {
-  const { open, clauses } = op.asker.rules(owner.name, 'delete')
-  const rule = () => allOfNode([op.asker.readable(owner.name), open.when, anyOfNode(clauses.map(({ when }) => when))])
   const where = placeIsOneOf(place, keys as readonly Comparable[])
-  return op.tables.select(owner.name, { where, now: op.env.now, ...(onDelete === 'delete' ? { flags: [rule()] } : {}) })
+  return op.tables.select(owner.name, { where, now: op.env.now, ...(onDelete === 'delete' ? { flags: [deletable(op, owner)] } : {}) })
 }
 
 async function stops(op: Operation, owner: TypeModel, { place, onDelete }: Reference, { row, flags }: Found, gone: Key): Promise<boolean> {

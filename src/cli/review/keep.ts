@@ -1,5 +1,4 @@
-import type { Expectation, Project } from '../../review/index.js'
-import { openProject } from '../../review/index.js'
+import { type Expectation, openProject, type Project } from '../../review/index.js'
 import { type Key, knownAction, typeModel, UnknownNameError } from '../../rulebook/index.js'
 import { UsageError } from '../errors.js'
 

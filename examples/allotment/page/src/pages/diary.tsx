@@ -1,13 +1,14 @@
 // Diary entries with what was said of them, and what was said of that.
 import { Badge, Button, Card, Group, Stack, Text, Textarea, Title } from '@mantine/core'
 import { useAnswer } from 'pachter/react'
-import { type FormEvent, useMemo, useRef, useState } from 'react'
+import { type FormEvent, useMemo, useState } from 'react'
 import { useApi } from '../api.js'
 import { Change, Remove, tellProblem } from '../parts/dialogs.js'
 import { BLANK, dayText } from '../parts/fields.js'
 import { useNames } from '../parts/names.js'
 import { CreateOffer } from '../parts/offer.js'
 import { RecordForm } from '../parts/record-form.js'
+import { useSending } from '../parts/sending.js'
 import { Listed } from '../parts/states.js'
 import { type Seen, type Shown, useRecords } from '../records.js'
 import { PlotLink } from './plot.js'
@@ -224,22 +225,11 @@ function RemarkItem({ shown, below, all }: ThreadProps & { readonly shown: Shown
 function Say({ entryId, parentId, done }: { readonly entryId: string; readonly parentId: string | null; readonly done: () => void }) {
   const { send } = useApi()
   const [text, setText] = useState('')
-  const [busy, setBusy] = useState(false)
-  const sending = useRef(false)
+  const [busy, once] = useSending()
   const say = async (event: FormEvent) => {
     event.preventDefault()
-    if (sending.current || text.trim() === '') return
-    sending.current = true
-    setBusy(true)
-    try {
-      await send('POST', '/api/remark', { entryId, parentId, text })
-      done()
-    } catch (error) {
-      tellProblem(error)
-    } finally {
-      sending.current = false
-      setBusy(false)
-    }
+    if (text.trim() === '') return
+    await once(() => send('POST', '/api/remark', { entryId, parentId, text }).then(done, tellProblem))
   }
   return (
     <form onSubmit={say}>

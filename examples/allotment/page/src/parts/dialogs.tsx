@@ -1,11 +1,12 @@
 // Forms in a dialog, and the question before something is gone.
 import { Alert, Button, Group, Modal, Stack, Text } from '@mantine/core'
 import { notifications } from '@mantine/notifications'
-import { type ReactNode, useRef, useState } from 'react'
+import { type ReactNode, useState } from 'react'
 import { ProblemError, useApi } from '../api.js'
 import type { Shown, TypeName } from '../records.js'
 import { Offer } from './offer.js'
 import { RecordForm } from './record-form.js'
+import { useSending } from './sending.js'
 
 /** Tells what was done. */
 export function tell(message: string): void {
@@ -70,29 +71,23 @@ export function Remove({
   const { send } = useApi()
   const [open, setOpen] = useState(false)
   const [problem, setProblem] = useState<ProblemError['problem']>()
-  const [busy, setBusy] = useState(false)
-  const sending = useRef(false)
+  const [busy, once] = useSending()
   const close = () => {
     setOpen(false)
     setProblem(undefined)
   }
-  const remove = async () => {
-    if (sending.current) return
-    sending.current = true
-    setBusy(true)
-    try {
-      await send('DELETE', `/api/${type}/${shown.record.id}`)
-      close()
-      tell(`Removed: ${name}.`)
-      gone?.()
-    } catch (error) {
-      if (!(error instanceof ProblemError)) throw error
-      setProblem(error.problem)
-    } finally {
-      sending.current = false
-      setBusy(false)
-    }
-  }
+  const remove = () =>
+    once(async () => {
+      try {
+        await send('DELETE', `/api/${type}/${shown.record.id}`)
+        close()
+        tell(`Removed: ${name}.`)
+        gone?.()
+      } catch (error) {
+        if (!(error instanceof ProblemError)) throw error
+        setProblem(error.problem)
+      }
+    })
   return (
     <>
       <Offer

@@ -1,10 +1,11 @@
 // A form for a record: the fields that the rules let somebody send, and what the server says of them.
 import { Alert, Button, Group, MultiSelect, NumberInput, Select, Stack, Switch, TagsInput, Textarea, TextInput } from '@mantine/core'
-import { type FormEvent, useId, useRef, useState } from 'react'
+import { type FormEvent, useId, useState } from 'react'
 import { type Problem, ProblemError } from '../api.js'
 import type { TypeName } from '../records.js'
 import { beginningOf, dayOf, endOf, FIELDS, type FieldLook } from './fields.js'
 import { useNames } from './names.js'
+import { useSending } from './sending.js'
 
 type Values = { readonly [field: string]: any }
 
@@ -25,31 +26,25 @@ export function RecordForm({ type, fields, initial, submit, send, isNew = false,
   const before = initial as Values
   const [values, setValues] = useState<Values>(before)
   const [problem, setProblem] = useState<Problem>()
-  const [busy, setBusy] = useState(false)
-  // A second click comes before anything is drawn anew.
-  const sending = useRef(false)
+  const [busy, once] = useSending()
   const shown = Object.entries(FIELDS[type]).filter(([name]) => fields === undefined || fields.includes(name))
   const set = (name: string, value: unknown) => setValues((old) => ({ ...old, [name]: value }))
   const errorOf = (name: string) =>
     problem?.faults?.find(({ field }) => field === name || field.startsWith(`${name}.`))?.problem ??
     (problem?.fields?.includes(name) ? 'You may not send this.' : undefined)
 
-  const submitted = async (event: FormEvent) => {
+  const submitted = (event: FormEvent) => {
     event.preventDefault()
-    if (sending.current) return
-    sending.current = true
-    setBusy(true)
-    setProblem(undefined)
-    try {
-      await send(isNew ? complete(values) : changed(before, values))
-      done?.()
-    } catch (error) {
-      if (!(error instanceof ProblemError)) throw error
-      setProblem(error.problem)
-    } finally {
-      sending.current = false
-      setBusy(false)
-    }
+    return once(async () => {
+      setProblem(undefined)
+      try {
+        await send(isNew ? complete(values) : changed(before, values))
+        done?.()
+      } catch (error) {
+        if (!(error instanceof ProblemError)) throw error
+        setProblem(error.problem)
+      }
+    })
   }
   const elsewhere = problem !== undefined && !shown.some(([name]) => errorOf(name) !== undefined)
   return (

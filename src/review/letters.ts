@@ -1,0 +1,10 @@
+/** Of every action but reading, the first letter that no other has. */
+export function lettersOf(actions: readonly string[]): ReadonlyMap<string, string> {
+  const letters = new Map<string, string>()
+  for (const action of actions) {
+    if (action === 'read') continue
+    const taken = new Set(letters.values())
+    letters.set(action, [...action.toLowerCase(), ...'123456789'].find((letter) => !taken.has(letter)) ?? '*')
+  }
+  return letters
+}
