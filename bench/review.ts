@@ -3,6 +3,7 @@
 import { createRequire } from 'node:module'
 import { parseArgs } from 'node:util'
 import { projectOf } from 'pachter/review'
+import { unchanging } from '../dist/cli/review/reviewed.js'
 import { serveReview } from '../dist/cli/review/server.js'
 import { generateWorld } from '../examples/world/generate.js'
 import { book } from '../examples/world/rulebook.js'
@@ -18,7 +19,10 @@ const asking = [...member.slice(0, 10), ...member.filter((_, at) => at >= 10 && 
 const people = { ...Object.fromEntries(asking.map(({ id, email }) => [id, { id, email }])), visitor: null }
 const project = projectOf(book, { title: 'bench', people, records: { member, site, plot, share }, now: new Date('2026-06-15T09:00:00Z') })
 
-const served = await serveReview(() => project, 0)
+const served = await serveReview(
+  unchanging(project, () => ''),
+  0,
+)
 const browser = await chromium.launch({ executablePath, args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'] })
 try {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })

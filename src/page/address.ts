@@ -1,5 +1,7 @@
-// What one looks at is in the address, so that it can be sent to a colleague.
+// What one looks at is in the address, with what is tried, so that it can be sent to a colleague.
 import { useCallback, useEffect, useState } from 'react'
+import type { Trial } from './engine/types.js'
+import { isNothing, NOTHING } from './trial.js'
 
 /** What one looks at. */
 export interface Looking {
@@ -9,50 +11,108 @@ export interface Looking {
   readonly person?: string | undefined
   readonly key?: string | undefined
   readonly action?: string | undefined
+  /** What stands beside it. */
+  readonly side?: 'why' | 'rules' | 'findings' | undefined
+  /** The rule whose cells stand out. */
+  readonly rule?: string | undefined
+  /** By whose standing records are grouped. */
+  readonly group: string
   /** Whose lists stand side by side. */
   readonly beside: readonly string[]
   readonly search: string
   readonly differing: boolean
+  readonly trial: Trial
 }
+
+/** A trial that is longer is not in the address: not everything takes one. */
+const MOST = 6000
 
 /** Reads an address: `#plot/matrix?record=p-01&person=ines&action=read`. */
 export function readAddress(hash: string, types: readonly string[]): Looking {
   const [path = '', query = ''] = hash.replace(/^#\/?/, '').split('?')
-  const [type = '', mode] = path.split('/').map(decodeURIComponent)
+  const [type = '', mode] = path.split('/').map(decoded)
   const params = new URLSearchParams(query)
   const text = (name: string) => params.get(name) ?? undefined
+  const side = text('side')
   return {
     type: types.includes(type) ? type : (types[0] ?? ''),
     mode: mode === 'lists' ? 'lists' : 'matrix',
     person: text('person'),
     key: text('record'),
     action: text('action'),
+    side: side === 'rules' || side === 'findings' ? side : params.has('record') ? 'why' : undefined,
+    rule: text('rule'),
+    group: params.get('group') ?? '',
     beside: params.get('beside')?.split(',').filter(Boolean) ?? [],
     search: params.get('search') ?? '',
     differing: params.has('differing'),
+    trial: readTrial(params.get('tried')),
   }
 }
 
-export function addressOf({ type, mode, person, key, action, beside, search, differing }: Looking): string {
-  const given = { record: key, person, action, beside: beside.join(','), search, differing: differing ? 'yes' : '' }
+export function addressOf(looking: Looking): string {
+  const { type, mode, person, key, action, side, rule, group, beside, search, differing, trial } = looking
+  const tried = isNothing(trial) ? '' : JSON.stringify(trial)
+  const given = {
+    record: key,
+    person,
+    action,
+    side: side === 'why' ? '' : side,
+    rule,
+    group,
+    beside: beside.join(','),
+    search,
+    differing: differing ? 'yes' : '',
+    tried: tried.length > MOST ? '' : tried,
+  }
   const params = new URLSearchParams(Object.entries(given).flatMap(([name, value]) => (value ? [[name, value]] : [])))
   return `#${encodeURIComponent(type)}/${mode}${params.size > 0 ? `?${params}` : ''}`
 }
 
-/** What one looks at, and a way to look at something else. Another type or mode is a step back; the rest is not. */
-export function useLooking(types: readonly string[]): [Looking, (changes: Partial<Looking>) => void] {
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text)
+  } catch {
+    return text
+  }
+}
+
+/** What is tried, from an address that somebody may have cut short. */
+function readTrial(text: string | null): Trial {
+  if (text === null) return NOTHING
+  try {
+    const { records, people, off } = JSON.parse(text) as Partial<Trial>
+    const isWhole = [records, people, off].every(
+      (part) => Array.isArray(part) && part.every((one) => typeof one === 'object' && one !== null),
+    )
+    return isWhole ? { records: records as [], people: people as [], off: off as [] } : NOTHING
+  } catch {
+    return NOTHING
+  }
+}
+
+export type Look = (changes: Partial<Looking>) => void
+
+/** What one looks at, and a way to look at something else. Another type, mode or trial is a step back; the rest is not. */
+export function useLooking(types: readonly string[]): [Looking, Look] {
   const [looking, setLooking] = useState(() => readAddress(location.hash, types))
   useEffect(() => {
-    const read = () => setLooking(readAddress(location.hash, types))
-    addEventListener('hashchange', read)
-    return () => removeEventListener('hashchange', read)
+    const read = () =>
+      setLooking((old) => {
+        const next = readAddress(location.hash, types)
+        // What is tried stays the same thing, so that it is not tried again.
+        return JSON.stringify(next.trial) === JSON.stringify(old.trial) ? { ...next, trial: old.trial } : next
+      })
+    addEventListener('popstate', read)
+    return () => removeEventListener('popstate', read)
   }, [types])
   const look = useCallback((changes: Partial<Looking>) => {
     setLooking((old) => {
       const next = { ...old, ...changes }
-      if (addressOf(next) !== addressOf(old)) {
-        const isStep = next.type !== old.type || next.mode !== old.mode
-        history[isStep ? 'pushState' : 'replaceState'](null, '', addressOf(next))
+      const address = addressOf(next)
+      if (address !== addressOf(old)) {
+        const isStep = next.type !== old.type || next.mode !== old.mode || next.trial !== old.trial
+        history[isStep ? 'pushState' : 'replaceState'](null, '', address)
       }
       return next
     })

@@ -1,56 +1,43 @@
-// The page: which records one looks at and how, the matrix or the lists, and the cell that is open.
+// The page: which records one looks at and how, the matrix or the lists, what stands beside them, and what is tried.
 import { useEffect, useMemo, useState } from 'react'
 import type { Key } from '../rulebook/index.js'
-import { type Looking, useLooking } from './address.js'
-import type { Difference, Drawn, Trial } from './engine.js'
+import { useLooking } from './address.js'
+import type { Differences, Drawn, Shown, Standings, Trial } from './engine/types.js'
+import { FindingsList } from './findings.js'
+import { Head } from './head.js'
+import { type Cell, useKeep } from './keep.js'
 import { Lists } from './lists.js'
-import { Matrix } from './matrix.js'
+import { useLive } from './live.js'
+import { type Marked, Matrix } from './matrix.js'
+import { Rulebook, ruleId } from './rulebook.js'
 import type { About, Rules } from './rules.js'
+import { Side } from './side.js'
 import { Tray } from './tray.js'
-import { NOTHING, withoutRule, withPerson, withRecord } from './trial.js'
+import { changesOf, isNothing, NOTHING, withoutRule, withPerson, withRecord } from './trial.js'
 import { ClaimsForm, RecordForm } from './try-forms.js'
 import { Why } from './why.js'
 
-export function App({ about, rules }: { readonly about: About; readonly rules: Rules }) {
+/** The form that is open. */
+type Form = { readonly what: 'record'; readonly key?: Key | undefined } | { readonly what: 'claims'; readonly person?: string | undefined }
+
+export function App({ opened, rules }: { readonly opened: About; readonly rules: Rules }) {
+  const live = useLive(rules, opened)
+  const { about, revision } = live
   const types = useMemo(() => about.types.map(({ name }) => name), [about])
   const [looking, look] = useLooking(types)
-  const { type, mode } = looking
-  const [trial, setTrial] = useState(NOTHING)
-  const [found, setFound] = useState<{ readonly of: Trial; readonly differences?: readonly Difference[]; readonly problem?: string }>({
-    of: NOTHING,
-  })
+  const { type, mode, trial, side } = looking
   const [form, setForm] = useState<Form>()
-  const [drawn, setDrawn] = useState<Drawn>()
-  const [problem, setProblem] = useState<string>()
-  useEffect(() => {
-    let gone = false
-    rules.try(trial).then(
-      (differences) => !gone && setFound({ of: trial, differences }),
-      (error: Error) => !gone && setFound({ of: trial, problem: error.message }),
-    )
-    return () => {
-      gone = true
-    }
-  }, [rules, trial])
-  useEffect(() => {
-    let gone = false
-    setProblem(undefined)
-    // After what is tried has been taken up: it was asked before.
-    rules.matrix(type).then(
-      (next) => !gone && setDrawn(next),
-      (error: Error) => !gone && setProblem(error.message),
-    )
-    return () => {
-      gone = true
-    }
-  }, [rules, type, trial])
-  const here = drawn?.type === type ? drawn : undefined
-  const open = here !== undefined && looking.key !== undefined
-  const keyOf = (of: Drawn) => of.keys.find((one) => String(one) === looking.key)
+  const { shown, found, problem, drift, begin } = useAnswers(rules, revision, type, trial)
+  const here = shown?.drawn.type === type ? shown : undefined
+  const marked = useMarks(rules, here, looking.rule)
+  const standings = useStandings(rules, here, looking.group)
+  const isOpen = here !== undefined && looking.key !== undefined
+  const keyOf = ({ keys }: Drawn) => keys.find((one) => String(one) === looking.key)
+  const tried = (next: Trial) => look({ trial: next })
   return (
     <>
-      <Head about={about} looking={looking} look={look} add={setForm} />
-      <div className={open ? 'desk with-why' : 'desk'}>
+      <Head live={live} looking={looking} look={look} people={here?.drawn.people ?? about.people} add={setForm} />
+      <div className={side === undefined ? 'desk' : 'desk with-side'}>
         <main id="main" aria-label={mode === 'matrix' ? `Who may do what to each ${type}` : `Lists of ${type} records`}>
           {problem !== undefined && <p role="alert">{problem}</p>}
           {here === undefined ? (
@@ -58,31 +45,97 @@ export function App({ about, rules }: { readonly about: About; readonly rules: R
               Working it out …
             </p>
           ) : mode === 'matrix' ? (
-            <Matrix drawn={here} looking={looking} look={look} />
+            <Matrix
+              shown={here}
+              marked={marked.cells}
+              standings={standings}
+              rules={rules}
+              canKeep={about.canKeep}
+              looking={looking}
+              look={look}
+            />
           ) : (
-            <Lists drawn={here} rules={rules} looking={looking} look={look} />
+            <Lists shown={here} rules={rules} looking={looking} look={look} />
           )}
         </main>
-        {open && (
-          <Why
-            drawn={here}
-            rules={rules}
-            looking={looking}
-            look={look}
-            edit={(what) => setForm(what === 'record' ? { what, key: keyOf(here) } : { what, person: looking.person })}
-            remove={() => setTrial(withRecord(trial, { type, key: keyOf(here) as string, record: null }))}
-            keeps={about.canKeep && about.people.includes(looking.person ?? '')}
-            without={(title) => setTrial(withoutRule(trial, { type, title }))}
-          />
+        {side !== undefined && (
+          <Side looking={looking} look={look} has={isOpen}>
+            {side === 'rules' ? (
+              <Rulebook
+                of={here}
+                rules={rules}
+                looking={looking}
+                look={look}
+                point={marked.point}
+                without={(title) => tried(withoutRule(trial, { type, title }))}
+              />
+            ) : side === 'findings' ? (
+              <FindingsList live={live} rules={rules} trial={trial} tried={found} look={look} />
+            ) : isOpen ? (
+              <Why
+                drawn={here.drawn}
+                rules={rules}
+                looking={looking}
+                look={look}
+                edit={(what) => setForm(what === 'record' ? { what, key: keyOf(here.drawn) } : { what, person: looking.person })}
+                remove={() => tried(withRecord(trial, { type, key: keyOf(here.drawn) as string, record: null }))}
+                keeps={about.canKeep && about.people.includes(looking.person ?? '')}
+                without={(title) => tried(withoutRule(trial, { type, title }))}
+              />
+            ) : (
+              <p className="faint">Choose a cell to see why it is as it is.</p>
+            )}
+          </Side>
         )}
       </div>
-      <Tray
-        trial={trial}
-        set={setTrial}
-        differences={found.of === trial ? found.differences : undefined}
-        problem={found.of === trial ? found.problem : undefined}
-        look={look}
-      />
+      {live.problem !== undefined && (
+        <p role="alert" className="banner">
+          <strong>This is what there was before.</strong> {live.problem}
+        </p>
+      )}
+      {live.isOver && <p className="banner faint">pachter review has ended, or cannot be reached: the page stays as it is.</p>}
+      {drift !== undefined && (
+        <Tray
+          key={revision}
+          label="Since the page was opened"
+          heading={<strong>The files have changed since you opened this:</strong>}
+          differences={drift}
+          look={look}
+          isOpen={isNothing(trial)}
+        >
+          <button type="button" className="plain" onClick={begin}>
+            Begin from here
+          </button>
+        </Tray>
+      )}
+      {!isNothing(trial) && (
+        <Tray
+          label="What is tried"
+          heading={
+            <>
+              <strong>Tried, and written nowhere:</strong>
+              {changesOf(trial).map(({ words, without }) => (
+                <span key={words} className="chip">
+                  {words}
+                  <button type="button" aria-label={`Without ${words}`} onClick={() => tried(without)}>
+                    ×
+                  </button>
+                </span>
+              ))}
+            </>
+          }
+          differences={found.of === trial ? found.differences : undefined}
+          problem={found.of === trial ? found.problem : undefined}
+          look={look}
+        >
+          <button type="button" className="plain" onClick={() => tried(NOTHING)}>
+            Throw it away
+          </button>
+          {about.canKeep && found.of === trial && found.differences !== undefined && (
+            <KeepDifferences rules={rules} differences={found.differences} />
+          )}
+        </Tray>
+      )}
       {form?.what === 'record' && (
         <RecordForm
           rules={rules}
@@ -91,7 +144,7 @@ export function App({ about, rules }: { readonly about: About; readonly rules: R
           close={() => setForm(undefined)}
           done={(record) => {
             const key = record[about.types.find(({ name }) => name === type)?.key as string] as string
-            setTrial(withRecord(trial, { type, key, record }))
+            tried(withRecord(trial, { type, key, record }))
             setForm(undefined)
           }}
         />
@@ -100,10 +153,10 @@ export function App({ about, rules }: { readonly about: About; readonly rules: R
         <ClaimsForm
           rules={rules}
           person={form.person}
-          people={here?.people ?? about.people}
+          people={here?.drawn.people ?? about.people}
           close={() => setForm(undefined)}
           done={(name, claims) => {
-            setTrial(withPerson(trial, { name, claims }))
+            tried(withPerson(trial, { name, claims }))
             setForm(undefined)
           }}
         />
@@ -112,73 +165,130 @@ export function App({ about, rules }: { readonly about: About; readonly rules: R
   )
 }
 
-/** The form that is open. */
-type Form = { readonly what: 'record'; readonly key?: Key | undefined } | { readonly what: 'claims'; readonly person?: string | undefined }
-
-interface Shared {
-  readonly looking: Looking
-  readonly look: (changes: Partial<Looking>) => void
+/** What came of what is tried. */
+export interface Found {
+  readonly of: Trial
+  readonly differences?: Differences
+  readonly problem?: string
 }
 
-function Head({ about, looking, look, add }: Shared & { readonly about: About; readonly add: (form: Form) => void }) {
-  const { type, mode, search, differing } = looking
-  const nothingOpen = { person: undefined, key: undefined, action: undefined }
+/** The matrix of a type under what is tried, who gains and loses by that, and what is otherwise since the page was opened. */
+function useAnswers(rules: Rules, revision: number, type: string, trial: Trial) {
+  const [shown, setShown] = useState<Shown>()
+  const [found, setFound] = useState<Found>({ of: NOTHING })
+  const [problem, setProblem] = useState<string>()
+  const [drift, setDrift] = useState<Differences>()
+  const [begun, setBegun] = useState(0)
+  useEffect(() => {
+    let gone = false
+    setProblem(undefined)
+    rules.try(trial, type).then(
+      ({ differences, shown: next }) => {
+        if (gone) return
+        setFound({ of: trial, differences })
+        setShown(next)
+      },
+      (error: Error) => {
+        if (gone) return
+        setFound({ of: trial, problem: error.message })
+        // What was shown before stands, of whatever type is looked at.
+        rules.matrix(type).then(
+          (next) => !gone && setShown(next),
+          (other: Error) => !gone && setProblem(other.message),
+        )
+      },
+    )
+    return () => {
+      gone = true
+    }
+  }, [rules, revision, begun, type, trial])
+  useEffect(() => {
+    let gone = false
+    if (revision === 0) return
+    rules.drift().then((next) => !gone && setDrift(next))
+    return () => {
+      gone = true
+    }
+  }, [rules, revision])
+  const begin = () => {
+    void rules.begin().then(() => {
+      setDrift(undefined)
+      setBegun((old) => old + 1)
+    })
+  }
+  return { shown, found, problem, drift, begin }
+}
+
+/** The cells in which the rule that is pointed at, or else the one that is chosen, has a say. */
+function useMarks(rules: Rules, shown: Shown | undefined, chosen: string | undefined) {
+  const [pointed, point] = useState<string>()
+  const [cells, setCells] = useState<Marked>()
+  const wanted = pointed ?? chosen
+  const type = shown?.drawn.type
+  useEffect(() => {
+    let gone = false
+    if (type === undefined || wanted === undefined) {
+      setCells(undefined)
+      return
+    }
+    rules
+      .rules(type)
+      .then(async (all) => {
+        const at = all.findIndex((rule) => ruleId(rule) === wanted)
+        return at < 0 ? undefined : { title: all[at]?.title ?? '', marks: await rules.marks(type, at), isPointed: pointed !== undefined }
+      })
+      .then(
+        (next) => !gone && setCells(next),
+        () => !gone && setCells(undefined),
+      )
+    return () => {
+      gone = true
+    }
+  }, [rules, shown, type, wanted, pointed])
+  return { cells, point }
+}
+
+/** By what somebody is to which record; those of before, until those of now are there. */
+function useStandings(rules: Rules, shown: Shown | undefined, group: string): Standings | undefined {
+  const [standings, setStandings] = useState<{ readonly of: Drawn; readonly found: Standings }>()
+  useEffect(() => {
+    let gone = false
+    if (group === '' || shown === undefined) return
+    rules.standings(shown.drawn.type).then((found) => !gone && setStandings({ of: shown.drawn, found }))
+    return () => {
+      gone = true
+    }
+  }, [rules, shown, group])
+  const isLike = standings !== undefined && standings.of.type === shown?.drawn.type && standings.of.keys.length === shown.drawn.keys.length
+  return isLike ? standings.found : undefined
+}
+
+/** Keeps who gains and loses: that it stays as it is without what is tried, or that it becomes so. */
+function KeepDifferences({ rules, differences }: { readonly rules: Rules; readonly differences: Differences }) {
+  const [kept, keep] = useKeep(JSON.stringify(differences.first))
+  const all = differences.gained + differences.lost
+  if (all === 0) return null
+  if (kept !== undefined) return <span className={kept.isProblem ? 'no' : ''}>{kept.text}</span>
+  if (all > differences.first.length) return <span className="faint">Too many to keep one by one.</span>
+  const keepAs = async (would: boolean) => {
+    const there = await rules.areThere(differences.first)
+    const cells = differences.first.flatMap(({ type, person, key, action, gained, fields }, at): Cell[] =>
+      key === undefined || !there[at]
+        ? []
+        : [{ type, person, key, action, allowed: gained === would, ...(fields === undefined ? {} : { fields }) }],
+    )
+    await keep({ cells })
+  }
   return (
-    <header className="head">
-      <button
-        type="button"
-        className="skip"
-        onClick={() => document.getElementById('main')?.querySelector<HTMLElement>('[tabindex="0"]')?.focus()}
-      >
-        To the records
+    <span>
+      Expect it{' '}
+      <button type="button" className="plain" onClick={() => void keepAs(false)}>
+        to stay as it is
       </button>
-      <h1>
-        Everybody’s eyes <span className="faint">{about.title}</span>
-      </h1>
-      <div className="controls">
-        <label>
-          Records{' '}
-          <select value={type} onChange={(event) => look({ type: event.currentTarget.value, ...nothingOpen })}>
-            {about.types.map(({ name, count }) => (
-              <option key={name} value={name}>
-                {name} ({count})
-              </option>
-            ))}
-          </select>
-        </label>
-        <fieldset className="modes">
-          <legend className="unseen">How</legend>
-          {(['matrix', 'lists'] as const).map((one) => (
-            <label key={one} className={mode === one ? 'on' : ''}>
-              <input type="radio" name="mode" checked={mode === one} onChange={() => look({ mode: one })} />
-              {one === 'matrix' ? 'Who may do what' : 'Side by side'}
-            </label>
-          ))}
-        </fieldset>
-        <label>
-          Find{' '}
-          <input
-            type="search"
-            value={search}
-            placeholder="a record or a person"
-            onChange={(event) => look({ search: event.currentTarget.value })}
-          />
-        </label>
-        <label className="check">
-          <input type="checkbox" checked={differing} onChange={(event) => look({ differing: event.currentTarget.checked })} /> only where
-          they differ
-        </label>
-        <span>
-          Try{' '}
-          <button type="button" className="plain" onClick={() => add({ what: 'record' })}>
-            one more {type}
-          </button>
-          ,{' '}
-          <button type="button" className="plain" onClick={() => add({ what: 'claims' })}>
-            somebody else
-          </button>
-        </span>
-      </div>
-    </header>
+      , or{' '}
+      <button type="button" className="plain" onClick={() => void keepAs(true)}>
+        to become so
+      </button>
+    </span>
   )
 }

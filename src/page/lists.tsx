@@ -1,26 +1,30 @@
 // Lists side by side, each as the person has it, beside all there is.
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { type ReactNode, useEffect, useMemo, useRef, useState } from 'react'
-import type { Looking } from './address.js'
-import type { Drawn, Listed } from './engine.js'
-import { shownOf } from './rows.js'
+import type { Look, Looking } from './address.js'
+import type { Drawn, Listed, Shown } from './engine/types.js'
+import { linesOf } from './rows.js'
 import type { Rules } from './rules.js'
 
 interface ListsProps {
-  readonly drawn: Drawn
+  readonly shown: Shown
   readonly rules: Rules
   readonly looking: Looking
-  readonly look: (changes: Partial<Looking>) => void
+  readonly look: Look
 }
 
 const MOST = 6
 
-export function Lists({ drawn, rules, looking, look }: ListsProps) {
+export function Lists({ shown, rules, looking, look }: ListsProps) {
+  const { drawn } = shown
   const known = looking.beside.filter((one) => one === 'system' || drawn.people.includes(one))
   const beside =
     known.length > 0 ? known : [...drawn.people.slice(0, 2), 'visitor', 'system'].filter((one, at, all) => all.indexOf(one) === at)
-  const { rows } = useMemo(() => shownOf({ ...drawn }, { search: looking.search, differing: false }), [drawn, looking.search])
-  const keys = useMemo(() => new Set(rows.map((at) => drawn.keys[at])), [rows, drawn])
+  const { search } = looking
+  const keys = useMemo(() => {
+    const { lines } = linesOf(shown, { search, differing: false, group: '' })
+    return new Set(lines.map((at) => shown.drawn.keys[at as number]))
+  }, [shown, search])
   const free = ['system', ...drawn.people].filter((one) => !beside.includes(one))
   return (
     <div className="lists">
@@ -43,7 +47,7 @@ export function Lists({ drawn, rules, looking, look }: ListsProps) {
           <List
             key={person}
             {...{ drawn, rules, person, keys, looking }}
-            open={(key) => person !== 'system' && look({ key, person, action: 'read' })}
+            open={(key) => person !== 'system' && look({ key, person, action: 'read', side: 'why' })}
             close={beside.length > 1 ? () => look({ beside: beside.filter((one) => one !== person) }) : undefined}
           />
         ))}

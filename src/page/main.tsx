@@ -4,19 +4,20 @@ import { createRoot } from 'react-dom/client'
 import type { Project } from '../review/project.js'
 import { App } from './app.js'
 import { Notice } from './parts/notice.js'
-import { openRules } from './rules.js'
+import { startRules } from './rules.js'
 
 const root = createRoot(document.getElementById('page') as HTMLElement)
 
 async function start() {
   root.render(<Notice title="One moment">The rules and the records are being read.</Notice>)
+  const rules = startRules()
   const response = await fetch('./project.json')
   if (!response.ok) throw new Error(await response.text())
-  const { about, rules } = await openRules((await response.json()) as Project)
+  const about = await rules.open((await response.json()) as Project)
   document.title = `${about.title}: who may do what`
   root.render(
     <StrictMode>
-      <App about={about} rules={rules} />
+      <App opened={about} rules={rules} />
     </StrictMode>,
   )
 }

@@ -1,15 +1,32 @@
 // People across, records down.
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { type KeyboardEvent, memo, useEffect, useMemo, useRef, useState } from 'react'
+import { type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from 'react'
 import { lettersOf } from '../review/letters.js'
-import type { Looking } from './address.js'
-import type { Drawn } from './engine.js'
-import { cellChange, cellText, cellWords, shownOf } from './rows.js'
+import type { Look, Looking } from './address.js'
+import { areaOf, isIn } from './area.js'
+import type { Shown, Standings } from './engine/types.js'
+import { GroupRow, Row, Totals } from './matrix-row.js'
+import { linesOf } from './rows.js'
+import type { Rules } from './rules.js'
+import { Selection } from './selection.js'
+
+/** The cells in which a rule has a say. */
+export interface Marked {
+  readonly title: string
+  /** By person and record: 2 where it decides, 1 where others let it as well. */
+  readonly marks: readonly Uint8Array[]
+  /** It is only pointed at, and not chosen. */
+  readonly isPointed: boolean
+}
 
 interface MatrixProps {
-  readonly drawn: Drawn
+  readonly shown: Shown
+  readonly marked: Marked | undefined
+  readonly standings: Standings | undefined
+  readonly rules: Rules
+  readonly canKeep: boolean
   readonly looking: Looking
-  readonly look: (changes: Partial<Looking>) => void
+  readonly look: Look
 }
 
 const ROW = 29
@@ -24,24 +41,34 @@ const ARROWS: { readonly [key: string]: readonly [rows: number, people: number] 
   End: [0, 1000],
 }
 
-export function Matrix({ drawn, looking, look }: MatrixProps) {
-  const all = useMemo(() => shownOf(drawn, looking), [drawn, looking.search, looking.differing])
+interface Spot {
+  readonly row: number
+  readonly person: number
+}
+
+export function Matrix({ shown, marked, standings, rules, canKeep, looking, look }: MatrixProps) {
+  const { drawn } = shown
+  const { search, differing, group } = looking
+  const all = useMemo(() => linesOf(shown, { search, differing, group }, standings), [shown, search, differing, group, standings])
   const isNarrow = useNarrow()
   const [one, setOne] = useState(0)
   // On a phone, one person at a time.
   const mine = drawn.people.indexOf(looking.person ?? '')
   const single = all.people.includes(mine) ? mine : all.people.includes(one) ? one : (all.people[0] ?? 0)
   const people = useMemo(() => (isNarrow && all.people.length > 0 ? [single] : all.people), [isNarrow, single, all])
-  const { rows } = all
-  const letters = useMemo(() => [...lettersOf(drawn.actions).values()], [drawn])
+  const { lines } = all
+  const letters = useMemo(() => [...lettersOf(drawn.actions).values()], [drawn.actions])
   const scroller = useRef<HTMLDivElement>(null)
   const grid = useRef<HTMLDivElement>(null)
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 12 })
-  const opened = {
-    row: rows.findIndex((at) => String(drawn.keys[at]) === looking.key),
+  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 12 })
+  const opened: Spot = {
+    row: lines.findIndex((at) => typeof at === 'number' && String(drawn.keys[at]) === looking.key),
     person: people.findIndex((at) => drawn.people[at] === looking.person),
   }
-  const [active, setActive] = useState({ row: Math.max(0, opened.row), person: Math.max(0, opened.person) })
+  const [wished, setActive] = useState<Spot>({ row: Math.max(0, opened.row), person: Math.max(0, opened.person) })
+  const active = useMemo(() => nearest(wished, lines, people.length), [wished, lines, people])
+  const [anchor, setAnchor] = useState<Spot>()
+  const area = useMemo(() => (anchor === undefined ? undefined : areaOf(anchor, active)), [anchor, active])
   // What an address leads to is brought into view.
   const target = opened.row
   useEffect(() => {
@@ -52,25 +79,51 @@ export function Matrix({ drawn, looking, look }: MatrixProps) {
     if (column >= 0)
       grid.current?.querySelectorAll('[role=columnheader]')[column + 1]?.scrollIntoView({ block: 'nearest', inline: 'nearest' })
   }, [column])
-  const open = (row: number, person: number) => {
-    setActive({ row, person })
-    look({ key: String(drawn.keys[rows[row] as number]), person: drawn.people[people[person] as number], action: 'read' })
+  // Other lines or people, and what was selected is something else.
+  useEffect(() => setAnchor(undefined), [lines, people])
+
+  const open = ({ row, person }: Spot) => {
+    const at = lines[row]
+    if (typeof at !== 'number') return
+    look({ key: String(drawn.keys[at]), person: drawn.people[people[person] as number], action: 'read', side: 'why' })
   }
+  const select = (from: Spot, to: Spot) => {
+    setAnchor(from)
+    setActive(to)
+  }
+  const clicked = (event: MouseEvent, spot: Spot) => {
+    if (event.shiftKey) return select(anchor ?? active, spot)
+    setAnchor(undefined)
+    setActive(spot)
+    open(spot)
+  }
+  const last = { row: lines.length - 1, person: people.length - 1 }
   const pressed = (event: KeyboardEvent) => {
     if (event.key === 'Enter' || event.key === ' ') {
       event.preventDefault()
-      return open(active.row, active.person)
+      return open(active)
+    }
+    if (event.key === 'Escape') return setAnchor(undefined)
+    if (event.key.toLowerCase() === 'a' && (event.ctrlKey || event.metaKey)) {
+      event.preventDefault()
+      return select({ row: 0, person: 0 }, last)
     }
     const step = ARROWS[event.key]
     if (step === undefined) return
     event.preventDefault()
-    const row = Math.min(Math.max(0, active.row + step[0]), rows.length - 1)
-    const person = Math.min(Math.max(0, active.person + step[1]), people.length - 1)
+    const person = Math.min(Math.max(0, active.person + step[1]), last.person)
+    let row = Math.min(Math.max(0, active.row + step[0]), last.row)
+    // Headings are passed over.
+    const on = step[0] < 0 ? -1 : 1
+    while (typeof lines[row] === 'string' && row + on >= 0 && row + on <= last.row) row += on
+    if (typeof lines[row] === 'string') row = active.row
+    if (event.shiftKey) setAnchor(anchor ?? active)
+    else setAnchor(undefined)
     setActive({ row, person })
     virtual.scrollToIndex(row, { align: 'auto' })
     grid.current?.querySelectorAll('[role=columnheader]')[person + 1]?.scrollIntoView({ block: 'nearest', inline: 'nearest' })
   }
-  if (rows.length === 0 || people.length === 0)
+  if (lines.length === 0 || people.length === 0)
     return (
       <p className="faint">
         {drawn.keys.length === 0 ? `There are no ${drawn.type} records.` : 'Nothing is left by what you are looking for.'}
@@ -79,7 +132,6 @@ export function Matrix({ drawn, looking, look }: MatrixProps) {
   // As wide as the longest name.
   const width = Math.min(10, Math.max(3.6, ...people.map((at) => (drawn.people[at] as string).length * 0.62 + 1.8)))
   const columns = `${isNarrow ? 'minmax(0, 1fr)' : 'minmax(11rem, 17rem)'} repeat(${people.length}, ${isNarrow ? '6rem' : `${width}rem`})`
-  const cellId = (row: number, person: number) => `cell-${row}-${person}`
   return (
     <>
       {isNarrow && (
@@ -89,7 +141,7 @@ export function Matrix({ drawn, looking, look }: MatrixProps) {
             value={single}
             onChange={(event) => {
               setOne(Number(event.currentTarget.value))
-              look({ person: undefined, key: undefined })
+              look({ person: undefined, key: undefined, ...(looking.side === 'why' ? { side: undefined } : {}) })
             }}
           >
             {all.people.map((at) => (
@@ -100,52 +152,93 @@ export function Matrix({ drawn, looking, look }: MatrixProps) {
           </select>
         </label>
       )}
-      <div className="matrix" ref={scroller}>
+      <div className={marked === undefined ? 'matrix' : 'matrix marking'} ref={scroller}>
         <div
           role="grid"
           ref={grid}
           tabIndex={0}
           aria-label={`${drawn.type}: people across, records down`}
-          aria-rowcount={rows.length + 2}
+          aria-rowcount={lines.length + 2}
           aria-colcount={people.length + 1}
-          aria-activedescendant={cellId(active.row, active.person)}
+          aria-multiselectable="true"
+          aria-activedescendant={`cell-${active.row}-${active.person}`}
           onKeyDown={pressed}
           style={{ gridTemplateColumns: columns }}
         >
           <div role="row" className="row heads" aria-rowindex={1} style={{ gridTemplateColumns: columns }}>
             <div role="columnheader" className="corner">
-              {rows.length === drawn.keys.length ? `${rows.length}` : `${rows.length} of ${drawn.keys.length}`}{' '}
+              {all.records === drawn.keys.length ? `${all.records}` : `${all.records} of ${drawn.keys.length}`}{' '}
               {drawn.keys.length === 1 ? 'record' : 'records'}
             </div>
-            {people.map((at) => (
-              <div key={at} role="columnheader" title={drawn.people[at]} className={drawn.people[at] === looking.person ? 'chosen' : ''}>
+            {people.map((at, person) => (
+              <div
+                key={at}
+                role="columnheader"
+                title={drawn.people[at]}
+                className={drawn.people[at] === looking.person ? 'chosen' : ''}
+                onClick={() => select({ row: 0, person }, { row: last.row, person })}
+              >
                 {drawn.people[at]}
               </div>
             ))}
           </div>
           <div style={{ height: virtual.getTotalSize(), position: 'relative' }} role="rowgroup">
-            {virtual.getVirtualItems().map(({ index, start }) => (
-              <Row
-                key={rows[index]}
-                {...{ drawn, letters, people, columns, index, start }}
-                at={rows[index] as number}
-                active={index === active.row ? active.person : undefined}
-                chosen={index === opened.row ? opened.person : undefined}
-                open={open}
-              />
-            ))}
+            {virtual.getVirtualItems().map(({ index, start }) => {
+              const at = lines[index] as number | string
+              if (typeof at === 'string') return <GroupRow key={at} title={at} index={index} start={start} span={people.length + 1} />
+              return (
+                <Row
+                  key={at}
+                  {...{ shown, letters, people, columns, index, start, at, clicked }}
+                  marks={marked?.marks}
+                  selected={isIn(area, index) ? area : undefined}
+                  active={index === active.row ? active.person : undefined}
+                  chosen={index === opened.row ? opened.person : undefined}
+                  select={() => select({ row: index, person: 0 }, { row: index, person: last.person })}
+                />
+              )
+            })}
           </div>
-          <Totals drawn={drawn} people={people} columns={columns} letters={letters} count={rows.length} />
+          <Totals drawn={drawn} people={people} columns={columns} letters={letters} count={lines.length} />
         </div>
       </div>
-      <p className="legend faint">
-        ● reads it, ◐ reads some fields; {letters.map((letter, at) => `${letter} ${drawn.actions[at + 1]}`).join(', ')}. Choose a cell to
-        see why.
-        {drawn.unreached.length > 0 &&
-          ` Nobody has any standing towards ${drawn.unreached.slice(0, 8).join(', ')}${drawn.unreached.length > 8 ? ` and ${drawn.unreached.length - 8} more` : ''}.`}
-      </p>
+      {area !== undefined ? (
+        <Selection
+          {...{ shown, rules, canKeep, area }}
+          rows={lines.slice(area.top, area.bottom + 1).filter((line) => typeof line === 'number')}
+          people={people.slice(area.left, area.right + 1)}
+          clear={() => setAnchor(undefined)}
+        />
+      ) : (
+        <p className="legend faint">
+          {marked !== undefined ? (
+            <>
+              <strong>{marked.title}</strong> decides what has a full ring; where the ring is broken, others would let it as well.
+              {!marked.isPointed && (
+                <button type="button" className="plain" onClick={() => look({ rule: undefined })}>
+                  Show all alike
+                </button>
+              )}
+            </>
+          ) : (
+            <>
+              ● reads it, ◐ reads some fields; {letters.map((letter, at) => `${letter} ${drawn.actions[at + 1]}`).join(', ')}. Choose a cell
+              to see why; with Shift, several.
+              {drawn.unreached.length > 0 &&
+                ` Nobody has any standing towards ${drawn.unreached.slice(0, 8).join(', ')}${drawn.unreached.length > 8 ? ` and ${drawn.unreached.length - 8} more` : ''}.`}
+            </>
+          )}
+        </p>
+      )}
     </>
   )
+}
+
+/** The cell that is nearest to where one was, now that other lines or people may be shown. */
+function nearest({ row, person }: Spot, lines: readonly (number | string)[], people: number): Spot {
+  const last = Math.min(row, lines.length - 1)
+  const next = lines.findIndex((line, at) => at >= last && typeof line === 'number')
+  return { row: Math.max(0, next), person: Math.max(0, Math.min(person, people - 1)) }
 }
 
 const NARROW = '(max-width: 40rem)'
@@ -159,96 +252,4 @@ function useNarrow(): boolean {
     return () => query.removeEventListener('change', changed)
   }, [])
   return isNarrow
-}
-
-interface RowProps {
-  readonly drawn: Drawn
-  readonly letters: readonly string[]
-  readonly people: readonly number[]
-  readonly columns: string
-  readonly index: number
-  readonly at: number
-  readonly start: number
-  readonly active: number | undefined
-  readonly chosen: number | undefined
-  readonly open: (row: number, person: number) => void
-}
-
-const Row = memo(
-  function Row({ drawn, letters, people, columns, index, at, start, active, chosen, open }: RowProps) {
-    return (
-      <div
-        role="row"
-        aria-rowindex={index + 2}
-        className="row"
-        style={{ gridTemplateColumns: columns, transform: `translateY(${start}px)` }}
-      >
-        <div role="rowheader" title={`${drawn.keys[at]} ${drawn.labels[at]}`}>
-          {String(drawn.keys[at])} <span className="faint">{drawn.labels[at]}</span>
-        </div>
-        {people.map((person, column) => {
-          const text = cellText(drawn, letters, person, at)
-          const look = `${text === '' ? 'none' : /[a-z]/.test(text) ? 'changes' : 'reads'} ${cellChange(drawn, person, at) ?? ''}${column === active ? ' active' : ''}${column === chosen ? ' chosen' : ''}`
-          return (
-            <div
-              key={person}
-              id={`cell-${index}-${column}`}
-              role="gridcell"
-              className={look}
-              aria-label={`${drawn.people[person]}, ${drawn.keys[at]}: ${cellWords(drawn, person, at)}`}
-              aria-selected={column === chosen}
-              onClick={() => open(index, column)}
-            >
-              {text}
-            </div>
-          )
-        })}
-      </div>
-    )
-  },
-  (a, b) =>
-    a.drawn === b.drawn &&
-    a.people === b.people &&
-    a.at === b.at &&
-    a.index === b.index &&
-    a.start === b.start &&
-    a.active === b.active &&
-    a.chosen === b.chosen,
-)
-
-/** How many records each person reaches, and who may create one. */
-function Totals({
-  drawn,
-  people,
-  columns,
-  letters,
-  count,
-}: Pick<RowProps, 'drawn' | 'people' | 'columns' | 'letters'> & { readonly count: number }) {
-  const totals = useMemo(() => {
-    return people.map((person) =>
-      drawn.actions.map((_, bit) => drawn.cells[person]?.reduce((sum, bits) => sum + ((bits >> bit) & 1), 0) ?? 0),
-    )
-  }, [drawn, people])
-  return (
-    <div role="row" className="row totals" aria-rowindex={count + 2} style={{ gridTemplateColumns: columns }}>
-      <div role="rowheader">of all {drawn.keys.length}; creates</div>
-      {people.map((person, at) => {
-        const [reads = 0, ...rest] = totals[at] ?? []
-        const changes = rest.flatMap((sum, bit) => (sum > 0 ? [`${sum} ${letters[bit]}`] : []))
-        const creates = { always: 'yes', never: 'no', depending: 'it depends' }[drawn.creates[person] ?? 'never']
-        return (
-          <div
-            key={person}
-            role="gridcell"
-            aria-label={`${drawn.people[person]}: reads ${reads}; ${changes.join(', ') || 'changes none'}; creates: ${creates}`}
-          >
-            <strong>{reads}</strong>
-            <span className="faint"> {changes.join(' ')}</span>
-            <br />
-            <span className="faint">{creates}</span>
-          </div>
-        )
-      })}
-    </div>
-  )
 }

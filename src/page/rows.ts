@@ -1,15 +1,21 @@
-// Which people and records are shown: those that were searched for, and those on which people differ.
+// Which people and records are shown, in which order: those that were searched for, those on which people differ, by standing.
 import type { Looking } from './address.js'
-import type { Drawn } from './engine.js'
+import type { Changes, Shown, Standings } from './engine/types.js'
 
-/** The numbers of the people and of the records that are shown. */
-export interface Shown {
+/** The numbers of the people, and the lines: a number is a record, a text is a heading over those beneath. */
+export interface Lines {
   readonly people: readonly number[]
-  readonly rows: readonly number[]
+  readonly lines: readonly (number | string)[]
+  /** How many of them are records. */
+  readonly records: number
 }
 
 /** A search that names people narrows to them; any other narrows the records. */
-export function shownOf(drawn: Drawn, { search, differing }: Pick<Looking, 'search' | 'differing'>): Shown {
+export function linesOf(
+  { drawn, changes }: Shown,
+  { search, differing, group }: Pick<Looking, 'search' | 'differing' | 'group'>,
+  standings?: Standings,
+): Lines {
   const words = search.toLowerCase().split(/\s+/).filter(Boolean)
   const named = words.filter((word) => drawn.people.some((person) => person.toLowerCase().startsWith(word)))
   const rest = words.filter((word) => !named.includes(word))
@@ -25,24 +31,43 @@ export function shownOf(drawn: Drawn, { search, differing }: Pick<Looking, 'sear
     )
   }
   // Where something is tried, what differs by it counts too.
-  const tried = (at: number) => people.some((person) => cellChange(drawn, person, at) !== undefined)
-  return { people, rows: numbers(drawn.keys.length).filter((at) => fits(at) && (!differing || differs(at) || tried(at))) }
+  const tried = (at: number) => people.some((person) => changes?.[person]?.[at])
+  const rows = numbers(drawn.keys.length).filter((at) => fits(at) && (!differing || differs(at) || tried(at)))
+  const whose = drawn.people.indexOf(group)
+  return { people, records: rows.length, lines: whose < 0 || standings === undefined ? rows : grouped(rows, group, whose, standings) }
+}
+
+/** The records by what somebody is to them: as which they see them. */
+function grouped(rows: readonly number[], person: string, whose: number, { names, bits }: Standings): (number | string)[] {
+  const groups = new Map<number, number[]>()
+  for (const row of rows) {
+    const standing = bits[whose]?.[row] ?? 0
+    const mine = groups.get(standing)
+    if (mine === undefined) groups.set(standing, [row])
+    else mine.push(row)
+  }
+  return [...groups]
+    .sort(([a], [b]) => Number(a === 0) - Number(b === 0) || a - b)
+    .flatMap(([standing, mine]) => {
+      const is = names.filter((_, bit) => (standing >> bit) & 1)
+      const what = is.length === 0 ? `${person} has no standing` : `${person} is ${is.join(' and ')}`
+      return [`${what}: ${mine.length}`, ...mine]
+    })
 }
 
 const numbers = (count: number) => Array.from({ length: count }, (_, at) => at)
 
-/** How a cell came to be otherwise by what is tried. */
-export function cellChange(drawn: Drawn, person: number, row: number): 'gained' | 'lost' | 'other' | undefined {
-  if (drawn.was === undefined) return undefined
-  const [was = 0, is = 0] = [drawn.was[person]?.[row], drawn.cells[person]?.[row]]
-  if (was === is) return undefined
-  return (was & ~is) === 0 ? 'gained' : (is & ~was) === 0 ? 'lost' : 'other'
+const CHANGE = [undefined, 'gained', 'lost', 'other'] as const
+
+/** How a cell came to be otherwise. */
+export function cellChange(changes: Changes | undefined, person: number, row: number): 'gained' | 'lost' | 'other' | undefined {
+  return CHANGE[changes?.[person]?.[row] ?? 0]
 }
 
 /** What a cell says, as signs: the disc is for reading, letters are for the rest. */
-export function cellText(drawn: Drawn, letters: readonly string[], person: number, row: number): string {
+export function cellText({ drawn, changes }: Shown, letters: readonly string[], person: number, row: number): string {
   const bits = drawn.cells[person]?.[row] ?? 0
-  const change = { gained: '+ ', lost: '− ', other: '± ', none: '' }[cellChange(drawn, person, row) ?? 'none']
+  const change = { gained: '+ ', lost: '− ', other: '± ', none: '' }[cellChange(changes, person, row) ?? 'none']
   if ((bits & 1) === 0) return change.trim()
   const disc = drawn.partly[person]?.[row] ? '◐' : '●'
   const rest = letters.filter((_, at) => bits & (1 << (at + 1))).join('')
@@ -50,10 +75,10 @@ export function cellText(drawn: Drawn, letters: readonly string[], person: numbe
 }
 
 /** The same in words, for whoever hears it. */
-export function cellWords(drawn: Drawn, person: number, row: number): string {
+export function cellWords({ drawn, changes }: Shown, person: number, row: number): string {
   const bits = drawn.cells[person]?.[row] ?? 0
   const does = drawn.actions.filter((_, at) => at > 0 && bits & (1 << at))
   const reads = (bits & 1) === 0 ? 'does not see it' : drawn.partly[person]?.[row] ? 'reads some fields' : 'reads it'
-  const change = cellChange(drawn, person, row)
+  const change = cellChange(changes, person, row)
   return [reads, ...does, ...(change === undefined ? [] : [change === 'other' ? 'gained and lost' : change])].join(', ')
 }

@@ -1,15 +1,24 @@
 // Questions to the rules, which work beside the page.
 import type { Project } from '../review/project.js'
-import type { Engine } from './engine.js'
+import type { Engine } from './engine/index.js'
 import type { Answered, Asked } from './worker.js'
 
 export type About = ReturnType<Engine['about']>
 
-/** Everything of the engine, answered later. */
-export type Rules = { readonly [K in keyof Engine]: (...given: Parameters<Engine[K]>) => Promise<ReturnType<Engine[K]>> }
+type Questions = Omit<Engine, 'ground'>
 
-/** Opens a project beside the page. */
-export async function openRules(project: Project): Promise<{ readonly about: About; readonly rules: Rules }> {
+/** Everything of the engine, answered later. */
+export type Rules = {
+  readonly [K in keyof Questions]: (...given: Parameters<Questions[K]>) => Promise<Awaited<ReturnType<Questions[K]>>>
+} & {
+  /** Opens a project in place of the one before. */
+  open(project: Project): Promise<About>
+  /** Takes what there is now for what there was. */
+  begin(): Promise<void>
+}
+
+/** Begins to work beside the page. */
+export function startRules(): Rules {
   const worker = new Worker(new URL('./worker.ts', import.meta.url), { type: 'module' })
   const waiting = new Map<number, { readonly done: (answer: unknown) => void; readonly failed: (error: Error) => void }>()
   let last = 0
@@ -23,28 +32,29 @@ export async function openRules(project: Project): Promise<{ readonly about: Abo
     for (const { failed } of waiting.values()) failed(new Error(event.message || 'The rules cannot be worked out here.'))
     waiting.clear()
   })
-  const ask = (what: Asked['what'], given: readonly unknown[]) =>
-    new Promise<never>((done, failed) => {
-      last++
-      waiting.set(last, { done: done as (answer: unknown) => void, failed })
-      worker.postMessage({ number: last, what, given } satisfies Asked)
-    })
-  const about: About = await ask('open', [project])
   const of =
-    <K extends keyof Engine>(what: K) =>
-    (...given: Parameters<Engine[K]>) =>
-      ask(what, given)
-  return {
-    about,
-    rules: {
-      about: of('about'),
-      matrix: of('matrix'),
-      why: of('why'),
-      list: of('list'),
-      try: of('try'),
-      form: of('form'),
-      record: of('record'),
-      claims: of('claims'),
-    },
-  }
+    (what: Asked['what']) =>
+    (...given: readonly unknown[]) =>
+      new Promise<never>((done, failed) => {
+        last++
+        waiting.set(last, { done: done as (answer: unknown) => void, failed })
+        worker.postMessage({ number: last, what, given } satisfies Asked)
+      })
+  const questions = [
+    'about',
+    'try',
+    'matrix',
+    'drift',
+    'why',
+    'rules',
+    'marks',
+    'standings',
+    'list',
+    'failing',
+    'areThere',
+    'form',
+    'record',
+    'claims',
+  ] as const
+  return Object.fromEntries([...questions, 'open' as const, 'begin' as const].map((what) => [what, of(what)])) as unknown as Rules
 }

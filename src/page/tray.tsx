@@ -1,79 +1,96 @@
-// What is tried, and who gains and who loses by it.
-import { useMemo, useState } from 'react'
-import type { Looking } from './address.js'
-import type { Difference, Trial } from './engine.js'
-import { changesOf, NOTHING } from './trial.js'
+// What is otherwise: by what is tried, or since the page was opened. Who gains and who loses by it.
+import { type ReactNode, useState } from 'react'
+import type { Look } from './address.js'
+import type { Difference, Differences } from './engine/types.js'
 
 const MOST = 200
 
 export function Tray({
-  trial,
-  set,
+  label,
+  heading,
   differences,
   problem,
   look,
+  children,
+  isOpen = true,
 }: {
-  readonly trial: Trial
-  readonly set: (trial: Trial) => void
-  readonly differences: readonly Difference[] | undefined
-  readonly problem: string | undefined
-  readonly look: (changes: Partial<Looking>) => void
+  readonly label: string
+  /** What it is that makes the difference. */
+  readonly heading: ReactNode
+  readonly differences: Differences | undefined
+  readonly problem?: string | undefined
+  readonly look: Look
+  /** What can be done with it. */
+  readonly children: ReactNode
+  readonly isOpen?: boolean
 }) {
-  const [open, setOpen] = useState(true)
-  const gained = useMemo(() => differences?.filter((one) => one.gained).length ?? 0, [differences])
-  const changes = changesOf(trial)
-  if (changes.length === 0) return null
-  const lost = (differences?.length ?? 0) - gained
+  const [open, setOpen] = useState(isOpen)
+  const all = differences === undefined ? 0 : differences.gained + differences.lost
   return (
-    <section className="tray" aria-label="What is tried">
+    <section className="tray" aria-label={label}>
       <div className="tray-head">
-        <strong>Tried, and written nowhere:</strong>
-        {changes.map(({ words, without }) => (
-          <span key={words} className="chip">
-            {words}
-            <button type="button" aria-label={`Without ${words}`} onClick={() => set(without)}>
-              ×
-            </button>
-          </span>
-        ))}
+        {heading}
         <span role="status">
           {problem !== undefined ? (
             <span className="no">{problem}</span>
           ) : differences === undefined ? (
             'Working it out …'
-          ) : differences.length === 0 ? (
+          ) : all === 0 ? (
             'Nobody gains or loses anything.'
           ) : (
             <>
-              <span className="yes">+ {gained} gained</span>, <span className="no">− {lost} lost</span>
+              <span className="yes">+ {differences.gained} gained</span>, <span className="no">− {differences.lost} lost</span>
             </>
           )}
         </span>
-        {(differences?.length ?? 0) > 0 && (
+        {all > 0 && (
           <button type="button" className="plain" aria-expanded={open} onClick={() => setOpen(!open)}>
             {open ? 'Less' : 'Who and what'}
           </button>
         )}
-        <button type="button" className="plain" onClick={() => set(NOTHING)}>
-          Throw it away
-        </button>
+        {children}
       </div>
-      {open && differences !== undefined && differences.length > 0 && (
+      {open && differences !== undefined && all > 0 && (
         <ul>
-          {differences.slice(0, MOST).map(({ type, person, key, action, gained: isGained }) => (
-            <li key={`${type} ${person} ${key} ${action}`}>
-              <button
-                type="button"
-                className="plain"
-                onClick={() => look({ type, mode: 'matrix', person, key: String(key), action, search: '' })}
-              >
-                <span className={isGained ? 'yes' : 'no'}>{isGained ? '+' : '−'}</span> {person}: {action} {type} {key}
-              </button>
+          {differences.first.slice(0, MOST).map((one) => (
+            <li key={nameOf(one)}>
+              <DifferenceButton of={one} look={look} />
             </li>
           ))}
-          {differences.length > MOST && <li className="faint">and {differences.length - MOST} more</li>}
+          {all > MOST && <li className="faint">and {(all - MOST).toLocaleString('en')} more</li>}
         </ul>
       )}
     </section>
+  )
+}
+
+const nameOf = ({ type, person, key, action, gained, fields = [] }: Difference) => [type, person, key, action, gained, ...fields].join(' ')
+
+/** A difference, which leads to its cell. */
+export function DifferenceButton({
+  of: { type, person, key, action, gained, fields },
+  look,
+}: {
+  readonly of: Difference
+  readonly look: Look
+}) {
+  return (
+    <button
+      type="button"
+      className="plain"
+      onClick={() =>
+        look({
+          type,
+          mode: 'matrix',
+          search: '',
+          ...(key === undefined
+            ? { person: undefined, key: undefined, action: undefined }
+            : { person, key: String(key), action, side: 'why' as const }),
+        })
+      }
+    >
+      <span className={gained ? 'yes' : 'no'}>{gained ? '+' : '−'}</span> {person}: {action} {type} {key}
+      {fields && `: ${fields.join(', ')}`}
+    </button>
   )
 }

@@ -1,7 +1,9 @@
 // What is tried: changes that are written nowhere, one for each record, person or rule.
-import type { Trial } from './engine.js'
+import type { Trial } from './engine/types.js'
 
 export const NOTHING: Trial = { records: [], people: [], off: [] }
+
+export const isNothing = ({ records, people, off }: Trial): boolean => records.length + people.length + off.length === 0
 
 /** One change, and the trial without it. */
 export interface Change {

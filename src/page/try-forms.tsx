@@ -1,6 +1,6 @@
 // Forms for what is tried: a record, or somebody's claims.
 import { type FormEvent, type ReactNode, useEffect, useRef, useState } from 'react'
-import type { FormField } from './engine.js'
+import type { FormField } from './engine/types.js'
 import type { Rules } from './rules.js'
 
 /** A form in a dialog. */

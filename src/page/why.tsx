@@ -1,16 +1,17 @@
 // Why somebody may do something to a record, or may not: what decided, part by part, and where it stands in the source.
-import { useEffect, useRef, useState } from 'react'
-import type { SourcePlace } from '../review/source.js'
+import { useEffect, useState } from 'react'
 import type { Key } from '../rulebook/index.js'
-import type { Looking } from './address.js'
-import type { Drawn, Told } from './engine.js'
+import type { Look, Looking } from './address.js'
+import type { Drawn, Told } from './engine/types.js'
+import { useKeep } from './keep.js'
+import { Place } from './parts/place.js'
 import type { Rules } from './rules.js'
 
 interface WhyProps {
   readonly drawn: Drawn
   readonly rules: Rules
   readonly looking: Looking
-  readonly look: (changes: Partial<Looking>) => void
+  readonly look: Look
   /** Opens a form for the record, or for the person's claims. */
   readonly edit: (what: 'record' | 'claims') => void
   readonly remove: () => void
@@ -21,7 +22,6 @@ interface WhyProps {
 
 export function Why({ keeps, drawn, rules, looking: { type, person, key, action = 'read' }, look, edit, remove, without }: WhyProps) {
   const [told, setTold] = useState<{ readonly of: string; readonly why: Told }>()
-  const title = useRef<HTMLHeadingElement>(null)
   const at = drawn.keys.findIndex((one) => String(one) === key)
   const isKnown = at >= 0 && person !== undefined && drawn.people.includes(person) && drawn.actions.includes(action)
   const of = `${type} ${key} ${person} ${action}`
@@ -33,18 +33,12 @@ export function Why({ keeps, drawn, rules, looking: { type, person, key, action 
       gone = true
     }
   }, [rules, drawn, of])
-  const close = () => look({ key: undefined, person: undefined, action: undefined })
   const why = told?.of === of ? told.why : undefined
   return (
-    <aside className="why" aria-label="Why" aria-live="polite">
-      <div className="why-head">
-        <h2 ref={title}>
-          {person} and {type} {key}
-        </h2>
-        <button type="button" onClick={close} aria-label="Close">
-          ×
-        </button>
-      </div>
+    <div aria-live="polite">
+      <h2>
+        {person} and {type} {key}
+      </h2>
       {!isKnown && <p role="alert">There is no such person, record or action here.</p>}
       {isKnown && (
         <div className="actions" role="group" aria-label="Action">
@@ -63,6 +57,21 @@ export function Why({ keeps, drawn, rules, looking: { type, person, key, action 
         </div>
       )}
       {why && <Explained why={why} action={action} person={person as string} without={without} />}
+      {why && why.standings.length > 0 && (
+        <section>
+          <h3>Who is what to it</h3>
+          <ul className="lines">
+            {why.standings.map(({ person: one, is }) => (
+              <li key={one}>
+                <button type="button" className="plain" aria-current={one === person} onClick={() => look({ person: one })}>
+                  {one}
+                </button>
+                : {is.join(', ')}
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
       {isKnown && keeps && (
         <Keep key={of} {...{ type, action }} person={person as string} recordKey={drawn.keys[at] as Key} allowed={why?.allowed} />
       )}
@@ -84,7 +93,7 @@ export function Why({ keeps, drawn, rules, looking: { type, person, key, action 
           </p>
         </section>
       )}
-    </aside>
+    </div>
   )
 }
 
@@ -185,27 +194,17 @@ function Keep({
   readonly action: string
   readonly allowed: boolean | undefined
 }) {
-  const [told, setTold] = useState<{ readonly text: string; readonly isProblem?: boolean }>()
-  const keep = async () => {
-    try {
-      const body = JSON.stringify({ cells: [{ person, type, key: recordKey, action, allowed }] })
-      const response = await fetch('./keep', { method: 'POST', headers: { 'content-type': 'application/json' }, body })
-      const answer = (await response.json()) as { file?: string; kept?: string[]; problem?: string }
-      setTold(
-        answer.file === undefined
-          ? { text: answer.problem ?? 'It was not kept.', isProblem: true }
-          : { text: `${answer.kept?.join()}: kept in ${answer.file}` },
-      )
-    } catch {
-      setTold({ text: 'It was not kept: pachter review does not answer.', isProblem: true })
-    }
-  }
+  const [told, keep] = useKeep(`${type} ${person} ${recordKey} ${action} ${allowed}`)
   return (
     <section>
       <h3>Keep it</h3>
       {told === undefined ? (
         <p className="buttons">
-          <button type="button" onClick={keep} disabled={allowed === undefined}>
+          <button
+            type="button"
+            onClick={() => void keep({ cells: [{ person, type, key: recordKey, action, allowed: allowed === true }] })}
+            disabled={allowed === undefined}
+          >
             Expect that {person} {allowed ? 'may' : 'may not'} {action} it
           </button>
         </p>
@@ -235,13 +234,5 @@ function Lines({
         </li>
       ))}
     </ul>
-  )
-}
-
-function Place({ place }: { readonly place: SourcePlace | null }) {
-  return place === null ? null : (
-    <code className="place">
-      {place.file}:{place.line}
-    </code>
   )
 }

@@ -1,22 +1,48 @@
-// The rules, off the page's own thread: what is asked is answered in the order in which it comes.
-import { type Engine, engineOf } from './engine.js'
+// The rules, off the page's own thread: what is asked is answered in the order in which it comes, but for what takes long.
+import type { Ground } from '../review/ground.js'
+import type { Project } from '../review/project.js'
+import { type Engine, engineOf } from './engine/index.js'
 
 export interface Asked {
   readonly number: number
-  readonly what: 'open' | keyof Engine
+  readonly what: 'open' | 'begin' | Exclude<keyof Engine, 'ground'>
   readonly given: readonly unknown[]
 }
 
 export type Answered = { readonly number: number } & ({ readonly answer: unknown } | { readonly problem: string })
 
 let engine: Engine | undefined
+let project: Project | undefined
+/** What there was when the page was opened, or when one last began from what there is. */
+let since: Ground | undefined
 
-self.addEventListener('message', ({ data: { number, what, given } }: MessageEvent<Asked>) => {
+/** Opens a project, or another that takes its place. @throws RulebookError, ClaimsError */
+function open(next: Project) {
+  const again = engine !== undefined
+  const opened = engineOf(next, since)
+  engine = opened
+  project = next
+  if (!again) since = opened.ground
+  return opened.about()
+}
+
+/** Forgets what was before. */
+function begin(): void {
+  since = engine?.ground
+  engine = engineOf(project as Project, since)
+}
+
+async function answer({ what, given }: Asked): Promise<unknown> {
+  if (what === 'open') return open(given[0] as Project)
+  if (engine === undefined) throw new Error('nothing is open yet')
+  if (what === 'begin') return begin()
+  return (engine[what] as (...all: unknown[]) => unknown)(...given)
+}
+
+self.addEventListener('message', async ({ data }: MessageEvent<Asked>) => {
+  const { number } = data
   try {
-    if (what === 'open') engine = engineOf(given[0] as never)
-    if (engine === undefined) throw new Error('nothing is open yet')
-    const answer = what === 'open' ? engine.about() : (engine[what] as (...all: unknown[]) => unknown)(...given)
-    self.postMessage({ number, answer } satisfies Answered)
+    self.postMessage({ number, answer: await answer(data) } satisfies Answered)
   } catch (error) {
     self.postMessage({ number, problem: error instanceof Error ? error.message : String(error) } satisfies Answered)
   }

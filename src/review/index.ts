@@ -14,6 +14,7 @@ export {
 export { type ClauseLine, clauseLines } from './clause-lines.js'
 export { type Coverage, type CoveragePoint, coverageOf } from './coverage.js'
 export { coverageLcov, coverageListing, coverageReport, isCovered } from './coverage-report.js'
+export { type Deciding, decidingOf, type RuleText, type RuleUse } from './deciding.js'
 export { type Deployed, DeployedError, type DeployedFinding, judgeDeployed } from './deployed.js'
 export {
   type AccessExpectation,
@@ -31,6 +32,17 @@ export {
 export { ExpectationFileError, type Known, readExpectations } from './expectation-file.js'
 export { withExpectations } from './expectation-text.js'
 export { type Failing, failings } from './failings.js'
+export {
+  type CellRef,
+  type DriftFindings,
+  driftFindings,
+  type ExpectationFindings,
+  expectationFindings,
+  type FailingExpectation,
+  type MissedMutant,
+  type MutantFindings,
+  mutantFindings,
+} from './findings.js'
 export { type Attempted, type Ground, type GroundOptions, groundOf, type Outcome, strangerOf, withEverybody } from './ground.js'
 export { type Finding, judgeExpectation } from './judge.js'
 export { lettersOf } from './letters.js'

@@ -1,7 +1,7 @@
 import type { Row } from '../condition/index.js'
 import { type Key, knownAction, type Model, type TypeModel, typeModel, UnknownNameError } from '../rulebook/index.js'
 import { fieldsLetBy, type InnerViewpoint, indexed, isLimited, type LinkedRecords, rulebookOf } from '../viewpoint/index.js'
-import { add, type Bits, count, each, has, noBits, union } from './bits.js'
+import { add, type Bits, count, each, has, intersection, noBits, union } from './bits.js'
 import { type IndexCache, recordSets } from './sets.js'
 
 /** Whose access to which records. */
@@ -66,7 +66,24 @@ export interface AccessMatrix {
  * const matrix = accessMatrix(book, 'plot', { people: { ines: { id: 'm-01' }, visitor: null }, records })
  * console.log(matrix.reached('visitor', 'read'))
  */
-export function accessMatrix({ model }: { readonly model: Model }, typeName: string, options: MatrixOptions): AccessMatrix {
+export function accessMatrix(book: { readonly model: Model }, typeName: string, options: MatrixOptions): AccessMatrix {
+  return matrixOf(book, typeName, options, false)
+}
+
+/** An access matrix that knows of each field, too. */
+export interface FieldMatrix extends AccessMatrix {
+  /** Of `read` or `update`, the records on which somebody has each field; undefined where they have all fields of what they reach. */
+  fieldSets(person: string, action: 'read' | 'update'): ReadonlyMap<string, Bits> | undefined
+  /** The records towards which somebody has any standing. */
+  standing(person: string): Bits
+}
+
+/** The access matrix with the fields of each cell, which take room. @throws UnknownNameError, ClaimsError, LinksError */
+export function fieldMatrix(book: { readonly model: Model }, typeName: string, options: MatrixOptions): FieldMatrix {
+  return matrixOf(book, typeName, options, true)
+}
+
+function matrixOf({ model }: { readonly model: Model }, typeName: string, options: MatrixOptions, fields: boolean): FieldMatrix {
   const book = rulebookOf(model)
   const type = typeModel(model, typeName)
   const actions = options.actions?.map((action) => knownAction(type, action)) ?? type.actions
@@ -98,14 +115,22 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
 
   const found = new Map<string, ReadonlyMap<string, Bits>>()
   const partly = new Map<string, Bits | undefined>()
+  const limits = new Map<string, ReadonlyMap<string, Bits> | undefined>()
   const creating = new Map<string, 'always' | 'never' | 'depending'>()
-  const standing: Bits[] = []
+  const standing = new Map<string, Bits>()
   for (const name of people) {
     const { view, standings } = viewOf(name)
     found.set(name, new Map(stored.map((action) => [action, sets.where(typeName, view.rules(typeName, action).when)])))
     partly.set(name, partlyRead(view))
+    if (fields) for (const action of ['read', 'update']) limits.set(`${action} ${name}`, fieldsLet(view, action))
     creating.set(name, view.may('create', typeName as never))
-    standing.push(...standings.map(({ when }) => sets.where(typeName, when)))
+    standing.set(
+      name,
+      union(
+        rows.length,
+        standings.map(({ when }) => sets.where(typeName, when)),
+      ),
+    )
   }
 
   /** The records of which somebody reads some fields, and not all. */
@@ -123,6 +148,17 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
     return some
   }
 
+  /** The records on which somebody has each field. */
+  function fieldsLet(view: InnerViewpoint, action: string): ReadonlyMap<string, Bits> | undefined {
+    const { clauses, when } = view.rules(typeName, action)
+    if (!isLimited(clauses)) return undefined
+    const reached = sets.where(typeName, when)
+    const letting = (field: string) =>
+      clauses.filter(({ clause: { fields } }) => fields?.includes(field) ?? true).map((clause) => sets.where(typeName, clause.when))
+    const others = Object.keys(type.fields).filter((name) => name !== type.key)
+    return new Map(others.map((field) => [field, intersection(rows.length, [reached, union(rows.length, letting(field))])]))
+  }
+
   const known = (person: string): string => {
     if (!found.has(person)) throw new UnknownNameError('person', person, people, 'this matrix')
     return person
@@ -132,7 +168,7 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
     if (bits === undefined) throw new UnknownNameError('action', action, stored, 'this matrix')
     return bits
   }
-  const reachedBySome = union(rows.length, standing)
+  const reachedBySome = union(rows.length, [...standing.values()])
   const named = Object.keys(type.standings).length > 0
 
   return Object.freeze({
@@ -166,6 +202,8 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
       const bits = partly.get(known(person))
       if (bits !== undefined) each(bits, visit)
     },
+    standing: (person: string) => standing.get(known(person)) as Bits,
+    fieldSets: (person: string, action: string) => limits.get(`${action} ${known(person)}`),
     standings(person: string, key: Key) {
       const at = numberOf(key)
       return viewOf(known(person))
@@ -174,7 +212,7 @@ export function accessMatrix({ model }: { readonly model: Model }, typeName: str
     },
     creates: (person: string) => creating.get(known(person)) as 'always',
     unreached: Object.freeze(named ? keys.filter((_, at) => !has(reachedBySome, at)) : []),
-  }) as AccessMatrix
+  }) as FieldMatrix
 
   function accessBy(type: TypeModel, view: InnerViewpoint, action: string, at: number): Access {
     const letting = view.rules(type.name, action).clauses.filter(({ when }) => has(sets.where(type.name, when), at))

@@ -6,10 +6,11 @@ import { join } from 'node:path'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { type Row, trace } from 'pachter/condition'
-import { accessMatrix, type Expectation, failings, openProject, type Project, projectOf } from 'pachter/review'
+import { accessMatrix, decidingOf, type Expectation, failings, openProject, type Project, projectOf } from 'pachter/review'
 import type { Page } from 'playwright-core'
 import { book } from '../../examples/world/rulebook.js'
-import { engineOf } from '../../src/page/engine.js'
+import { engineOf } from '../../src/page/engine/index.js'
+import type { Difference } from '../../src/page/engine/types.js'
 import { cases, keyed, linksOf, NOW } from '../support/agreement.js'
 import { BROWSER, browser } from '../support/browser.js'
 import { root, runs, within } from '../support/command.js'
@@ -19,7 +20,10 @@ import { ground, options, records, types } from '../support/world.js'
 const axe = createRequire(import.meta.url)('axe-core') as typeof import('axe-core')
 type Serving = { readonly url: string; readonly close: () => Promise<void> }
 const { serveReview } = (await import(join(root, 'dist/cli/review/server.js'))) as {
-  serveReview: (project: () => Project, port: number, keep: (expectations: readonly Expectation[]) => string) => Promise<Serving>
+  serveReview: (reviewed: unknown, port: number) => Promise<Serving>
+}
+const { unchanging } = (await import(join(root, 'dist/cli/review/reviewed.js'))) as {
+  unchanging: (project: Project, keep: (expectations: readonly Expectation[]) => string) => object
 }
 const { keepExpectations } = (await import(join(root, 'dist/cli/keep.js'))) as {
   keepExpectations: (where: { readonly expectations: string }, more: readonly Expectation[]) => string
@@ -91,7 +95,7 @@ describe('what is tried on the page', () => {
         fc.subarray(titles, { maxLength: 1 }),
         (changed, off) => {
           const claims = { id: 'm-01' }
-          const told = engine.try({ records: changed, people: [{ name: 'eve', claims }], off })
+          const { differences: told, shown } = engine.try({ records: changed, people: [{ name: 'eve', claims }], off }, 'plot')
           const next = Object.fromEntries(
             types.map((type) => {
               const mine = changed.filter((one) => one.type === type)
@@ -110,25 +114,50 @@ describe('what is tried on the page', () => {
           const wanted: string[] = []
           for (const type of types) {
             const [was, is] = [matrixOf(type), accessMatrix(rules, type, { people, records: next, now: options.now })]
-            for (const person of Object.keys(people))
-              for (const key of was.keys)
+            const all = Object.keys(book.model.types[type]?.fields ?? {}).filter((name) => name !== 'id')
+            const fieldsOf = (of: typeof was, person: string, key: unknown, action: string) =>
+              of.people.includes(person) && of.keys.includes(key as string)
+                ? of
+                    .access(person, key as string)
+                    .filter((one) => one.action === action)
+                    .map(({ fields }) => fields ?? all)[0]
+                : undefined
+            for (const person of Object.keys(people)) {
+              for (const key of new Set([...was.keys, ...is.keys]))
                 for (const action of was.actions) {
-                  const [before, after] = [
-                    person !== 'eve' && was.allows(person, key, action),
-                    is.keys.includes(key) && is.allows(person, key, action),
-                  ]
-                  if (before !== after) wanted.push(`${after ? '+' : '-'} ${person} ${action} ${type} ${key}`)
+                  const [before, after] = [was, is].map((of) => fieldsOf(of, person, key, action))
+                  const about = `${person} ${action} ${type} ${key}`
+                  if (before === undefined && after !== undefined) wanted.push(`+ ${about} `)
+                  else if (before !== undefined && after === undefined) wanted.push(`- ${about} `)
+                  else if (before !== undefined && after !== undefined) {
+                    const [come, gone] = [after.filter((name) => !before.includes(name)), before.filter((name) => !after.includes(name))]
+                    if (come.length > 0) wanted.push(`+ ${about} ${come}`)
+                    if (gone.length > 0) wanted.push(`- ${about} ${gone}`)
+                  }
                 }
+              const [could, can] = [was, is].map((of) => (of.people.includes(person) ? of.creates(person) : 'never'))
+              if (could !== can) wanted.push(`${could === 'never' || can === 'always' ? '+' : '-'} ${person} create ${type} undefined `)
+            }
           }
-          expect(
-            told.map(({ type, person, key, action, gained }) => `${gained ? '+' : '-'} ${person} ${action} ${type} ${key}`).sort(),
-          ).to.deep.equal(wanted.sort())
+          const textOf = ({ type, person, key, action, gained, fields }: Difference) =>
+            `${gained ? '+' : '-'} ${person} ${action} ${type} ${key} ${fields ?? ''}`
+          expect(told.first.map(textOf).sort()).to.deep.equal(wanted.sort())
+          expect(told.gained + told.lost).to.equal(wanted.length)
+          // What is marked in the matrix is what is told.
+          const marked = shown.drawn.people.flatMap((person, at) =>
+            shown.drawn.keys.flatMap((key, row) => {
+              const bits = shown.changes?.[at]?.[row] ?? 0
+              return [...(bits & 1 ? [`+ ${person} ${key}`] : []), ...(bits & 2 ? [`- ${person} ${key}`] : [])]
+            }),
+          )
+          const there = told.first.filter(({ type, key }) => type === 'plot' && shown.drawn.keys.includes(key as string))
+          expect(new Set(marked)).to.deep.equal(new Set(there.map(({ gained, person, key }) => `${gained ? '+' : '-'} ${person} ${key}`)))
         },
       ),
       { numRuns: 6 },
     )
-    expect(engine.try({ records: [], people: [], off: [] })).to.deep.equal([])
-    expect(() => engine.try({ records: [], people: [{ name: 'eve', claims: { id: 7 } }], off: [] })).to.throw('id')
+    expect(engine.try({ records: [], people: [], off: [] }, 'plot').differences).to.deep.equal({ gained: 0, lost: 0, first: [] })
+    expect(() => engine.try({ records: [], people: [{ name: 'eve', claims: { id: 7 } }], off: [] }, 'plot')).to.throw('id')
     expect(() => engine.record('plot', { number: 'many' })).to.throw('a number is needed')
     for (const type of types)
       for (const row of records[type] as { id: string }[]) {
@@ -143,9 +172,8 @@ describe('pachter review', () => {
   const kept = mkdtempSync(join(tmpdir(), 'pachter-kept-'))
   before(async () => {
     site = await serveReview(
-      () => project,
+      unchanging(project, (more) => keepExpectations({ expectations: kept }, more)),
       0,
-      (expectations) => keepExpectations({ expectations: kept }, expectations),
     )
   })
   after(async () => {
@@ -180,6 +208,8 @@ describe('pachter review', () => {
       ['/project.json', { origin: 'null' }, 'GET', 403],
       ['/project.json', { 'sec-fetch-site': 'cross-site' }, 'GET', 403],
       ['/project.json', { 'sec-fetch-site': 'same-site' }, 'GET', 403],
+      ['/findings.json', {}, 'GET', 200],
+      ['/changes', { origin: 'http://garden.example' }, 'GET', 403],
       ['/project.json', {}, 'POST', 405],
       ['/project.json', {}, 'DELETE', 405],
       ['/nothing.js', {}, 'GET', 404],
@@ -194,6 +224,13 @@ describe('pachter review', () => {
       if (status !== 200) expect(body).not.to.include('holderId')
     }
     expect(JSON.parse((await ask('/project.json')).body).people).to.have.property('visitor', null)
+    // Nobody else has it begin to work, either.
+    for (const [headers, status] of [
+      [{ origin: 'http://garden.example', 'content-type': 'application/json' }, 403],
+      [{ 'content-type': 'application/json' }, 415],
+      [{ origin: site.url, 'content-type': 'application/json' }, 202],
+    ] as const)
+      expect((await ask('/weaken', headers, 'POST', '{}')).status).to.equal(status)
   })
 
   it('keeps expectations, of cells that there are, asked for by the page itself; and writes nothing else', async () => {
@@ -215,20 +252,47 @@ describe('pachter review', () => {
       [{ cells: [{ ...cell, action: 'create' }] }, 422],
       [{ cells: [{ ...cell, allowed: 'no' }] }, 422],
       [{ cells: [cell, { ...cell, action: 'raed' }] }, 422],
-      [{ cells: Array(501).fill(cell) }, 422],
-      [`"${'x'.repeat(100_001)}"`, 413],
+      [{ cells: [{ ...cell, fields: [] }] }, 422],
+      [{ cells: [{ ...cell, fields: ['id'] }] }, 422],
+      [{ cells: [{ ...cell, fields: ['constructor'] }] }, 422],
+      [{ cells: [{ ...cell, action: 'delete', fields: ['rentDue'] }] }, 422],
+      [{ proposals: [0] }, 422],
+      [{ proposals: ['length'] }, 422],
+      [{ cells: Array(5001).fill(cell) }, 422],
+      [`"${'x'.repeat(2_000_001)}"`, 413],
     ]
     for (const [body, status, headers] of wrong)
       expect((await keep(body, headers)).status, JSON.stringify(body).slice(0, 120)).to.equal(status)
     expect(existsSync(join(kept, 'kept.yaml')), 'nothing is kept of what is wrong in part').to.equal(false)
-    const cells = [cell, { ...cell, person: 'bram', action: 'update', allowed: true }, { ...cell, person: 'visitor', action: 'delete' }]
+    const matrix = matrixOf('plot')
+    const column = matrix.keys.map((key) => ({ ...cell, person: 'yuki', key, allowed: matrix.allows('yuki', key, 'read') }))
+    const cells = [
+      cell,
+      { ...cell, key: 'p-02' },
+      { ...cell, person: 'bram', action: 'update', allowed: true },
+      { ...cell, person: 'bram', key: 'p-03', action: 'update' },
+      { ...cell, person: 'visitor', action: 'delete' },
+      { ...cell, person: 'ines', fields: ['rentDue'], allowed: true },
+      { ...cell, person: 'ines', fields: ['wardenNotes'] },
+      ...column,
+      ...matrix.keys.map((key) => ({ ...cell, person: 'hugo', key })),
+    ]
     const { status, body } = await keep({ cells })
     expect([status, JSON.parse(body).kept]).to.deep.equal([
       200,
-      ['odile does not see plot: p-01', 'bram changes plot: p-01', 'visitor is refused: delete plot p-01'],
+      [
+        'odile does not see plot: p-01, p-02',
+        'bram changes plot: p-01',
+        'bram does not change plot: p-03',
+        'visitor is refused: delete plot p-01',
+        'ines sees, of plot p-01: rentDue',
+        'ines does not see, of plot p-01: wardenNotes',
+        `yuki sees exactly plot: ${matrix.reached('yuki', 'read').slice(0, 7).join(', ')} and 2 more`,
+        'hugo does not see plot: all',
+      ],
     ])
     const checked = await within(`check ${join(kept, 'kept.yaml')}`)
-    expect([checked.status, checked.stdout.includes('3 expectations: all hold')], checked.stdout).to.deep.equal([0, true])
+    expect([checked.status, checked.stdout.includes('9 expectations: all hold')], checked.stdout).to.deep.equal([0, true])
     rmSync(join(kept, 'kept.yaml'))
   })
 
@@ -331,6 +395,89 @@ describe('pachter review', () => {
         await page.getByRole('heading', { name: 'visitor and plot p-03' }).waitFor()
       })
 
+      it('lets the cells stand out in which a rule has a say, and says which decide nothing', async () => {
+        const { page } = await open(`${site.url}/#plot/matrix?side=rules`)
+        const side = page.getByRole('complementary', { name: 'Rules' })
+        const decided = () =>
+          page
+            .locator('[role=rowgroup] [role=gridcell]')
+            .evaluateAll((all) => all.flatMap((one) => (one.ariaLabel?.includes('by this rule') ? [one.ariaLabel] : [])))
+        await side.getByRole('button', { name: 'helper; only planting' }).hover()
+        await page.getByRole('gridcell', { name: 'bram, p-01: reads some fields, update, decided by this rule' }).waitFor()
+        expect(await decided()).to.have.length(2)
+        expect(page.url(), 'it is only pointed at').not.to.include('rule=')
+        await side.getByRole('button', { name: 'helper; only planting' }).click()
+        await page.mouse.move(5, 5)
+        expect(page.url()).to.include('rule=clause-update-1')
+        await page.getByRole('gridcell', { name: 'bram, p-01' }).click()
+        await page.getByRole('heading', { name: 'bram and plot p-01' }).waitFor()
+        expect(await decided(), 'they stand out while one looks why').to.have.length(2)
+        await page.getByRole('button', { name: 'Show all alike' }).click()
+        await page.waitForFunction(() => document.querySelector('.marking') === null)
+        await page.getByRole('button', { name: 'Rules' }).click()
+        await side.getByRole('button', { name: 'helper; only planting' }).click()
+        await side.getByRole('button', { name: 'Try it without this clause' }).click()
+        const tray = page.getByRole('region', { name: 'What is tried' })
+        await tray.getByText('update plot p-01').waitFor()
+        // Each rule that decides nothing may go, and nothing is otherwise.
+        await tray.getByRole('button', { name: 'Throw it away' }).click()
+        for (const type of types) {
+          const idle = decidingOf(book, type, ground as never).rules.filter(({ kind, alone }) => kind === 'clause' && alone === 0)
+          await page.getByRole('combobox', { name: 'Records' }).selectOption(type)
+          await side.getByRole('heading', { name: `The rules of ${type}` }).waitFor()
+          expect(await side.locator('.rule', { hasText: 'decides nothing' }).count(), type).to.be.at.least(idle.length)
+        }
+      })
+
+      it('groups records by what somebody is to them', async () => {
+        const { page } = await open(`${site.url}/#plot/matrix?group=bram`)
+        await page.getByRole('rowheader', { name: 'bram is holder: 2' }).waitFor()
+        const lines = await page.locator('[role=rowgroup] [role=rowheader]').allTextContents()
+        const matrix = matrixOf('plot')
+        const headed = new Map<string, string[]>()
+        let heading = ''
+        for (const line of lines) {
+          if (line.startsWith('bram')) heading = line
+          else headed.set(heading, [...(headed.get(heading) ?? []), line.split(' ')[0] as string])
+        }
+        for (const [title, keys] of headed)
+          for (const key of keys) {
+            const is = matrix.standings('bram', key)
+            expect(title).to.equal(`bram ${is.length === 0 ? 'has no standing' : `is ${is.join(' and ')}`}: ${keys.length}`)
+          }
+        expect([...headed.values()].flat().sort()).to.deep.equal([...matrix.keys].sort())
+      })
+
+      it('keeps a selection, and who gains or loses by what is tried; which an address takes to a colleague', async () => {
+        const { page } = await open(`${site.url}/#plot/matrix`)
+        await shown(page)
+        await page.locator('[role=grid]').focus()
+        for (const key of ['Shift+ArrowDown', 'Shift+ArrowRight']) await page.keyboard.press(key)
+        await page.getByText('4 cells').waitFor()
+        await page.getByLabel('Which action').selectOption('every action')
+        await page.getByRole('button', { name: 'Keep', exact: true }).click()
+        await page.getByText('expectations: kept in').waitFor()
+        await page.keyboard.press('Escape')
+        await page.getByRole('columnheader', { name: 'odile' }).click()
+        await page.getByText('12 cells').waitFor()
+        await page.getByRole('button', { name: 'Keep', exact: true }).click()
+        await page.getByText('odile sees exactly plot: p-06, p-10: kept in').waitFor()
+        await page.getByRole('gridcell', { name: 'bram, p-02' }).click()
+        await page.getByRole('button', { name: 'Remove it' }).click()
+        const tray = page.getByRole('region', { name: 'What is tried' })
+        await tray.getByText('bram: read plot p-02').waitFor()
+        const { page: theirs } = await open(page.url())
+        await theirs.getByRole('region', { name: 'What is tried' }).getByText('bram: read plot p-02').waitFor()
+        await theirs.getByRole('button', { name: 'Findings' }).click()
+        await theirs.getByRole('region', { name: 'By what is tried' }).getByText('Every expectation that holds would still hold.').waitFor()
+        await tray.getByRole('button', { name: 'to stay as it is' }).click()
+        await tray.getByText('kept in').waitFor()
+        const checked = await within(`check ${join(kept, 'kept.yaml')}`)
+        expect([checked.status, checked.stdout.includes('all hold')], checked.stdout).to.deep.equal([0, true])
+        await page.goBack()
+        await tray.waitFor({ state: 'detached' })
+      })
+
       it('shows lists side by side, with what is hidden in each', async () => {
         const { page } = await open(`${site.url}/#plot/lists?beside=ines,visitor,system`)
         const list = (name: string) => page.getByRole('region', { name: `The list of ${name}`, exact: true })
@@ -390,7 +537,13 @@ describe('pachter review', () => {
       ] as const)
         it(`can be read ${look}`, async () => {
           const { page, complaints } = await open(`${site.url}/#plot/matrix?record=p-01&person=odile&action=read`, { width, height, dark })
-          for (const path of ['#plot/matrix?record=p-01&person=odile&action=read', '#entry/lists', '#plot/matrix?search=nothing']) {
+          for (const path of [
+            '#plot/matrix?record=p-01&person=odile&action=read',
+            '#entry/lists',
+            '#plot/matrix?search=nothing',
+            '#plot/matrix?side=rules&rule=clause-read-0&group=ines',
+            '#plot/matrix?side=findings',
+          ]) {
             await page.goto(`${site.url}/${path}`)
             await page.locator('main :is([role=gridcell], .record, p.faint)').first().waitFor()
             if (path.includes('odile')) await page.getByText('It would be allowed').waitFor()

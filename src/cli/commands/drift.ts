@@ -1,10 +1,11 @@
 import { existsSync, readFileSync } from 'node:fs'
-import { dirname, join, relative, resolve } from 'node:path'
+import { relative, resolve } from 'node:path'
 import pc from 'picocolors'
 import { type Baseline, baselineOf, baselineText, type Drift, driftBetween, readBaseline } from '../../review/index.js'
 import type { Model } from '../../rulebook/index.js'
 import { typeModel } from '../../rulebook/index.js'
 import type { Rulebook } from '../../viewpoint/index.js'
+import { baselineFile } from '../baseline.js'
 import { sayChanges } from '../changes.js'
 import { UsageError } from '../errors.js'
 import { say } from '../output.js'
@@ -22,14 +23,12 @@ interface DriftOptions extends CommonOptions {
   readonly format: 'text' | 'json'
 }
 
-const NAME = 'pachter.baseline.yaml'
-
 /** `pachter drift`: who gained or lost what since the baseline was kept. Gives whether nobody did. */
 export async function driftCommand(options: DriftOptions): Promise<boolean> {
   if (options.between !== undefined) return driftBetweenRevisions(options.between, options)
   const session = await openSession(options)
   const { model } = session.loaded
-  const file = options.file === undefined ? join(dirname(session.loaded.file), NAME) : resolve(options.file)
+  const file = options.file === undefined ? baselineFile(session.loaded) : resolve(options.file)
   const shown = relative(process.cwd(), file) || file
   const now = baselineOf(session.loaded.book, {
     people: peopleOf(session, []),

@@ -5,9 +5,10 @@ import { extname, join, normalize, sep } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { isPachterError } from '../../condition/index.js'
 import { middleware } from '../../http/index.js'
-import { type Expectation, expectationTitle, type Project } from '../../review/index.js'
+import { expectationTitle, type Project } from '../../review/index.js'
 import { UsageError } from '../errors.js'
-import { readCells } from './keep.js'
+import { readKept } from './keep.js'
+import type { Reviewed } from './reviewed.js'
 
 /** Where the page is, in the package. */
 const PAGE = fileURLToPath(new URL('../../page/', import.meta.url))
@@ -45,12 +46,11 @@ export function pageFile(name: string): Buffer | undefined {
  * that of this machine (as a page elsewhere does that has its own name lead here), and no page from elsewhere.
  */
 export async function serveReview(
-  project: () => Project,
+  reviewed: Reviewed,
   port: number,
-  keep?: (expectations: readonly Expectation[]) => string,
 ): Promise<{ readonly url: string; readonly close: () => Promise<void> }> {
   pageFile('index.html')
-  const server: Server = createServer(middleware(async (request) => answer(request, ownNames(server), project, keep)))
+  const server: Server = createServer(middleware(async (request) => answer(request, ownNames(server), reviewed)))
   await new Promise<void>((done, failed) => {
     server.once('error', (error: Error & { code?: string }) =>
       failed(error.code === 'EADDRINUSE' ? new UsageError(`review: another program listens on port ${port}; --port takes another`) : error),
@@ -71,38 +71,72 @@ function ownNames(server: Server): readonly string[] {
   return [`127.0.0.1:${port}`, `localhost:${port}`]
 }
 
-async function answer(request: Request, names: readonly string[], project: () => Project, keep: Keep | undefined): Promise<Response> {
+async function answer(request: Request, names: readonly string[], reviewed: Reviewed): Promise<Response> {
   const { host, pathname } = new URL(request.url)
   const origin = request.headers.get('origin')
   const site = request.headers.get('sec-fetch-site') ?? 'none'
   const isOurs = names.includes(host) && (origin === null || names.includes(origin.replace(/^http:\/\//, '')))
   if (!isOurs || (site !== 'same-origin' && site !== 'none')) return new Response('Not from there.', { status: 403, headers: HEADERS })
-  if (pathname === '/keep' && request.method === 'POST' && keep !== undefined) return keeping(request, origin, project(), keep)
+  if (request.method === 'POST' && (pathname === '/keep' || pathname === '/weaken')) {
+    // A form of another page could send neither.
+    if (origin === null || !/^application\/json\b/.test(request.headers.get('content-type') ?? ''))
+      return json(415, { problem: 'JSON is needed, from the page itself.' })
+    if (pathname === '/keep') return keeping(request, reviewed)
+    reviewed.weaken()
+    return json(202, {})
+  }
   if (request.method !== 'GET' && request.method !== 'HEAD')
     return new Response('It only reads.', { status: 405, headers: { ...HEADERS, allow: 'GET, HEAD' } })
-  if (pathname === '/project.json')
-    return new Response(JSON.stringify(project()), { headers: { ...HEADERS, 'content-type': KINDS['.json'] as string } })
+  switch (pathname) {
+    case '/project.json':
+      return text(200, reviewed.project())
+    case '/findings.json':
+      return text(200, reviewed.findings() ?? 'null')
+    case '/mutants.json':
+      return text(200, JSON.stringify(reviewed.mutants() ?? null))
+    case '/changes':
+      return changes(request, reviewed)
+  }
   const name = pathname === '/' ? 'index.html' : decodeURIComponent(pathname.slice(1))
   const file = pageFile(name)
   if (file === undefined) return new Response('There is nothing here.', { status: 404, headers: HEADERS })
   return new Response(new Uint8Array(file), { headers: { ...HEADERS, 'content-type': KINDS[extname(name)] ?? 'application/octet-stream' } })
 }
 
-type Keep = (expectations: readonly Expectation[]) => string
+const text = (status: number, body: string) =>
+  new Response(body, { status, headers: { ...HEADERS, 'content-type': KINDS['.json'] as string } })
+const json = (status: number, told: object) => text(status, JSON.stringify(told))
+
+/** How it stands, at once and whenever that changes: server-sent events (https://html.spec.whatwg.org/multipage/server-sent-events.html). */
+function changes(request: Request, { state, subscribe }: Reviewed): Response {
+  const encoder = new TextEncoder()
+  let stop = () => {}
+  const body = new ReadableStream<Uint8Array>({
+    start(controller) {
+      const send = () => controller.enqueue(encoder.encode(`data: ${JSON.stringify(state())}\n\n`))
+      const unsubscribe = subscribe(send)
+      const beating = setInterval(() => controller.enqueue(encoder.encode(':\n\n')), 20_000)
+      stop = () => {
+        clearInterval(beating)
+        unsubscribe()
+      }
+      request.signal.addEventListener('abort', stop)
+      send()
+    },
+    cancel: () => stop(),
+  })
+  return new Response(body, { headers: { ...HEADERS, 'content-type': 'text/event-stream' } })
+}
 
 /** Writes expectations beside the others: all that is ever written. */
-async function keeping(request: Request, origin: string | null, project: Project, keep: Keep): Promise<Response> {
-  const say = (status: number, told: object) => Response.json(told, { status, headers: HEADERS })
-  // A form of another page could send neither.
-  if (origin === null || !/^application\/json\b/.test(request.headers.get('content-type') ?? ''))
-    return say(415, { problem: 'JSON is needed, from the page itself.' })
-  const text = await request.text()
-  if (text.length > 100_000) return say(413, { problem: 'That is too much at once.' })
+async function keeping(request: Request, reviewed: Reviewed): Promise<Response> {
+  const sent = await request.text()
+  if (sent.length > 2_000_000) return json(413, { problem: 'That is too much at once.' })
   try {
-    const expectations = readCells(JSON.parse(text), project)
-    return say(200, { file: keep(expectations), kept: expectations.map(expectationTitle) })
+    const expectations = readKept(JSON.parse(sent), JSON.parse(reviewed.project()) as Project, reviewed.mutants())
+    return json(200, { file: reviewed.keep(expectations), kept: expectations.map(expectationTitle) })
   } catch (error) {
-    if (error instanceof SyntaxError || isPachterError(error)) return say(422, { problem: error.message })
+    if (error instanceof SyntaxError || isPachterError(error)) return json(422, { problem: error.message })
     throw error
   }
 }

@@ -1,0 +1,122 @@
+// What one looks at, and how.
+
+import type { Look, Looking } from './address.js'
+import type { Live } from './live.js'
+
+export function Head({
+  live,
+  looking,
+  look,
+  people,
+  add,
+}: {
+  readonly live: Live
+  readonly looking: Looking
+  readonly look: Look
+  readonly people: readonly string[]
+  /** Opens a form. */
+  readonly add: (form: { readonly what: 'record' | 'claims' }) => void
+}) {
+  const { about, findings } = live
+  const { type, mode, search, differing, group, side } = looking
+  const nothingOpen = {
+    person: undefined,
+    key: undefined,
+    action: undefined,
+    rule: undefined,
+    ...(side === 'why' ? { side: undefined } : {}),
+  }
+  const wrong = findings ? countOf(findings) : 0
+  return (
+    <header className="head">
+      <button
+        type="button"
+        className="skip"
+        onClick={() => document.getElementById('main')?.querySelector<HTMLElement>('[tabindex="0"]')?.focus()}
+      >
+        To the records
+      </button>
+      <div className="title">
+        <h1>
+          Everybody’s eyes <span className="faint">{about.title}</span>
+        </h1>
+        {(['rules', 'findings'] as const).map((one) => (
+          <button
+            key={one}
+            type="button"
+            className="toggle"
+            aria-pressed={side === one}
+            onClick={() => look({ side: side === one ? (looking.key === undefined ? undefined : 'why') : one })}
+          >
+            {one === 'rules' ? 'Rules' : 'Findings'}
+            {one === 'findings' && findings && <span className={wrong > 0 ? 'no' : 'faint'}> {wrong > 0 ? wrong : 'none'}</span>}
+          </button>
+        ))}
+      </div>
+      <div className="controls">
+        <label>
+          Records{' '}
+          <select value={type} onChange={(event) => look({ type: event.currentTarget.value, ...nothingOpen })}>
+            {about.types.map(({ name, count }) => (
+              <option key={name} value={name}>
+                {name} ({count})
+              </option>
+            ))}
+          </select>
+        </label>
+        <fieldset className="modes">
+          <legend className="unseen">How</legend>
+          {(['matrix', 'lists'] as const).map((one) => (
+            <label key={one} className={mode === one ? 'on' : ''}>
+              <input type="radio" name="mode" checked={mode === one} onChange={() => look({ mode: one })} />
+              {one === 'matrix' ? 'Who may do what' : 'Side by side'}
+            </label>
+          ))}
+        </fieldset>
+        <label>
+          Find{' '}
+          <input
+            type="search"
+            value={search}
+            placeholder="a record or a person"
+            onChange={(event) => look({ search: event.currentTarget.value })}
+          />
+        </label>
+        {mode === 'matrix' && (
+          <>
+            <label>
+              By standing of{' '}
+              <select value={group} onChange={(event) => look({ group: event.currentTarget.value })}>
+                <option value="">nobody</option>
+                {people.map((person) => (
+                  <option key={person}>{person}</option>
+                ))}
+              </select>
+            </label>
+            <label className="check">
+              <input type="checkbox" checked={differing} onChange={(event) => look({ differing: event.currentTarget.checked })} /> only
+              where they differ
+            </label>
+          </>
+        )}
+        <span>
+          Try{' '}
+          <button type="button" className="plain" onClick={() => add({ what: 'record' })}>
+            one more {type}
+          </button>
+          ,{' '}
+          <button type="button" className="plain" onClick={() => add({ what: 'claims' })}>
+            somebody else
+          </button>
+        </span>
+      </div>
+    </header>
+  )
+}
+
+/** How many things were found that somebody should look at. */
+export function countOf({ expectations, drift }: NonNullable<Live['findings']>): number {
+  const failing = 'problem' in expectations ? 1 : expectations.failing.length
+  const moved = drift === undefined ? 0 : 'problem' in drift ? 1 : drift.gained.length + drift.lost.length + drift.creates.length
+  return failing + moved
+}

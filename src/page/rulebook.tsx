@@ -1,0 +1,152 @@
+// The rules of the records that one looks at, and where each has a say.
+import { useEffect, useState } from 'react'
+import type { Look, Looking } from './address.js'
+import type { RuleShown, Shown } from './engine/types.js'
+import { Place } from './parts/place.js'
+import type { Rules } from './rules.js'
+
+/** What a rule is called in an address. */
+export const ruleId = ({ kind, actions, number }: Pick<RuleShown, 'kind' | 'actions' | 'number'>): string =>
+  [kind, ...(kind === 'clause' || kind === 'stamp' ? actions : []), number].join('-')
+
+export function Rulebook({
+  of,
+  rules,
+  looking,
+  look,
+  point,
+  without,
+}: {
+  readonly of: Shown | undefined
+  readonly rules: Rules
+  readonly looking: Looking
+  readonly look: Look
+  /** Points at a rule, or at none. */
+  readonly point: (rule: string | undefined) => void
+  readonly without: (title: string) => void
+}) {
+  const [read, setRead] = useState<{ readonly type: string; readonly rules: readonly RuleShown[] }>()
+  const type = of?.drawn.type
+  useEffect(() => {
+    let gone = false
+    if (type !== undefined) rules.rules(type).then((found) => !gone && setRead({ type, rules: found }))
+    return () => {
+      gone = true
+    }
+  }, [rules, of, type])
+  useEffect(() => () => point(undefined), [point])
+  if (read === undefined || read.type !== type) return <p className="faint">Reading …</p>
+  const idle = read.rules.filter(decidesNothing).length
+  return (
+    <>
+      <h2>The rules of {type}</h2>
+      <p className="faint">
+        Point at one and the cells in which it has a say stand out.
+        {idle > 0 &&
+          ` ${idle === 1 ? 'One decides' : `${idle} decide`} nothing here: without ${idle === 1 ? 'it' : 'any one of them'}, nobody would see or may do anything else.`}
+      </p>
+      {groupsOf(read.rules).map(([heading, mine]) => (
+        <section key={heading}>
+          <h3>{heading}</h3>
+          <ul className="rules" onMouseLeave={() => point(undefined)}>
+            {mine.map((rule) => (
+              <li key={ruleId(rule)}>
+                <Rule rule={rule} chosen={looking.rule === ruleId(rule)} {...{ look, point, without }} />
+              </li>
+            ))}
+          </ul>
+        </section>
+      ))}
+    </>
+  )
+}
+
+/** Whether nothing here would be otherwise without it. Of what decides about new records only, that cannot be said. */
+function decidesNothing({ kind, cells, alone }: RuleShown): boolean {
+  return cells !== undefined && (kind === 'standing' ? cells === 0 : alone === 0)
+}
+
+function Rule({
+  rule,
+  chosen,
+  look,
+  point,
+  without,
+}: {
+  readonly rule: RuleShown
+  readonly chosen: boolean
+  readonly look: Look
+  readonly point: (rule: string | undefined) => void
+  readonly without: (title: string) => void
+}) {
+  const id = ruleId(rule)
+  const { kind, title, meaning, people, place } = rule
+  const most = people.slice(0, 6).map(({ name, records }) => (records === 0 ? name : `${name} ${records}`))
+  return (
+    <>
+      <button
+        type="button"
+        className="rule"
+        aria-pressed={chosen}
+        onMouseEnter={() => point(id)}
+        onFocus={() => point(id)}
+        onBlur={() => point(undefined)}
+        onClick={() => look({ rule: chosen ? undefined : id })}
+      >
+        <span className="rule-title">{title}</span>
+        {meaning !== undefined && <span className="faint"> {kind === 'veto' ? `“${meaning}”` : meaning}</span>}
+        <span className="said">
+          {decidesNothing(rule) ? <span className="idle">∅ decides nothing here</span> : null} {saidOf(rule)}
+        </span>
+      </button>
+      {chosen && (
+        <div className="rule-more">
+          {people.length > 0 && (
+            <p>
+              {most.join(', ')}
+              {people.length > most.length && ` and ${people.length - most.length} more`}
+            </p>
+          )}
+          <p>
+            <Place place={place} />
+            {(kind === 'clause' || kind === 'veto') && (
+              <button type="button" className="plain" onClick={() => without(title)}>
+                Try it without this {kind}
+              </button>
+            )}
+          </p>
+        </div>
+      )}
+    </>
+  )
+}
+
+/** How much a rule has a say in. */
+function saidOf({ kind, actions, cells, alone, people }: RuleShown): string {
+  if (kind === 'stamp') return ''
+  if (cells === undefined) {
+    if (actions[0] === 'create') return people.length === 0 ? 'nobody here can' : `can hold for ${people.length} of these people`
+    return 'within a routine only'
+  }
+  const count = `${cells.toLocaleString('en')} ${cells === 1 ? 'cell' : 'cells'}`
+  if (kind === 'standing') return cells === 0 ? '' : count
+  if (cells === 0) return ''
+  const what = kind === 'clause' ? count : `withholds ${count}`
+  return alone === cells ? what : alone === 0 ? `${what}, all of them by others too` : `${what}, ${alone?.toLocaleString('en')} by it alone`
+}
+
+function groupsOf(rules: readonly RuleShown[]): (readonly [string, readonly RuleShown[]])[] {
+  const groups = new Map<string, RuleShown[]>()
+  for (const rule of rules) {
+    const { kind, actions } = rule
+    const heading = {
+      standing: 'Who is who',
+      gate: actions.length === 1 ? `May ${actions[0]} only if` : 'All of it only if',
+      clause: `May ${actions[0]}`,
+      veto: `Withheld: ${actions.join(', ')}`,
+      stamp: `Set by the server on ${actions[0]}`,
+    }[kind]
+    groups.set(heading, [...(groups.get(heading) ?? []), rule])
+  }
+  return [...groups]
+}
