@@ -26,37 +26,76 @@ const served = await serveReview(
 const browser = await chromium.launch({ executablePath, args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'] })
 try {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+  const look = async (to: string) => {
+    await page.evaluate((hash) => {
+      location.hash = hash
+    }, to)
+  }
   await page.goto(`${served.url}/#plot/matrix`)
   await page.locator('[role=gridcell]').first().waitFor()
   console.log(
     `${Object.keys(people).length} people, ${plot.length.toLocaleString('en')} plots (${share.length.toLocaleString('en')} shares, ${member.length.toLocaleString('en')} members): of use after ${Math.round(await page.evaluate(() => performance.now()))} ms`,
   )
-  const taken: number[] = []
-  for (let number = 0; number < 8; number++) {
-    // Another plot each time; it becomes vacant, so that everybody sees it.
-    const key = plot[number * 7 + 3]?.id as string
-    await page.evaluate((to) => {
-      location.hash = to
-    }, `#plot/matrix?record=${key}&person=visitor&action=read`)
-    await page.getByRole('button', { name: `Edit plot ${key}` }).click()
-    await page.getByLabel('state').selectOption(number % 2 === 0 ? 'vacant' : 'let')
-    await page.getByLabel('planting').fill(`tried ${number}`)
-    taken.push(
-      await page.evaluate(async () => {
-        const button = [...document.querySelectorAll('dialog button')].find((one) => one.textContent === 'Try it') as HTMLButtonElement
-        const begun = performance.now()
-        button.click()
-        const told = () => document.querySelector('.tray [role=status]')?.textContent ?? ''
-        while (document.querySelector('dialog') !== null || !/gain|lose/.test(told()))
-          await new Promise((resolve) => requestAnimationFrame(resolve))
-        return performance.now() - begun
-      }),
+  await page.waitForTimeout(1500)
+
+  /** From the press of a button until it is told who gains and who loses, and the matrix is drawn. */
+  const told = (button: string) =>
+    page.evaluate(async (name) => {
+      const found = [...document.querySelectorAll('button')].find((one) => one.textContent === name) as HTMLButtonElement
+      const begun = performance.now()
+      found.click()
+      const text = () => document.querySelector('.tray [role=status]')?.textContent ?? ''
+      while (document.querySelector('dialog') !== null || !/gain|lose/.test(text()))
+        await new Promise((resolve) => requestAnimationFrame(resolve))
+      return performance.now() - begun
+    }, button)
+
+  const report = async (what: string, attempt: (number: number) => Promise<number>) => {
+    const taken: number[] = []
+    for (let number = 0; number < 7; number++) {
+      taken.push(await attempt(number))
+      await page.getByRole('button', { name: 'Throw it away' }).click()
+      // Somebody looks at it.
+      await page.waitForTimeout(600)
+    }
+    const sorted = [...taken].sort((a, b) => a - b)
+    console.log(
+      `${what}: ${Math.round(sorted[sorted.length >> 1] as number)} ms (median of ${taken.map((one) => Math.round(one)).join(', ')})`,
     )
   }
-  const sorted = [...taken].sort((a, b) => a - b)
-  console.log(
-    `a tried change is told after ${Math.round(sorted[sorted.length >> 1] as number)} ms (median of ${taken.length}; ${taken.map((one) => Math.round(one)).join(', ')})`,
-  )
+
+  await report('a plot becomes vacant, so that everybody sees it', async (number) => {
+    const key = plot[number * 7 + 3]?.id as string
+    await look(`#plot/matrix?record=${key}&person=visitor&action=read`)
+    await page.getByRole('button', { name: `Edit plot ${key}` }).click()
+    await page.getByLabel('state').selectOption('vacant')
+    return told('Try it')
+  })
+  await report('a plot is removed', async (number) => {
+    const key = plot[number * 7 + 3]?.id as string
+    await look(`#plot/matrix?record=${key}&person=visitor&action=read`)
+    await page.getByRole('button', { name: `Edit plot ${key}` }).waitFor()
+    return told('Remove it')
+  })
+  await report('a plot is shared with somebody else', async (number) => {
+    const key = share[number * 5 + 2]?.id as string
+    await look(`#share/matrix?record=${key}&person=visitor&action=read`)
+    await page.getByRole('button', { name: `Edit share ${key}` }).click()
+    await page.getByLabel('memberId').fill(asking[number]?.id as string)
+    return told('Try it')
+  })
+  await report('somebody has other claims', async (number) => {
+    const { id } = asking[number] as { id: string }
+    await look(`#plot/matrix?record=${plot[number]?.id}&person=${id}&action=read`)
+    await page.getByRole('button', { name: `Edit ${id}’s claims` }).click()
+    await page.getByLabel('claims, as JSON').fill(JSON.stringify({ id: asking[number + 8]?.id, email: 'else@marshlane.example' }))
+    return told('Try it')
+  })
+  await report('a clause is not there', async (number) => {
+    await look(`#plot/matrix?side=rules&rule=clause-read-${number % 5}`)
+    await page.getByRole('button', { name: 'Try it without this clause' }).waitFor()
+    return told('Try it without this clause')
+  })
 } finally {
   await browser.close()
   await served.close()

@@ -1,5 +1,5 @@
 // The page: which records one looks at and how, the matrix or the lists, what stands beside them, and what is tried.
-import { useEffect, useMemo, useState } from 'react'
+import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
 import type { Key } from '../rulebook/index.js'
 import { useLooking } from './address.js'
 import type { Differences, Drawn, Shown, Standings, Trial } from './engine/types.js'
@@ -27,13 +27,17 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
   const [looking, look] = useLooking(types)
   const { type, mode, trial, side } = looking
   const [form, setForm] = useState<Form>()
-  const { shown, found, problem, drift, begin } = useAnswers(rules, revision, type, trial)
+  const { shown, found, problem, drift, begin, ask } = useAnswers(rules, revision, type, trial)
   const here = shown?.drawn.type === type ? shown : undefined
   const marked = useMarks(rules, here, looking.rule)
   const standings = useStandings(rules, here, looking.group)
   const isOpen = here !== undefined && looking.key !== undefined
   const keyOf = ({ keys }: Drawn) => keys.find((one) => String(one) === looking.key)
-  const tried = (next: Trial) => look({ trial: next })
+  const tried = (next: Trial) => {
+    // Asked before anything is drawn of it: it takes a while.
+    ask(next)
+    look({ trial: next })
+  }
   return (
     <>
       <Head live={live} looking={looking} look={look} people={here?.drawn.people ?? about.people} add={setForm} />
@@ -179,10 +183,17 @@ function useAnswers(rules: Rules, revision: number, type: string, trial: Trial) 
   const [problem, setProblem] = useState<string>()
   const [drift, setDrift] = useState<Differences>()
   const [begun, setBegun] = useState(0)
-  useEffect(() => {
+  // The question that was asked last, with what it was about.
+  const asked = useRef<{ readonly about: readonly unknown[]; readonly answer: ReturnType<Rules['try']> }>(undefined)
+  const ask = (next: Trial) => {
+    const about = [rules, revision, begun, type, next]
+    if (!asked.current?.about.every((one, at) => one === about[at])) asked.current = { about, answer: rules.try(next, type) }
+    return asked.current?.answer as ReturnType<Rules['try']>
+  }
+  useLayoutEffect(() => {
     let gone = false
     setProblem(undefined)
-    rules.try(trial, type).then(
+    ask(trial).then(
       ({ differences, shown: next }) => {
         if (gone) return
         setFound({ of: trial, differences })
@@ -216,7 +227,7 @@ function useAnswers(rules: Rules, revision: number, type: string, trial: Trial) 
       setBegun((old) => old + 1)
     })
   }
-  return { shown, found, problem, drift, begin }
+  return { shown, found, problem, drift, begin, ask }
 }
 
 /** The cells in which the rule that is pointed at, or else the one that is chosen, has a say. */

@@ -9,6 +9,9 @@ interface RowProps {
   readonly letters: readonly string[]
   readonly people: readonly number[]
   readonly columns: string
+  /** The people who are in view: the others are left out. */
+  readonly from: number
+  readonly to: number
   readonly index: number
   readonly at: number
   readonly start: number
@@ -17,14 +20,30 @@ interface RowProps {
   readonly marks: readonly Uint8Array[] | undefined
   readonly selected: Area | undefined
   readonly clicked: (event: MouseEvent, spot: { readonly row: number; readonly person: number }) => void
-  readonly select: () => void
+  readonly selectRow: (row: number) => void
 }
 
 const MARKS = ['', ', by this rule and others', ', decided by this rule'] as const
 
-/** A record. What it is called with, when it is clicked, is not compared: all that it depends on is. */
+/** A record. */
 export const Row = memo(
-  function Row({ shown, letters, people, columns, index, at, start, active, chosen, marks, selected, clicked, select }: RowProps) {
+  function Row({
+    shown,
+    letters,
+    people,
+    columns,
+    from,
+    to,
+    index,
+    at,
+    start,
+    active,
+    chosen,
+    marks,
+    selected,
+    clicked,
+    selectRow,
+  }: RowProps) {
     const { drawn, changes } = shown
     return (
       <div
@@ -33,10 +52,11 @@ export const Row = memo(
         className="row"
         style={{ gridTemplateColumns: columns, transform: `translateY(${start}px)` }}
       >
-        <div role="rowheader" title={`${drawn.keys[at]} ${drawn.labels[at]}`} onClick={select}>
+        <div role="rowheader" title={`${drawn.keys[at]} ${drawn.labels[at]}`} onClick={() => selectRow(index)}>
           {String(drawn.keys[at])} <span className="faint">{drawn.labels[at]}</span>
         </div>
-        {people.map((person, column) => {
+        {people.slice(from, to).map((person, place) => {
+          const column = from + place
           const text = cellText(shown, letters, person, at)
           const mark = marks?.[person]?.[at] ?? 0
           const isSelected = selected !== undefined && column >= selected.left && column <= selected.right
@@ -53,6 +73,8 @@ export const Row = memo(
               key={person}
               id={`cell-${index}-${column}`}
               role="gridcell"
+              aria-colindex={column + 2}
+              style={{ gridColumn: column + 2 }}
               className={look.filter(Boolean).join(' ')}
               aria-label={`${drawn.people[person]}, ${drawn.keys[at]}: ${cellWords(shown, person, at)}${MARKS[mark as 0]}`}
               aria-selected={isSelected || column === chosen}
@@ -66,17 +88,39 @@ export const Row = memo(
     )
   },
   (a, b) =>
-    a.shown === b.shown &&
+    isAlike(a, b) &&
+    a.letters === b.letters &&
     a.people === b.people &&
+    a.columns === b.columns &&
+    a.from === b.from &&
+    a.to === b.to &&
     a.at === b.at &&
     a.index === b.index &&
     a.start === b.start &&
     a.active === b.active &&
     a.chosen === b.chosen &&
-    a.marks === b.marks &&
     a.selected === b.selected &&
     a.clicked === b.clicked,
 )
+
+/** Whether a row says the same of everybody. */
+function isAlike(a: RowProps, b: RowProps): boolean {
+  if (a.shown === b.shown && a.marks === b.marks) return true
+  const row = a.at
+  return (
+    a.shown.drawn.keys[row] === b.shown.drawn.keys[row] &&
+    a.shown.drawn.labels[row] === b.shown.drawn.labels[row] &&
+    a.shown.drawn.actions.length === b.shown.drawn.actions.length &&
+    a.people.every(
+      (person) =>
+        a.shown.drawn.people[person] === b.shown.drawn.people[person] &&
+        a.shown.drawn.cells[person]?.[row] === b.shown.drawn.cells[person]?.[row] &&
+        a.shown.drawn.partly[person]?.[row] === b.shown.drawn.partly[person]?.[row] &&
+        (a.shown.changes?.[person]?.[row] ?? 0) === (b.shown.changes?.[person]?.[row] ?? 0) &&
+        (a.marks?.[person]?.[row] ?? 0) === (b.marks?.[person]?.[row] ?? 0),
+    )
+  )
+}
 
 /** A heading over the records beneath it. */
 export function GroupRow({
@@ -132,12 +176,17 @@ export function Totals({
   )
 }
 
-function countsOf({ actions, cells }: Drawn, person: number): number[] {
+const counted = new WeakMap<Uint16Array, number[]>()
+
+function countsOf({ actions, cells }: Drawn, person: number): readonly number[] {
+  const mine = cells[person] as Uint16Array
+  const known = counted.get(mine)
+  if (known !== undefined) return known
   const counts = actions.map(() => 0)
-  const mine = cells[person] ?? new Uint16Array()
   for (let row = 0; row < mine.length; row++) {
     const bits = mine[row] as number
     if (bits !== 0) for (let bit = 0; bit < counts.length; bit++) counts[bit] = (counts[bit] as number) + ((bits >> bit) & 1)
   }
+  counted.set(mine, counts)
   return counts
 }

@@ -1,6 +1,6 @@
 // People across, records down.
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from 'react'
+import { type KeyboardEvent, type MouseEvent, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { lettersOf } from '../review/letters.js'
 import type { Look, Looking } from './address.js'
 import { areaOf, isIn } from './area.js'
@@ -30,6 +30,10 @@ interface MatrixProps {
 }
 
 const ROW = 29
+/** The root font's size in pixels, as the style sheet has it. */
+const REM = 15
+/** How wide the names of the records are. */
+const NAMES = 17
 const ARROWS: { readonly [key: string]: readonly [rows: number, people: number] } = {
   ArrowUp: [-1, 0],
   ArrowDown: [1, 0],
@@ -49,18 +53,33 @@ interface Spot {
 export function Matrix({ shown, marked, standings, rules, canKeep, looking, look }: MatrixProps) {
   const { drawn } = shown
   const { search, differing, group } = looking
-  const all = useMemo(() => linesOf(shown, { search, differing, group }, standings), [shown, search, differing, group, standings])
+  const found = useMemo(() => linesOf(shown, { search, differing, group }, standings), [shown, search, differing, group, standings])
+  // The same as before where they are: what depends on them is not drawn anew.
+  const all = { people: useAlike(found.people), lines: useAlike(found.lines), records: found.records }
   const isNarrow = useNarrow()
   const [one, setOne] = useState(0)
   // On a phone, one person at a time.
   const mine = drawn.people.indexOf(looking.person ?? '')
   const single = all.people.includes(mine) ? mine : all.people.includes(one) ? one : (all.people[0] ?? 0)
-  const people = useMemo(() => (isNarrow && all.people.length > 0 ? [single] : all.people), [isNarrow, single, all])
+  const people = useMemo(() => (isNarrow && all.people.length > 0 ? [single] : all.people), [isNarrow, single, all.people])
   const { lines } = all
-  const letters = useMemo(() => [...lettersOf(drawn.actions).values()], [drawn.actions])
+  // As wide as the longest name.
+  const width = isNarrow ? 6 : Math.min(10, Math.max(3.6, ...people.map((at) => (drawn.people[at] as string).length * 0.62 + 1.8)))
+  const letters = useAlike(useMemo(() => [...lettersOf(drawn.actions).values()], [drawn.actions]))
   const scroller = useRef<HTMLDivElement>(null)
   const grid = useRef<HTMLDivElement>(null)
-  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 12 })
+  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 8 })
+  const across = useVirtualizer({
+    horizontal: true,
+    count: people.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => width * REM,
+    paddingStart: isNarrow ? 0 : NAMES * REM,
+    overscan: 4,
+  })
+  const items = across.getVirtualItems()
+  const from = items[0]?.index ?? 0
+  const to = (items.at(-1)?.index ?? Math.min(people.length, 20) - 1) + 1
   const opened: Spot = {
     row: lines.findIndex((at) => typeof at === 'number' && String(drawn.keys[at]) === looking.key),
     person: people.findIndex((at) => drawn.people[at] === looking.person),
@@ -76,8 +95,7 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
   }, [target, virtual])
   const column = opened.person
   useEffect(() => {
-    if (column >= 0)
-      grid.current?.querySelectorAll('[role=columnheader]')[column + 1]?.scrollIntoView({ block: 'nearest', inline: 'nearest' })
+    if (column >= 0) intoView(grid.current, column)
   }, [column])
   // Other lines or people, and what was selected is something else.
   useEffect(() => setAnchor(undefined), [lines, people])
@@ -91,13 +109,20 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
     setAnchor(from)
     setActive(to)
   }
-  const clicked = (event: MouseEvent, spot: Spot) => {
-    if (event.shiftKey) return select(anchor ?? active, spot)
-    setAnchor(undefined)
-    setActive(spot)
-    open(spot)
-  }
   const last = { row: lines.length - 1, person: people.length - 1 }
+  const doing = useRef({ clicked: (_event: MouseEvent, _spot: Spot) => {}, selected: (_row: number) => {} })
+  doing.current = {
+    clicked(event, spot) {
+      if (event.shiftKey) return select(anchor ?? active, spot)
+      setAnchor(undefined)
+      setActive(spot)
+      open(spot)
+    },
+    selected: (row) => select({ row, person: 0 }, { row, person: last.person }),
+  }
+  // The same for every row and every time, so that a row is drawn anew only where something in it is otherwise.
+  const clicked = useCallback((event: MouseEvent, spot: Spot) => doing.current.clicked(event, spot), [])
+  const selectRow = useCallback((row: number) => doing.current.selected(row), [])
   const pressed = (event: KeyboardEvent) => {
     if (event.key === 'Enter' || event.key === ' ') {
       event.preventDefault()
@@ -121,7 +146,7 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
     else setAnchor(undefined)
     setActive({ row, person })
     virtual.scrollToIndex(row, { align: 'auto' })
-    grid.current?.querySelectorAll('[role=columnheader]')[person + 1]?.scrollIntoView({ block: 'nearest', inline: 'nearest' })
+    intoView(grid.current, person)
   }
   if (lines.length === 0 || people.length === 0)
     return (
@@ -129,9 +154,7 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
         {drawn.keys.length === 0 ? `There are no ${drawn.type} records.` : 'Nothing is left by what you are looking for.'}
       </p>
     )
-  // As wide as the longest name.
-  const width = Math.min(10, Math.max(3.6, ...people.map((at) => (drawn.people[at] as string).length * 0.62 + 1.8)))
-  const columns = `${isNarrow ? 'minmax(0, 1fr)' : 'minmax(11rem, 17rem)'} repeat(${people.length}, ${isNarrow ? '6rem' : `${width}rem`})`
+  const columns = `${isNarrow ? 'minmax(0, 1fr)' : `${NAMES}rem`} repeat(${people.length}, ${width}rem)`
   return (
     <>
       {isNarrow && (
@@ -189,12 +212,11 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
               return (
                 <Row
                   key={at}
-                  {...{ shown, letters, people, columns, index, start, at, clicked }}
+                  {...{ shown, letters, people, columns, from, to, index, start, at, clicked, selectRow }}
                   marks={marked?.marks}
                   selected={isIn(area, index) ? area : undefined}
                   active={index === active.row ? active.person : undefined}
                   chosen={index === opened.row ? opened.person : undefined}
-                  select={() => select({ row: index, person: 0 }, { row: index, person: last.person })}
                 />
               )
             })}
@@ -234,11 +256,23 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
   )
 }
 
+function intoView(grid: HTMLElement | null, person: number): void {
+  grid?.querySelectorAll('[role=columnheader]')[person + 1]?.scrollIntoView({ block: 'nearest', inline: 'nearest' })
+}
+
 /** The cell that is nearest to where one was, now that other lines or people may be shown. */
 function nearest({ row, person }: Spot, lines: readonly (number | string)[], people: number): Spot {
   const last = Math.min(row, lines.length - 1)
   const next = lines.findIndex((line, at) => at >= last && typeof line === 'number')
   return { row: Math.max(0, next), person: Math.max(0, Math.min(person, people - 1)) }
+}
+
+/** A list, or the one of before where it held the same. */
+function useAlike<T>(list: readonly T[]): readonly T[] {
+  const before = useRef(list)
+  const isAlike = before.current.length === list.length && before.current.every((one, at) => one === list[at])
+  if (!isAlike) before.current = list
+  return before.current
 }
 
 const NARROW = '(max-width: 40rem)'

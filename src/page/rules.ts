@@ -1,6 +1,8 @@
 // Questions to the rules, which work beside the page.
 import type { Project } from '../review/project.js'
 import type { Engine } from './engine/index.js'
+import { type Sent, unpack } from './engine/parcel.js'
+import type { Differences, Drawn, Shown } from './engine/types.js'
 import type { Answered, Asked } from './worker.js'
 
 export type About = ReturnType<Engine['about']>
@@ -40,10 +42,14 @@ export function startRules(): Rules {
         waiting.set(last, { done: done as (answer: unknown) => void, failed })
         worker.postMessage({ number: last, what, given } satisfies Asked)
       })
+  const had = new Map<string, Drawn>()
+  const unpacked = (sent: Sent): Shown => {
+    const shown = unpack(sent, had.get(sent.type))
+    had.set(sent.type, shown.drawn)
+    return shown
+  }
   const questions = [
     'about',
-    'try',
-    'matrix',
     'drift',
     'why',
     'rules',
@@ -56,5 +62,14 @@ export function startRules(): Rules {
     'record',
     'claims',
   ] as const
-  return Object.fromEntries([...questions, 'open' as const, 'begin' as const].map((what) => [what, of(what)])) as unknown as Rules
+  const matrix = of('matrix') as (...given: readonly unknown[]) => Promise<Sent>
+  const attempt = of('try') as (...given: readonly unknown[]) => Promise<{ differences: Differences; shown: Sent }>
+  return {
+    ...Object.fromEntries([...questions, 'open' as const, 'begin' as const].map((what) => [what, of(what)])),
+    matrix: async (type: string) => unpacked(await matrix(type)),
+    try: async (...given: Parameters<Questions['try']>) => {
+      const { differences, shown } = await attempt(...given)
+      return { differences, shown: unpacked(shown) }
+    },
+  } as unknown as Rules
 }

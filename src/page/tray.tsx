@@ -3,7 +3,7 @@ import { type ReactNode, useState } from 'react'
 import type { Look } from './address.js'
 import type { Difference, Differences } from './engine/types.js'
 
-const MOST = 200
+const MOST = 40
 
 export function Tray({
   label,
@@ -25,6 +25,7 @@ export function Tray({
   readonly isOpen?: boolean
 }) {
   const [open, setOpen] = useState(isOpen)
+  const [most, setMost] = useState(MOST)
   const all = differences === undefined ? 0 : differences.gained + differences.lost
   return (
     <section className="tray" aria-label={label}>
@@ -52,12 +53,21 @@ export function Tray({
       </div>
       {open && differences !== undefined && all > 0 && (
         <ul>
-          {differences.first.slice(0, MOST).map((one) => (
+          {differences.first.slice(0, most).map((one) => (
             <li key={nameOf(one)}>
               <DifferenceButton of={one} look={look} />
             </li>
           ))}
-          {all > MOST && <li className="faint">and {(all - MOST).toLocaleString('en')} more</li>}
+          {all > most && (
+            <li className="faint">
+              and {(all - most).toLocaleString('en')} more
+              {differences.first.length > most && (
+                <button type="button" className="plain" onClick={() => setMost(differences.first.length)}>
+                  Show {Math.min(all, differences.first.length) - most}
+                </button>
+              )}
+            </li>
+          )}
         </ul>
       )}
     </section>

@@ -2,6 +2,8 @@
 import type { Ground } from '../review/ground.js'
 import type { Project } from '../review/project.js'
 import { type Engine, engineOf } from './engine/index.js'
+import { pack } from './engine/parcel.js'
+import type { Drawn, Shown } from './engine/types.js'
 
 export interface Asked {
   readonly number: number
@@ -32,10 +34,43 @@ function begin(): void {
   engine = engineOf(project as Project, since)
 }
 
+/** The matrices that the page has. */
+const sent = new Map<string, Drawn>()
+
+/** Packs what is shown, for a page that has what it was sent before. */
+function packed(shown: Shown) {
+  const { drawn } = shown
+  const parcel = pack(shown, sent.get(drawn.type))
+  sent.set(drawn.type, drawn)
+  return parcel
+}
+
+const rehearsed = new WeakMap<Engine, Set<string>>()
+
+/** Makes ready for what may be tried of a type, once and while nothing else is to be done. */
+function makeReady(of: Engine, type: string): void {
+  const done = rehearsed.get(of) ?? new Set()
+  if (done.has(type)) return
+  rehearsed.set(of, done.add(type))
+  const rehearse = (times: number) => {
+    if (of !== engine) return
+    of.rehearse(type)
+    // Code runs at its full speed after some runs.
+    if (times > 1) setTimeout(rehearse, 20, times - 1)
+  }
+  setTimeout(rehearse, 50, 4)
+}
+
 async function answer({ what, given }: Asked): Promise<unknown> {
   if (what === 'open') return open(given[0] as Project)
   if (engine === undefined) throw new Error('nothing is open yet')
   if (what === 'begin') return begin()
+  if (what === 'matrix') return packed(engine.matrix(given[0] as string))
+  if (what === 'try') {
+    makeReady(engine, given[1] as string)
+    const { differences, shown } = engine.try(...(given as Parameters<Engine['try']>))
+    return { differences, shown: packed(shown) }
+  }
   return (engine[what] as (...all: unknown[]) => unknown)(...given)
 }
 

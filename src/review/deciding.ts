@@ -1,9 +1,8 @@
 import { type ConditionNode, describe, describeTerm, type Row, simplify } from '../condition/index.js'
 import { type Model, type TypeModel, typeModel } from '../rulebook/index.js'
-import { type InnerViewpoint, indexed, type LinkedRecords, rulebookOf } from '../viewpoint/index.js'
 import { type Bits, complementOf, count, each, intersection, noBits, union } from './bits.js'
 import type { MatrixOptions } from './matrix.js'
-import { recordSets } from './sets.js'
+import { type View, type Workings, workingsOf } from './workings.js'
 
 /** A rule of a record type, read back. */
 export interface RuleText {
@@ -36,8 +35,6 @@ export interface Deciding {
   readonly rules: readonly RuleUse[]
   /** Of a rule by its place among `rules`, for each person, for each record: 0 where it has no say, 2 where it decides, 1 where others do as well. */
   marks(rule: number): readonly Uint8Array[]
-  /** For each person, for each record: a bit for each standing, in their order. */
-  standings(): readonly Uint32Array[]
 }
 
 /** Where a rule has a say for one person, and where without others. */
@@ -56,21 +53,23 @@ interface Say {
  * console.log(rules.filter(({ kind, alone }) => kind === 'clause' && alone === 0))
  */
 export function decidingOf({ model }: { readonly model: Model }, typeName: string, options: Omit<MatrixOptions, 'actions'>): Deciding {
-  const book = rulebookOf(model)
+  const { people, records, now = new Date() } = options
+  return decidingBy(workingsOf({ model, people, records, now }), typeName)
+}
+
+/** The same, from what was worked out already. */
+export function decidingBy({ model, people, view, sets }: Workings, typeName: string): Deciding {
   const type = typeModel(model, typeName)
-  const now = options.now ?? new Date()
-  const linked = indexed(options.records as never) as LinkedRecords
-  const sets = recordSets(options.records as { readonly [type: string]: readonly Row[] }, now.getTime(), options.indexes)
   const size = sets.rows(typeName).length
   const where = (condition: ConditionNode) => sets.where(typeName, condition)
-  const names = Object.keys(options.people)
-  const views = names.map((name) => book.for(options.people[name] as never, { now, records: linked as never }) as unknown as InnerViewpoint)
+  const names = Object.keys(people)
+  const views = names.map(view)
   const texts = rulesOfType(model, type)
   const nothing: Say = { cells: noBits(size), alone: noBits(size) }
 
   const says = texts.map((text) => views.map((view) => sayOf(view, text)))
 
-  function sayOf(view: InnerViewpoint, text: RuleText): Say {
+  function sayOf(view: View, text: RuleText): Say {
     switch (text.kind) {
       case 'standing': {
         const when = view.standings(typeName)[text.number]?.when
@@ -96,7 +95,7 @@ export function decidingOf({ model }: { readonly model: Model }, typeName: strin
     return { cells: all('cells'), alone: all('alone') }
   }
 
-  function saidByClause(view: InnerViewpoint, { actions: [action = ''], number }: RuleText): Say {
+  function saidByClause(view: View, { actions: [action = ''], number }: RuleText): Say {
     const node = type.rules?.may[action]?.[number]
     const { clauses, when } = view.rules(typeName, action)
     const mine = clauses.find(({ clause }) => clause === node)
@@ -118,7 +117,7 @@ export function decidingOf({ model }: { readonly model: Model }, typeName: strin
   }
 
   /** Where a gate or a veto withholds an action that a clause would let. */
-  function withheld(view: InnerViewpoint, action: string, text: RuleText): Say {
+  function withheld(view: View, action: string, text: RuleText): Say {
     const { clauses, vetoes } = view.rules(typeName, action)
     const wished = union(
       size,
@@ -172,16 +171,6 @@ export function decidingOf({ model }: { readonly model: Model }, typeName: strin
           marks[at] = 2
         })
         return marks
-      }),
-    standings: () =>
-      names.map((_, person) => {
-        const bits = new Uint32Array(size)
-        for (const [at, { kind, number }] of texts.entries())
-          if (kind === 'standing')
-            each(((says[at] as readonly Say[])[person] as Say).cells, (row) => {
-              bits[row] = (bits[row] as number) | (1 << number)
-            })
-        return bits
       }),
   })
 }

@@ -2,7 +2,8 @@ import type { Row } from '../condition/index.js'
 import { type Key, knownAction, type Model, type TypeModel, typeModel, UnknownNameError } from '../rulebook/index.js'
 import { fieldsLetBy, type InnerViewpoint, indexed, isLimited, type LinkedRecords, rulebookOf } from '../viewpoint/index.js'
 import { add, type Bits, count, each, has, intersection, noBits, union } from './bits.js'
-import { type IndexCache, recordSets } from './sets.js'
+import { recordSets } from './sets.js'
+import type { View, Workings } from './workings.js'
 
 /** Whose access to which records. */
 export interface MatrixOptions {
@@ -14,8 +15,6 @@ export interface MatrixOptions {
   readonly actions?: readonly string[]
   /** The instant at which everything is judged. Default: now. */
   readonly now?: Date
-  /** Keeps indexes from one matrix to the next, for lists of records that come again as they were. */
-  readonly indexes?: IndexCache
 }
 
 /** One cell that was asked for: what somebody may do to one record, and by what. */
@@ -39,16 +38,12 @@ export interface AccessMatrix {
   access(person: string, key: Key): readonly Access[]
   /** The keys of the records on which somebody may do the action, in the order of the records. */
   reached(person: string, action: string): Key[]
-  /** Names the places, in the order of `keys`, of the records on which somebody may do the action. */
-  eachReached(person: string, action: string, visit: (at: number) => void): void
   /** How many records somebody may do the action to. */
   count(person: string, action: string): number
   /** How many of the people may do the action to the record. */
   countOf(key: Key, action: string): number
   /** Whether somebody reads some fields only of the record. */
   isPartly(person: string, key: Key): boolean
-  /** The same for all: names the places of those records. */
-  eachPartly(person: string, visit: (at: number) => void): void
   /** The standings that somebody has towards the record. */
   standings(person: string, key: Key): readonly string[]
   /** Whether somebody may create records of the type: always, never, or depending on the record. */
@@ -67,49 +62,54 @@ export interface AccessMatrix {
  * console.log(matrix.reached('visitor', 'read'))
  */
 export function accessMatrix(book: { readonly model: Model }, typeName: string, options: MatrixOptions): AccessMatrix {
-  return matrixOf(book, typeName, options, false)
+  return matrixOf(book, typeName, options)
 }
 
 /** An access matrix that knows of each field, too. */
 export interface FieldMatrix extends AccessMatrix {
   /** Of `read` or `update`, the records on which somebody has each field; undefined where they have all fields of what they reach. */
   fieldSets(person: string, action: 'read' | 'update'): ReadonlyMap<string, Bits> | undefined
-  /** The records towards which somebody has any standing. */
-  standing(person: string): Bits
+  /** The records on which somebody may do each action, in the order of `actions`. */
+  reachedSets(person: string): readonly Bits[]
+  /** The records of which somebody reads some fields only; undefined for none. */
+  partlySet(person: string): Bits | undefined
+  /** The records towards which somebody has each standing, in the order in which the type names them. */
+  standingSets(person: string): readonly Bits[]
 }
 
 /** The access matrix with the fields of each cell, which take room. @throws UnknownNameError, ClaimsError, LinksError */
-export function fieldMatrix(book: { readonly model: Model }, typeName: string, options: MatrixOptions): FieldMatrix {
-  return matrixOf(book, typeName, options, true)
+export function fieldMatrix(workings: Workings, typeName: string, people: readonly string[]): FieldMatrix {
+  const chosen = Object.fromEntries(people.map((name) => [name, workings.people[name] ?? null]))
+  return matrixOf(workings, typeName, { ...workings, people: chosen }, workings)
 }
 
-function matrixOf({ model }: { readonly model: Model }, typeName: string, options: MatrixOptions, fields: boolean): FieldMatrix {
+function matrixOf({ model }: { readonly model: Model }, typeName: string, options: MatrixOptions, workings?: Workings): FieldMatrix {
   const book = rulebookOf(model)
   const type = typeModel(model, typeName)
   const actions = options.actions?.map((action) => knownAction(type, action)) ?? type.actions
   const stored = actions.filter((action) => action !== 'create')
   const now = options.now ?? new Date()
   const linked = indexed(options.records as never) as LinkedRecords
-  const sets = recordSets(options.records as { readonly [type: string]: readonly Row[] }, now.getTime(), options.indexes)
+  const sets = workings?.sets ?? recordSets(options.records as { readonly [type: string]: readonly Row[] }, now.getTime())
   const rows = sets.rows(typeName)
-  const keys = Object.freeze(rows.map((row) => row[type.key] as Key))
-  const numbers = new Map(keys.map((key, at) => [key, at]))
+  // Of many records, and for a page that knows them already, these take longer than the rest.
+  const keys = once(() => Object.freeze(rows.map((row) => row[type.key] as Key)))
+  const numbers = once(() => new Map(keys().map((key, at) => [key, at])))
   const people = Object.freeze(Object.keys(options.people))
 
   // One at a time: what is kept of a person is what they may do, not how that was found.
-  let last:
-    | { readonly name: string; readonly view: InnerViewpoint; readonly standings: ReturnType<InnerViewpoint['standings']> }
-    | undefined
+  let last: { readonly name: string; readonly view: View; readonly standings: ReturnType<View['standings']> } | undefined
   function viewOf(name: string): NonNullable<typeof last> {
     if (last?.name !== name) {
-      const view = book.for(options.people[name] as never, { now, records: linked as never }) as unknown as InnerViewpoint
+      const view =
+        workings?.view(name) ?? (book.for(options.people[name] as never, { now, records: linked as never }) as unknown as InnerViewpoint)
       last = { name, view, standings: view.standings(typeName) }
     }
     return last
   }
   function numberOf(key: Key): number {
-    const at = numbers.get(key)
-    if (at === undefined) throw new UnknownNameError(typeName, String(key), keys.slice(0, 1000).map(String), 'this matrix')
+    const at = numbers().get(key)
+    if (at === undefined) throw new UnknownNameError(typeName, String(key), keys().slice(0, 1000).map(String), 'this matrix')
     return at
   }
 
@@ -117,24 +117,21 @@ function matrixOf({ model }: { readonly model: Model }, typeName: string, option
   const partly = new Map<string, Bits | undefined>()
   const limits = new Map<string, ReadonlyMap<string, Bits> | undefined>()
   const creating = new Map<string, 'always' | 'never' | 'depending'>()
-  const standing = new Map<string, Bits>()
+  const standing = new Map<string, readonly Bits[]>()
   for (const name of people) {
     const { view, standings } = viewOf(name)
     found.set(name, new Map(stored.map((action) => [action, sets.where(typeName, view.rules(typeName, action).when)])))
     partly.set(name, partlyRead(view))
-    if (fields) for (const action of ['read', 'update']) limits.set(`${action} ${name}`, fieldsLet(view, action))
+    if (workings !== undefined) for (const action of ['read', 'update']) limits.set(`${action} ${name}`, fieldsLet(view, action))
     creating.set(name, view.may('create', typeName as never))
     standing.set(
       name,
-      union(
-        rows.length,
-        standings.map(({ when }) => sets.where(typeName, when)),
-      ),
+      standings.map(({ when }) => sets.where(typeName, when)),
     )
   }
 
   /** The records of which somebody reads some fields, and not all. */
-  function partlyRead(view: InnerViewpoint): Bits | undefined {
+  function partlyRead(view: View): Bits | undefined {
     const { clauses } = view.rules(typeName, 'read')
     if (!isLimited(clauses)) return undefined
     const whole = union(
@@ -149,7 +146,7 @@ function matrixOf({ model }: { readonly model: Model }, typeName: string, option
   }
 
   /** The records on which somebody has each field. */
-  function fieldsLet(view: InnerViewpoint, action: string): ReadonlyMap<string, Bits> | undefined {
+  function fieldsLet(view: View, action: string): ReadonlyMap<string, Bits> | undefined {
     const { clauses, when } = view.rules(typeName, action)
     if (!isLimited(clauses)) return undefined
     const reached = sets.where(typeName, when)
@@ -168,13 +165,18 @@ function matrixOf({ model }: { readonly model: Model }, typeName: string, option
     if (bits === undefined) throw new UnknownNameError('action', action, stored, 'this matrix')
     return bits
   }
-  const reachedBySome = union(rows.length, [...standing.values()])
-  const named = Object.keys(type.standings).length > 0
+  const unreached = once(() => {
+    const reached = union(rows.length, [...standing.values()].flat())
+    const named = Object.keys(type.standings).length > 0
+    return Object.freeze(named ? keys().filter((_, at) => !has(reached, at)) : [])
+  })
 
   return Object.freeze({
     type: typeName,
     people,
-    keys,
+    get keys() {
+      return keys()
+    },
     actions: Object.freeze(stored),
     allows: (person: string, key: Key, action: string) => has(bitsOf(person, action), numberOf(key)),
     access(person: string, key: Key) {
@@ -185,10 +187,9 @@ function matrixOf({ model }: { readonly model: Model }, typeName: string, option
     },
     reached(person: string, action: string) {
       const reached: Key[] = []
-      each(bitsOf(person, action), (at) => reached.push(keys[at] as Key))
+      each(bitsOf(person, action), (at) => reached.push(keys()[at] as Key))
       return reached
     },
-    eachReached: (person: string, action: string, visit: (at: number) => void) => each(bitsOf(person, action), visit),
     count: (person: string, action: string) => count(bitsOf(person, action)),
     countOf(key: Key, action: string) {
       const at = numberOf(key)
@@ -198,11 +199,9 @@ function matrixOf({ model }: { readonly model: Model }, typeName: string, option
       const bits = partly.get(known(person))
       return bits !== undefined && has(bits, numberOf(key))
     },
-    eachPartly(person: string, visit: (at: number) => void) {
-      const bits = partly.get(known(person))
-      if (bits !== undefined) each(bits, visit)
-    },
-    standing: (person: string) => standing.get(known(person)) as Bits,
+    reachedSets: (person: string) => stored.map((action) => bitsOf(person, action)),
+    partlySet: (person: string) => partly.get(known(person)),
+    standingSets: (person: string) => standing.get(known(person)) as readonly Bits[],
     fieldSets: (person: string, action: string) => limits.get(`${action} ${known(person)}`),
     standings(person: string, key: Key) {
       const at = numberOf(key)
@@ -211,11 +210,22 @@ function matrixOf({ model }: { readonly model: Model }, typeName: string, option
         .map(({ name }) => name)
     },
     creates: (person: string) => creating.get(known(person)) as 'always',
-    unreached: Object.freeze(named ? keys.filter((_, at) => !has(reachedBySome, at)) : []),
+    get unreached() {
+      return unreached()
+    },
   }) as FieldMatrix
 
-  function accessBy(type: TypeModel, view: InnerViewpoint, action: string, at: number): Access {
+  function accessBy(type: TypeModel, view: View, action: string, at: number): Access {
     const letting = view.rules(type.name, action).clauses.filter(({ when }) => has(sets.where(type.name, when), at))
     return { action, clauses: letting.map(({ clause }) => clause.title), fields: fieldsLetBy(type, letting) }
+  }
+}
+
+/** What a function gives, found out when it is first asked for. */
+function once<T>(find: () => T): () => T {
+  let found: { readonly value: T } | undefined
+  return () => {
+    found ??= { value: find() }
+    return found.value
   }
 }

@@ -3,25 +3,47 @@ import { conditionsOfClause, type Model, type TypeModel, typeModel } from '../ru
 
 /** The record types that have to be read to judge one of them: itself, those that its rules ask about, and those linked to people. */
 export function typesNeeded(model: Model, type: string): string[] {
-  const found = new Set([type])
+  const asked = typesAsked(model, type)
+  return Object.keys(model.types).filter((name) => name === type || asked.has(name))
+}
+
+/**
+ * The record types of which others than the record that is judged are read: those that links lead to, from it and (by `claims`) from
+ * people. Of records `asStored`, creating is left out, and what must hold after a change.
+ */
+export function typesAsked(model: Model, type: string, { asStored = false, claims = true } = {}): ReadonlySet<string> {
+  const found = new Set<string>()
   const { rules, standings } = typeModel(model, type)
+  const clauses = Object.entries(rules?.may ?? {}).flatMap(([action, all]) => (asStored && action === 'create' ? [] : all))
   const conditions = [
     model.gate,
     ...Object.values(standings),
     ...Object.values(rules?.gates ?? {}),
-    ...Object.values(rules?.may ?? {}).flatMap((clauses) => clauses.flatMap(conditionsOfClause)),
+    ...clauses.flatMap((clause) => (asStored ? [clause.when] : conditionsOfClause(clause))),
     ...(rules?.vetoes ?? []).map(({ when }) => when),
   ]
-  for (const node of conditions) if (node !== undefined) for (const asked of asksAbout(node)) found.add(asked)
+  for (const node of conditions) if (node !== undefined) for (const name of typesIn(node)) found.add(name)
+  if (!claims) return found
   // Claims may be read from records that are linked to the person, and from those that these lead to.
   const mine = Object.values(model.me.links).map(({ to }) => to)
+  const followed = new Set<string>()
   const follow = (name: string) => {
-    if (found.has(name) && name !== type) return
+    if (followed.has(name)) return
+    followed.add(name)
     found.add(name)
-    for (const { to } of Object.values((model.types[name] as TypeModel).links)) if (!found.has(to)) follow(to)
+    for (const { to } of Object.values((model.types[name] as TypeModel).links)) follow(to)
   }
   for (const name of mine) follow(name)
-  return Object.keys(model.types).filter((name) => found.has(name))
+  return found
+}
+
+const asked = new WeakMap<ConditionNode, readonly string[]>()
+
+/** The record types that a condition reads besides the record itself. */
+export function typesIn(node: ConditionNode): readonly string[] {
+  const known = asked.get(node) ?? [...new Set(asksAbout(node))]
+  asked.set(node, known)
+  return known
 }
 
 function asksAbout(node: ConditionNode): string[] {

@@ -27,6 +27,7 @@ import {
   valuesAt,
 } from '../condition/index.js'
 import { add, allBits, type Bits, complementOf, count, each, has, intersection, noBits, union } from './bits.js'
+import { typesIn } from './needed.js'
 
 /** Records of several types, of which conditions select sets. */
 export interface RecordSets {
@@ -34,6 +35,8 @@ export interface RecordSets {
   rows(type: string): readonly Row[]
   /** The records of the type on which a condition holds, which has to be specialised for a person. */
   where(type: string, condition: ConditionNode): Bits
+  /** What those records go by in an index of these places, which are always the same for a condition. */
+  keysWhere(type: string, condition: ConditionNode, places: readonly PlaceNode[]): ReadonlySet<Comparable>
 }
 
 /** Numbers of the records that have a value. */
@@ -44,18 +47,31 @@ interface Table {
   readonly rows: readonly Row[]
   /** What was found out already, by the condition itself: what does not depend on the person is the same node for everybody. */
   readonly known: WeakMap<ConditionNode, Bits>
+  /** The same for what those records go by, in the places by which that condition is always asked. */
+  readonly keys: WeakMap<ConditionNode, ReadonlySet<Comparable>>
   readonly indexes: Map<string, Index>
 }
 
 /** Indexes that were made, for record lists that come again: of a list that is the same, they are not made anew. */
 export type IndexCache = WeakMap<readonly Row[], Map<string, Index>>
 
+/** Sets over other records, some types of which are the same. */
+export interface LikeSets {
+  readonly sets: RecordSets
+  isSame(type: string): boolean
+}
+
 /**
  * Answers conditions by sets of records, not record by record: equality, membership and links go through indexes, made when
  * they are first needed, and `and`, `or` and `not` through sets of bits. Whatever else a condition asks is evaluated on those
  * records only for which it still matters. The records must stay as they are.
  */
-export function recordSets(records: { readonly [type: string]: readonly Row[] | undefined }, now: number, cache?: IndexCache): RecordSets {
+export function recordSets(
+  records: { readonly [type: string]: readonly Row[] | undefined },
+  now: number,
+  cache?: IndexCache,
+  like?: LikeSets,
+): RecordSets {
   const missing = (type: string): never => {
     throw new LinksError(type)
   }
@@ -68,16 +84,19 @@ export function recordSets(records: { readonly [type: string]: readonly Row[] | 
       const rows = records[type] ?? missing(type)
       const indexes = cache?.get(rows) ?? new Map<string, Index>()
       cache?.set(rows, indexes)
-      found = { type, rows, known: new WeakMap(), indexes }
+      found = { type, rows, known: new WeakMap(), keys: new WeakMap(), indexes }
       tables.set(type, found)
     }
     return found
   }
 
+  /** Whether everything that a condition reads is as it is for the other sets. */
+  const isLike = (of: Table, node: ConditionNode) => like?.isSame(of.type) === true && typesIn(node).every(like.isSame)
+
   function where(of: Table, node: ConditionNode): Bits {
     const known = of.known.get(node)
     if (known !== undefined) return known
-    const found = select(of, node)
+    const found = isLike(of, node) ? (like as LikeSets).sets.where(of.type, node) : select(of, node)
     of.known.set(node, found)
     return found
   }
@@ -180,21 +199,24 @@ export function recordSets(records: { readonly [type: string]: readonly Row[] | 
   function linked(of: Table, node: SomeNode, over: RecordsNode): Bits | undefined {
     const bare = lower(node)
     if (bare !== node) return where(of, bare)
-    const { by, rest } = joinsOf({ ...node, over }, (from) => from.kind !== 'field')
-    const open = by.filter(({ from }) => from.kind === 'field')
-    const known = by.filter(({ from }) => from.kind !== 'field').map((join) => equality(join, node.each))
-    const fits = allOfNode([...known, rest])
-    if (!isSelfContained(fits, node.each) || !open.every(isOwn)) return undefined
-    const other = table(over.type)
-    const found = where(other, asRecord(fits, node.each))
-    if (open.length === 0) return count(found) > 0 ? allBits(of.rows.length) : noBits(of.rows.length)
-    const from = open.map(({ from: field }) => placeOfField(field as FieldNode))
-    const to = open.map(({ to: place }) => place)
+    const plan = planOf(node, over)
+    if (plan === undefined) return undefined
+    const { from, to, fits } = plan
+    if (from.length > 0) return having(of, from, keysWhere(table(over.type), fits, to))
+    return count(where(table(over.type), fits)) > 0 ? allBits(of.rows.length) : noBits(of.rows.length)
+  }
+
+  /** What the records go by, in these places, on which a condition holds. */
+  function keysWhere(of: Table, node: ConditionNode, places: readonly PlaceNode[]): ReadonlySet<Comparable> {
+    const known = of.keys.get(node)
+    if (known !== undefined) return known
+    if (isLike(of, node)) return (like as LikeSets).sets.keysWhere(of.type, node, places)
     const keys = new Set<Comparable>()
-    each(found, (at) => {
-      for (const key of keysAt(other.rows[at] as Row, to)) keys.add(key)
+    each(where(of, node), (at) => {
+      for (const key of keysAt(of.rows[at] as Row, places)) keys.add(key)
     })
-    return having(of, from, keys)
+    of.keys.set(node, keys)
+    return keys
   }
 
   /**
@@ -246,7 +268,35 @@ export function recordSets(records: { readonly [type: string]: readonly Row[] | 
   return {
     rows: (type) => table(type).rows,
     where: (type, condition) => where(table(type), condition),
+    keysWhere: (type, condition, places) => keysWhere(table(type), condition, places),
   }
+}
+
+/** How a link is followed by indexes: from these places of a record to those of the others, on which the rest has to hold. */
+interface LinkPlan {
+  readonly from: readonly PlaceNode[]
+  readonly to: readonly PlaceNode[]
+  readonly fits: ConditionNode
+}
+
+const plans = new WeakMap<SomeNode, LinkPlan | false>()
+
+/** Undefined where indexes do not answer it. */
+function planOf(node: SomeNode, over: RecordsNode): LinkPlan | undefined {
+  const known = plans.get(node)
+  if (known !== undefined) return known || undefined
+  const { by, rest } = joinsOf({ ...node, over }, (from) => from.kind !== 'field')
+  const open = by.filter(({ from }) => from.kind === 'field')
+  const bound = by.filter(({ from }) => from.kind !== 'field').map((join) => equality(join, node.each))
+  const fits = allOfNode([...bound, rest])
+  const plan = isSelfContained(fits, node.each) &&
+    open.every(isOwn) && {
+      from: open.map(({ from }) => placeOfField(from as FieldNode)),
+      to: open.map(({ to }) => to),
+      fits: asRecord(fits, node.each),
+    }
+  plans.set(node, plan)
+  return plan || undefined
 }
 
 interface Sides {

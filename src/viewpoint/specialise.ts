@@ -135,11 +135,27 @@ export function specialise(
   }
   const vetoes: PersonalVeto[] = []
   const open = ready === undefined || (ready.gate === undefined && ready.vetoes.length === 0) ? OPEN : opened(ready, who, vetoes)
-  const any = combine('anyOf', conditions)
+  return { clauses, open, vetoes, when: whenLet(conditions, open, read), test: undefined }
+}
+
+/** What must hold altogether: one of the clauses, and all that is besides. */
+function whenLet(clauses: readonly ConditionNode[], open: Testable, read: PersonalRules | undefined): ConditionNode {
+  const any = combine('anyOf', clauses)
   const besides = read === undefined ? [] : [read.when]
   if (open !== OPEN) besides.push(open.when)
-  const when = any === FALSE || besides.length === 0 ? any : combine('allOf', [...besides, any])
-  return { clauses, open, vetoes, when, test: undefined }
+  return any === FALSE || besides.length === 0 ? any : combine('allOf', [...besides, any])
+}
+
+/** What can be said before any record is known. */
+export function mayFor({ when }: PersonalRules): 'always' | 'never' | 'depending' {
+  return when.kind !== 'constant' ? 'depending' : when.value ? 'always' : 'never'
+}
+
+/** The rules with those of the clauses only that are still there; all else is as it was, but for what is visible. */
+export function withClauses(rules: PersonalRules, there: ReadonlySet<ClauseNode>, read: PersonalRules | undefined): PersonalRules {
+  const clauses = rules.clauses.filter(({ clause }) => there.has(clause))
+  const conditions = clauses.map(({ when }) => when)
+  return { ...rules, clauses, when: whenLet(conditions, rules.open, read), test: undefined }
 }
 
 /**

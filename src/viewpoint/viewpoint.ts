@@ -26,7 +26,7 @@ import {
 } from '../rulebook/index.js'
 import { ClockError, RecordError } from './error.js'
 import { changedFields, fieldsInTheWay, fieldsLetBy, isLimited, visibleFields, withFields } from './fields.js'
-import { counts, holds, type PersonalRules, readyRules, specialise, testOf, vetoSaying } from './specialise.js'
+import { counts, holds, mayFor, type PersonalRules, readyRules, specialise, testOf, vetoSaying } from './specialise.js'
 import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
 import { type Explanation, explain } from './why.js'
 
@@ -100,6 +100,7 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
   const who = person(me)
   const ready = readyRules(model)
   const cache = new Map<string, (PersonalRules | undefined)[]>()
+  const standings = new Map<string, readonly { readonly name: string; readonly when: ConditionNode }[]>()
 
   function rules(type: string, action: string): PersonalRules {
     let ofType = cache.get(type)
@@ -189,14 +190,17 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
       const answer = verdict(knownAction(typeModel(model, type), action), type, checkRecord(type, record), becomes, at)
       return explain({ verdict: answer, model, record, env: at, becomes, readable: holds(rules(type, 'read'), record, at), within })
     },
-    may(action: string, type: string) {
-      const { when } = rules(type, action)
-      return when.kind !== 'constant' ? 'depending' : when.value ? 'always' : 'never'
-    },
+    may: (action: string, type: string) => mayFor(rules(type, action)),
     has: (privilege: string) => granted('privilege', model.privileges, privilege),
     mayCall: (routine: string) => granted('routine', model.routines, routine),
-    standings: (type: string) =>
-      Object.entries(typeModel(model, type).standings).map(([name, node]) => ({ name, when: simplify(node, me) })),
+    standings(type: string) {
+      let known = standings.get(type)
+      if (known === undefined) {
+        known = Object.entries(typeModel(model, type).standings).map(([name, node]) => ({ name, when: simplify(node, me) }))
+        standings.set(type, known)
+      }
+      return known
+    },
     condition: (action: string, type: string) => frozen(rules(type, action).when),
   }) as InnerViewpoint
 }

@@ -1,7 +1,7 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { accessMatrix, decidingOf, groundOf } from 'pachter/review'
-import { book } from '../../examples/world/rulebook.js'
+import { decidingOf, groundOf } from 'pachter/review'
+import type { book } from '../../examples/world/rulebook.js'
 import { keyed, NOW } from '../support/agreement.js'
 import { record } from '../support/conditions.js'
 import { rulebook as random, people as somebody } from '../support/rulebooks.js'
@@ -93,16 +93,5 @@ describe('what a rule decides', () => {
       [decides, nothing].every((count) => count > 10),
       `${decides} and ${nothing}`,
     ).to.equal(true)
-  })
-
-  it('standings are those of the access matrix', () => {
-    for (const type of types) {
-      const names = Object.keys(book.model.types[type]?.standings ?? {})
-      const bits = decidingOf(ground, type, ground).standings()
-      const matrix = accessMatrix(book, type, ground as never)
-      for (const [at, person] of matrix.people.entries())
-        for (const [row, key] of matrix.keys.entries())
-          expect(names.filter((_, bit) => ((bits[at]?.[row] ?? 0) >> bit) & 1)).to.deep.equal(matrix.standings(person, key))
-    }
   })
 })

@@ -1,15 +1,20 @@
 // What the page asks of the rules. It works off the page's own thread; nothing here knows that.
 import type { Row } from '../../condition/index.js'
-import { type Deciding, decidingOf } from '../../review/deciding.js'
+import { type Bits, each, has } from '../../review/bits.js'
+import { type Deciding, decidingBy } from '../../review/deciding.js'
 import type { Expectation } from '../../review/expectation.js'
 import type { Ground } from '../../review/ground.js'
 import { judgeExpectation } from '../../review/judge.js'
+import { typesAsked } from '../../review/needed.js'
 import { openProject, type Project } from '../../review/project.js'
+import type { IndexCache } from '../../review/sets.js'
+import { type Situation, type Workings, workingsOf } from '../../review/workings.js'
 import { type Key, typeModel } from '../../rulebook/index.js'
 import { isNothing, NOTHING } from '../trial.js'
-import { type Compared, compare, together } from './differences.js'
+import { type Compared, compare, compareFew, together } from './differences.js'
 import { type Drawing, draw } from './drawing.js'
 import { formOf, recordFrom } from './forms.js'
+import { redraw } from './redrawing.js'
 import { placesIn, tell } from './telling.js'
 import { affected, changed } from './trying.js'
 import type { Differences, FormField, Listed, RuleShown, Shown, Standings, Told, Trial } from './types.js'
@@ -20,6 +25,15 @@ export type Engine = ReturnType<typeof engineOf>
 export function engineOf(project: Project, since?: Ground) {
   const base = openProject(project)
   const { model } = base
+  const indexes: IndexCache = new WeakMap()
+  const situation = ({ model: rules, people, records, now }: Ground): Situation => ({
+    model: rules,
+    people,
+    records: records as Situation['records'],
+    now,
+  })
+  const baseWorkings = workingsOf(situation(base), indexes)
+  let workings = baseWorkings
   const places = placesIn(model, project)
   const drawings = new Map<string, Drawing>()
   const sinceDrawings = new Map<string, Drawing | undefined>()
@@ -30,43 +44,80 @@ export function engineOf(project: Project, since?: Ground) {
   let ground = base
   let affects: ReadonlySet<string> = new Set()
   /** The matrices that what is tried may have changed, by type; found out when they are asked for. */
-  const tried = new Map<string, { readonly drawing: Drawing; readonly compared: Compared }>()
+  const tried = new Map<string, Tried>()
+
+  const workingsUnder = (next: Trial, nextGround: Ground): Workings =>
+    isNothing(next) ? baseWorkings : workingsOf(situation(nextGround), indexes, baseWorkings)
 
   /** The matrix before anything is tried; found out once. */
-  const before = (type: string): Drawing => found(drawings, type, () => draw(base, type))
+  const before = (type: string): Drawing => found(drawings, type, () => draw(baseWorkings, type))
 
-  function after(type: string): { readonly drawing: Drawing; readonly compared: Compared } {
-    return found(tried, type, () => {
-      // Of those whose claims are as they were, nothing is otherwise where the rules and records are as they were.
-      const like =
-        trial.records.length + trial.off.length > 0
-          ? undefined
-          : { of: before(type), except: new Set(trial.people.map(({ name }) => name)) }
-      const drawing = draw(ground, type, like)
-      return { drawing, compared: compare(before(type), drawing) }
-    })
+  function after(type: string): Tried {
+    return found(tried, type, () => worked(type, trial, ground, workings))
+  }
+
+  function worked(type: string, next: Trial, nextGround: Ground, nextWorkings: Workings): Tried {
+    const was = before(type)
+    const touched = next.records.map((one) => one.type)
+    const asked = typesAsked(model, type, { asStored: true, claims: false })
+    const isAsAWhole = next.off.length > 0 || touched.some((one) => asked.has(one))
+    // Of somebody whose viewpoint is the same, nothing is otherwise but by records.
+    const isSame = (person: string) =>
+      !isAsAWhole && Object.hasOwn(base.people, person) && nextWorkings.view(person) === baseWorkings.view(person)
+    if (isAsAWhole || !touched.includes(type)) {
+      const drawing = draw(nextWorkings, type, { was, isSame })
+      return { drawing, compared: compare(was, drawing) }
+    }
+    const redrawn = redraw(nextGround, type, was, baseWorkings)
+    if (Object.keys(nextGround.people).every(isSame)) return { drawing: redrawn.drawing, compared: compareFew(was, redrawn) }
+    const whole = draw(nextWorkings, type, { was: redrawn.drawing, isSame })
+    return { drawing: whole, compared: compare(was, whole) }
   }
 
   /** What is otherwise than it was when the page was opened; undefined where there was no such type. */
   function drift(type: string): Compared | undefined {
     if (since === undefined || !Object.hasOwn(since.model.types, type)) return undefined
     return found(drifts, type, () => {
-      const was = found(sinceDrawings, type, () => draw(since, type)) as Drawing
+      const was = found(sinceDrawings, type, () => draw(workingsOf(situation(since)), type)) as Drawing
       return compare(was, before(type))
     })
   }
 
-  const deciding = (type: string): Deciding => found(decidings, type, () => decidingOf(ground, type, ground))
+  const deciding = (type: string): Deciding => found(decidings, type, () => decidingBy(workings, type))
+
+  function begin(next: Trial, text: string): void {
+    ground = changed(base, next)
+    workings = workingsUnder(next, ground)
+    trial = next
+    trialText = text
+    tried.clear()
+    decidings.clear()
+    // Where there are no records, nobody gains or loses any.
+    const some = affected(model, next).filter((type) => (base.records[type] ?? []).length + (ground.records[type] ?? []).length > 0)
+    affects = new Set(isNothing(next) ? [] : some)
+  }
+
+  const current = (type: string): Drawing => (affects.has(type) ? after(type).drawing : before(type))
 
   function standings(type: string): Standings {
-    return { names: Object.keys(typeModel(ground.model, type).standings), bits: deciding(type).standings() }
+    const { access, rows } = current(type)
+    const bits = access.map(({ standing }) => {
+      const found = new Uint32Array(rows.length)
+      for (const [number, set] of standing.entries())
+        each(set, (row) => {
+          found[row] = (found[row] as number) | (1 << number)
+        })
+      return found
+    })
+    return { names: Object.keys(typeModel(model, type).standings), bits }
   }
 
   function standingTowards(type: string, key: Key): Told['standings'] {
-    const { names, bits } = standings(type)
-    const row = ground.keys(type).indexOf(key)
-    return Object.keys(ground.people).flatMap((person, at) => {
-      const is = names.filter((_, bit) => ((bits[at]?.[row] ?? 0) >> bit) & 1)
+    const { access, drawn } = current(type)
+    const names = Object.keys(typeModel(model, type).standings)
+    const row = drawn.keys.indexOf(key)
+    return drawn.people.flatMap((person, at) => {
+      const is = names.filter((_, number) => has(access[at]?.standing[number] as Bits, row))
       return is.length === 0 ? [] : [{ person, is }]
     })
   }
@@ -83,21 +134,19 @@ export function engineOf(project: Project, since?: Ground) {
       types: Object.values(model.types).map(({ name, key }) => ({ name, key, count: (base.records[name] ?? []).length })),
     }),
 
-    /** Tries changes in place of those before; gives who gains and who loses what by them, and the matrix of the type that is looked at. */
+    /**
+     * Tries changes in place of those before; gives who gains and who loses what by them, and the matrix of the type that is looked at.
+     * Where that cannot be, nothing is tried. @throws ClaimsError, UnknownNameError
+     */
     try(next: Trial, looking: string): { readonly differences: Differences; readonly shown: Shown } {
       const text = JSON.stringify(next)
-      if (text !== trialText) {
-        ground = changed(base, next)
-        trialText = text
-        trial = next
-        tried.clear()
-        decidings.clear()
+      try {
+        if (text !== trialText) begin(next, text)
+        return { differences: together([...affects].map((type) => after(type).compared)), shown: this.matrix(looking) }
+      } catch (error) {
+        begin(NOTHING, '')
+        throw error
       }
-      // Where there are no records, nobody gains or loses any.
-      const some = affected(model, next).filter((type) => (base.records[type] ?? []).length + (ground.records[type] ?? []).length > 0)
-      affects = new Set(isNothing(next) ? [] : some)
-      const differences = together([...affects].map((type) => after(type).compared))
-      return { differences, shown: this.matrix(looking) }
     },
 
     matrix(type: string): Shown {
@@ -106,6 +155,15 @@ export function engineOf(project: Project, since?: Ground) {
         return { drawn: drawing.drawn, changes: compared.changes }
       }
       return { drawn: before(type).drawn, changes: isNothing(trial) ? drift(type)?.changes : undefined }
+    },
+
+    /** Goes through a trial that changes nothing, so that the first that does need not wait for what can be made ready before. */
+    rehearse(type: string): void {
+      const [row] = (base.records[type] ?? []) as readonly Row[]
+      if (row === undefined) return
+      const next: Trial = { ...NOTHING, records: [{ type, key: row[typeModel(model, type).key] as Key, record: { ...row } }] }
+      const nextGround = changed(base, next)
+      worked(type, next, nextGround, workingsUnder(next, nextGround))
     },
 
     /** Who gained and who lost since the page was opened; undefined where it is as it was then. */
@@ -184,6 +242,12 @@ export function engineOf(project: Project, since?: Ground) {
     /** A person's claims as JSON. */
     claims: (person: string): string => JSON.stringify(ground.people[person] ?? {}, null, 1),
   }
+}
+
+/** A matrix under what is tried, and what is otherwise in it. */
+interface Tried {
+  readonly drawing: Drawing
+  readonly compared: Compared
 }
 
 function found<V>(known: Map<string, V>, name: string, make: () => V): V {

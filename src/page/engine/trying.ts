@@ -1,16 +1,17 @@
 // The ground as it would be under what is tried.
 import type { Row } from '../../condition/index.js'
 import { type Ground, groundOf } from '../../review/ground.js'
-import { typesNeeded } from '../../review/needed.js'
+import { typesAsked } from '../../review/needed.js'
 import { type Model, typeModel } from '../../rulebook/index.js'
 import { isNothing } from '../trial.js'
 import type { Trial } from './types.js'
 
-/** The record types on which somebody may come to do more or less by what is tried. */
+/** The record types in whose matrices something may be otherwise by what is tried. */
 export function affected(model: Model, { records, people, off }: Trial): string[] {
   const touched = new Set(records.map(({ type }) => type))
+  const isAsked = (type: string) => [...typesAsked(model, type, { asStored: true })].some((asked) => touched.has(asked))
   return Object.keys(model.types).filter(
-    (type) => people.length > 0 || off.some((rule) => rule.type === type) || typesNeeded(model, type).some((needed) => touched.has(needed)),
+    (type) => people.length > 0 || touched.has(type) || off.some((rule) => rule.type === type) || isAsked(type),
   )
 }
 
