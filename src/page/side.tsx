@@ -15,8 +15,7 @@ export function Side({
   readonly children: ReactNode
 }) {
   const title = { why: 'Why', rules: 'Rules', findings: 'Findings' }[side ?? 'why']
-  const close = () =>
-    look(side === 'why' ? { side: undefined, key: undefined, person: undefined, action: undefined } : { side: undefined, rule: undefined })
+  const close = () => look(side === 'why' ? { side: undefined, key: undefined, person: undefined, action: undefined } : { side: undefined })
   return (
     <aside className="side" aria-label={title}>
       <div className="side-head">

@@ -5,6 +5,7 @@ import { expect } from 'chai'
 import type { MutantFindings, Project } from 'pachter/review'
 import { BROWSER, browser } from '../support/browser.js'
 import { root } from '../support/command.js'
+import { worldFile } from '../support/sqlite.js'
 
 interface Following {
   project(): string
@@ -13,10 +14,11 @@ interface Following {
   state(): { project: number; findings: number; mutants: number; problem?: string; weakening?: readonly number[] }
   subscribe(listener: () => void): () => void
   weaken(): void
+  judged(): Promise<string | undefined>
   close(): Promise<void>
 }
 const { follow } = (await import(join(root, 'dist/cli/review/following.js'))) as {
-  follow: (options: { config: string }, how: { canKeep: boolean }) => Promise<Following>
+  follow: (options: { config: string; db?: string }, how: { canKeep: boolean }) => Promise<Following>
 }
 const { serveReview } = (await import(join(root, 'dist/cli/review/server.js'))) as {
   serveReview: (reviewed: Following, port: number) => Promise<{ readonly url: string; readonly close: () => Promise<void> }>
@@ -122,6 +124,27 @@ describe('pachter review follows the files', () => {
     ] as const)
       write(name, text)
     await until((state) => state.problem === undefined && following.project() === before && findings().expectations.failing?.length === 0)
+  })
+
+  it('shows a database as it shows a folder, and writes nothing to it', async () => {
+    const file = join(folder, 'world.sqlite')
+    await worldFile(file)
+    const [before, config] = [readFileSync(file), join(root, 'pachter.config.ts')]
+    const [database, data] = await Promise.all(
+      [{ config, db: `sqlite:${file}` }, { config }].map((given) => follow(given, { canKeep: true })),
+    )
+    try {
+      const [is, was] = [database, data].map((one) => JSON.parse(one?.project() ?? '') as Project)
+      for (const [type, rows] of Object.entries(was?.records ?? {})) expect(is?.records[type]).to.have.deep.members([...rows])
+      expect({ ...is, records: 0 }).to.deep.equal({ ...was, records: 0 })
+      await database?.judged()
+      expect(JSON.parse(database?.findings() ?? '')).to.deep.include({
+        drift: { at: '2026-06-15T09:00:00.000Z', gained: [], lost: [], creates: [] },
+      })
+      expect(readFileSync(file).equals(before)).to.equal(true)
+    } finally {
+      await Promise.all([database?.close(), data?.close()])
+    }
   })
 
   it('is refused where there is nothing to follow', async () => {

@@ -19,11 +19,13 @@ import { placesIn, tell } from './telling.js'
 import { affected, changed } from './trying.js'
 import type { Differences, FormField, Listed, RuleShown, Shown, Standings, Told, Trial } from './types.js'
 
-export type Engine = ReturnType<typeof engineOf>
+export type Engine = ReturnType<typeof engineOn>
 
 /** Opens a project for questions. `since` is what it was before: what is otherwise is told. */
-export function engineOf(project: Project, since?: Ground) {
-  const base = openProject(project)
+export const engineOf = (project: Project, since?: Ground): Engine => engineOn(openProject(project), project, since)
+
+/** The same, of what is open already. */
+export function engineOn(base: Ground, project: Pick<Project, 'title' | 'now' | 'places' | 'canKeep' | 'expectations'>, since?: Ground) {
   const { model } = base
   const indexes: IndexCache = new WeakMap()
   const situation = ({ model: rules, people, records, now }: Ground): Situation => ({

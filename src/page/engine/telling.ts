@@ -9,7 +9,7 @@ import type { Key, Model } from '../../rulebook/index.js'
 import type { Told } from './types.js'
 
 /** Where clauses and vetoes are, by their titles. */
-export function placesIn(model: Model, { places }: Project) {
+export function placesIn(model: Model, { places }: Pick<Project, 'places'>) {
   const at = (rules: readonly { readonly title: string }[] | undefined, title: string) =>
     (rules ?? []).findIndex((one) => one.title === title)
   return {
