@@ -163,7 +163,10 @@ Examples:
   )
 
   program.addCommand(
-    command('review', "Opens a page on which one looks through everybody's eyes: who may do what, lists side by side, and why.")
+    command(
+      'review',
+      "Opens a page on which one looks through everybody's eyes: who may do what and why, lists side by side, what if, the rules and what they decide, and what was found.",
+    )
       .option('--port <number>', 'where it listens, on this machine alone', '4320')
       .option('--out <folder>', 'writes a copy of it into a folder, to be handed to a reviewer; the records are in it')
       .addOption(without())
@@ -171,6 +174,8 @@ Examples:
       .addHelpText(
         'after',
         `
+It follows your files. All that it writes are expectations that you keep.
+
 Examples:
   pachter review
   pachter review --out for-review

@@ -1,13 +1,9 @@
 // The rules of the records that one looks at, and where each has a say.
 import { useEffect, useState } from 'react'
 import type { Look, Looking } from './address.js'
-import type { RuleShown, Shown } from './engine/types.js'
+import { type RuleShown, ruleId, type Shown } from './engine/types.js'
 import { Place } from './parts/place.js'
 import type { Rules } from './rules.js'
-
-/** What a rule is called in an address. */
-export const ruleId = ({ kind, actions, number }: Pick<RuleShown, 'kind' | 'actions' | 'number'>): string =>
-  [kind, ...(kind === 'clause' || kind === 'stamp' ? actions : []), number].join('-')
 
 export function Rulebook({
   of,

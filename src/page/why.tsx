@@ -56,7 +56,7 @@ export function Why({ keeps, drawn, rules, looking: { type, person, key, action 
           })}
         </div>
       )}
-      {why && <Explained why={why} action={action} person={person as string} without={without} />}
+      {why && <Explained why={why} action={action} person={person as string} without={without} look={look} />}
       {why && why.standings.length > 0 && (
         <section>
           <h3>Who is what to it</h3>
@@ -102,10 +102,12 @@ function Explained({
   action,
   person,
   without,
+  look,
 }: {
   readonly why: Told
   readonly action: string
   readonly person: string
+  readonly look: Look
   readonly without: (title: string) => void
 }) {
   const { allowed, outcome, saying, fields, decidedBy, withheld, clause, others } = why
@@ -122,6 +124,18 @@ function Explained({
         <p className="faint">
           What {person} does not see, they cannot {action}: the clauses for {decidedBy} decide.
         </p>
+      )}
+      {failing.length > 0 && (
+        <section>
+          <h3>It would be allowed if this were otherwise</h3>
+          <ul>
+            {failing.map(({ text, values }, at) => (
+              <li key={`${at} ${text}`}>
+                {text} {values && <span className="faint">[{values}]</span>}
+              </li>
+            ))}
+          </ul>
+        </section>
       )}
       {withheld.map(({ kind, title, lines, place }) => (
         <section key={title}>
@@ -143,26 +157,19 @@ function Explained({
             <Place place={clause.place} />
           </h3>
           <Lines lines={clause.lines} />
-          {clause.holds && (
-            <button type="button" className="plain" onClick={() => without(clause.title)}>
-              Try it without this clause
+          <p className="links">
+            {clause.holds && (
+              <button type="button" className="plain" onClick={() => without(clause.title)}>
+                Try it without this clause
+              </button>
+            )}
+            <button type="button" className="plain" onClick={() => look({ side: 'rules', rule: clause.rule })}>
+              Where it decides
             </button>
-          )}
+          </p>
         </section>
       ) : (
         <p>No clause lets anybody {decidedBy} it.</p>
-      )}
-      {failing.length > 0 && (
-        <section>
-          <h3>It would be allowed if this were otherwise</h3>
-          <ul>
-            {failing.map(({ text, values }, at) => (
-              <li key={`${at} ${text}`}>
-                {text} {values && <span className="faint">[{values}]</span>}
-              </li>
-            ))}
-          </ul>
-        </section>
       )}
       {others.length > 0 && (
         <section>

@@ -6,13 +6,14 @@ import type { Ground } from '../../review/ground.js'
 import type { Project } from '../../review/project.js'
 import type { SourcePlace } from '../../review/source.js'
 import type { Key, Model } from '../../rulebook/index.js'
-import type { Told } from './types.js'
+import { ruleId, type Told } from './types.js'
 
 /** Where clauses and vetoes are, by their titles. */
 export function placesIn(model: Model, { places }: Pick<Project, 'places'>) {
   const at = (rules: readonly { readonly title: string }[] | undefined, title: string) =>
     (rules ?? []).findIndex((one) => one.title === title)
   return {
+    number: (type: string, action: string, title: string): number => at(model.types[type]?.rules?.may[action], title),
     clause: (type: string, action: string, title: string): SourcePlace | null =>
       places[type]?.may[action]?.[at(model.types[type]?.rules?.may[action], title)] ?? null,
     veto: (type: string, title: string): SourcePlace | null => places[type]?.vetoes[at(model.types[type]?.rules?.vetoes, title)] ?? null,
@@ -43,6 +44,7 @@ export function tell(
       ? {
           clause: {
             title: clause.title,
+            rule: ruleId({ kind: 'clause', actions: [decidedBy], number: places.number(type, decidedBy, clause.title) }),
             holds: clause.holds,
             lines: clauseLines(clause, wording).flat(),
             failing: failings(clause.trace, wording),

@@ -52,6 +52,8 @@ export interface Told {
   }[]
   readonly clause?: {
     readonly title: string
+    /** What the page calls it among the rules. */
+    readonly rule: string
     readonly holds: boolean
     readonly lines: readonly ClauseLine[]
     readonly place: SourcePlace | null
@@ -120,3 +122,7 @@ export interface Standings {
   readonly names: readonly string[]
   readonly bits: readonly Uint32Array[]
 }
+
+/** What a rule is called in an address. */
+export const ruleId = ({ kind, actions, number }: Pick<RuleShown, 'kind' | 'actions' | 'number'>): string =>
+  [kind, ...(kind === 'clause' || kind === 'stamp' ? actions : []), number].join('-')
