@@ -1,14 +1,15 @@
 // The page: which records one looks at and how, the matrix or the lists, what stands beside them, and what is tried.
-import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
+import { useMemo, useState } from 'react'
 import type { Key } from '../rulebook/index.js'
 import { useLooking } from './address.js'
-import { type Differences, type Drawn, ruleId, type Shown, type Standings, type Trial } from './engine/types.js'
+import { useAnswers, useMarks, useStandings } from './answers.js'
+import type { Differences, Drawn, Trial } from './engine/types.js'
 import { FindingsList } from './findings.js'
 import { Head } from './head.js'
 import { type Cell, useKeep } from './keep.js'
 import { Lists } from './lists.js'
 import { useLive } from './live.js'
-import { type Marked, Matrix } from './matrix.js'
+import { Matrix } from './matrix.js'
 import { Rulebook } from './rulebook.js'
 import type { About, Rules } from './rules.js'
 import { Side } from './side.js'
@@ -27,17 +28,17 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
   const [looking, look] = useLooking(types)
   const { type, mode, trial, side } = looking
   const [form, setForm] = useState<Form>()
-  const { shown, found, problem, drift, begin, ask } = useAnswers(rules, revision, type, trial)
+  const { shown, found, problem, drift, begin, attempt } = useAnswers(rules, revision, type, trial)
   const here = shown?.drawn.type === type ? shown : undefined
   const marked = useMarks(rules, here, looking.rule)
   const standings = useStandings(rules, here, looking.group)
   const isOpen = here !== undefined && looking.key !== undefined
   const keyOf = ({ keys }: Drawn) => keys.find((one) => String(one) === looking.key)
-  const tried = (next: Trial) => {
-    // Asked before anything is drawn of it: it takes a while.
-    ask(next)
-    look({ trial: next })
-  }
+  const tried = (next: Trial) =>
+    attempt(next, () => {
+      look({ trial: next })
+      setForm(undefined)
+    })
   return (
     <>
       <Head live={live} looking={looking} look={look} people={here?.drawn.people ?? about.people} add={setForm} />
@@ -149,7 +150,6 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
           done={(record) => {
             const key = record[about.types.find(({ name }) => name === type)?.key as string] as string
             tried(withRecord(trial, { type, key, record }))
-            setForm(undefined)
           }}
         />
       )}
@@ -161,117 +161,11 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
           close={() => setForm(undefined)}
           done={(name, claims) => {
             tried(withPerson(trial, { name, claims }))
-            setForm(undefined)
           }}
         />
       )}
     </>
   )
-}
-
-/** What came of what is tried. */
-export interface Found {
-  readonly of: Trial
-  readonly differences?: Differences
-  readonly problem?: string
-}
-
-/** The matrix of a type under what is tried, who gains and loses by that, and what is otherwise since the page was opened. */
-function useAnswers(rules: Rules, revision: number, type: string, trial: Trial) {
-  const [shown, setShown] = useState<Shown>()
-  const [found, setFound] = useState<Found>({ of: NOTHING })
-  const [problem, setProblem] = useState<string>()
-  const [drift, setDrift] = useState<Differences>()
-  const [begun, setBegun] = useState(0)
-  // The question that was asked last, with what it was about.
-  const asked = useRef<{ readonly about: readonly unknown[]; readonly answer: ReturnType<Rules['try']> }>(undefined)
-  const ask = (next: Trial) => {
-    const about = [rules, revision, begun, type, next]
-    if (!asked.current?.about.every((one, at) => one === about[at])) asked.current = { about, answer: rules.try(next, type) }
-    return asked.current?.answer as ReturnType<Rules['try']>
-  }
-  useLayoutEffect(() => {
-    let gone = false
-    setProblem(undefined)
-    ask(trial).then(
-      ({ differences, shown: next }) => {
-        if (gone) return
-        setFound({ of: trial, differences })
-        setShown(next)
-      },
-      (error: Error) => {
-        if (gone) return
-        setFound({ of: trial, problem: error.message })
-        // What was shown before stands, of whatever type is looked at.
-        rules.matrix(type).then(
-          (next) => !gone && setShown(next),
-          (other: Error) => !gone && setProblem(other.message),
-        )
-      },
-    )
-    return () => {
-      gone = true
-    }
-  }, [rules, revision, begun, type, trial])
-  useEffect(() => {
-    let gone = false
-    if (revision === 0) return
-    rules.drift().then((next) => !gone && setDrift(next))
-    return () => {
-      gone = true
-    }
-  }, [rules, revision])
-  const begin = () => {
-    void rules.begin().then(() => {
-      setDrift(undefined)
-      setBegun((old) => old + 1)
-    })
-  }
-  return { shown, found, problem, drift, begin, ask }
-}
-
-/** The cells in which the rule that is pointed at, or else the one that is chosen, has a say. */
-function useMarks(rules: Rules, shown: Shown | undefined, chosen: string | undefined) {
-  const [pointed, point] = useState<string>()
-  const [cells, setCells] = useState<Marked>()
-  const wanted = pointed ?? chosen
-  const type = shown?.drawn.type
-  useEffect(() => {
-    let gone = false
-    if (type === undefined || wanted === undefined) {
-      setCells(undefined)
-      return
-    }
-    rules
-      .rules(type)
-      .then(async (all) => {
-        const at = all.findIndex((rule) => ruleId(rule) === wanted)
-        return at < 0 ? undefined : { title: all[at]?.title ?? '', marks: await rules.marks(type, at), isPointed: pointed !== undefined }
-      })
-      .then(
-        (next) => !gone && setCells(next),
-        () => !gone && setCells(undefined),
-      )
-    return () => {
-      gone = true
-    }
-  }, [rules, shown, type, wanted, pointed])
-  return { cells, point }
-}
-
-/** By what somebody is to which record; those of before, until those of now are there. */
-function useStandings(rules: Rules, shown: Shown | undefined, group: string): Standings | undefined {
-  const [standings, setStandings] = useState<{ readonly of: Drawn; readonly found: Standings }>()
-  useEffect(() => {
-    let gone = false
-    if (group === '' || shown === undefined) return
-    rules.standings(shown.drawn.type).then((found) => !gone && setStandings({ of: shown.drawn, found }))
-    return () => {
-      gone = true
-    }
-  }, [rules, shown, group])
-  const isLike = standings !== undefined && standings.of.type === shown?.drawn.type && standings.of.keys.length === shown.drawn.keys.length
-  return isLike ? standings.found : undefined
 }
 
 /** Keeps who gains and loses: that it stays as it is without what is tried, or that it becomes so. */

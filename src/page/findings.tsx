@@ -2,7 +2,7 @@
 import { type ReactNode, useEffect, useState } from 'react'
 import type { CellRef, MutantFindings } from '../review/findings.js'
 import type { Look } from './address.js'
-import type { Found } from './app.js'
+import type { Found } from './answers.js'
 import type { Trial } from './engine/types.js'
 import { send, useKeep } from './keep.js'
 import type { Findings, Live } from './live.js'

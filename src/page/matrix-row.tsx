@@ -148,14 +148,17 @@ export function Totals({
   drawn,
   people,
   columns,
+  from,
+  to,
   letters,
   count,
-}: Pick<RowProps, 'people' | 'columns' | 'letters'> & { readonly drawn: Drawn; readonly count: number }) {
+}: Pick<RowProps, 'people' | 'columns' | 'from' | 'to' | 'letters'> & { readonly drawn: Drawn; readonly count: number }) {
   const totals = useMemo(() => people.map((person) => countsOf(drawn, person)), [drawn, people])
   return (
     <div role="row" className="row totals" aria-rowindex={count + 2} style={{ gridTemplateColumns: columns }}>
       <div role="rowheader">of all {drawn.keys.length}; creates</div>
-      {people.map((person, at) => {
+      {people.slice(from, to).map((person, place) => {
+        const at = from + place
         const [reads = 0, ...rest] = totals[at] ?? []
         const changes = rest.flatMap((sum, bit) => (sum > 0 ? [`${sum} ${letters[bit]}`] : []))
         const creates = { always: 'yes', never: 'no', depending: 'it depends' }[drawn.creates[person] ?? 'never']
@@ -163,6 +166,8 @@ export function Totals({
           <div
             key={person}
             role="gridcell"
+            aria-colindex={at + 2}
+            style={{ gridColumn: at + 2 }}
             aria-label={`${drawn.people[person]}: reads ${reads}; ${changes.join(', ') || 'changes none'}; creates: ${creates}`}
           >
             <strong>{reads}</strong>

@@ -68,14 +68,14 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
   const letters = useAlike(useMemo(() => [...lettersOf(drawn.actions).values()], [drawn.actions]))
   const scroller = useRef<HTMLDivElement>(null)
   const grid = useRef<HTMLDivElement>(null)
-  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 8 })
+  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 5 })
   const across = useVirtualizer({
     horizontal: true,
     count: people.length,
     getScrollElement: () => scroller.current,
     estimateSize: () => width * REM,
     paddingStart: isNarrow ? 0 : NAMES * REM,
-    overscan: 4,
+    overscan: 3,
   })
   const items = across.getVirtualItems()
   const from = items[0]?.index ?? 0
@@ -126,6 +126,9 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
   const pressed = (event: KeyboardEvent) => {
     if (event.key === 'Enter' || event.key === ' ') {
       event.preventDefault()
+      // As in other grids (WAI-ARIA Authoring Practices): the row, the column, or the cell itself.
+      if (event.key === ' ' && event.shiftKey) return doing.current.selected(active.row)
+      if (event.key === ' ' && event.ctrlKey) return select({ row: 0, person: active.person }, { row: last.row, person: active.person })
       return open(active)
     }
     if (event.key === 'Escape') return setAnchor(undefined)
@@ -133,7 +136,8 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
       event.preventDefault()
       return select({ row: 0, person: 0 }, last)
     }
-    const step = ARROWS[event.key]
+    const far = event.ctrlKey && (event.key === 'Home' || event.key === 'End')
+    const step = far ? ([event.key === 'Home' ? -lines.length : lines.length, 0] as const) : ARROWS[event.key]
     if (step === undefined) return
     event.preventDefault()
     const person = Math.min(Math.max(0, active.person + step[1]), last.person)
@@ -221,7 +225,7 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
               )
             })}
           </div>
-          <Totals drawn={drawn} people={people} columns={columns} letters={letters} count={lines.length} />
+          <Totals {...{ drawn, people, columns, from, to, letters }} count={lines.length} />
         </div>
       </div>
       {area !== undefined ? (

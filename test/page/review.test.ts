@@ -290,6 +290,17 @@ describe('pachter review', () => {
         await page.keyboard.press('End')
         await page.keyboard.press('Enter')
         await page.getByRole('heading', { name: 'visitor and plot p-03' }).waitFor()
+        for (const [key, says] of [
+          ['Shift+Space', '12 cells: 12 people and p-03'],
+          ['Control+Space', '12 cells: visitor and 12 records'],
+          ['Control+a', '144 cells: 12 people and 12 records'],
+        ] as const) {
+          await page.keyboard.press(key)
+          await page.getByText(says).waitFor()
+        }
+        await page.keyboard.press('Escape')
+        for (const key of ['Control+End', 'Enter']) await page.keyboard.press(key)
+        await page.getByRole('heading', { name: 'visitor and plot p-12' }).waitFor()
       })
 
       it('lets the cells stand out in which a rule has a say, and says which decide nothing', async () => {
