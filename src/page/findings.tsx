@@ -28,7 +28,7 @@ export function FindingsList({
   return (
     <>
       <h2>What was found</h2>
-      {!isNothing(trial) && <Broken rules={rules} of={tried} />}
+      {!isNothing(trial) && <Broken rules={rules} of={tried} written={findings?.written} />}
       {findings === undefined ? (
         <p className="faint" role="status">
           The expectations are being judged …
@@ -47,15 +47,15 @@ export function FindingsList({
 }
 
 /** The expectations that would fail by what is tried. */
-function Broken({ rules, of }: { readonly rules: Rules; readonly of: Found }) {
+function Broken({ rules, of, written }: { readonly rules: Rules; readonly of: Found; readonly written: Findings['written'] | undefined }) {
   const [broken, setBroken] = useState<{ readonly of: Found; readonly all: Awaited<ReturnType<Rules['failing']>> }>()
   useEffect(() => {
     let gone = false
-    if (of.differences !== undefined) rules.failing().then((all) => !gone && setBroken({ of, all }))
+    if (of.differences !== undefined && written !== undefined) rules.failing(written).then((all) => !gone && setBroken({ of, all }))
     return () => {
       gone = true
     }
-  }, [rules, of])
+  }, [rules, of, written])
   if (of.differences === undefined) return null
   const all = broken?.of === of ? broken.all : undefined
   return (
@@ -163,7 +163,14 @@ function Mutants({ live: { mutants, weakening, findings }, look }: { readonly li
           {findings && !holds && <span className="faint">once there are expectations, and all of them hold</span>}
         </p>
       ) : (
-        <MutantList mutants={mutants} look={look} />
+        <>
+          <MutantList mutants={mutants} look={look} />
+          <p className="buttons">
+            <button type="button" disabled={!holds} onClick={() => void send('./weaken', {})}>
+              Weaken them again
+            </button>
+          </p>
+        </>
       )}
     </section>
   )
@@ -184,7 +191,13 @@ function MutantList({ mutants: { all, noticed, same, missed }, look }: { readonl
               {rule}: {step}
               {title !== undefined && (
                 <p className="problem">
-                  would be noticed by: <CellButton cell={cell} look={look} text={title} /> <KeepProposal number={at} />
+                  {missed.findIndex((one) => one.title === title) < at ? (
+                    <span className="faint">would be noticed by the same: {title}</span>
+                  ) : (
+                    <>
+                      would be noticed by: <CellButton cell={cell} look={look} text={title} /> <KeepProposal number={at} />
+                    </>
+                  )}
                 </p>
               )}
             </li>

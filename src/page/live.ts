@@ -1,5 +1,6 @@
 // What the page is told of by pachter review: that the files have changed, and what was found by judging them.
 import { useEffect, useState } from 'react'
+import type { Expectation } from '../review/expectation.js'
 import type { DriftFindings, ExpectationFindings, MutantFindings } from '../review/findings.js'
 import type { Project } from '../review/project.js'
 import type { About, Rules } from './rules.js'
@@ -7,6 +8,8 @@ import type { About, Rules } from './rules.js'
 /** What was found, as the command serves it. */
 export interface Findings {
   readonly expectations: ExpectationFindings | { readonly problem: string }
+  /** The expectations themselves. */
+  readonly written: readonly Expectation[]
   readonly drift?: DriftFindings | { readonly problem: string }
   readonly baseline: string
 }

@@ -64,7 +64,7 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
   const people = useMemo(() => (isNarrow && all.people.length > 0 ? [single] : all.people), [isNarrow, single, all.people])
   const { lines } = all
   // As wide as the longest name.
-  const width = isNarrow ? 6 : Math.min(10, Math.max(3.6, ...people.map((at) => (drawn.people[at] as string).length * 0.62 + 1.8)))
+  const width = isNarrow ? 6 : Math.min(10, Math.max(3.6, ...people.map((at) => (drawn.people[at] as string).length * 0.7 + 1.6)))
   const letters = useAlike(useMemo(() => [...lettersOf(drawn.actions).values()], [drawn.actions]))
   const scroller = useRef<HTMLDivElement>(null)
   const grid = useRef<HTMLDivElement>(null)

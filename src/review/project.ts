@@ -1,7 +1,6 @@
 import type { Row } from '../condition/index.js'
 import { type Model, modelFromJson, modelToJson, type RulebookJson, schemaOf, shapeOf } from '../rulebook/index.js'
 import type { Records } from '../store/index.js'
-import type { Expectation } from './expectation.js'
 import { type Ground, groundOf } from './ground.js'
 import type { SourcePlace, SourcePlaces } from './source.js'
 
@@ -18,8 +17,6 @@ export interface Project {
   /** Claims by name; null is a visitor. */
   readonly people: { readonly [name: string]: Row | null }
   readonly records: { readonly [type: string]: readonly Row[] }
-  /** What is expected, so that what is tried can be held against it. */
-  readonly expectations?: readonly Expectation[]
   /** Whether expectations can be kept where this came from. */
   readonly canKeep?: boolean
   /** Where clauses and vetoes are in the source, in the order of the rulebook; null where that is not known. */
@@ -35,13 +32,13 @@ export interface TypePlaces {
 /** Puts together what goes to a page. */
 export function projectOf(
   { model }: { readonly model: Model },
-  given: Pick<Project, 'title' | 'people' | 'canKeep' | 'expectations'> & {
+  given: Pick<Project, 'title' | 'people' | 'canKeep'> & {
     readonly records: Records
     readonly now: Date
     readonly places?: SourcePlaces | undefined
   },
 ): Project {
-  const { title, people, records, now, places, canKeep = false, expectations = [] } = given
+  const { title, people, records, now, places, canKeep = false } = given
   const types = Object.values(model.types)
   return {
     'pachter review': 1,
@@ -51,7 +48,6 @@ export function projectOf(
     rulebook: modelToJson(model),
     schemas: { me: schemaOf(model.me.shape), records: Object.fromEntries(types.map(({ name, shape }) => [name, schemaOf(shape)])) },
     people,
-    expectations,
     records: Object.fromEntries(types.map(({ name }) => [name, (records[name] ?? []) as readonly Row[]])),
     places: Object.fromEntries(
       types.map(({ name, rules }) => [

@@ -190,6 +190,9 @@ describe('pachter review follows the files', () => {
           await side.getByRole('button', { name: 'Keep it' }).first().click()
           await side.getByText('kept in').first().waitFor()
           await side.getByText('2 of 2 hold').waitFor()
+          // The rules are as they were, and so is what was found of them: the next can be kept.
+          await side.getByRole('button', { name: 'Keep it' }).first().click()
+          await side.getByText('3 of 3 hold').waitFor()
           expect(readFileSync(join(folder, 'expectations/kept.yaml'), 'utf8')).to.include('bed')
           expect(complaints.filter((what) => !what.startsWith(`asked for ${url}`))).to.deep.equal([])
           await close()

@@ -6,13 +6,23 @@ import { join } from 'node:path'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { type Row, trace } from 'pachter/condition'
-import { accessMatrix, decidingOf, type Expectation, failings, openProject, type Project, projectOf } from 'pachter/review'
+import {
+  accessMatrix,
+  decidingOf,
+  type Expectation,
+  failings,
+  groundOf,
+  judgeExpectation,
+  openProject,
+  type Project,
+  projectOf,
+} from 'pachter/review'
 import type { Page } from 'playwright-core'
 import { book } from '../../examples/world/rulebook.js'
 import { cases, keyed, linksOf, NOW } from '../support/agreement.js'
 import { BROWSER, browser } from '../support/browser.js'
 import { root, runs, within } from '../support/command.js'
-import { ground, options, records, types } from '../support/world.js'
+import { expectations, ground, options, records, types } from '../support/world.js'
 
 // Required: as an import it cannot pass the loader of the tests.
 const axe = createRequire(import.meta.url)('axe-core') as typeof import('axe-core')
@@ -21,7 +31,7 @@ const { serveReview } = (await import(join(root, 'dist/cli/review/server.js'))) 
   serveReview: (reviewed: unknown, port: number) => Promise<Serving>
 }
 const { unchanging } = (await import(join(root, 'dist/cli/review/reviewed.js'))) as {
-  unchanging: (project: Project, keep: (expectations: readonly Expectation[]) => string) => object
+  unchanging: (project: Project, keep: (expectations: readonly Expectation[]) => string, findings: object) => object
 }
 const { keepExpectations } = (await import(join(root, 'dist/cli/keep.js'))) as {
   keepExpectations: (where: { readonly expectations: string }, more: readonly Expectation[]) => string
@@ -69,7 +79,11 @@ describe('pachter review', () => {
   const kept = mkdtempSync(join(tmpdir(), 'pachter-kept-'))
   before(async () => {
     site = await serveReview(
-      unchanging(project, (more) => keepExpectations({ expectations: kept }, more)),
+      unchanging(project, (more) => keepExpectations({ expectations: kept }, more), {
+        expectations: { all: expectations.length, failing: [] },
+        written: expectations,
+        baseline: 'pachter.baseline.yaml',
+      }),
       0,
     )
   })
@@ -377,7 +391,17 @@ describe('pachter review', () => {
         const { page: theirs } = await open(page.url())
         await theirs.getByRole('region', { name: 'What is tried' }).getByText('bram: read plot p-02').waitFor()
         await theirs.getByRole('button', { name: 'Findings' }).click()
-        await theirs.getByRole('region', { name: 'By what is tried' }).getByText('Every expectation that holds would still hold.').waitFor()
+        const broken = theirs.getByRole('region', { name: 'By what is tried' }).getByRole('listitem')
+        await broken.first().waitFor()
+        const without = groundOf(book, { ...ground, records: { ...records, plot: records.plot?.filter(({ id }) => id !== 'p-02') ?? [] } })
+        const failing: string[] = []
+        for (const one of expectations) {
+          const { held, title } = await judgeExpectation(without, one)
+          if (!held) failing.push(title)
+        }
+        expect(failing.length).to.be.greaterThan(3)
+        for (const [at, text] of (await broken.allTextContents()).entries()) expect(text).to.include(failing[at])
+        expect(await broken.count()).to.equal(failing.length)
         await tray.getByRole('button', { name: 'to stay as it is' }).click()
         await tray.getByText('kept in').waitFor()
         const checked = await within(`check ${join(kept, 'kept.yaml')}`)

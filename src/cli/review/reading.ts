@@ -57,7 +57,6 @@ async function read() {
     now,
     places: sourcePlacesOf(loaded.model),
     canKeep,
-    expectations,
   })
   tell({
     project: JSON.stringify(project),
@@ -73,7 +72,12 @@ async function read() {
     ? expected(() => driftFindings(ground, readBaseline(readFileSync(file, 'utf8'), shownPath(file), loaded.model)))
     : undefined
   const judged = 'problem' in found ? found : await expectationFindings(ground, found)
-  const findings: Findings = { expectations: judged, baseline: shownPath(file), ...(drift === undefined ? {} : { drift }) }
+  const findings: Findings = {
+    expectations: judged,
+    written: expectations,
+    baseline: shownPath(file),
+    ...(drift === undefined ? {} : { drift }),
+  }
   tell({ findings: JSON.stringify(findings) })
   return { ground, expectations }
 }

@@ -4,6 +4,8 @@ import type { DriftFindings, Expectation, ExpectationFindings, MutantFindings } 
 export interface Findings {
   /** What is wrong with the expectation files, in place of what came of them. */
   readonly expectations: ExpectationFindings | { readonly problem: string }
+  /** The expectations themselves, so that what is tried can be held against them. */
+  readonly written: readonly Expectation[]
   /** Undefined where no baseline is kept. */
   readonly drift?: DriftFindings | { readonly problem: string }
   /** Where the baseline is, or would be. */
@@ -35,14 +37,14 @@ export interface Reviewed {
   keep(expectations: readonly Expectation[]): string
 }
 
-/** The parts of it that a page elsewhere may have to do without. */
-export function unchanging(project: object, keep: Reviewed['keep']): Reviewed {
+/** A project that stays as it is, where nothing reads it again. */
+export function unchanging(project: object, keep: Reviewed['keep'], findings?: Findings): Reviewed {
   const text = JSON.stringify(project)
   return {
     project: () => text,
-    findings: () => undefined,
+    findings: () => findings && JSON.stringify(findings),
     mutants: () => undefined,
-    state: () => ({ project: 1, findings: 0, mutants: 0 }),
+    state: () => ({ project: 1, findings: findings === undefined ? 0 : 1, mutants: 0 }),
     subscribe: () => () => {},
     weaken: () => {},
     keep,

@@ -25,7 +25,7 @@ export type Engine = ReturnType<typeof engineOn>
 export const engineOf = (project: Project, since?: Ground): Engine => engineOn(openProject(project), project, since)
 
 /** The same, of what is open already. */
-export function engineOn(base: Ground, project: Pick<Project, 'title' | 'now' | 'places' | 'canKeep' | 'expectations'>, since?: Ground) {
+export function engineOn(base: Ground, project: Pick<Project, 'title' | 'now' | 'places' | 'canKeep'>, since?: Ground) {
   const { model } = base
   const indexes: IndexCache = new WeakMap()
   const situation = ({ model: rules, people, records, now }: Ground): Situation => ({
@@ -212,12 +212,12 @@ export function engineOn(base: Ground, project: Pick<Project, 'title' | 'now' | 
       return { fields, of: all.length, rows }
     },
 
-    /** The expectations that hold, and would not under what is tried. Gives up where something else is tried meanwhile. */
-    async failing(): Promise<readonly { readonly title: string; readonly problems: readonly string[] }[]> {
+    /** Of these expectations, those that hold and would not under what is tried. Gives up where something else is tried meanwhile. */
+    async failing(written: readonly Expectation[]): Promise<readonly { readonly title: string; readonly problems: readonly string[] }[]> {
       const mine = ground
       const lost: { title: string; problems: readonly string[] }[] = []
       let begun = Date.now()
-      for (const one of project.expectations ?? []) {
+      for (const one of written) {
         if ('type' in one && !affects.has(one.type) && one.kind !== 'try') continue
         const expectation = revived(one)
         const { held, title, problems } = await judgeExpectation(mine, expectation)
