@@ -3,13 +3,13 @@ import { dirname } from 'node:path'
 import pc from 'picocolors'
 import { UsageError } from './errors.js'
 import { load } from './load.js'
+import { watchPlaces } from './watching.js'
 
 /**
  * Runs the same command line, without `--watch`, at once and again whenever something changes beside the configuration or in its
  * folders. Each run is a process of its own, so that every file is read afresh. Ends with Ctrl-C.
  */
 export async function watchCheck(named: readonly string[], { config }: { readonly config?: string }): Promise<boolean> {
-  const { watch } = await import('chokidar')
   const main = process.argv[1]
   if (main === undefined) throw new UsageError('check --watch: works from a terminal only')
   const places = [...(await watched(config)), ...named]
@@ -32,18 +32,12 @@ export async function watchCheck(named: readonly string[], { config }: { readonl
       }
     })
   }
-  const watcher = watch(places, { ignoreInitial: true, ignored: /[\\/](node_modules|\.git|dist)([\\/]|$)|\.draft$/ })
-  let soon: NodeJS.Timeout | undefined
-  watcher.on('all', () => {
-    clearTimeout(soon)
-    // What an editor writes in several steps is one change.
-    soon = setTimeout(run, 100)
-  })
+  const stop = await watchPlaces(places, run)
   run()
   await new Promise<void>((resolve) => {
     const end = () => {
       running?.kill()
-      void watcher.close().then(() => resolve())
+      void stop().then(() => resolve())
     }
     process.once('SIGINT', end)
     process.once('SIGTERM', end)

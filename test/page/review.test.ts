@@ -343,6 +343,7 @@ describe('pachter review', () => {
         await tray.getByText('update plot p-01').waitFor()
         // Each rule that decides nothing may go, and nothing is otherwise.
         await tray.getByRole('button', { name: 'Throw it away' }).click()
+        await tray.waitFor({ state: 'detached' })
         for (const type of types) {
           const idle = decidingOf(book, type, ground as never).rules.filter(({ kind, alone }) => kind === 'clause' && alone === 0)
           await page.getByRole('combobox', { name: 'Records' }).selectOption(type)
@@ -452,6 +453,7 @@ describe('pachter review', () => {
           .getByRole('button', { name: /^Expect that/ })
           .waitFor()
         await tray.getByRole('button', { name: 'Throw it away' }).click()
+        await tray.waitFor({ state: 'detached' })
         await page.getByRole('gridcell', { name: 'pavel, p-02: does not see it', exact: true }).waitFor()
         expect(await page.getByRole('gridcell', { name: /gained|lost/ }).count()).to.equal(0)
         await page.getByRole('button', { name: 'somebody else' }).click()

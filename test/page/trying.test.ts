@@ -168,7 +168,7 @@ describe('what is tried on the page', () => {
           sent = shown.drawn
         },
       ),
-      { numRuns: 12 },
+      { numRuns: 8 },
     )
   })
 
@@ -200,8 +200,8 @@ describe('what is tried on the page', () => {
         holdsFor(engine, was, groundUnder(was, trial), differences)
       },
     )
-    fc.assert(law, { numRuns: 400 })
-    expect(Math.min(more, less), `${more} and ${less}`).to.be.greaterThan(20)
+    fc.assert(law, { numRuns: 200 })
+    expect(Math.min(more, less), `${more} and ${less}`).to.be.greaterThan(5)
   })
 
   it('is nothing where it cannot be, and what is on a form comes back from it', () => {

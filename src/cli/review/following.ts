@@ -3,6 +3,7 @@ import type { MutantFindings } from '../../review/index.js'
 import { UsageError } from '../errors.js'
 import { keepExpectations } from '../keep.js'
 import type { CommonOptions } from '../session.js'
+import { watchPlaces } from '../watching.js'
 import type { Read, Summary } from './reading.js'
 import type { Reviewed, ReviewState } from './reviewed.js'
 
@@ -111,20 +112,5 @@ export async function follow(
       await stop()
       await thread?.terminate()
     },
-  }
-}
-
-async function watchPlaces(places: readonly string[], changed: () => void): Promise<() => Promise<void>> {
-  const { watch } = await import('chokidar')
-  const watcher = watch([...places], { ignoreInitial: true, ignored: /[\\/](node_modules|\.git|dist)([\\/]|$)|\.draft$/ })
-  let soon: NodeJS.Timeout | undefined
-  watcher.on('all', () => {
-    clearTimeout(soon)
-    // What an editor writes in several steps is one change.
-    soon = setTimeout(changed, 100)
-  })
-  return async () => {
-    clearTimeout(soon)
-    await watcher.close()
   }
 }

@@ -38,7 +38,6 @@ export function engineOn(base: Ground, project: Pick<Project, 'title' | 'now' | 
   let workings = baseWorkings
   const places = placesIn(model, project)
   const drawings = new Map<string, Drawing>()
-  const sinceDrawings = new Map<string, Drawing | undefined>()
   const drifts = new Map<string, Compared | undefined>()
   const decidings = new Map<string, Deciding>()
   let trial = NOTHING
@@ -79,10 +78,7 @@ export function engineOn(base: Ground, project: Pick<Project, 'title' | 'now' | 
   /** What is otherwise than it was when the page was opened; undefined where there was no such type. */
   function drift(type: string): Compared | undefined {
     if (since === undefined || !Object.hasOwn(since.model.types, type)) return undefined
-    return found(drifts, type, () => {
-      const was = found(sinceDrawings, type, () => draw(workingsOf(situation(since)), type)) as Drawing
-      return compare(was, before(type))
-    })
+    return found(drifts, type, () => compare(draw(workingsOf(situation(since)), type), before(type)))
   }
 
   const deciding = (type: string): Deciding => found(decidings, type, () => decidingBy(workings, type))
@@ -94,8 +90,9 @@ export function engineOn(base: Ground, project: Pick<Project, 'title' | 'now' | 
     trialText = text
     tried.clear()
     decidings.clear()
-    // Where there are no records, nobody gains or loses any.
-    const some = affected(model, next).filter((type) => (base.records[type] ?? []).length + (ground.records[type] ?? []).length > 0)
+    // Where there are no records, nobody gains or loses any by others; by rules and claims, they may come to create some.
+    const hasRecords = (type: string) => (base.records[type] ?? []).length + (ground.records[type] ?? []).length > 0
+    const some = affected(model, next).filter((type) => next.off.length + next.people.length > 0 || hasRecords(type))
     affects = new Set(isNothing(next) ? [] : some)
   }
 
