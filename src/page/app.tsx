@@ -1,12 +1,13 @@
 // The page: which records one looks at and how, the matrix or the lists, what stands beside them, and what is tried.
 import { useMemo, useState } from 'react'
+import type { CellToKeep } from '../review/findings.js'
 import type { Key } from '../rulebook/index.js'
 import { useLooking } from './address.js'
 import { useAnswers, useMarks, useStandings } from './answers.js'
 import type { Differences, Drawn, Trial } from './engine/types.js'
 import { FindingsList } from './findings.js'
 import { Head } from './head.js'
-import { type Cell, useKeep } from './keep.js'
+import { useKeep } from './keep.js'
 import { Lists } from './lists.js'
 import { useLive } from './live.js'
 import { Matrix } from './matrix.js'
@@ -177,7 +178,7 @@ function KeepDifferences({ rules, differences }: { readonly rules: Rules; readon
   if (all > differences.first.length) return <span className="faint">Too many to keep one by one.</span>
   const keepAs = async (would: boolean) => {
     const there = await rules.areThere(differences.first)
-    const cells = differences.first.flatMap(({ type, person, key, action, gained, fields }, at): Cell[] =>
+    const cells = differences.first.flatMap(({ type, person, key, action, gained, fields }, at): CellToKeep[] =>
       key === undefined || !there[at]
         ? []
         : [{ type, person, key, action, allowed: gained === would, ...(fields === undefined ? {} : { fields }) }],

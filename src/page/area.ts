@@ -6,7 +6,8 @@ export interface Area {
   readonly right: number
 }
 
-interface Spot {
+/** A cell, by its line and person among those that are shown. */
+export interface Spot {
   readonly row: number
   readonly person: number
 }

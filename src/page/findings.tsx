@@ -1,11 +1,11 @@
 // What was found: expectations that fail, access that moved since the baseline, weakened rules that nobody would notice.
 import { type ReactNode, useEffect, useState } from 'react'
-import type { CellRef, MutantFindings } from '../review/findings.js'
+import type { CellRef, MutantFindings, ReviewFindings } from '../review/findings.js'
 import type { Look } from './address.js'
 import type { Found } from './answers.js'
 import type { Trial } from './engine/types.js'
 import { send, useKeep } from './keep.js'
-import type { Findings, Live } from './live.js'
+import type { Live } from './live.js'
 import { Place } from './parts/place.js'
 import type { Rules } from './rules.js'
 import { DifferenceButton } from './tray.js'
@@ -47,7 +47,15 @@ export function FindingsList({
 }
 
 /** The expectations that would fail by what is tried. */
-function Broken({ rules, of, written }: { readonly rules: Rules; readonly of: Found; readonly written: Findings['written'] | undefined }) {
+function Broken({
+  rules,
+  of,
+  written,
+}: {
+  readonly rules: Rules
+  readonly of: Found
+  readonly written: ReviewFindings['written'] | undefined
+}) {
   const [broken, setBroken] = useState<{ readonly of: Found; readonly all: Awaited<ReturnType<Rules['failing']>> }>()
   useEffect(() => {
     let gone = false
@@ -81,7 +89,7 @@ function Broken({ rules, of, written }: { readonly rules: Rules; readonly of: Fo
   )
 }
 
-function Expectations({ of, look }: { readonly of: Findings['expectations']; readonly look: Look }) {
+function Expectations({ of, look }: { readonly of: ReviewFindings['expectations']; readonly look: Look }) {
   return (
     <section aria-label="Expectations">
       <h3>Expectations</h3>
@@ -110,7 +118,7 @@ function Expectations({ of, look }: { readonly of: Findings['expectations']; rea
 
 const MOST = 100
 
-function Drift({ of: { drift, baseline }, look }: { readonly of: Findings; readonly look: Look }) {
+function Drift({ of: { drift, baseline }, look }: { readonly of: ReviewFindings; readonly look: Look }) {
   let told: ReactNode
   if (drift === undefined) told = <p className="faint">No baseline is kept: pachter drift --keep writes {baseline}.</p>
   else if ('problem' in drift) told = <p className="no">{drift.problem}</p>

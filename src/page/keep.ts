@@ -1,16 +1,6 @@
 // Expectations that are kept, in a file of the project.
 import { useState } from 'react'
-import type { Key } from '../rulebook/index.js'
-
-/** A cell that is to stay as it is, or to become so. */
-export interface Cell {
-  readonly type: string
-  readonly person: string
-  readonly key: Key
-  readonly action: string
-  readonly allowed: boolean
-  readonly fields?: readonly string[] | undefined
-}
+import type { CellToKeep } from '../review/findings.js'
 
 /** What came of it. */
 export interface Kept {
@@ -18,7 +8,7 @@ export interface Kept {
   readonly isProblem?: boolean
 }
 
-export async function keep(what: { readonly cells: readonly Cell[] } | { readonly proposals: readonly number[] }): Promise<Kept> {
+export async function keep(what: { readonly cells: readonly CellToKeep[] } | { readonly proposals: readonly number[] }): Promise<Kept> {
   try {
     const response = await send('./keep', what)
     const { file, kept = [], problem } = (await response.json()) as { file?: string; kept?: string[]; problem?: string }

@@ -1,26 +1,8 @@
 // What the page is told of by pachter review: that the files have changed, and what was found by judging them.
 import { useEffect, useState } from 'react'
-import type { Expectation } from '../review/expectation.js'
-import type { DriftFindings, ExpectationFindings, MutantFindings } from '../review/findings.js'
+import type { MutantFindings, ReviewFindings, ReviewState } from '../review/findings.js'
 import type { Project } from '../review/project.js'
 import type { About, Rules } from './rules.js'
-
-/** What was found, as the command serves it. */
-export interface Findings {
-  readonly expectations: ExpectationFindings | { readonly problem: string }
-  /** The expectations themselves. */
-  readonly written: readonly Expectation[]
-  readonly drift?: DriftFindings | { readonly problem: string }
-  readonly baseline: string
-}
-
-interface State {
-  readonly project: number
-  readonly findings: number
-  readonly mutants: number
-  readonly problem?: string
-  readonly weakening?: readonly [done: number, all: number]
-}
 
 /** How it stands. */
 export interface Live {
@@ -28,7 +10,7 @@ export interface Live {
   /** Goes up with each project that came in place of another. */
   readonly revision: number
   /** Undefined where they are not there yet; null where they never will be. */
-  readonly findings: Findings | null | undefined
+  readonly findings: ReviewFindings | null | undefined
   readonly mutants?: MutantFindings | undefined
   readonly weakening?: readonly [done: number, all: number] | undefined
   /** Why what there is now is not shown. */
@@ -43,13 +25,13 @@ export function useLive(rules: Rules, opened: About): Live {
   useEffect(() => {
     const set = (changes: Partial<Live>) => setLive((old) => ({ ...old, ...changes }))
     if (!opened.canKeep) {
-      void read<Findings>('./findings.json').then((findings) => set({ findings: findings ?? null }))
+      void read<ReviewFindings>('./findings.json').then((findings) => set({ findings: findings ?? null }))
       return
     }
     const source = new EventSource('./changes')
-    let known: State = { project: 0, findings: 0, mutants: 0 }
+    let known: ReviewState = { project: 0, findings: 0, mutants: 0 }
     source.addEventListener('message', async ({ data }: MessageEvent<string>) => {
-      const state = JSON.parse(data) as State
+      const state = JSON.parse(data) as ReviewState
       const before = known
       known = state
       set({ problem: state.problem, weakening: state.weakening, isOver: false })
@@ -64,7 +46,7 @@ export function useLive(rules: Rules, opened: About): Live {
           set({ problem: error instanceof Error ? error.message : String(error) })
         }
       }
-      if (state.findings !== before.findings) set({ findings: (await read<Findings>('./findings.json')) ?? undefined })
+      if (state.findings !== before.findings) set({ findings: (await read<ReviewFindings>('./findings.json')) ?? undefined })
       if (state.mutants !== before.mutants) set({ mutants: (await read<MutantFindings>('./mutants.json')) ?? undefined })
     })
     source.addEventListener('error', () => set({ isOver: true }))

@@ -1,6 +1,6 @@
 // The rows of the matrix: a record, a heading over several, and the totals beneath.
 import { type MouseEvent, memo, useMemo } from 'react'
-import type { Area } from './area.js'
+import type { Area, Spot } from './area.js'
 import type { Drawn, Shown } from './engine/types.js'
 import { cellChange, cellText, cellWords } from './rows.js'
 
@@ -19,7 +19,7 @@ interface RowProps {
   readonly chosen: number | undefined
   readonly marks: readonly Uint8Array[] | undefined
   readonly selected: Area | undefined
-  readonly clicked: (event: MouseEvent, spot: { readonly row: number; readonly person: number }) => void
+  readonly clicked: (event: MouseEvent, spot: Spot) => void
   readonly selectRow: (row: number) => void
 }
 

@@ -3,7 +3,7 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { type KeyboardEvent, type MouseEvent, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { lettersOf } from '../review/letters.js'
 import type { Look, Looking } from './address.js'
-import { areaOf, isIn } from './area.js'
+import { areaOf, isIn, type Spot } from './area.js'
 import type { Shown, Standings } from './engine/types.js'
 import { GroupRow, Row, Totals } from './matrix-row.js'
 import { linesOf } from './rows.js'
@@ -43,11 +43,6 @@ const ARROWS: { readonly [key: string]: readonly [rows: number, people: number] 
   PageDown: [15, 0],
   Home: [0, -1000],
   End: [0, 1000],
-}
-
-interface Spot {
-  readonly row: number
-  readonly person: number
 }
 
 export function Matrix({ shown, marked, standings, rules, canKeep, looking, look }: MatrixProps) {

@@ -1,8 +1,9 @@
 // Several cells, to be kept as they are.
 import { useState } from 'react'
+import type { CellToKeep } from '../review/findings.js'
 import type { Area } from './area.js'
 import type { Shown } from './engine/types.js'
-import { type Cell, useKeep } from './keep.js'
+import { useKeep } from './keep.js'
 import type { Rules } from './rules.js'
 
 const MOST = 5000
@@ -32,7 +33,7 @@ export function Selection({
   const keepThem = async () => {
     const cells = people.flatMap((person) =>
       rows.flatMap((row) =>
-        of.map((one): Cell => {
+        of.map((one): CellToKeep => {
           const bit = drawn.actions.indexOf(one)
           return {
             type: drawn.type,

@@ -1,7 +1,7 @@
 // The rules, off the page's own thread: what is asked is answered in the order in which it comes, but for what takes long.
 import type { Ground } from '../review/ground.js'
 import type { Project } from '../review/project.js'
-import { type Engine, engineOf } from './engine/index.js'
+import { type Engine, engineOf, engineOn } from './engine/index.js'
 import { pack } from './engine/parcel.js'
 import type { Drawn, Shown } from './engine/types.js'
 
@@ -31,7 +31,7 @@ function open(next: Project) {
 /** Forgets what was before. */
 function begin(): void {
   since = engine?.ground
-  engine = engineOf(project as Project, since)
+  engine = engineOn(since as Ground, project as Project)
 }
 
 /** The matrices that the page has. */

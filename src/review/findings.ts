@@ -55,6 +55,37 @@ export interface MutantFindings {
   readonly missed: readonly MissedMutant[]
 }
 
+/** What was found by judging expectations and comparing with the baseline. */
+export interface ReviewFindings {
+  /** What is wrong with the expectation files, in place of what came of them. */
+  readonly expectations: ExpectationFindings | { readonly problem: string }
+  /** The expectations themselves, so that what is tried can be held against them. */
+  readonly written: readonly Expectation[]
+  /** Undefined where no baseline is kept. */
+  readonly drift?: DriftFindings | { readonly problem: string }
+  /** Where the baseline is, or would be. */
+  readonly baseline: string
+}
+
+/** What is shown, and how far it is. Numbers go up with each new one. */
+export interface ReviewState {
+  readonly project: number
+  readonly findings: number
+  readonly mutants: number
+  /** Why what there is now cannot be shown; what is shown is what there was before. */
+  readonly problem?: string
+  /** How many weakened rulebooks were tried, of how many. */
+  readonly weakening?: readonly [done: number, all: number]
+}
+
+/** A cell that is to stay as it is, or to become so. */
+export interface CellToKeep extends CellRef {
+  readonly key: Key
+  readonly allowed: boolean
+  /** Fields of it that are read or changed, or are not; where the question is not the record itself. */
+  readonly fields?: readonly string[] | undefined
+}
+
 /** Judges expectations, and finds of each that fails a cell to look at. */
 export async function expectationFindings(ground: Ground, expectations: readonly Expectation[]): Promise<ExpectationFindings> {
   const failing: FailingExpectation[] = []

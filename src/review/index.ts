@@ -34,6 +34,7 @@ export { withExpectations } from './expectation-text.js'
 export { type Failing, failings } from './failings.js'
 export {
   type CellRef,
+  type CellToKeep,
   type DriftFindings,
   driftFindings,
   type ExpectationFindings,
@@ -42,6 +43,8 @@ export {
   type MissedMutant,
   type MutantFindings,
   mutantFindings,
+  type ReviewFindings,
+  type ReviewState,
 } from './findings.js'
 export { type Attempted, type Ground, type GroundOptions, groundOf, type Outcome, strangerOf, withEverybody } from './ground.js'
 export { type Finding, judgeExpectation } from './judge.js'

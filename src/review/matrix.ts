@@ -2,6 +2,7 @@ import type { Row } from '../condition/index.js'
 import { type Key, knownAction, type Model, type TypeModel, typeModel, UnknownNameError } from '../rulebook/index.js'
 import { fieldsLetBy, type InnerViewpoint, indexed, isLimited, type LinkedRecords, rulebookOf } from '../viewpoint/index.js'
 import { add, type Bits, count, each, has, intersection, noBits, union } from './bits.js'
+import { once } from './once.js'
 import { recordSets } from './sets.js'
 import type { View, Workings } from './workings.js'
 
@@ -218,14 +219,5 @@ function matrixOf({ model }: { readonly model: Model }, typeName: string, option
   function accessBy(type: TypeModel, view: View, action: string, at: number): Access {
     const letting = view.rules(type.name, action).clauses.filter(({ when }) => has(sets.where(type.name, when), at))
     return { action, clauses: letting.map(({ clause }) => clause.title), fields: fieldsLetBy(type, letting) }
-  }
-}
-
-/** What a function gives, found out when it is first asked for. */
-function once<T>(find: () => T): () => T {
-  let found: { readonly value: T } | undefined
-  return () => {
-    found ??= { value: find() }
-    return found.value
   }
 }

@@ -1,11 +1,11 @@
 import { Worker } from 'node:worker_threads'
-import type { MutantFindings } from '../../review/index.js'
+import type { MutantFindings, ReviewState } from '../../review/index.js'
 import { UsageError } from '../errors.js'
 import { keepExpectations } from '../keep.js'
 import type { CommonOptions } from '../session.js'
 import { watchPlaces } from '../watching.js'
 import type { Read, Summary } from './reading.js'
-import type { Reviewed, ReviewState } from './reviewed.js'
+import type { Reviewed } from './reviewed.js'
 
 /** What is shown, kept in step with the files that it comes from. */
 export interface Following extends Reviewed {

@@ -1,18 +1,6 @@
-import type { Ground, MutantFindings } from '../../review/index.js'
-import { type Expectation, openProject, type Project } from '../../review/index.js'
+import { type CellToKeep, type Expectation, type Ground, type MutantFindings, openProject, type Project } from '../../review/index.js'
 import { type Key, knownAction, typeModel, UnknownNameError } from '../../rulebook/index.js'
 import { UsageError } from '../errors.js'
-
-/** A cell that is to stay as it is, or to become so. */
-interface Cell {
-  readonly person: string
-  readonly type: string
-  readonly key: Key
-  readonly action: string
-  readonly allowed: boolean
-  /** Fields of it that are read or changed, or are not; where the question is not the record itself. */
-  readonly fields?: readonly string[]
-}
 
 const MOST = 5000
 
@@ -32,11 +20,11 @@ export function readKept(given: unknown, project: Project, mutants?: MutantFindi
   const ground = openProject(project)
   return joined(
     ground,
-    cells.map((cell: Partial<Cell> | null) => readCell(cell, ground)),
+    cells.map((cell: Partial<CellToKeep> | null) => readCell(cell, ground)),
   )
 }
 
-function readCell(cell: Partial<Cell> | null, ground: Ground): Cell {
+function readCell(cell: Partial<CellToKeep> | null, ground: Ground): CellToKeep {
   const { person, type: typeName, key, action: actionName, allowed, fields } = cell ?? {}
   if (typeof person !== 'string' || !Object.hasOwn(ground.people, person))
     throw new UnknownNameError('person', String(person), Object.keys(ground.people), 'keep')
@@ -57,8 +45,8 @@ function readCell(cell: Partial<Cell> | null, ground: Ground): Cell {
 }
 
 /** Cells of the same person, type and action are one expectation, and of all records it is exactly which. */
-function joined(ground: Ground, cells: readonly Cell[]): Expectation[] {
-  const groups = new Map<string, Map<Key, Cell>>()
+function joined(ground: Ground, cells: readonly CellToKeep[]): Expectation[] {
+  const groups = new Map<string, Map<Key, CellToKeep>>()
   for (const cell of cells) {
     const { person, type, action, key, fields } = cell
     const name = JSON.stringify([person, type, action, ...(fields === undefined ? [] : [fields, key, cell.allowed])])
@@ -66,7 +54,7 @@ function joined(ground: Ground, cells: readonly Cell[]): Expectation[] {
   }
   return [...groups.values()].flatMap((group): Expectation[] => {
     const mine = [...group.values()]
-    const { person, type, action, key, fields, allowed } = mine[0] as Cell
+    const { person, type, action, key, fields, allowed } = mine[0] as CellToKeep
     const about = { person, action, type }
     if (fields !== undefined)
       return [{ ...about, action: action as 'read', kind: 'fields', key, extent: allowed ? 'at least' : 'none', fields }]

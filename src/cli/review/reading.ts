@@ -12,6 +12,7 @@ import {
   type MutantFindings,
   mutantFindings,
   projectOf,
+  type ReviewFindings,
   readBaseline,
 } from '../../review/index.js'
 import { baselineFile } from '../baseline.js'
@@ -19,7 +20,6 @@ import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
 import { peopleOf } from '../people.js'
 import { sourcePlacesOf } from '../places.js'
 import { type CommonOptions, openSession } from '../session.js'
-import type { Findings } from './reviewed.js'
 
 /** What is told of it, in this order. */
 export type Read =
@@ -72,7 +72,7 @@ async function read() {
     ? expected(() => driftFindings(ground, readBaseline(readFileSync(file, 'utf8'), shownPath(file), loaded.model)))
     : undefined
   const judged = 'problem' in found ? found : await expectationFindings(ground, found)
-  const findings: Findings = {
+  const findings: ReviewFindings = {
     expectations: judged,
     written: expectations,
     baseline: shownPath(file),

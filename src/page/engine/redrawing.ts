@@ -2,6 +2,7 @@
 import type { Row } from '../../condition/index.js'
 import { add, type Bits, has } from '../../review/bits.js'
 import type { Ground } from '../../review/ground.js'
+import { once } from '../../review/once.js'
 import { type Workings, workingsOf } from '../../review/workings.js'
 import { typeModel } from '../../rulebook/index.js'
 import { type Access, type Drawing, draw, type FieldSets } from './drawing.js'
@@ -83,25 +84,26 @@ export function redraw({ model, records, now }: Ground, type: string, was: Drawi
 
   const access = was.access.map((old, at): Access => {
     const judged = few.access[at] as Access
-    const once = new Map<string, unknown>()
-    const lazily = <T>(name: string, find: () => T): T => {
-      if (!once.has(name)) once.set(name, find())
-      return once.get(name) as T
-    }
     // Of most that is tried, nobody asks for the sets.
+    const reach = once(() => each(old.reach, judged.reach))
+    const partly = once(() => bits(old.partly, judged.partly))
+    const standing = once(() => each(old.standing, judged.standing))
+    const fields = once(() => ({
+      read: byField(old.fields.read, judged.fields.read),
+      update: byField(old.fields.update, judged.fields.update),
+    }))
     return {
       get reach() {
-        return lazily('reach', () => each(old.reach, judged.reach))
+        return reach()
       },
       get partly() {
-        return lazily('partly', () => bits(old.partly, judged.partly))
+        return partly()
       },
       get standing() {
-        return lazily('standing', () => each(old.standing, judged.standing))
+        return standing()
       },
       get fields() {
-        const { read, update } = old.fields
-        return lazily('fields', () => ({ read: byField(read, judged.fields.read), update: byField(update, judged.fields.update) }))
+        return fields()
       },
       creates: old.creates,
       cells: numbers(old.cells, judged.cells),
