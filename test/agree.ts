@@ -2,10 +2,11 @@
 import { parseArgs } from 'node:util'
 import { postgres } from 'pachter/sql'
 import { AT_ONCE, agrees, agreesInOwnSchema } from './support/agreement.js'
+import { agreesInCollations } from './support/collations.js'
 import { agreesInDocuments } from './support/documents.js'
 import { engines } from './support/engines.js'
 import { agreesInRowSecurity } from './support/row-security.js'
-import { agreesInRulebooks } from './support/rulebooks.js'
+import { agreesInCollatedRulebooks, agreesInRulebooks } from './support/rulebooks.js'
 
 const { values } = parseArgs({
   options: { cases: { type: 'string', default: '20000' }, seed: { type: 'string' }, with: { type: 'string', multiple: true } },
@@ -21,6 +22,9 @@ const COMPARED: { readonly [name: string]: (runs: number, seed: number) => Promi
     engines.map((engine) => [`${engine.name}, own tables`, (runs: number, from: number) => agreesInOwnSchema(engine, runs, from)]),
   ),
   ...Object.fromEntries(
+    engines.map((engine) => [`${engine.name}, collations`, (runs: number, from: number) => agreesInCollations(engine, runs, from)]),
+  ),
+  ...Object.fromEntries(
     engines
       .filter(({ dialect }) => dialect === postgres)
       .flatMap((engine) => [
@@ -34,6 +38,12 @@ const COMPARED: { readonly [name: string]: (runs: number, seed: number) => Promi
   documents: agreesInDocuments,
   ...Object.fromEntries(
     engines.map((engine) => [`${engine.name}, rulebooks`, (runs: number, from: number) => agreesInRulebooks(engine, runs * AT_ONCE, from)]),
+  ),
+  ...Object.fromEntries(
+    engines.map((engine) => [
+      `${engine.name}, rulebooks, collations`,
+      (runs: number, from: number) => agreesInCollatedRulebooks(engine, runs * AT_ONCE, from),
+    ]),
   ),
 }
 const names = Object.keys(COMPARED)

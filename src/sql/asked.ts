@@ -13,7 +13,7 @@ import {
   scalarOf,
   type TermNode,
 } from '../condition/index.js'
-import type { Test } from './dialect.js'
+import type { Dialect, Test } from './dialect.js'
 
 export const YES: Test = sql<SqlBool>`1 = 1`
 export const NO: Test = sql<SqlBool>`1 = 0`
@@ -75,6 +75,11 @@ export function joined(tests: readonly Test[], word: ' and ' | ' or ', empty: Te
   const [only] = tests
   if (only === undefined) return empty
   return tests.length === 1 ? only : sql<SqlBool>`(${sql.join(tests, sql.raw(word))})`
+}
+
+/** What has to stand in a query that speaks of a row around it. */
+export function forEachRow({ forEachRow }: Dialect): readonly Test[] {
+  return forEachRow === undefined ? [] : [forEachRow]
 }
 
 export function all(tests: readonly Test[]): Test {

@@ -13,7 +13,7 @@ import {
   type SomeNode,
   scalarOf,
 } from '../condition/index.js'
-import { all } from './asked.js'
+import { all, forEachRow } from './asked.js'
 import type { Dialect, Fragment, Test } from './dialect.js'
 import type { Columns, Scope } from './scope.js'
 import type { Terms } from './terms.js'
@@ -116,7 +116,7 @@ export class Chains {
   /** Whether the record at hand is the one of that key in the chain, is not the one that the chain is of, and fits. */
   #reached(node: SomeNode, { key, self }: AncestorsNode, from: FieldNode): Test {
     const tests = [equality({ to: key, from }, node.each), notNode(equality({ to: key, from: self }, node.each)), node.of]
-    return all(tests.map((one) => this.#test(one)))
+    return all([...tests.map((one) => this.#test(one)), ...forEachRow(this.#dialect)])
   }
 
   /** Whether the first step leads to a record that fits, or to one that lies below such a record. */

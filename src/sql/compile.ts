@@ -16,11 +16,12 @@ import {
   type SomeNode,
   scalarOf,
   simplify,
+  type TermNode,
 } from '../condition/index.js'
-import { all, isFound, joined, NO, YES } from './asked.js'
+import { all, forEachRow, isFound, joined, NO, YES } from './asked.js'
 import { Chains } from './chains.js'
 import { Comparisons } from './comparisons.js'
-import type { Dialect, Fragment, Test } from './dialect.js'
+import type { Dialect, Fragment, Side, Test } from './dialect.js'
 import { Scope, type ScopeOptions } from './scope.js'
 import { Terms } from './terms.js'
 
@@ -68,7 +69,7 @@ class Compiler {
     if (node.kind !== 'anyOf' || unionOfKeys === undefined || this.#finds !== 'rows' || this.#keyField === undefined) return this.test(node)
     if (!node.of.every(isFound) || !node.of.some(followsLinks)) return this.test(node)
     const queries = node.of.map((part) => this.#keysWhere(part))
-    return unionOfKeys(this.#asHeld(this.#ownKey()), this.#scope.alias('found'), queries)
+    return unionOfKeys(this.#ownKey(), this.#scope.alias('found'), queries)
   }
 
   /** Where a link leads to the key itself, the keys are those that the linked records hold. */
@@ -83,11 +84,11 @@ class Compiler {
     const key = this.#terms.value(placeOf(only.to, node.each))
     if (this.#dialect.areAlike?.(this.#ownKey(), key) !== true) return undefined
     const tests = all([this.test(allOfNode([...known, rest])), ...this.#terms.soundPair(only.to, only.from, node.each)])
-    return sql`select ${this.#asHeld(key)} as k from ${this.#scope.from(over.type, alias)} where ${tests}`
+    return sql`select ${this.#keyColumns(key)} from ${this.#scope.from(over.type, alias)} where ${tests}`
   }
 
-  #asHeld(value: Fragment): Fragment {
-    return this.#dialect.asHeld?.(value) ?? value
+  #keyColumns(key: Fragment): Fragment {
+    return this.#dialect.keyColumns?.(key) ?? key
   }
 
   #ownKey(): Fragment {
@@ -100,7 +101,7 @@ class Compiler {
     if (linked !== undefined) return linked
     const alias = this.#scope.alias('row')
     const from = this.#scope.from(this.#scope.type as string, alias)
-    return this.#scope.asRow(alias, () => sql`select ${this.#asHeld(this.#ownKey())} as k from ${from} where ${this.test(node)}`)
+    return this.#scope.asRow(alias, () => sql`select ${this.#keyColumns(this.#ownKey())} from ${from} where ${this.test(node)}`)
   }
 
   test(node: ConditionNode): Test {
@@ -152,6 +153,15 @@ class Compiler {
     })
   }
 
+  /** The values of a record that links go by, and the keys that they lead to. */
+  #sides(joins: readonly JoinNode[], each: number): readonly [Side[], Side[]] {
+    return [joins.map(({ from }) => this.#side(from)), joins.map(({ to }) => this.#side(placeOf(to, each)))]
+  }
+
+  #side(term: TermNode): Side {
+    return { value: this.#terms.value(term), type: scalarOf(term) }
+  }
+
   /**
    * Records that are found by a set of keys, which does not depend on the row, or else one by one. The set comes first: an
    * OR of sets is answered through indexes, an OR of lookups row by row.
@@ -170,13 +180,17 @@ class Compiler {
       const tests = this.#scope.elsewhere(() =>
         all([this.test(fits), ...open.flatMap(({ to, from }) => this.#terms.soundPair(to, from, node.each))]),
       )
-      return this.#dialect.isInQuery(
-        open.map(({ from }) => ({ value: this.#terms.value(from), type: scalarOf(from) })),
-        open.map(({ to }) => ({ value: this.#terms.value(placeOf(to, node.each)), type: to.type })),
-        (keys) => sql`select ${sql.join(keys)} from ${from} where ${tests}`,
-      )
+      return this.#dialect.isInQuery(...this.#sides(open, node.each), (keys) => sql`select ${sql.join(keys)} from ${from} where ${tests}`)
     }
     return this.#scope.apart(() => {
+      const { findsForRow } = this.#dialect
+      const joins = single ? open : []
+      if (findsForRow !== undefined) {
+        const rest = single ? [] : open.map((join) => this.test(equality(join, node.each)))
+        const sound = joins.flatMap(({ to, from }) => this.#terms.soundPair(to, from, node.each))
+        const tests = all([...rest, this.test(fits), ...sound, ...forEachRow(this.#dialect)])
+        return findsForRow(...this.#sides(joins, node.each), (keys) => sql`select ${sql.join(keys)} from ${from} where ${tests}`)
+      }
       const tests = all([...open.map((join) => this.test(equality(join, node.each))), this.test(fits)])
       return sql<SqlBool>`exists (select 1 from ${from} where ${tests})`
     })

@@ -15,6 +15,12 @@ export interface Column {
   readonly as?: string
 }
 
+/** A value of a comparison, and by which type it is compared. */
+export interface Side {
+  readonly value: Fragment
+  readonly type: Scalar
+}
+
 /** An order of two values, or their equality. */
 export type Order = '=' | '<' | '>' | '<=' | '>='
 
@@ -79,6 +85,21 @@ export interface Dialect {
   key?(value: Fragment, type: Scalar): Fragment
   /** A column that a query made up for what `key` made of a value. Left out where it is the value itself. */
   kept?(ref: Fragment, value: Fragment): Fragment
+  /**
+   * True for every row. Stands in each query that speaks of the row of a query around it, where the database might else answer it
+   * with what it found for another row whose values only look the same in their collation.
+   */
+  readonly forEachRow?: Test
+  /**
+   * True where a query that speaks of the row around it finds anything. It finds rows in which the keys equal the values, each pair by
+   * itself; `query` takes what to select. Left out where EXISTS and the equalities say so.
+   */
+  findsForRow?(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test
+  /**
+   * Two texts in a form in which the database can say which comes of them: columns of two collations may need one in common. Left
+   * out where they can be mixed as they are.
+   */
+  mixed?(first: Fragment, second: Fragment): readonly [Fragment, Fragment]
   /** Whether a recursive query may speak of the row of a query around it. Left out where it may. */
   readonly closedRecursion?: true
   /** How a value is selected, where the driver would not give what is held; `decode` reads what it gives. */
@@ -87,18 +108,14 @@ export interface Dialect {
    * True where the values, together, are among the keys that a query selects; texts are equal code point by code point.
    * `query` takes what to select.
    */
-  isInQuery(
-    values: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    keys: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    query: (selected: readonly Fragment[]) => Fragment,
-  ): Test
+  isInQuery(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test
   /**
    * Whether an OR over links is slow, and rows are better found as a union of keys. `unionOfKeys` takes the key, and queries
-   * that each select keys of rows.
+   * that each select what `keyColumns` says of keys of rows.
    */
   unionOfKeys?(key: Fragment, alias: string, queries: readonly Fragment[]): Test
-  /** A column as it is, for comparison with its like. Left out where that is its value. */
-  asHeld?(value: Fragment): Fragment
+  /** What a query of a union of keys selects of a key. Left out where there are no such unions. */
+  keyColumns?(key: Fragment): Fragment
   /** Whether two columns hold and compare their values in the same way, as it is known. */
   areAlike?(a: Fragment, b: Fragment): boolean
   /** The value to order by: text code point by code point. */

@@ -122,10 +122,11 @@ export class Terms {
   }
 
   #orElse(term: TermNode, first: Fragment, otherwise: Fragment): Fragment {
+    const [one, other] = this.#dialect.mixed?.(first, otherwise) ?? [first, otherwise]
     // A column is null where it is missing. A blank id is missing as well; and in JSON null is a value, and a value may be none.
     if (term.kind === 'field' && typeof term.of !== 'number' && term.path.length === 1 && !term.list && term.type !== 'id')
-      return sql`coalesce(${first}, ${otherwise})`
-    return sql`case when ${this.missing(term)} then ${otherwise} else ${first} end`
+      return sql`coalesce(${one}, ${other})`
+    return sql`case when ${this.missing(term)} then ${other} else ${one} end`
   }
 
   field({ of, path, type, list }: FieldNode): Fragment {

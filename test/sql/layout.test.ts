@@ -71,7 +71,8 @@ describe('where records are kept', () => {
       const read = await readLayout(db, dialect, everyKind, OWN_NAMES)
       for (const [field, { name: column, as }] of Object.entries(layout.tables.thing?.columns ?? {})) {
         expect(read.tables.thing?.columns[field]?.name).to.equal(column)
-        if (as !== undefined) expect(read.tables.thing?.columns[field]?.as, field).to.equal(as)
+        // Loose text is told with the collation that makes it so.
+        if (as !== undefined) expect(read.tables.thing?.columns[field]?.as?.replace(/^(loose text) .*/, '$1'), field).to.equal(as)
       }
       for (const [options, says] of [
         [{ names: 'snake_case' }, /thing.*there is no table thing.*al_thing/],

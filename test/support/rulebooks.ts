@@ -1,11 +1,13 @@
 // Random rulebooks: gates, vetoes and clauses with limits, each of random conditions; and whether they mean the same everywhere.
 import { expect } from 'chai'
 import fc from 'fast-check'
+import type { Kysely } from 'kysely'
 import { type ConditionNode, FALSE, type Row, TRUE } from 'pachter/condition'
 import { verify } from 'pachter/kysely'
-import { layoutOf, postgres, rowSecurity } from 'pachter/sql'
+import { type Layout, layoutOf, postgres, rowSecurity } from 'pachter/sql'
 import { z } from 'zod'
 import { fill, holdable, keyed, NOW } from './agreement.js'
+import { alike, alikeNode, openCollated, shapes, waysOf } from './collations.js'
 import { claims, condition, everyKind, record } from './conditions.js'
 import type { Engine } from './engines.js'
 import { FUNCTIONS, makeRole, ROLE, script, TABLES, tidy } from './row-security.js'
@@ -13,35 +15,42 @@ import { FUNCTIONS, makeRole, ROLE, script, TABLES, tidy } from './row-security.
 const thing = everyKind.model.types.thing
 /** Its fields, but for the key. */
 export const FIELDS = Object.keys(thing?.fields ?? {}).filter((name) => name !== 'id')
-const node = fc.oneof({ weight: 8, arbitrary: condition }, { weight: 1, arbitrary: fc.constantFrom<ConditionNode>(TRUE, FALSE) })
 const fields = fc.option(fc.subarray(FIELDS, { minLength: 1 }), { nil: undefined, freq: 3 })
-const clause = fc
-  .record({ when: node, fields })
-  .map(({ when, fields: limit }) => ({ when, who: when, provided: [], ...(limit ? { fields: limit } : {}) }))
-const clauses = fc.array(clause, { maxLength: 3 }).map((all) => all.map((one, at) => ({ ...one, title: `clause ${at}` })))
 const ACTIONS = ['read', 'update', 'delete'] as const
-const veto = fc.record({
-  actions: fc.subarray([...ACTIONS], { minLength: 1 }),
-  when: node,
-  title: fc.constant('veto'),
-  saying: fc.constant('No.'),
-})
 
-/** A rulebook over one record type that has a field of every kind. */
-export const rulebook = fc
-  .record({
-    gate: fc.option(node, { nil: undefined }),
-    gates: fc.record({ read: node, update: node }, { requiredKeys: [] }),
-    vetoes: fc.array(veto, { maxLength: 2 }),
-    read: clauses,
-    update: clauses,
-    delete: clauses,
+/** Rulebooks over one record type that has a field of every kind, of conditions such as these. */
+function rulebooksOf(conditions: fc.Arbitrary<ConditionNode>) {
+  const node = fc.oneof({ weight: 8, arbitrary: conditions }, { weight: 1, arbitrary: fc.constantFrom<ConditionNode>(TRUE, FALSE) })
+  const clause = fc
+    .record({ when: node, fields })
+    .map(({ when, fields: limit }) => ({ when, who: when, provided: [], ...(limit ? { fields: limit } : {}) }))
+  const clauses = fc.array(clause, { maxLength: 3 }).map((all) => all.map((one, at) => ({ ...one, title: `clause ${at}` })))
+  const veto = fc.record({
+    actions: fc.subarray([...ACTIONS], { minLength: 1 }),
+    when: node,
+    title: fc.constant('veto'),
+    saying: fc.constant('No.'),
   })
-  .map(({ gate, gates, vetoes, ...may }) => {
-    const rules = { gates, vetoes, may: { ...may, create: [] }, saying: {}, stamps: { create: {}, update: {} } }
-    const me = { ...everyKind.model.me, shape: z.looseObject({ id: z.string() }) }
-    return { model: { ...everyKind.model, me, types: { thing: { ...thing, rules } }, ...(gate ? { gate } : {}) } } as never
-  })
+  return fc
+    .record({
+      gate: fc.option(node, { nil: undefined }),
+      gates: fc.record({ read: node, update: node }, { requiredKeys: [] }),
+      vetoes: fc.array(veto, { maxLength: 2 }),
+      read: clauses,
+      update: clauses,
+      delete: clauses,
+    })
+    .map(({ gate, gates, vetoes, ...may }) => {
+      const rules = { gates, vetoes, may: { ...may, create: [] }, saying: {}, stamps: { create: {}, update: {} } }
+      const me = { ...everyKind.model.me, shape: z.looseObject({ id: z.string() }) }
+      return { model: { ...everyKind.model, me, types: { thing: { ...thing, rules } }, ...(gate ? { gate } : {}) } } as never
+    })
+}
+
+/** A rulebook of conditions of every kind. */
+export const rulebook = rulebooksOf(condition)
+/** The same where texts are alike, and links lead to them. */
+const alikeRulebook = rulebooksOf(fc.oneof(condition.map(alikeNode), shapes))
 export const people = fc
   .tuple(claims, claims)
   .map(([one, other]) => ({ one: { id: 'm-1', ...one }, other: { id: 'm-2', ...other }, visitor: null }))
@@ -54,17 +63,40 @@ const heard = (claim: Row | null) => {
 
 /** Compares for random rulebooks, people and records the rows by SQL, by evaluation and, in PostgreSQL, by row security. */
 export async function agreesInRulebooks(engine: Engine, runs: number, seed?: number): Promise<void> {
+  await agreesOver(engine, { db: await engine.open(everyKind), layout: layoutOf(everyKind) }, rulebook, runs, seed)
+}
+
+/** The same over tables in collations under which different texts are the same. */
+export async function agreesInCollatedRulebooks(engine: Engine, runs: number, seed?: number): Promise<void> {
+  const ways = waysOf(engine)
+  for (let way = 0; way < ways; way++)
+    await agreesOver(
+      engine,
+      await openCollated(engine, way),
+      alikeRulebook,
+      Math.ceil(runs / ways),
+      seed === undefined ? undefined : seed + way,
+      alike,
+    )
+}
+
+async function agreesOver(
+  engine: Engine,
+  { db, layout }: { readonly db: Kysely<any>; readonly layout: Layout },
+  books: typeof rulebook,
+  runs: number,
+  seed?: number,
+  map: <T>(value: T) => T = (value) => value,
+): Promise<void> {
   const { dialect } = engine
-  const db = await engine.open(everyKind)
-  const layout = layoutOf(everyKind)
   const secured = dialect === postgres
   if (secured) await makeRole(db)
   let tried = 0
-  const law = fc.asyncProperty(rulebook, people, fc.array(record, { minLength: 1, maxLength: 8 }), async (book, given, unkeyed) => {
-    const rows = keyed(unkeyed).map((row) => holdable(engine, row))
+  const law = fc.asyncProperty(books, people, fc.array(record, { minLength: 1, maxLength: 8 }), async (book, given, unkeyed) => {
+    const rows = keyed(map(unkeyed)).map((row) => holdable(engine, row))
     await fill(db, dialect, rows, layout)
-    const who = Object.fromEntries(Object.entries(given).map(([name, me]) => [name, heard(me as Row | null)]))
-    const { up, down } = secured ? rowSecurity(book, { schema: TABLES, role: ROLE, functions: FUNCTIONS }) : { up: '', down: '' }
+    const who = Object.fromEntries(Object.entries(given).map(([name, me]) => [name, heard(map(me) as Row | null)]))
+    const { up, down } = secured ? rowSecurity(book, { layout, schema: TABLES, role: ROLE, functions: FUNCTIONS }) : { up: '', down: '' }
     if (secured) await script(db, up)
     try {
       const { differences, compared } = await verify(book, db, dialect, {

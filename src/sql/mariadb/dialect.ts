@@ -1,11 +1,30 @@
 import { MysqlQueryCompiler, type SqlBool, sql } from 'kysely'
 import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
-import type { Column, Dialect, Fragment, Test } from '../dialect.js'
+import type { Column, Dialect, Fragment, Side, Test } from '../dialect.js'
 import type { WantedIndex } from '../indexes.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
 import type { TablePlace } from '../layout.js'
-import { areAlike, asHeld, asKey, exact, held, heldAs, inOrder, isAmong, keptExactly, known, sameText, timeText } from './held.js'
+import {
+  areAlike,
+  asKey,
+  exact,
+  held,
+  heldAs,
+  inOrder,
+  isAmong,
+  isPlain,
+  keptExactly,
+  keyParts,
+  known,
+  pairOfKeys,
+  sameText,
+  timeText,
+} from './held.js'
+
+// MariaDB keeps answers of a query by the columns that it speaks of, compared in their own collations, so that the answer for "red"
+// is taken for "RED", whatever the query itself compares. It keeps none of a query that could answer differently every time.
+const FOR_EACH_ROW: Test = sql<SqlBool>`rand() >= 0`
 
 /**
  * MariaDB. Times are datetime(3) in UTC, whole numbers bigint, other numbers double, booleans 0 and 1; lists, nested objects
@@ -37,36 +56,46 @@ export const mariadb: Dialect = Object.freeze({
   startsWithKnown(text: Fragment, start: string): Test {
     if (start === '') return sql<SqlBool>`${text} is not null`
     const same = sql<SqlBool>`left(${exact(text)}, ${[...start].length}) = ${exact(sql`${start}`)}`
+    // What comes of several columns may have no collation to be compared in.
+    if (!isPlain(text)) return same
     return sql<SqlBool>`(${text} like ${`${start.replace(/[|%_]/g, '|$&')}%`} escape '|' and ${same})`
   },
   endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${exact(text)}, char_length(${end})) = ${exact(end)}`,
   isAmong,
   someElement: (alias: string, list: Fragment, type: Scalar, test: (element: Fragment) => Test): Test =>
-    sql<SqlBool>`exists (select 1 from ${places(list, alias)} where ${test(typed(element(list, alias), type))})`,
+    sql<SqlBool>`exists (select 1 from ${places(list, alias)} where ${test(typed(element(list, alias), type))} and ${FOR_EACH_ROW})`,
   listLength: (list: Fragment): Fragment => sql`json_length(${list})`,
   countOf(alias: string, list: Fragment, wanted: Fragment, type: Scalar): Fragment {
     const one = typed(element(list, alias), type)
-    return sql`(select count(*) from ${places(list, alias)} where ${isText(type) ? sameText(one, wanted) : sql`${one} = ${wanted}`})`
+    return sql`(select count(*) from ${places(list, alias)} where ${isText(type) ? sameText(one, wanted) : sql`${one} = ${wanted}`} and ${FOR_EACH_ROW})`
   },
   someObject: (alias: string, list: Fragment, test: (object: Fragment) => Test): Test =>
-    sql<SqlBool>`exists (select 1 from ${places(list, alias)} where json_type(${element(list, alias)}) = 'OBJECT' and ${test(element(list, alias))})`,
+    sql<SqlBool>`exists (select 1 from ${places(list, alias)} where json_type(${element(list, alias)}) = 'OBJECT' and ${test(element(list, alias))} and ${FOR_EACH_ROW})`,
   key: asKey,
   kept: keptExactly,
+  // As a row of two columns at least: what is looked for by one alone is kept by it, whatever else the query says.
+  findsForRow(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test {
+    const pairs = values.flatMap((one, at) => pairOfKeys(one, keys[at] as (typeof keys)[number]))
+    const [only] = pairs
+    if (only === undefined) return sql<SqlBool>`(${query([sql`1`])} limit 1) is not null`
+    const several = pairs.length === 1 ? [only, only] : pairs
+    return sql<SqlBool>`(${sql.join(several.map(([value]) => value))}) in (${query(several.map(([, key]) => key))})`
+  },
   closedRecursion: true,
-  isInQuery(
-    values: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    keys: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    query: (selected: readonly Fragment[]) => Fragment,
-  ): Test {
-    const wanted = values.map((one) => asKey(one.value, one.type))
-    const among = query(keys.map((one) => asKey(one.value, one.type)))
+  isInQuery(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test {
+    const pairs = values.flatMap((one, at) => pairOfKeys(one, keys[at] as (typeof keys)[number]))
+    const wanted = pairs.map(([value]) => value)
+    const among = query(pairs.map(([, key]) => key))
     return wanted.length === 1 ? sql<SqlBool>`${wanted[0]} in (${among})` : sql<SqlBool>`(${sql.join(wanted)}) in (${among})`
   },
   // An OR of sets is asked row by row; a union of keys is asked for once, and each row found by its key.
   unionOfKeys: (key: Fragment, alias: string, queries: readonly Fragment[]): Test =>
-    sql<SqlBool>`${key} in (select k from (${sql.join(queries, sql` union `)}) as ${sql.ref(alias)})`,
+    keyParts(key).length === 1
+      ? sql<SqlBool>`${keyParts(key)[0]} in (select k0 from (${sql.join(queries, sql` union `)}) as ${sql.ref(alias)})`
+      : sql<SqlBool>`(${sql.join(keyParts(key))}) in (select k0, k1 from (${sql.join(queries, sql` union `)}) as ${sql.ref(alias)})`,
+  keyColumns: (key: Fragment): Fragment => sql.join(keyParts(key).map((part, at) => sql`${part} as ${sql.ref(`k${at}`)}`)),
   areAlike,
-  asHeld,
+  forEachRow: FOR_EACH_ROW,
   ordered: (column: Fragment, field: Field): Fragment => (field.type === 'text' ? exact(column) : column),
   // What a driver makes of a datetime depends on time zones that it was told.
   selected: (column: Fragment, field: Field): Fragment =>

@@ -1,7 +1,7 @@
 import { type SqlBool, sql } from 'kysely'
 import { type Comparable, instantText, LAST_INSTANT, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
-import { type Column, type Fragment, MIRRORED, type Order, type Test } from '../dialect.js'
+import { type Column, type Fragment, MIRRORED, type Order, type Side, type Test } from '../dialect.js'
 import { inJson } from '../json-column.js'
 import type { FoundColumn } from '../layout.js'
 
@@ -66,6 +66,11 @@ export function timeText(time: number): string {
 export function exact(text: Fragment): Fragment {
   if (PLAIN.get(text as object)?.as === EXACT) return text
   return sql`(convert(${text} using utf8mb4) collate ${sql.raw(EXACT)})`
+}
+
+/** Whether it is a column or a parameter as it is. */
+export function isPlain(fragment: Fragment): boolean {
+  return PLAIN.has(fragment as object)
 }
 
 /** Equality of texts: where an index may serve, as it has them, and then once more exactly. */
@@ -136,6 +141,27 @@ export function asKey(fragment: Fragment, type: Scalar): Fragment {
   return type === 'text' || type === 'id' ? exact(fragment) : fragment
 }
 
+/**
+ * What a key is looked for by: where its column compares loosely, as it is, so that an index serves, and once more exactly. Queries
+ * that are put together keep a row for each of the pairs then.
+ */
+export function keyParts(fragment: Fragment): readonly Fragment[] {
+  const column = PLAIN.get(fragment as object)
+  if (column === undefined) return [fragment]
+  const isText = column.type === 'text' || column.type === 'id'
+  return !isText || column.as === EXACT || column.as === 'uuid' ? [column.ref] : [column.ref, exact(fragment)]
+}
+
+/** A value and the key that it is looked for among, as pairs that are equal each: by the columns too, where they compare alike. */
+export function pairOfKeys(value: Side, key: Side): readonly (readonly [Fragment, Fragment])[] {
+  const exactly = [asKey(value.value, value.type), asKey(key.value, key.type)] as const
+  const [one, other] = [PLAIN.get(value.value as object), PLAIN.get(key.value as object)]
+  if (!areAlike(value.value, key.value) || one?.known !== undefined || other?.known !== undefined) return [exactly]
+  const columns = [one?.ref as Fragment, other?.ref as Fragment] as const
+  if (one?.as === 'uuid') return [columns]
+  return keyParts(value.value).length === 1 ? [exactly] : [columns, exactly]
+}
+
 /** A column of exact keys. */
 export function keptExactly(ref: Fragment, fragment: Fragment): Fragment {
   const from = PLAIN.get(fragment as object)
@@ -169,9 +195,4 @@ export function heldAs({ type: written, collation }: FoundColumn, field: Field):
 export function areAlike(a: Fragment, b: Fragment): boolean {
   const as = PLAIN.get(a as object)?.as
   return as !== undefined && as === PLAIN.get(b as object)?.as
-}
-
-/** A column as it is. */
-export function asHeld(value: Fragment): Fragment {
-  return PLAIN.get(value as object)?.ref ?? value
 }

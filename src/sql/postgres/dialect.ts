@@ -1,7 +1,7 @@
 import { PostgresQueryCompiler, type SqlBool, sql } from 'kysely'
 import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
-import type { Column, Dialect, Fragment, Test } from '../dialect.js'
+import type { Column, Dialect, Fragment, Side, Test } from '../dialect.js'
 import type { WantedIndex } from '../indexes.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
 import type { TablePlace } from '../layout.js'
@@ -9,15 +9,19 @@ import { afterPrefix } from '../prefix.js'
 import {
   areAlike,
   arrayOf,
+  collatedLike,
+  elementType,
   held,
   heldArray,
   heldAs,
   heldElement,
   inOrder,
+  isLoose,
   kept,
   key,
   known,
   knownIn,
+  mixed,
   rawOf,
   sameText,
   writtenAs,
@@ -57,14 +61,14 @@ export const postgres: Dialect = Object.freeze({
   sameText,
   // In the collation "C", lower() knows the letters A to Z only.
   sameIgnoringCase: (left: Fragment, right: Fragment): Test => sql<SqlBool>`lower(${left} collate "C") = lower(${right} collate "C")`,
-  startsWith: (text: Fragment, start: Fragment): Test => sql<SqlBool>`starts_with(${text}, ${start})`,
+  startsWith: (text: Fragment, start: Fragment): Test => sql<SqlBool>`starts_with(${text}, ${collatedLike(text, start)})`,
   startsWithKnown(text: Fragment, start: string): Test {
     if (start === '') return sql<SqlBool>`${text} is not null`
     const after = afterPrefix(start)
     const from = sql<SqlBool>`${text} >= ${value(start, 'text')} collate "C"`
     return after === undefined ? from : sql<SqlBool>`(${from} and ${text} < ${value(after, 'text')} collate "C")`
   },
-  endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${text}, length(${end})) = ${end}`,
+  endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${text}, length(${end})) = ${collatedLike(text, end)}`,
   isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
     const raw = rawOf(item)
     if (raw !== undefined && type === 'time' && values.length <= MOST_PARAMETERS)
@@ -73,7 +77,7 @@ export const postgres: Dialect = Object.freeze({
         sql` or `,
       )})`
     const alike = raw === undefined ? undefined : knownIn(raw, values.map(String))
-    if (alike !== undefined) return raw?.as === 'loose text' ? sql<SqlBool>`(${alike} and ${among(item, values, type)})` : alike
+    if (alike !== undefined) return isLoose(raw?.as) ? sql<SqlBool>`(${alike} and ${among(item, values, type)})` : alike
     return among(item, values, type)
   },
   hasKnown(list: Fragment, wanted: Comparable, type: Scalar): Test | undefined {
@@ -102,22 +106,19 @@ export const postgres: Dialect = Object.freeze({
   },
   someObject: (alias: string, list: Fragment, test: (object: Fragment) => Test): Test =>
     sql<SqlBool>`exists (select 1 from ${elements(list, alias)} where jsonb_typeof(${sql.ref(`${alias}.value`)}) = 'object' and ${test(sql.ref(`${alias}.value`))})`,
-  isInQuery(
-    values: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    keys: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    query: (selected: readonly Fragment[]) => Fragment,
-  ): Test {
+  isInQuery(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test {
     const [only] = values
     const [one] = keys.map((each) => each.value)
     if (values.length > 1 || only === undefined || one === undefined)
-      return sql<SqlBool>`(${sql.join(values.map((each) => each.value))}) in (${query(keys.map((each) => each.value))})`
+      return sql<SqlBool>`(${sql.join(values.map((each) => each.value))}) in (${query(keys.map(({ value }, at) => collatedLike((values[at] as Side).value, value)))})`
     // An array is asked for once, and then answered through an index, also within an OR; a subquery is not.
     const isIn = (value: Fragment, selected: Fragment) => sql<SqlBool>`${value} = any(array(${query([selected])}))`
     const [raw, other] = [rawOf(only.value), rawOf(one)]
-    if (raw === undefined || raw.as !== other?.as) return isIn(only.value, one)
-    if (raw.as === 'loose text') return sql<SqlBool>`(${isIn(raw.ref, other.ref)} and ${isIn(only.value, one)})`
+    if (raw === undefined || raw.as !== other?.as) return isIn(only.value, collatedLike(only.value, one))
+    if (isLoose(raw.as)) return sql<SqlBool>`(${isIn(raw.ref, other.ref)} and ${isIn(only.value, one)})`
     return key(only.value) === raw.ref ? isIn(raw.ref, other.ref) : isIn(only.value, one)
   },
+  mixed,
   key,
   kept,
   ordered: (column: Fragment, field: Field): Fragment =>
@@ -147,11 +148,12 @@ export const postgres: Dialect = Object.freeze({
   isConstraintFailure: (error: unknown): boolean =>
     /^(23|22001|22003|22P02)/.test(String((error as { code?: unknown } | null)?.code ?? '')),
   columnType: (field: Field, _holdsKeys?: boolean, as?: string): string =>
-    as === undefined || as === 'loose text' || as === 'enum' ? (inJson(field) ? 'jsonb' : COLUMN_TYPES[field.type as Scalar]) : as,
+    as === undefined || isLoose(as) || as === 'enum' ? (inJson(field) ? 'jsonb' : COLUMN_TYPES[field.type as Scalar]) : as,
   catalog:
     (): Fragment => sql`select unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as "schema",
     c.relname as "table", a.attname as "column", format_type(coalesce(nullif(t.typbasetype, 0), t.oid), a.atttypmod) as "type",
-    coalesce(e.typtype, t.typtype) as kind, case when l.collisdeterministic then '' when not l.collisdeterministic then 'loose' end as collation
+    coalesce(e.typtype, t.typtype) as kind, case when l.collname <> 'default' then case when l.collisdeterministic then '' else 'loose text ' end
+      || (select quote_ident(m.nspname) from pg_namespace m where m.oid = l.collnamespace) || '.' || quote_ident(l.collname) end as collation
     from pg_attribute a join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace join pg_type t on t.oid = a.atttypid
     left join pg_type e on e.oid = t.typelem and t.typlen = -1 left join pg_collation l on l.oid = a.attcollation
     where a.attnum > 0 and not a.attisdropped and c.relkind in ('r', 'p', 'v', 'm', 'f') and n.nspname not in ('pg_catalog', 'information_schema')
@@ -235,7 +237,7 @@ function arrayHas(
   if (!areAlike(element, type)) return undefined
   const possible = writtenAs(element, values)
   if (possible.length === 0 || (how === '@>' && possible.length < values.length)) return sql<SqlBool>`1 = 0`
-  return sql<SqlBool>`${ref} ${sql.raw(how)} array[${sql.join(possible)}]::${sql.raw(element)}[]`
+  return sql<SqlBool>`${ref} ${sql.raw(how)} array[${sql.join(possible)}]::${sql.raw(elementType(element))}[]`
 }
 
 /** The elements of a list as rows, and one of them as a value of the type. */

@@ -25,7 +25,13 @@ const WRITTEN: { readonly [as: string]: RegExp } = {
   bigint: /^(0|-?[1-9]\d{0,17})$/,
   integer: /^(0|-?[1-9]\d{0,8})$/,
 }
+// Text in a collation under which different texts are equal, or in one that nobody named; its name follows.
 const LOOSE = 'loose text'
+
+/** Whether a column takes different texts for equal. */
+export function isLoose(as: string | undefined): boolean {
+  return as?.startsWith(LOOSE) === true
+}
 
 /**
  * The values of a column that holds them in a way of its own. Texts are written as texts, times cut to milliseconds, numbers
@@ -48,7 +54,8 @@ function written(ref: Fragment, as: string | undefined, type: Scalar): Fragment 
     return as === 'real' ? sql`${ref}::text::double precision` : ref
   }
   if (type === 'boolean' || as === undefined) return ref
-  return as === LOOSE ? sql`(${ref}::text collate "C")` : sql`${ref}::text`
+  if (isLoose(as)) return sql`(${ref}::text collate "C")`
+  return as.startsWith(COLLATED) ? sql`${ref}` : sql`${ref}::text`
 }
 
 const AS_UUID = new WeakMap<object, () => Fragment>()
@@ -59,25 +66,46 @@ export function asClaim(fragment: Fragment, uuid: () => Fragment): Fragment {
   return fragment
 }
 
+/** A column of texts in a collation of its own. */
+const COLLATED = 'text collate '
+
+/** The collation of such a column. */
+function collationOf(fragment: Fragment): string | undefined {
+  const as = rawOf(fragment)?.as
+  return as?.startsWith(COLLATED) ? as.slice(COLLATED.length) : undefined
+}
+
+/** The second of two texts, in the collation of the first where both have one of their own: so that an index on the first serves. */
+export function collatedLike(first: Fragment, second: Fragment): Fragment {
+  const [one, other] = [collationOf(first), collationOf(second)]
+  return one === undefined || other === undefined || one === other ? second : sql`(${second} collate ${sql.raw(one)})`
+}
+
+/** Two texts of which one is taken: where a column has a collation of its own, both in one that goes with any. */
+export function mixed(first: Fragment, second: Fragment): readonly [Fragment, Fragment] {
+  if (collationOf(first) === undefined && collationOf(second) === undefined) return [first, second]
+  return [sql`(${first} collate "C")`, sql`(${second} collate "C")`]
+}
+
 /** Equality of texts. */
 export function sameText(left: Fragment, right: Fragment): Test {
   const [a, b] = [rawOf(left), rawOf(right)]
-  const same = sql<SqlBool>`${left} = ${right}`
+  const same = sql<SqlBool>`${left} = ${collatedLike(left, right)}`
   if (a !== undefined && b !== undefined && a.as === b.as) {
     if (a.as in WRITTEN) return sql<SqlBool>`${a.ref} = ${b.ref}`
-    return a.as === LOOSE ? sql<SqlBool>`(${a.ref} = ${b.ref} and ${same})` : same
+    return isLoose(a.as) ? sql<SqlBool>`(${a.ref} = ${b.ref} and ${same})` : same
   }
   const uuid = a?.as === 'uuid' ? AS_UUID.get(right as object) : b?.as === 'uuid' ? AS_UUID.get(left as object) : undefined
   if (uuid !== undefined) return sql<SqlBool>`${(a ?? b)?.ref} = ${uuid()}`
   const [column, known] = a === undefined ? [b, KNOWN.get(left as object)] : [a, KNOWN.get(right as object)]
   if (column === undefined || known === undefined) return same
   const alike = knownIn(column, [String(known)])
-  return column.as === LOOSE ? sql<SqlBool>`(${alike} and ${same})` : (alike ?? same)
+  return isLoose(column.as) ? sql<SqlBool>`(${alike} and ${same})` : (alike ?? same)
 }
 
 /** The column being one of the texts, by itself; undefined where it cannot be compared so. */
 export function knownIn({ ref, as }: Raw, texts: readonly string[]): Test | undefined {
-  if (!(as in WRITTEN) && as !== LOOSE) return undefined
+  if (!(as in WRITTEN) && !isLoose(as)) return undefined
   const possible = writtenAs(as, texts)
   if (possible.length === 0) return sql<SqlBool>`1 = 0`
   // A parameter without a type takes that of the column.
@@ -130,7 +158,7 @@ export function key(fragment: Fragment): Fragment {
 /** A column that keeps such values. */
 export function kept(ref: Fragment, fragment: Fragment): Fragment {
   const raw = rawOf(fragment)
-  return raw !== undefined && raw.as in WRITTEN ? held({ ref, as: raw.as }, 'text') : ref
+  return raw !== undefined && (raw.as in WRITTEN || raw.as.startsWith(COLLATED)) ? held({ ref, as: raw.as }, 'text') : ref
 }
 
 /** Whether a list is an array of the database, and of what. */
@@ -140,16 +168,25 @@ export function arrayOf(list: Fragment): { readonly ref: Fragment; readonly elem
 }
 
 // Elements that are held in a way of their own.
-const SPECIAL: ReadonlySet<string> = new Set(['uuid', 'enum', LOOSE, 'numeric', 'real'])
+const SPECIAL: ReadonlySet<string> = new Set(['uuid', 'enum', 'numeric', 'real'])
+
+function isSpecial(element: string): boolean {
+  return SPECIAL.has(element) || isLoose(element) || element.startsWith(COLLATED)
+}
+
+/** What the elements of an array are cast to. */
+export function elementType(element: string): string {
+  return element.startsWith(COLLATED) ? 'text' : element
+}
 
 /** An element of an array. */
 export function heldElement(ref: Fragment, element: string, type: Scalar): Fragment {
-  return held({ ref, ...(SPECIAL.has(element) || type === 'time' ? { as: element } : {}) }, type)
+  return held({ ref, ...(isSpecial(element) || type === 'time' ? { as: element } : {}) }, type)
 }
 
 /** Whether elements of that kind are equal where arrays say so. */
 export function areAlike(element: string, type: Scalar): boolean {
-  return type !== 'time' && (element === 'uuid' || !SPECIAL.has(element))
+  return type !== 'time' && (element === 'uuid' || (!SPECIAL.has(element) && !isLoose(element)))
 }
 
 /** A column that is an array. */
@@ -174,9 +211,11 @@ export function heldAs({ type: written, kind, collation }: FoundColumn, field: F
     case 'text':
     case 'id':
       if (kind === 'e') return 'enum'
-      if (type === 'citext' || collation === 'loose') return LOOSE
+      if (type === 'citext') return LOOSE
+      if (collation?.startsWith(LOOSE)) return collation
       if (type === 'uuid' || type === 'bigint' || type === 'integer') return type
-      return /^(text|character varying\b.*)$/.test(type) ? undefined : null
+      if (!/^(text|character varying\b.*)$/.test(type)) return null
+      return collation ? `${COLLATED}${collation}` : undefined
     case 'boolean':
       return type === 'boolean' ? undefined : null
     case 'integer':

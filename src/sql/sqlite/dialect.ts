@@ -1,7 +1,7 @@
 import { type SqlBool, SqliteQueryCompiler, sql } from 'kysely'
 import { type Comparable, family, instantText, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
-import type { Column, Dialect, Fragment, Test } from '../dialect.js'
+import type { Column, Dialect, Fragment, Side, Test } from '../dialect.js'
 import type { WantedIndex } from '../indexes.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
 import type { FoundColumn, TablePlace } from '../layout.js'
@@ -63,11 +63,7 @@ export const sqlite: Dialect = Object.freeze({
   },
   inside: (object: Fragment, path: readonly string[]): Fragment => extracted(object, path),
   isNullInside: (object: Fragment, path: readonly string[]): Test => sql<SqlBool>`${extracted(object, path)} is null`,
-  isInQuery(
-    values: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    keys: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    query: (selected: readonly Fragment[]) => Fragment,
-  ): Test {
+  isInQuery(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test {
     const selected = query(keys.map((each) => each.value))
     const exact = values.map(({ value, type }) => (family(type) === 'text' ? sql`${value} collate binary` : value))
     return exact.length === 1 ? sql<SqlBool>`${exact[0]} in (${selected})` : sql<SqlBool>`(${sql.join(exact)}) in (${selected})`

@@ -1,0 +1,160 @@
+// Tables as applications have them: text in collations under which different texts are the same.
+import { expect } from 'chai'
+import { type Kysely, sql } from 'kysely'
+import { rulebook, toMany } from 'pachter'
+import { overKysely } from 'pachter/kysely'
+import { postgres } from 'pachter/sql'
+import { openStore } from 'pachter/store'
+import { z } from 'zod'
+import { agreesInCollations } from '../support/collations.js'
+import { type Engine, engines } from '../support/engines.js'
+import { agreesInCollatedRulebooks } from '../support/rulebooks.js'
+
+const id = z.string()
+const bare = rulebook({
+  me: { shape: z.object({ id }), key: 'id' },
+  records: {
+    doc: {
+      shape: z.object({ id, ownerId: id, team: id, level: z.int() }),
+      key: 'id',
+      links: { grants: toMany('grant', 'docId'), seats: toMany('seat', { team: 'team' }) },
+    },
+    grant: { shape: z.object({ id, docId: id, memberId: id }), key: 'id' },
+    seat: { shape: z.object({ id, team: id, memberId: id, level: z.int() }), key: 'id' },
+  },
+}).standings({
+  doc: (doc, { me }) => ({
+    owner: doc.ownerId.is(me.id),
+    granted: doc.grants.some((grant) => grant.memberId.is(me.id)),
+    seated: doc.seats.some((seat) => seat.memberId.is(me.id).and(seat.level.isAtLeast(doc.level))),
+  }),
+})
+
+const book = bare.rules({ doc: (_, { standing: { owner, granted, seated } }) => ({ may: { read: [owner, granted, seated] } }) })
+
+const vetoed = bare.rules({
+  doc: (_, { standing: { owner, granted, seated }, signedIn }) => ({
+    may: { read: [signedIn] },
+    vetoes: [{ actions: ['read'], provided: signedIn.and(owner.or(granted, seated)), saying: 'Not this one.' }],
+  }),
+})
+
+/** What a collation takes for the same, each a team of its own. */
+const TEAMS = ['red', 'RED', 'réd', 'red ', 'ｒｅｄ']
+
+async function fill(db: Kysely<any>, type: string): Promise<void> {
+  await sql`create table doc (id ${sql.raw(type)} primary key, ${sql.ref('ownerId')} ${sql.raw(type)} not null, team ${sql.raw(type)} not null, level bigint not null)`.execute(
+    db,
+  )
+  await sql`create table ${sql.ref('grant')} (id ${sql.raw(type)} primary key, ${sql.ref('docId')} ${sql.raw(type)} not null, ${sql.ref('memberId')} ${sql.raw(type)} not null)`.execute(
+    db,
+  )
+  await sql`create table seat (id ${sql.raw(type)} primary key, team ${sql.raw(type)} not null, ${sql.ref('memberId')} ${sql.raw(type)} not null, level bigint not null)`.execute(
+    db,
+  )
+  await sql`create index doc_team on doc (team)`.execute(db)
+  await sql`create index seat_member on seat (${sql.ref('memberId')})`.execute(db)
+  const docs = TEAMS.flatMap((team, at) => [1, 2].map((copy) => ({ id: `d${at}${copy}`, ownerId: 'somebody', team, level: 1 })))
+  await db.insertInto('doc').values(docs).execute()
+  await db
+    .insertInto('doc')
+    .values([
+      { id: 'd4', ownerId: 'x', team: 'none', level: 1 },
+      { id: 'd1', ownerId: 'x', team: 'none', level: 1 },
+      { id: 'd5', ownerId: 'Kim', team: 'none', level: 1 },
+      { id: 'd6', ownerId: 'kim', team: 'none', level: 1 },
+    ])
+    .execute()
+  // Each leads to a document only if its key is read loosely.
+  await db
+    .insertInto('grant')
+    .values([
+      { id: 'g1', docId: 'D4', memberId: 'kim' },
+      { id: 'g2', docId: 'd1 ', memberId: 'kim' },
+      { id: 'g3', docId: 'd4', memberId: 'Kim' },
+    ])
+    .execute()
+  await db
+    .insertInto('seat')
+    .values([
+      { id: 's1', team: 'RED', memberId: 'kim', level: 5 },
+      { id: 's2', team: 'réd', memberId: 'KIM', level: 5 },
+      { id: 's3', team: 'red ', memberId: 'lou', level: 0 },
+    ])
+    .execute()
+}
+
+/** What each of them sees, whatever the collation. */
+const SEEN = { kim: ['d11', 'd12', 'd6'], Kim: ['d4', 'd5'], KIM: ['d21', 'd22'], lou: [] as string[], Lou: [] as string[] }
+
+const COLLATIONS: { readonly [name: string]: readonly string[] } = {
+  mariadb: [
+    'varchar(60)',
+    ...['general_ci', 'unicode_520_ci', 'unicode_nopad_ci', 'uca1400_swedish_ai_ci'].map(
+      (one) => `varchar(60) character set utf8mb4 collate ${one.startsWith('uca') ? one : `utf8mb4_${one}`}`,
+    ),
+  ],
+  postgres: ['text', 'text collate "en-US-x-icu"', 'text collate pachter_level1'],
+  sqlite: ['text', 'text collate nocase'],
+}
+
+describe('tables in collations under which different texts are the same', () => {
+  for (const engine of engines.filter(({ name }) => name !== 'PGlite')) {
+    for (const type of COLLATIONS[engine.dialect.name] ?? [])
+      it(`in ${engine.name}, ${type}: lists, counts and vetoes compare code point by code point`, async () => {
+        await inTables(engine, type, async (db) => {
+          const store = openStore(book, overKysely(db, engine.dialect))
+          const hidden = openStore(vetoed, overKysely(db, engine.dialect))
+          const all = (await store.asSystem('look').list('doc')).map((doc) => doc.id)
+          for (const [who, seen] of Object.entries(SEEN)) {
+            const mine = store.for({ id: who })
+            expect(
+              (await mine.list('doc')).map((doc) => doc.id),
+              who,
+            ).to.deep.equal(seen)
+            expect(await mine.count('doc'), who).to.equal(seen.length)
+            const gotten = await Promise.all(all.map((key) => mine.verdict('read', 'doc', key)))
+            expect(
+              all.filter((_, at) => gotten[at]?.allowed),
+              `${who}, one by one`,
+            ).to.deep.equal(seen)
+            const described = await store.asSystem('look').list('doc')
+            expect(described).to.have.length(all.length)
+            expect(
+              (await hidden.for({ id: who }).list('doc')).map((doc) => doc.id),
+              `withheld from ${who}`,
+            ).to.deep.equal(all.filter((key) => !seen.includes(key)))
+            const pages: string[] = []
+            for (let after: string | undefined; ; ) {
+              const page = await hidden.for({ id: who }).page('doc', { sort: ['team'], size: 3, ...(after === undefined ? {} : { after }) })
+              pages.push(...page.records.map((doc) => doc.id))
+              if (page.next === undefined) break
+              after = page.next
+            }
+            expect(pages.sort(), `by pages, withheld from ${who}`).to.deep.equal(all.filter((key) => !seen.includes(key)))
+          }
+        })
+      })
+    it(`in ${engine.name}: random conditions find the same rows on each path`, () => agreesInCollations(engine, 24))
+    it(`in ${engine.name}: random rulebooks show the same rows`, () => agreesInCollatedRulebooks(engine, 24))
+  }
+})
+
+async function inTables(engine: Engine, type: string, work: (db: Kysely<any>) => Promise<void>): Promise<void> {
+  const none = rulebook({ me: { shape: z.object({ id }), key: 'id' }, records: {} })
+  const db = await engine.open(none, {
+    before: async (one) => {
+      if (engine.dialect === postgres)
+        await sql`create collation if not exists pachter_level1 (provider = icu, locale = 'und-u-ks-level1', deterministic = false)`.execute(
+          one,
+        )
+    },
+  })
+  for (const table of ['doc', 'grant', 'seat']) await sql`drop table if exists ${sql.ref(table)}`.execute(db)
+  await fill(db, type)
+  try {
+    await work(db)
+  } finally {
+    for (const table of ['doc', 'grant', 'seat']) await sql`drop table if exists ${sql.ref(table)}`.execute(db)
+  }
+}
