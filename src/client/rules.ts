@@ -24,6 +24,9 @@ export interface PageAction {
   readonly clauses: readonly PageClause[]
   /** What must hold besides a clause; nothing, if left out. */
   readonly open?: PageCondition
+  /** The gates, of an update: what must hold of the record as it becomes, too. */
+  readonly gate?: PageCondition
+  /** Closed gates and vetoes, with their words. */
   readonly vetoes?: readonly { readonly when: PageCondition; readonly saying: string }[]
   /** Allowed within a routine only: which is the server's business. */
   readonly ask?: true

@@ -87,6 +87,10 @@ export function viewOf(rules: PageRules): PageView {
     const open = openBy(rule, asked)
     if (open === false) return refused(rule.vetoes?.find(({ when }) => ask(when, asked) === true)?.saying)
     const changes = action === 'update' ? knowing.changes : action === 'create' ? (given as Row) : undefined
+    const becomes = action === 'update' && changes !== undefined ? asked.after : undefined
+    const kept = rule.gate === undefined || becomes === undefined ? true : ask(rule.gate, { ...asked, record: becomes })
+    if (kept === false)
+      return refused(becomes && rule.vetoes?.find(({ when }) => ask(when, { ...asked, record: becomes }) === true)?.saying)
     const answers = rule.clauses.map((clause) => counts(clause, asked, action === 'update' && changes !== undefined))
     const certain = rule.clauses.filter((_, at) => answers[at] === true)
     const hopeful = rule.clauses.filter((_, at) => answers[at] !== false)
@@ -96,7 +100,7 @@ export function viewOf(rules: PageRules): PageView {
     const fields = fieldsOf(type, certain)
     const ready = changes === undefined || fieldsInTheWay(type, action, certain, asked, changes, 'another').length === 0
     const told = fields === undefined ? {} : { fields }
-    if (certain.length > 0 && open === true && readable === true && ready)
+    if (certain.length > 0 && open === true && kept === true && readable === true && ready)
       return Object.freeze({ allowed: true, outcome: 'allowed', ...told })
     return Object.freeze({ allowed: false, outcome: 'ask the server', ...told, saying: 'The server knows.' })
   }

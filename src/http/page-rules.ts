@@ -62,7 +62,7 @@ function typeRules(view: InnerViewpoint, type: TypeModel, seen: Seen): PageType 
 }
 
 function actionRules(view: InnerViewpoint, type: TypeModel, action: string, seen: Seen): PageAction | undefined {
-  const { when, clauses, open, vetoes } = view.rules(type.name, action)
+  const { when, clauses, open, gate, sayings } = view.rules(type.name, action)
   const routine = (type.rules?.may[action] ?? []).some(({ within }) => within?.some((name) => view.mayCall(name)))
   if (when === FALSE && !routine) return undefined
   const page = (node: ConditionNode) => forPage(node, type, seen)
@@ -78,7 +78,8 @@ function actionRules(view: InnerViewpoint, type: TypeModel, action: string, seen
       }),
     ),
     ...(open.when === TRUE && !along ? {} : { open: along ? both(page(open.when), ASK) : page(open.when) }),
-    ...(vetoes.length > 0 ? { vetoes: vetoes.map(({ when: holds, veto }) => ({ when: page(holds), saying: veto.saying })) } : {}),
+    ...(action === 'update' && gate.when.kind !== 'constant' ? { gate: page(gate.when) } : {}),
+    ...(sayings.length > 0 ? { vetoes: sayings.map(({ when: holds, saying }) => ({ when: page(holds), saying })) } : {}),
     ...(routine ? { ask: true } : {}),
   }
 }

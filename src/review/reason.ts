@@ -22,7 +22,8 @@ export function reasonOf({ verdict, decidedBy, clauses, clause, withheldBy }: Ex
     return [`let by ${first.title}${why === '' ? '' : `: ${why}`}`, ...others.map(({ title }) => `or by ${title}`)].join('; ')
   }
   const [withheld] = withheldBy
-  if (withheld?.kind === 'gate') return `the gate is closed: ${failing(withheld.trace, wording).join('; ') || withheld.title}`
+  if (withheld?.kind === 'gate')
+    return `the gate is closed${withheld.afterwards ? ' to the record as it would become' : ''}: ${failing(withheld.trace, wording).join('; ') || withheld.title}`
   if (withheld !== undefined) return `withheld: ${withheld.title}`
   if (clause === undefined) return `no clause lets anybody ${decidedBy}`
   if (clause.holds) return `${clause.title} lets it, but not these fields`

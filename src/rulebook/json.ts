@@ -15,7 +15,7 @@ import { refuseHanging } from './absence.js'
 import type { ClauseNode } from './clauses.js'
 import { RulebookError, unknownName } from './error.js'
 import type { LinkModel } from './links.js'
-import { isName, type Model, plainObject, type TypeModel, type TypeRules, type VetoNode } from './model.js'
+import { type GateWordsNode, isName, type Model, plainObject, type TypeModel, type TypeRules, type VetoNode } from './model.js'
 import { referencesTo } from './references.js'
 import { type Field, type Fields, readShape } from './shape.js'
 import type { Shape } from './types.js'
@@ -43,7 +43,7 @@ export interface Shapes {
 
 /** A rulebook's model as JSON. */
 export function modelToJson(model: Model): RulebookJson {
-  const { me, types, gate, privileges, routines } = model
+  const { me, types, gate, gateSaying, privileges, routines } = model
   const bare = <T extends { readonly shape: Shape }>({ shape: _shape, ...rest }: T) => rest
   const named = Object.fromEntries(
     Object.values(types).map((type) => {
@@ -51,7 +51,17 @@ export function modelToJson(model: Model): RulebookJson {
       return [type.name, rest]
     }),
   )
-  return JSON.parse(JSON.stringify({ format: FORMAT, me: bare(me), ...(gate ? { gate } : {}), privileges, routines, types: named }))
+  return JSON.parse(
+    JSON.stringify({
+      format: FORMAT,
+      me: bare(me),
+      ...(gate ? { gate } : {}),
+      ...(gateSaying ? { gateSaying } : {}),
+      privileges,
+      routines,
+      types: named,
+    }),
+  )
 }
 
 /**
@@ -60,7 +70,7 @@ export function modelToJson(model: Model): RulebookJson {
  * @throws RulebookError, ConditionError
  */
 export function modelFromJson(json: unknown, shapes: Shapes): Model {
-  const given = plainObject(json, 'rulebook', ['format', 'me', 'gate', 'privileges', 'routines', 'types'])
+  const given = plainObject(json, 'rulebook', ['format', 'me', 'gate', 'gateSaying', 'privileges', 'routines', 'types'])
   if (given.format !== FORMAT) throw new RulebookError('format', `this version reads format ${FORMAT}, not ${JSON.stringify(given.format)}`)
   const unread = plainObject(given.types, 'types')
   for (const name of Object.keys(shapes.records))
@@ -103,10 +113,12 @@ export function modelFromJson(json: unknown, shapes: Shapes): Model {
   }
   for (const name of Object.keys(types)) referencesTo({ types }, name)
   const gate = given.gate === undefined ? {} : { gate: check.condition(given.gate, 'gate', undefined, 'positive') }
+  const said = given.gateSaying === undefined ? {} : { gateSaying: readGateWords(given.gateSaying, 'gateSaying', undefined, check) }
   const model = {
     me: Object.freeze(me),
     types: Object.freeze(types),
     ...gate,
+    ...said,
     privileges: Object.freeze(privileges),
     routines: Object.freeze(routines),
   }
@@ -320,7 +332,7 @@ class Checker {
 
 function readRules(json: unknown, type: TypeModel, check: Checker, routines: readonly string[]): TypeRules {
   const at = `rules of ${type.name}`
-  const given = plainObject(json, at, ['may', 'saying', 'stamps', 'gates', 'vetoes'])
+  const given = plainObject(json, at, ['may', 'saying', 'stamps', 'gates', 'gateSaying', 'vetoes'])
   const may = Object.entries(plainObject(given.may, `${at}, may`, type.actions)).map(([action, clauses]) => {
     if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'a list of clauses is needed')
     return [action, Object.freeze(clauses.map((one, index) => readClause(one, `${at}, may.${action}[${index}]`, type, check, routines)))]
@@ -330,6 +342,10 @@ function readRules(json: unknown, type: TypeModel, check: Checker, routines: rea
   const gates = Object.entries(plainObject(given.gates ?? {}, `${at}, gates`, type.actions)).map(([action, one]) => [
     action,
     check.condition(one, `${at}, gates.${action}`, type, 'positive'),
+  ])
+  const spoken = Object.entries(plainObject(given.gateSaying ?? {}, `${at}, gateSaying`, type.actions)).map(([action, words]) => [
+    action,
+    readGateWords(words, `${at}, gateSaying.${action}`, type, check),
   ])
   if (!Array.isArray(given.vetoes)) throw new RulebookError(`${at}, vetoes`, 'a list is needed')
   const vetoes = given.vetoes.map((one, index): VetoNode => {
@@ -361,8 +377,19 @@ function readRules(json: unknown, type: TypeModel, check: Checker, routines: rea
     saying: Object.freeze(Object.fromEntries(saying)),
     stamps: Object.freeze({ create: stampsOf('create'), update: stampsOf('update') }),
     gates: Object.freeze(Object.fromEntries(gates)),
+    ...(given.gateSaying === undefined ? {} : { gateSaying: Object.freeze(Object.fromEntries(spoken)) }),
     vetoes: Object.freeze(vetoes),
   })
+}
+
+function readGateWords(json: unknown, at: string, type: TypeModel | undefined, check: Checker): readonly GateWordsNode[] {
+  if (!Array.isArray(json)) throw new RulebookError(at, 'a list is needed')
+  return Object.freeze(
+    json.map((one, index) => {
+      const { when, saying } = plainObject(one, `${at}[${index}]`, ['when', 'saying'])
+      return Object.freeze({ when: check.condition(when, at, type, 'positive'), saying: text(saying, at) })
+    }),
+  )
 }
 
 function readClause(json: unknown, at: string, type: TypeModel, check: Checker, routines: readonly string[]): ClauseNode {

@@ -31,10 +31,18 @@ export interface VetoNode {
   readonly saying: string
 }
 
+/** What somebody is told whom a gate refuses. */
+export interface GateWordsNode {
+  readonly when: ConditionNode
+  readonly saying: string
+}
+
 /** The rules of one record type. */
 export interface TypeRules {
   /** What must hold before any clause of the action counts. */
   readonly gates: { readonly [action: string]: ConditionNode }
+  /** The words of those of the gates that have some. */
+  readonly gateSaying?: { readonly [action: string]: readonly GateWordsNode[] }
   readonly vetoes: readonly VetoNode[]
   readonly may: { readonly [A in Action]: readonly ClauseNode[] } & { readonly [action: string]: readonly ClauseNode[] }
   readonly saying: { readonly [action: string]: string }
@@ -62,6 +70,8 @@ export interface Model {
   readonly types: { readonly [name: string]: TypeModel }
   /** What must hold before any clause of any record type counts. */
   readonly gate?: ConditionNode
+  /** The words of those of its parts that have some. */
+  readonly gateSaying?: readonly GateWordsNode[]
   /** Permissions that belong to no record, each with the conditions of which any grants it. */
   readonly privileges: { readonly [name: string]: ConditionNode }
   /** Server procedures, each with the conditions of which any lets call it. */

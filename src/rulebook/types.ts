@@ -337,8 +337,17 @@ export interface Veto<A extends string = Action> {
   readonly saying: string
 }
 
-/** What must hold for an action, or for all of them, before any clause counts. */
-export type Gate<A extends string = Action> = { readonly [N in A | 'all']?: Condition }
+/** A gate with words of its own for whoever it refuses. */
+export interface SpokenGate {
+  readonly provided: Condition
+  readonly saying: string
+}
+
+/**
+ * What must hold for an action, or for all of them, before any clause counts. Of a record that is updated it must hold as it is and as
+ * it becomes.
+ */
+export type Gate<A extends string = Action> = { readonly [N in A | 'all']?: Condition | SpokenGate }
 
 /** The rules of one record type. */
 export interface RuleSet<T, Times, A extends string = Action> {

@@ -3,23 +3,43 @@ import { refuseHanging } from './absence.js'
 import { useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
 import { finished } from './finished.js'
-import { plainObject, type TypeModel, type TypeRules, type VetoNode } from './model.js'
+import { type GateWordsNode, plainObject, type TypeModel, type TypeRules, type VetoNode } from './model.js'
+import { conditionNode } from './node.js'
 
 /** Reads the gate of a record type: what must hold for each action. @throws RulebookError */
-export function readGates(type: TypeModel, given: unknown, at: string): TypeRules['gates'] {
+export function readGates(type: TypeModel, given: unknown, at: string): Pick<TypeRules, 'gates' | 'gateSaying'> {
   const gate = plainObject(given ?? {}, `${at}, gate`, ['all', ...type.actions])
-  const conditions = Object.entries(gate).map(([name, condition]) => {
+  const conditions = Object.entries(gate).map(([name, one]) => {
+    const { condition, saying } = readGate(one, `${at}, gate.${name}`)
     const node = finished(useCondition(condition, 'gate'), `${at}, gate.${name}`)
     if (asksAfter(node)) throw new RulebookError(`${at}, gate.${name}`, 'a gate speaks of the record as it is')
     refuseHanging(node, `${at}, gate.${name}`, type.name)
-    return [name, node] as const
+    return { name, node, saying }
   })
   const gates: Record<string, ConditionNode> = {}
+  const gateSaying: Record<string, readonly GateWordsNode[]> = {}
   for (const action of type.actions) {
-    const mine = conditions.filter(([name]) => name === 'all' || name === action).map(([, node]) => node)
-    if (mine.length > 0) gates[action] = mine.length === 1 ? (mine[0] as ConditionNode) : allOfNode(mine)
+    const mine = conditions.filter(({ name }) => name === 'all' || name === action)
+    const nodes = mine.map(({ node }) => node)
+    if (nodes.length > 0) gates[action] = nodes.length === 1 ? (nodes[0] as ConditionNode) : allOfNode(nodes)
+    const spoken = mine.flatMap(({ node, saying }) => (saying === undefined ? [] : [Object.freeze({ when: node, saying })]))
+    if (spoken.length > 0) gateSaying[action] = Object.freeze(spoken)
   }
-  return Object.freeze(gates)
+  const words = Object.keys(gateSaying).length === 0 ? {} : { gateSaying: Object.freeze(gateSaying) }
+  return { gates: Object.freeze(gates), ...words }
+}
+
+/** A condition, or one with words for whoever it refuses. */
+function readGate(given: unknown, at: string): { readonly condition: unknown; readonly saying?: string } {
+  if (conditionNode(given) !== undefined || typeof given !== 'object' || given === null || !('saying' in given)) return { condition: given }
+  const { provided, saying } = plainObject(given, at, ['provided', 'saying'])
+  return { condition: provided, saying: wordsOf(saying, at) }
+}
+
+/** Words for somebody who is refused. @throws RulebookError */
+export function wordsOf(saying: unknown, at: string): string {
+  if (typeof saying !== 'string' || saying.trim() === '') throw new RulebookError(at, 'say in words why it is withheld, as saying: "..."')
+  return saying
 }
 
 /** Reads the vetoes of a record type. @throws RulebookError */
@@ -34,7 +54,7 @@ function readVeto(type: TypeModel, given: unknown, at: string): VetoNode {
     throw new RulebookError(at, 'name the actions that it withholds, as in actions: ["update"]')
   const odd = actions.find((action) => !type.actions.includes(action))
   if (odd !== undefined) throw new RulebookError(at, unknownName('action', odd, type.actions))
-  if (typeof saying !== 'string' || saying.trim() === '') throw new RulebookError(at, 'say in words why it is withheld, as saying: "..."')
+  const words = wordsOf(saying, at)
   const applies = provided === undefined ? TRUE : finished(useCondition(provided, 'provided'), at)
   const exception = unless === undefined ? undefined : finished(useCondition(unless, 'unless'), at)
   const when = exception === undefined ? applies : allOfNode([applies, notNode(exception)])
@@ -45,5 +65,5 @@ function readVeto(type: TypeModel, given: unknown, at: string): VetoNode {
   refuseHanging(notNode(when), at, type.name)
   const wording = { record: `the ${type.name}` }
   const title = `${describe(applies, wording)}${exception === undefined ? '' : `, unless ${describe(exception, wording)}`}`
-  return Object.freeze({ title, actions: Object.freeze([...actions] as string[]), when, saying })
+  return Object.freeze({ title, actions: Object.freeze([...actions] as string[]), when, saying: words })
 }

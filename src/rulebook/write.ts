@@ -10,7 +10,7 @@ import { isName, type Model, plainObject, type TypeModel, type TypeRules } from 
 import { recordTerms } from './record-terms.js'
 import { readStamps } from './stamps.js'
 import { noLeftovers } from './upkeep.js'
-import { readGates, readVetoes } from './withhold.js'
+import { readGates, readVetoes, wordsOf } from './withhold.js'
 import { gateWords, named, ruleWords, standingWords } from './words.js'
 
 type Callback = (record: object, words: object) => unknown
@@ -59,7 +59,7 @@ export function withRules(model: Model, given: unknown): Model {
 }
 
 /** The model with a gate before everything. @throws RulebookError */
-export function withGate(model: Model, given: unknown): Model {
+export function withGate(model: Model, given: unknown, options: unknown = {}): Model {
   if (typeof given !== 'function') throw new RulebookError('gate', 'a function is needed: ({ me }) => ...')
   const gate = noLeftovers(
     'gate',
@@ -67,7 +67,14 @@ export function withGate(model: Model, given: unknown): Model {
     (result) => finished(useCondition(result, 'gate'), 'gate'),
   )
   refuseHanging(gate, 'gate', 'record')
-  return Object.freeze({ ...model, gate: model.gate === undefined ? gate : allOfNode([model.gate, gate]) })
+  const { saying } = plainObject(options, 'gate, options', ['saying'])
+  const words = saying === undefined ? [] : [Object.freeze({ when: gate, saying: wordsOf(saying, 'gate') })]
+  const spoken = [...(model.gateSaying ?? []), ...words]
+  return Object.freeze({
+    ...model,
+    gate: model.gate === undefined ? gate : allOfNode([model.gate, gate]),
+    ...(spoken.length === 0 ? {} : { gateSaying: Object.freeze(spoken) }),
+  })
 }
 
 /** The model with more privileges, or with more routines: both belong to no record, and any of the conditions grants them. @throws RulebookError */
@@ -129,13 +136,13 @@ function readRules(type: TypeModel, result: unknown, routines: readonly string[]
     if (typeof words !== 'string' || words.trim() === '') throw new RulebookError(`${at}, saying.${action}`, 'words are needed')
   }
   for (const clauses of Object.values(may)) Object.freeze(clauses)
-  const gates = readGates(type, given.gate, at)
+  const gating = readGates(type, given.gate, at)
   const vetoes = readVetoes(type, given.vetoes, at)
   return Object.freeze({
     may: Object.freeze(may) as unknown as TypeRules['may'],
     saying: Object.freeze({ ...saying }) as TypeRules['saying'],
     stamps,
-    gates,
+    ...gating,
     vetoes,
   })
 }

@@ -17,7 +17,7 @@ import { placeIs } from './known.js'
 import type { Tables } from './tables.js'
 
 /** The rules of an action as they stand for the asker. */
-export interface AskersRules extends Pick<PersonalRules, 'open' | 'vetoes'> {
+export interface AskersRules extends Pick<PersonalRules, 'open' | 'gate' | 'sayings'> {
   readonly clauses: readonly AskersClause[]
 }
 
@@ -104,7 +104,8 @@ function personal(viewpoint: InnerViewpoint): Asker {
   }
 }
 
-const EVERYTHING: AskersRules = { clauses: [{ when: TRUE, test: undefined }], open: { when: TRUE, test: undefined }, vetoes: [] }
+const YES = { when: TRUE, test: undefined }
+const EVERYTHING: AskersRules = { clauses: [YES], open: YES, gate: YES, sayings: [] }
 
 /** Trusted server code: no rules. */
 export function system(model: Model, clock: Clock | undefined): Person {

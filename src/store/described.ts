@@ -22,8 +22,8 @@ export function more(asker: Asker, type: TypeModel, actions: readonly string[], 
     return (answers: readonly boolean[]) => answers.slice(from, from + conditions.length)
   }
   const judged = actions.map((action) => {
-    const { open, clauses, vetoes } = asker.rules(type.name, action)
-    return { action, clauses, vetoes, answers: ask([open, ...clauses, ...vetoes]) }
+    const { open, clauses, sayings } = asker.rules(type.name, action)
+    return { action, clauses, sayings, answers: ask([open, ...clauses, ...sayings]) }
   })
   const read = withStandings ? asker.rules(type.name, 'read').clauses : []
   const readAnswers = ask(read)
@@ -51,12 +51,16 @@ export async function withheldAlong(op: Operation, type: TypeModel, described: r
   })
 }
 
-function permitted(type: TypeModel, { clauses, vetoes }: Pick<AskersRules, 'clauses' | 'vetoes'>, answers: readonly boolean[]): Permitted {
+function permitted(
+  type: TypeModel,
+  { clauses, sayings }: Pick<AskersRules, 'clauses' | 'sayings'>,
+  answers: readonly boolean[],
+): Permitted {
   const [open, ...rest] = answers
   const counting = open ? clauses.filter((_, at) => rest[at]) : []
   if (counting.length === 0) {
-    // A veto has words of its own; all others who are refused are told the same.
-    const saying = open ? undefined : vetoes.find((_, at) => rest[clauses.length + at])?.veto.saying
+    // Gates and vetoes may have words of their own; all others who are refused are told the same.
+    const saying = open ? undefined : sayings.find((_, at) => rest[clauses.length + at])?.saying
     return { allowed: false, ...(saying === undefined ? {} : { saying }) }
   }
   const fields = fieldsLetBy(type, counting)

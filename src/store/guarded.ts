@@ -410,8 +410,8 @@ async function verdictOn(op: Operation, type: TypeModel, action: string, rules: 
   const key = row[type.key] as Key
   const [open, ...holds] = await judge(op, [rules.open, ...rules.clauses], row)
   if (!open) {
-    const [veto] = await holding(op, rules.vetoes, row)
-    return verdictOf(type, action, 'refused', key, { saying: veto?.veto.saying })
+    const [standing] = await holding(op, rules.sayings, row)
+    return verdictOf(type, action, 'refused', key, { saying: standing?.saying })
   }
   const clauses = rules.clauses.filter((_, at) => holds[at])
   if (clauses.length === 0) return verdictOf(type, action, 'refused', key)

@@ -159,7 +159,7 @@ export async function visible(op: Operation, type: TypeModel, action: string, ke
   return record
 }
 
-/** Refuses what a gate or a veto withholds, in the veto's own words. */
+/** Refuses what a gate or a veto withholds, in their own words. */
 export async function checkOpen(
   op: Operation,
   type: TypeModel,
@@ -169,15 +169,24 @@ export async function checkOpen(
   after?: Row,
 ): Promise<void> {
   const [open] = await judge(op, [rules.open], record, after)
-  if (open) return
+  if (!open) throw await closed(op, type, action, rules, record, after)
+}
+
+/** Refuses an update by which a record would leave what the gates keep apart, or come into it. */
+export async function checkGateAfter(op: Operation, type: TypeModel, rules: AskersRules, after: Row): Promise<void> {
+  const [open] = await judge(op, [rules.gate], after, after)
+  if (!open) throw await closed(op, type, 'update', rules, after, after)
+}
+
+async function closed(op: Operation, type: TypeModel, action: string, rules: AskersRules, record: Row, after?: Row): Promise<DeniedError> {
   const [standing] = await upTo(
     op,
-    rules.vetoes,
+    rules.sayings,
     () => true,
     (some) => judge(op, some, record, after),
   )
   const key = action === 'create' ? undefined : (record[type.key] as Key)
-  throw denied(verdictOf(type, action, 'refused', key, { saying: standing?.veto.saying }))
+  return denied(verdictOf(type, action, 'refused', key, { saying: standing?.saying }))
 }
 
 /** "Its key is this one." */

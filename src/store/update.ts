@@ -3,7 +3,7 @@ import { type Key, sameValue, type TypeModel } from '../rulebook/index.js'
 import { type AskersClause, fieldsInTheWay, fieldsLetBy, stampValues, verdictOf } from '../viewpoint/index.js'
 import { InvalidError, RefusedError } from './errors.js'
 import { asStored, fitRecord } from './fit.js'
-import { checkOpen, deny, holding, judge, lettingAll, type Operation, upTo, visible } from './operation.js'
+import { checkGateAfter, checkOpen, deny, holding, judge, lettingAll, type Operation, upTo, visible } from './operation.js'
 import { defined, difference, hushed, readSent, stampsInTheWay, unstamped, withoutNames } from './sent.js'
 import { unseenTargets } from './targets.js'
 import { answer, lacksStamp, written } from './written.js'
@@ -57,6 +57,7 @@ export async function judgeUpdate(op: Operation, type: TypeModel, key: Key, sent
   if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(type.name, faults)
   const after = fitted.record
   await checkOpen(op, type, 'update', rules, before, after)
+  await checkGateAfter(op, type, rules, after)
   const counting = await countingClauses(op, hopeful, before, after)
   if (counting.length === 0) throw deny(type, 'update', 'refused', key)
   refuseFields(counting)

@@ -87,12 +87,13 @@ export interface Rulebook<W extends World = World> {
   }>
 
   /**
-   * What must hold of the person before any clause of any record type counts. Called again, all of the gates must be passed.
+   * What must hold of the person before any clause of any record type counts. Called again, all of the gates must be passed. It may
+   * have words of its own for whoever it refuses.
    *
    * @example
-   * book.gate(({ me, signedIn }) => signedIn.and(me.banned.is(false)))
+   * book.gate(({ me, signedIn }) => signedIn.and(me.banned.is(false)), { saying: 'Your account is closed.' })
    */
-  gate(gate: (words: GateWords<W>) => Condition): Rulebook<W>
+  gate(gate: (words: GateWords<W>) => Condition, options?: { readonly saying?: string }): Rulebook<W>
 
   /**
    * Names permissions that belong to no record: to open a page, to start something. Any of the conditions grants it, and
@@ -220,7 +221,7 @@ export function rulebookOf(model: Model): Rulebook {
     standings: (given: unknown) => rulebookOf(noteWritten(model, withStandings(model, given), 'standings', given)),
     privileges: (given: unknown) => rulebookOf(noteWritten(model, withGrants(model, 'privileges', given), 'privileges', given)),
     routines: (given: unknown) => rulebookOf(noteWritten(model, withGrants(model, 'routines', given), 'routines', given)),
-    gate: (given: unknown) => rulebookOf(noteWritten(model, withGate(model, given), 'gate')),
+    gate: (given: unknown, options?: unknown) => rulebookOf(noteWritten(model, withGate(model, given, options), 'gate')),
     rules: (given: unknown) => rulebookOf(noteWritten(model, withRules(model, given), 'rules', given)),
     without: (type: string, title: string) => rulebookOf(noteWritten(model, withoutRule(model, type, title))),
     rulesOf(type: string, rules: (...words: unknown[]) => unknown) {

@@ -5,6 +5,7 @@ import {
   complement,
   type Env,
   FALSE,
+  notNode,
   type PersonClaims,
   type Predicate,
   predicate,
@@ -43,6 +44,11 @@ export interface PersonalVeto extends Testable {
   readonly veto: VetoNode
 }
 
+/** What somebody is told where a condition holds that stands in their way: a gate that is closed, or a veto. */
+export interface PersonalSaying extends Testable {
+  readonly saying: string
+}
+
 /**
  * What is left of the rules for one person, one record type and one action: everything that must hold, for an action on a
  * stored record that it be visible too; and the clauses that can hold for this person at all.
@@ -52,6 +58,10 @@ export interface PersonalRules extends Testable {
   /** What must hold besides a clause: the gates, and no veto. */
   readonly open: Testable
   readonly vetoes: readonly PersonalVeto[]
+  /** The gates alone: of an updated record they must hold as it becomes, too. */
+  readonly gate: Testable
+  /** What those are told whom it refuses: the words of gates first, then those of vetoes. */
+  readonly sayings: readonly PersonalSaying[]
 }
 
 /** A clause made ready to be specialised for one person after another. */
@@ -69,6 +79,7 @@ interface ReadyVeto {
 /** The rules of one action. */
 interface ReadyAction {
   readonly gate: ((who: PersonClaims) => ConditionNode) | undefined
+  readonly words: readonly { readonly saying: string; readonly specialise: (who: PersonClaims) => ConditionNode }[]
   readonly vetoes: readonly ReadyVeto[]
   readonly clauses: readonly ReadyClause[]
 }
@@ -85,12 +96,16 @@ export function readyRules(model: Model): ReadonlyMap<string, readonly ReadyActi
   return ready
 }
 
-function readyType({ gate }: Model, { rules, actions }: TypeModel): readonly ReadyAction[] {
+function readyType({ gate, gateSaying = [] }: Model, { rules, actions }: TypeModel): readonly ReadyAction[] {
   return actions.map((action) => {
     const gates = [gate, rules?.gates[action]].filter((one) => one !== undefined)
     const vetoes = (rules?.vetoes ?? []).filter((veto) => veto.actions.includes(action))
     return {
       gate: gates.length === 0 ? undefined : specialiser(allOfNode(gates)),
+      words: [...gateSaying, ...(rules?.gateSaying?.[action] ?? [])].map(({ when, saying }) => ({
+        saying,
+        specialise: specialiser(notNode(when)),
+      })),
       vetoes: vetoes.map((veto) => ({ veto, specialise: specialiser(veto.when) })),
       clauses: (rules?.may[action] ?? []).map(readyClause),
     }
@@ -105,8 +120,8 @@ function readyClause(clause: ClauseNode): ReadyClause {
 const OPEN: Testable = { when: TRUE, test: undefined }
 
 /** What must hold besides a clause: the gates, and none of the vetoes, which are collected on the way. */
-function opened({ gate, vetoes }: ReadyAction, who: PersonClaims, collected: PersonalVeto[]): Testable {
-  const parts = gate === undefined ? [] : [gate(who)]
+function opened(gate: Testable, vetoes: readonly ReadyVeto[], who: PersonClaims, collected: PersonalVeto[]): Testable {
+  const parts = gate === OPEN ? [] : [gate.when]
   for (const { veto, specialise } of vetoes) {
     const when = specialise(who)
     if (when === FALSE) continue
@@ -134,8 +149,12 @@ export function specialise(
     conditions.push(when)
   }
   const vetoes: PersonalVeto[] = []
-  const open = ready === undefined || (ready.gate === undefined && ready.vetoes.length === 0) ? OPEN : opened(ready, who, vetoes)
-  return { clauses, open, vetoes, when: whenLet(conditions, open, read), test: undefined }
+  const gate = ready?.gate === undefined ? OPEN : { when: ready.gate(who), test: undefined }
+  const open = ready === undefined || (gate === OPEN && ready.vetoes.length === 0) ? OPEN : opened(gate, ready.vetoes, who, vetoes)
+  const spoken = (ready?.words ?? []).map(({ saying, specialise }) => ({ saying, when: specialise(who), test: undefined }))
+  const told = vetoes.map(({ veto, ...testable }) => ({ ...testable, saying: veto.saying }))
+  const sayings = spoken.length === 0 ? told : [...spoken, ...told]
+  return { clauses, open, gate, vetoes, sayings, when: whenLet(conditions, open, read), test: undefined }
 }
 
 /** What must hold altogether: one of the clauses, and all that is besides. */
@@ -167,7 +186,7 @@ export function counts(clause: Testable & { readonly afterwards?: Testable }, be
   return holds(clause, before, both) && holds(clause.afterwards ?? clause, after, both)
 }
 
-/** What the veto that stands in the way says; undefined where none does. */
-export function vetoSaying({ vetoes }: Pick<PersonalRules, 'vetoes'>, record: Row, env: Env): string | undefined {
-  return vetoes.find((veto) => holds(veto, record, env))?.veto.saying
+/** What the gate or veto that stands in the way says; undefined where none does that has words. */
+export function sayingOf({ sayings }: Pick<PersonalRules, 'sayings'>, record: Row, env: Env): string | undefined {
+  return sayings.find((one) => holds(one, record, env))?.saying
 }

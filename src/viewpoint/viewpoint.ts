@@ -26,7 +26,7 @@ import {
 } from '../rulebook/index.js'
 import { ClockError, RecordError } from './error.js'
 import { changedFields, fieldsInTheWay, fieldsLetBy, isLimited, visibleFields, withFields } from './fields.js'
-import { counts, holds, mayFor, type PersonalRules, readyRules, specialise, testOf, vetoSaying } from './specialise.js'
+import { counts, holds, mayFor, type PersonalRules, readyRules, sayingOf, specialise, testOf } from './specialise.js'
 import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
 import { type Explanation, explain } from './why.js'
 
@@ -143,8 +143,10 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
     if (action !== 'create' && !holds(rules(typeName, 'read'), record, at)) return verdictOf(type, action, 'not found', key)
     const mine = rules(typeName, action)
     if (!holds(mine.open, record, { ...at, after: becomes })) {
-      return verdictOf(type, action, 'refused', key, { saying: vetoSaying(mine, record, { ...at, after: becomes }) })
+      return verdictOf(type, action, 'refused', key, { saying: sayingOf(mine, record, { ...at, after: becomes }) })
     }
+    if (action === 'update' && becomes !== undefined && !holds(mine.gate, becomes, { ...at, after: becomes }))
+      return verdictOf(type, action, 'refused', key, { saying: sayingOf(mine, becomes, { ...at, after: becomes }) })
     const holding = mine.clauses.filter((clause) =>
       becomes === undefined ? holds(clause, record, at) : counts(clause, record, becomes, at),
     )

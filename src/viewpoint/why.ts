@@ -20,6 +20,8 @@ export interface Withholding {
   readonly kind: 'gate' | 'veto'
   readonly title: string
   readonly trace: Trace
+  /** For an update: it holds on the record as it is, and not on the record as it would become. */
+  readonly afterwards?: true
 }
 
 /**
@@ -77,8 +79,12 @@ export function explain({ verdict, model, record, env, becomes, readable, within
   const withheldBy: Withholding[] = []
   for (const gate of [model.gate, rules?.gates[decidedBy]]) {
     const traced = gate && trace(gate, record, env)
-    if (traced?.holds === false)
-      withheldBy.push({ kind: 'gate', title: describe(traced.node, { record: `the ${verdict.type}` }), trace: traced })
+    const title = traced && describe(traced.node, { record: `the ${verdict.type}` })
+    if (traced?.holds === false) withheldBy.push({ kind: 'gate', title: title as string, trace: traced })
+    else if (gate !== undefined && after !== undefined) {
+      const later = trace(gate, after, { ...env, after })
+      if (!later.holds) withheldBy.push({ kind: 'gate', title: title as string, trace: later, afterwards: true })
+    }
   }
   for (const veto of rules?.vetoes ?? []) {
     if (!veto.actions.includes(decidedBy)) continue

@@ -60,8 +60,12 @@ function report(
   if (decidedBy !== verdict.action) say(`  What one may not read, one may not ${verdict.action}: so the clauses for ${decidedBy} decide.`)
   if (verdict.fields !== undefined) say(`  Fields: ${verdict.fields.join(', ') || 'none'}, besides the key.`)
   say()
-  for (const { kind, title, trace } of withheldBy) {
-    say(kind === 'gate' ? 'Withheld by a gate that does not hold:' : `Withheld by a veto${placeText(places.veto(type.name, title))}:`)
+  for (const { kind, title, trace, afterwards } of withheldBy) {
+    say(
+      kind === 'gate'
+        ? `Withheld by a gate that does not hold${afterwards ? ' of the record as it would become' : ''}:`
+        : `Withheld by a veto${placeText(places.veto(type.name, title))}:`,
+    )
     for (const line of clauseText({ title: kind === 'gate' ? describe(trace.node, wording) : title, holds: trace.holds, trace }, wording))
       say(line)
     say()

@@ -9,6 +9,7 @@ import { afterPrefix } from '../prefix.js'
 import {
   areAlike,
   arrayOf,
+  besideKeys,
   collatedLike,
   elementType,
   held,
@@ -107,16 +108,17 @@ export const postgres: Dialect = Object.freeze({
   someObject: (alias: string, list: Fragment, test: (object: Fragment) => Test): Test =>
     sql<SqlBool>`exists (select 1 from ${elements(list, alias)} where jsonb_typeof(${sql.ref(`${alias}.value`)}) = 'object' and ${test(sql.ref(`${alias}.value`))})`,
   isInQuery(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test {
-    const [only] = values
+    const wanted = values.map(({ value }, at) => besideKeys(value, (keys[at] as Side).value))
+    const [only] = wanted
     const [one] = keys.map((each) => each.value)
-    if (values.length > 1 || only === undefined || one === undefined)
-      return sql<SqlBool>`(${sql.join(values.map((each) => each.value))}) in (${query(keys.map(({ value }, at) => collatedLike((values[at] as Side).value, value)))})`
+    if (wanted.length > 1 || only === undefined || one === undefined)
+      return sql<SqlBool>`(${sql.join(wanted)}) in (${query(keys.map(({ value }) => value))})`
     // An array is asked for once, and then answered through an index, also within an OR; a subquery is not.
     const isIn = (value: Fragment, selected: Fragment) => sql<SqlBool>`${value} = any(array(${query([selected])}))`
-    const [raw, other] = [rawOf(only.value), rawOf(one)]
-    if (raw === undefined || raw.as !== other?.as) return isIn(only.value, collatedLike(only.value, one))
-    if (isLoose(raw.as)) return sql<SqlBool>`(${isIn(raw.ref, other.ref)} and ${isIn(only.value, one)})`
-    return key(only.value) === raw.ref ? isIn(raw.ref, other.ref) : isIn(only.value, one)
+    const [raw, other] = [rawOf((values[0] as Side).value), rawOf(one)]
+    if (raw === undefined || raw.as !== other?.as) return isIn(only, one)
+    if (isLoose(raw.as)) return sql<SqlBool>`(${isIn(raw.ref, other.ref)} and ${isIn(only, one)})`
+    return key((values[0] as Side).value) === raw.ref ? isIn(raw.ref, other.ref) : isIn(only, one)
   },
   mixed,
   key,

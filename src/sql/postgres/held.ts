@@ -81,6 +81,15 @@ export function collatedLike(first: Fragment, second: Fragment): Fragment {
   return one === undefined || other === undefined || one === other ? second : sql`(${second} collate ${sql.raw(one)})`
 }
 
+/**
+ * A value that is looked for among keys which a query selects: these have a collation of their own again, whatever was said of it
+ * within the query. Said of the value, in its own collation, an index still serves.
+ */
+export function besideKeys(value: Fragment, key: Fragment): Fragment {
+  const own = collationOf(value)
+  return own === undefined || own === collationOf(key) ? value : sql`(${value} collate ${sql.raw(own)})`
+}
+
 /** Two texts of which one is taken: where a column has a collation of its own, both in one that goes with any. */
 export function mixed(first: Fragment, second: Fragment): readonly [Fragment, Fragment] {
   if (collationOf(first) === undefined && collationOf(second) === undefined) return [first, second]
@@ -158,7 +167,9 @@ export function key(fragment: Fragment): Fragment {
 /** A column that keeps such values. */
 export function kept(ref: Fragment, fragment: Fragment): Fragment {
   const raw = rawOf(fragment)
-  return raw !== undefined && (raw.as in WRITTEN || raw.as.startsWith(COLLATED)) ? held({ ref, as: raw.as }, 'text') : ref
+  if (raw === undefined) return ref
+  if (isLoose(raw.as)) return sql`(${ref} collate "C")`
+  return raw.as in WRITTEN || raw.as.startsWith(COLLATED) ? held({ ref, as: raw.as }, 'text') : ref
 }
 
 /** Whether a list is an array of the database, and of what. */

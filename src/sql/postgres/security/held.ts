@@ -54,10 +54,13 @@ export function heldRules(model: Model, type: TypeModel, withheld: readonly stri
   }
 }
 
-function open(model: Model, { rules }: TypeModel, action: string): ConditionNode {
-  const gates = [model.gate, rules?.gates[action]].filter((one) => one !== undefined)
-  const vetoes = (rules?.vetoes ?? []).filter((veto) => veto.actions.includes(action))
-  return allOfNode([...gates, ...vetoes.map(({ when }) => notNode(when))])
+function gate(model: Model, { rules }: TypeModel, action: string): ConditionNode {
+  return allOfNode([model.gate, rules?.gates[action]].filter((one) => one !== undefined))
+}
+
+function open(model: Model, type: TypeModel, action: string): ConditionNode {
+  const vetoes = (type.rules?.vetoes ?? []).filter((veto) => veto.actions.includes(action))
+  return allOfNode([gate(model, type, action), ...vetoes.map(({ when }) => notNode(when))])
 }
 
 /** The clauses that count without a routine: a database knows of none. */
@@ -209,7 +212,12 @@ function updateRule(model: Model, type: TypeModel, seen: ConditionNode, targets:
   if (kept.length === 0 || fields.length === 0) return never
   return {
     using: allOfNode([seen, gates, anyOfNode(kept.map(({ when }) => when))]),
-    check: allOfNode([anyOfNode(kept.map(({ when, afterwards }) => afterwards ?? when)), stamped(type, 'update', left), targets]),
+    check: allOfNode([
+      gate(model, type, 'update'),
+      anyOfNode(kept.map(({ when, afterwards }) => afterwards ?? when)),
+      stamped(type, 'update', left),
+      targets,
+    ]),
   }
 }
 

@@ -12,11 +12,11 @@ import {
 import { type Field, fieldOf, type Model, type TypeModel, typeModel } from '../../../rulebook/index.js'
 import { linkedClaims, linksOfMe } from '../../../viewpoint/index.js'
 import { compile } from '../../compile.js'
-import type { Dialect, Fragment, Test } from '../../dialect.js'
+import type { Dialect, Fragment, Side, Test } from '../../dialect.js'
 import { inlined } from '../../filter.js'
 import { type ColumnPlace, type Layout, layoutOf, type TablePlace } from '../../layout.js'
 import { postgres } from '../dialect.js'
-import { key as keptKey, rawOf } from '../held.js'
+import { besideKeys, key as keptKey, rawOf } from '../held.js'
 import { PARAMETER_TYPES } from '../value.js'
 import { claimFunctions, laterIn, named, quoted, textArray } from './claims.js'
 import { type HeldRules, heldRules } from './held.js'
@@ -245,33 +245,34 @@ end $$;`,
   }
 
   /** The keys that a query selects, as a function: an array that is asked for once. */
-  #keys(
-    values: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    keys: readonly { readonly value: Fragment; readonly type: Scalar }[],
-    query: (selected: readonly Fragment[]) => Fragment,
-  ): Test {
-    const typeOf = (key: Fragment, type: Scalar) => {
+  #keys(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test {
+    const typeOf = (key: Fragment, type: Scalar, beside: Fragment) => {
       const as = rawOf(key)?.as
-      if (keptKey(key) !== key) return as as string
+      // What holds the same in another way is told as a text, but where there is a list of it.
+      if (keptKey(key) !== key) return values.length === 1 || rawOf(beside)?.as === as ? (as as string) : PARAMETER_TYPES.text
       return as === 'numeric' || as === 'real' ? 'double precision' : PARAMETER_TYPES[type]
     }
     // As the linked records hold them: a half is no whole number, and must not become one.
-    const types = keys.map(({ value, type }) => typeOf(value, type))
-    const selected = keys.map(({ value }, at) => sql`${keptKey(value)}::${sql.raw(types[at] as string)}`)
-    const [only] = values
+    const types = keys.map(({ value, type }, at) => typeOf(value, type, (values[at] as Side).value))
+    const selected = keys.map(
+      ({ value }, at) => sql`${types[at] === PARAMETER_TYPES.text ? value : keptKey(value)}::${sql.raw(types[at] as string)}`,
+    )
+    const sides = values.map((one, at) => ({ ...one, value: besideKeys(one.value, (keys[at] as Side).value) }))
+    const [only] = sides
     if (values.length === 1 && only !== undefined) {
       const type = types[0] as string
       const name = this.#function('keys', `${type}[]`, `select array(${text(query(selected))})`)
-      const alike = keptKey(only.value) !== only.value && rawOf(only.value)?.as === type
+      const own = (values[0] as Side).value
+      const alike = keptKey(own) !== own && rawOf(own)?.as === type
       const among = sql.raw(`any((select ${name}())::${type}[])`)
-      if (alike) return sql<SqlBool>`${keptKey(only.value)} = ${among}`
+      if (alike) return sql<SqlBool>`${keptKey(own)} = ${among}`
       return type in WRITTEN_TYPES
         ? sql<SqlBool>`${only.value} = any((select ${sql.raw(name)}())::text[])`
         : sql<SqlBool>`${only.value} = ${among}`
     }
     const columns = types.map((type, at) => `k${at} ${type}`)
     const name = this.#function('keys', `table (${columns.join(', ')})`, text(query(selected)))
-    const wanted = values.map(({ value }, at) => ((types[at] as string) in WRITTEN_TYPES ? keptKey(value) : value))
+    const wanted = sides.map(({ value }, at) => ((types[at] as string) in WRITTEN_TYPES ? keptKey((values[at] as Side).value) : value))
     return sql<SqlBool>`(${sql.join(wanted)}) in (select * from ${sql.raw(name)}())`
   }
 
