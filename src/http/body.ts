@@ -55,34 +55,3 @@ function shaped(field: Field | undefined, value: unknown): unknown {
   if (fields === undefined || typeof value !== 'object') return value
   return Object.fromEntries(Object.entries(value).map(([name, inner]) => [name, shaped(own(fields, name), inner)]))
 }
-
-/**
- * What a JSON Merge Patch (RFC 7396) makes of a record, as the fields to change: null removes, objects are merged into what is
- * there, and everything else takes its place.
- */
-export function mergePatch(type: TypeModel, record: Row, patch: Row): Row {
-  return Object.fromEntries(
-    Object.entries(patch).map(([name, value]) => {
-      const field = own(type.fields, name)
-      return [name, field?.fields !== undefined && field.list !== true ? merged(record[name], value) : value]
-    }),
-  )
-}
-
-/** Whether a patch reaches into a field: then what is there has to be known. */
-export function reachesInto(type: TypeModel, patch: Row): boolean {
-  return Object.entries(patch).some(([name, value]) => {
-    const field = own(type.fields, name)
-    return field?.fields !== undefined && field.list !== true && typeof value === 'object' && value !== null
-  })
-}
-
-function merged(target: unknown, patch: unknown): unknown {
-  if (typeof patch !== 'object' || patch === null || Array.isArray(patch)) return patch
-  const result = new Map(typeof target === 'object' && target !== null && !Array.isArray(target) ? Object.entries(target) : [])
-  for (const [name, value] of Object.entries(patch)) {
-    if (value === null) result.delete(name)
-    else result.set(name, merged(result.get(name), value))
-  }
-  return Object.fromEntries(result)
-}

@@ -11,9 +11,12 @@ import {
   type World,
 } from '../rulebook/index.js'
 import { denied } from '../store/errors.js'
+import type { MatchingStore } from '../store/guarded.js'
 import type { AsSystem, GuardedStore, Store } from '../store/index.js'
+import { reachesInto } from '../store/nested.js'
+import type { UpdateOptions } from '../store/update.js'
 import { type InnerViewpoint, type Rulebook, verdictOf } from '../viewpoint/index.js'
-import { asShaped, mergePatch, reachesInto, readBody } from './body.js'
+import { asShaped, readBody } from './body.js'
 import { byMethod, type Call, json, type Methods, NOWHERE, type Site, tagged, type WatchedList, type Watching } from './call.js'
 import { RequestError, SetupError } from './error.js'
 import { checkMatch, etagOf } from './etag.js'
@@ -247,32 +250,27 @@ function single(call: Call, type: TypeModel, key: Key): Methods {
       none()
       const header = match()
       const patch = asShaped(type, await readBody(request, PATCHES, site.bodyLimit))
-      const change = async (inside: GuardedStore, changes: Row) => (await inside.update(type.name, key, changes)) as Row
       await checkSeen(store, 'update', type, key)
-      // What was seen, and what a patch reaches into, is looked at in the transaction that writes.
-      const record =
-        header === null && !reachesInto(type, patch)
-          ? await change(store, patch)
-          : await store.together(async (inside) => {
-              const before = (await inside.get(type.name, key)) as Row
-              await checkMatch(header, before)
-              return change(inside, mergePatch(type, before, patch))
-            })
+      const record = await matching(store).update(type.name, key, patch, { match: matchOf(header), merge: true })
       return json(record, { headers: { etag: await etagOf(record) } })
     },
     async DELETE() {
       none()
       const header = match()
       await checkSeen(store, 'delete', type, key)
-      if (header === null) await store.delete(type.name, key)
-      else
-        await store.together(async (inside) => {
-          await checkMatch(header, (await inside.get(type.name, key)) as Row)
-          await inside.delete(type.name, key)
-        })
+      await matching(store).delete(type.name, key, { match: matchOf(header) })
       return new Response(null, { status: 204 })
     },
   }
+}
+
+/** What was seen, and what a patch reaches into, is looked at on the record that is locked for the write. */
+function matching(store: GuardedStore): MatchingStore {
+  return store as unknown as MatchingStore
+}
+
+function matchOf(header: string | null): UpdateOptions['match'] {
+  return header === null ? undefined : (shown) => checkMatch(header, shown)
 }
 
 /**

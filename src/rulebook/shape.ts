@@ -15,6 +15,8 @@ export interface Field {
   readonly held?: 'date' | 'text'
   /** The fields of a nested object. */
   readonly fields?: Fields
+  /** The nested object may hold more than these. */
+  readonly open?: true
 }
 
 /** Fields by name. */
@@ -170,7 +172,10 @@ function readField(schema: Json, place: Place): Field {
       return { ...readList(resolved, place), ...optional }
     case 'object': {
       const fields = groupFields(resolved, place)
-      return fields === undefined ? { type: 'other', ...optional } : { type: 'group', fields, ...optional }
+      if (fields === undefined) return { type: 'other', ...optional }
+      const { additionalProperties: more } = resolved
+      const open = more !== undefined && more !== false ? { open: true as const } : {}
+      return { type: 'group', fields, ...open, ...optional }
     }
     default:
       return { type: 'other', ...optional }

@@ -12,12 +12,15 @@ export function goesByAbsence(model: Model, type: string): boolean {
 
 /** Whether any write goes by what must not be there: several in one transaction may be of any type. */
 export function someGoByAbsence(model: Model): boolean {
-  return absences(model).looking.size > 0
+  const { looking, calls } = absences(model)
+  return looking.size > 0 || calls
 }
 
 interface Absences {
   /** The record types by whose rules something must not be there. */
   readonly looking: ReadonlySet<string>
+  /** Whether a routine goes by that. */
+  readonly calls: boolean
   /** The record types that must not be there. */
   readonly lookedFor: ReadonlySet<string>
 }
@@ -34,7 +37,10 @@ function absences(model: Model): Absences {
       if (absent.length > 0) looking.add(type.name)
       for (const name of absent) lookedFor.add(name)
     }
-    found = { looking, lookedFor }
+    const calling = [...(model.gate ? [model.gate] : []), ...Object.values(model.routines), ...Object.values(model.privileges)]
+    const missing = calling.flatMap((condition) => negated(lower(condition), false))
+    for (const name of missing) lookedFor.add(name)
+    found = { looking, lookedFor, calls: missing.length > 0 }
     known.set(model, found)
   }
   return found

@@ -51,7 +51,7 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   // Other records may still speak of the one that had it. Trusted code restores what was there.
   const spent = givesKey && asker.viewpoint !== undefined && (await op.tables.wasRemoved(type.name, key as Key))
   if (spent) throw deny(type, 'create', 'refused')
-  const unseen = await unseenTargets(op, type, given)
+  const unseen = await unseenTargets(op, type, { sent: given, after: record })
   if (unseen.length > 0) throw new InvalidError(type.name, unseen)
   return { record, clause: counting[0]?.clause?.title, fields: fieldsLetBy(type, counting) }
 }

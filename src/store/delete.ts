@@ -4,7 +4,7 @@ import { verdictOf } from '../viewpoint/index.js'
 import { DeniedError, denied, InvalidError } from './errors.js'
 import { placeIs } from './known.js'
 import { checkOpen, deny, holding, keyIs, type Operation, seeOne, visible } from './operation.js'
-import { judgeUpdate } from './update.js'
+import { judgeUpdate, type UpdateOptions } from './update.js'
 
 /** One thing that a deletion comes to; the record itself is the last. */
 interface Step {
@@ -35,8 +35,14 @@ export function typesAlong(model: Model, type: TypeModel, met: Set<string> = new
  * Judges a deletion, and whatever it takes along: by its links, records that lead to it stand in its way, are deleted or
  * unlinked as the asker's own doing, or follow it. @throws NotFoundError, RefusedError
  */
-export async function judgeDelete(op: Operation, type: TypeModel, key: Key): Promise<DeletePlan> {
-  const { row } = await visible(op, type, 'delete', key)
+export async function judgeDelete(
+  op: Operation,
+  type: TypeModel,
+  key: Key,
+  { match, seen }: Pick<UpdateOptions, 'match' | 'seen'> = {},
+): Promise<DeletePlan> {
+  const { row, shown } = seen ?? (await visible(op, type, 'delete', key))
+  await match?.(shown)
   const clause = await checkDelete(op, type, row)
   const met = new Set([idOf(type, key)])
   const along = await stepsAlong(op, type, row, { met, refuse: (by) => refusal(op, type, key, by) })

@@ -19,15 +19,16 @@ import { applyDelete, judgeDelete, typesAlong } from './delete.js'
 import { more, withheldAlong } from './described.js'
 import { DeniedError, denied, InvalidError, QueryError, StoreError } from './errors.js'
 import { included, readInclude, typesIncluded } from './include.js'
+import { type Limits, overLimits } from './limits.js'
 import type { AboutCall, Logger } from './log.js'
-import { deny, holding, isKey, judge, keyIs, type Operation, type Seen, see, visible } from './operation.js'
+import { deny, holding, isKey, judge, keyIs, type Operation, type Seen, see, seeOne, visible } from './operation.js'
 import { aboutList, type CountOptions, countField, type DescribedPageOptions, orderFor, placeOf, readSize } from './pages.js'
 import { type DescribedOptions, PAGE_OPTIONS, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
 import { reliedOn } from './relied.js'
 import type { GuardedStore, SystemStore, Together } from './store.js'
 import type { Isolation, Selection, Tables } from './tables.js'
 import { targetTypes } from './targets.js'
-import { applyUpdate, judgeUpdate } from './update.js'
+import { applyUpdate, judgeUpdate, type UpdateOptions } from './update.js'
 import { guardedWhere, typesIn, visibleField } from './where.js'
 
 /** What a guarded store needs besides tables and somebody who asks. */
@@ -37,13 +38,22 @@ export interface Needs {
   readonly cursors: Cursors
   /** The store as trusted code has it, over other tables. */
   readonly trusted: (tables: Tables, reason: string, failed: (error: unknown) => void) => SystemStore
+  readonly limits: Required<Limits>
   /** Is told of every write that failed. */
   readonly failed?: (error: unknown) => void
+  /** Within a transaction that is somebody's own: what is asked there holds until its end. */
+  readonly held?: boolean
+}
+
+/** A guarded store as the parts of this library have it: what writes are meant for a state that their asker has seen. */
+export interface MatchingStore {
+  update(type: string, key: Key, sent: Row, how?: Pick<UpdateOptions, 'match' | 'merge'>): Promise<Row>
+  delete(type: string, key: Key, how?: Pick<UpdateOptions, 'match'>): Promise<void>
 }
 
 /** The store as somebody has it. */
 export function guarded(tables: Tables, who: Person, options: Needs): SystemStore {
-  const { newKey, logger, cursors, trusted, failed = () => {} } = options
+  const { newKey, logger, cursors, trusted, limits, failed = () => {}, held = false } = options
   const { still } = who
   const { model } = still
 
@@ -58,6 +68,19 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
   async function operation(inside: Tables, types: readonly string[], lock?: 'share'): Promise<Operation> {
     const asker = await who.now(inside, types, lock)
     return { tables: inside, asker, env: asker.env() }
+  }
+
+  /** An operation that answers a question: within a transaction, by what is locked until its end. */
+  async function asking(types: readonly string[], action: string): Promise<Operation> {
+    if (!held) return operation(tables, types)
+    return { ...(await operation(tables, types, 'share')), relied: reliedOn(), ...(action === 'read' ? { lock: 'share' as const } : {}) }
+  }
+
+  /** Refuses what is too large to be looked at, before anything is. */
+  function checkSize(type: TypeModel, sent: unknown): void {
+    const { depth } = limits
+    const faults = overLimits(sent, still.viewpoint === undefined ? { items: Infinity, size: Infinity, depth } : limits)
+    if (faults.length > 0) throw new InvalidError(type.name, faults)
   }
 
   function isolationOf(type: TypeModel): Isolation {
@@ -201,6 +224,7 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
       logger.about({ action: 'create', type: typeName }, async (note) => {
         const type = begin(typeName, 'create')
         if (still.viewpoint !== undefined && (type.rules?.may.create ?? []).length === 0) throw deny(type, 'create', 'refused')
+        checkSize(type, sent)
         return write(type, 'create', undefined, async (op) => {
           const plan = await judgeCreate(op, type, sent, newKey)
           note(plan.clause)
@@ -208,21 +232,22 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
         })
       }),
 
-    update: (typeName: string, key: Key, sent: Row) =>
+    update: (typeName: string, key: Key, sent: Row, how?: Pick<UpdateOptions, 'match' | 'merge'>) =>
       logger.about({ action: 'update', type: typeName, key }, async (note) => {
         const type = begin(typeName, 'update', key)
+        checkSize(type, sent)
         return write(type, 'update', key, async (op) => {
-          const plan = await judgeUpdate(op, type, key, sent)
+          const plan = await judgeUpdate(op, type, key, sent, how)
           note(plan.clause)
           return applyUpdate(op, type, plan, 'ask again')
         })
       }),
 
-    delete: (typeName: string, key: Key) =>
+    delete: (typeName: string, key: Key, how?: Pick<UpdateOptions, 'match'>) =>
       logger.about({ action: 'delete', type: typeName, key }, async (note) => {
         const type = begin(typeName, 'delete', key)
         await write(type, 'delete', key, async (op) => {
-          const plan = await judgeDelete(op, type, key)
+          const plan = await judgeDelete(op, type, key, how)
           note(plan.clause)
           await applyDelete(op, type, plan)
         })
@@ -231,8 +256,9 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
     updateMany: (typeName: string, which: Which, sent: Row, how?: BulkOptions) =>
       logger.about({ action: 'update', type: typeName }, async () => {
         const type = begin(typeName, 'update')
-        return bulk(type, 'update', which, how, async (op, key) => {
-          const plan = await judgeUpdate(op, type, key, sent)
+        checkSize(type, sent)
+        return bulk(type, 'update', which, how, async (op, key, seen) => {
+          const plan = await judgeUpdate(op, type, key, sent, seen === undefined ? {} : { seen })
           return () => applyUpdate(op, type, plan, 'as judged')
         })
       }),
@@ -241,8 +267,8 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
       logger.about({ action: 'delete', type: typeName }, async () => {
         const type = begin(typeName, 'delete')
         const gone = new Set<string>()
-        return bulk(type, 'delete', which, how, async (op, key) => {
-          const plan = await judgeDelete(op, type, key)
+        return bulk(type, 'delete', which, how, async (op, key, seen) => {
+          const plan = await judgeDelete(op, type, key, seen === undefined ? {} : { seen })
           return () => applyDelete(op, type, plan, gone)
         })
       }),
@@ -253,8 +279,9 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
       const key = action === 'create' ? undefined : (asked as Key)
       const outcome: Outcome | undefined = still.outright(typeName, action)
       if (outcome !== undefined) return verdictOf(type, action, outcome, key)
+      checkSize(type, key === undefined ? asked : changes)
       return question({ action, type: typeName, ...(key === undefined ? {} : { key }) }, async () => {
-        const op = await operation(tables, [...new Set([typeName, ...targetTypes(type), ...typesAlong(model, type)])])
+        const op = await asking([...new Set([typeName, ...targetTypes(type), ...typesAlong(model, type)])], action)
         try {
           if (key === undefined) {
             // The clause lets all of it; the fields of all that let it are what a form may show.
@@ -263,11 +290,10 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
           }
           // What a change or a deletion comes to is judged as if it were made.
           if (action === 'delete') return verdictOf(type, action, 'allowed', key, await judgeDelete(op, type, key))
+          if (action === 'update' && changes !== undefined)
+            return verdictOf(type, action, 'allowed', key, await judgeUpdate(op, type, key, changes))
           const { row } = await visible(op, type, action, key)
-          const verdict = await verdictOn(op, type, action, op.asker.rules(typeName, action), row)
-          if (action !== 'update' || changes === undefined || !verdict.allowed) return verdict
-          const { clause } = await judgeUpdate(op, type, key, changes)
-          return verdictOf(type, action, 'allowed', key, { ...verdict, clause })
+          return await verdictOn(op, type, action, op.asker.rules(typeName, action), row)
         } catch (error) {
           if (error instanceof DeniedError) return error.verdict
           throw error
@@ -290,19 +316,21 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
       return question({ action: 'read', type: 'viewpoint' }, async () => (await who.now(tables, Object.keys(model.types))).viewpoint)
     },
 
-    has: (privilege: string) => granted('privilege', model.privileges, privilege),
-    mayCall: (routine: string) => granted('routine', model.routines, routine),
+    has: (privilege: string) => granted('privilege', model.privileges, privilege, tables, held),
+    mayCall: (routine: string) => granted('routine', model.routines, routine, tables, held),
 
     async together<T>(work: Together<World, T>) {
       return allOrNothing(tables, who, logger, work)
     },
 
     async routine<T>(name: string, work: Together<World, T>) {
-      await logger.about({ action: 'call', type: name }, async () => {
-        if (await granted('routine', model.routines, name)) return
-        throw denied(routineVerdict(name, still.viewpoint?.me === null ? 'sign in' : 'refused'))
-      })
-      return allOrNothing(tables, who.within(name), logger.within(name), work)
+      // Asked within the transaction, and again at every try: who may no longer call it begins nothing.
+      return allOrNothing(tables, who.within(name), logger.within(name), work, (inside) =>
+        logger.about({ action: 'call', type: name }, async () => {
+          if (await granted('routine', model.routines, name, inside, true)) return
+          throw denied(routineVerdict(name, still.viewpoint?.me === null ? 'sign in' : 'refused'))
+        }),
+      )
     },
 
     async ensure(typeName: string, key: Key, record: Row) {
@@ -310,20 +338,30 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
       if (still.viewpoint !== undefined)
         throw new QueryError(typeName, 'ensure is for trusted code only: store.asSystem("...").ensure(...)')
       if (!isKey(type, key)) throw new InvalidError(typeName, [{ field: type.key, problem: 'is no key' }])
-      return write(type, 'create', key, async (op) => {
-        const [there] = await see(op, typeName, { where: keyIs(type, key), limit: 1 })
-        return there === undefined ? guarded(op.tables, who, options).create(typeName, { ...record, [type.key]: key }) : there.row
+      const ensured = () =>
+        write(type, 'create', key, async (op) => {
+          const [there] = await see(op, typeName, { where: keyIs(type, key), limit: 1 })
+          return there === undefined ? guarded(op.tables, who, options).create(typeName, { ...record, [type.key]: key }) : there.shown
+        })
+      // Somebody else may have made sure of it in between: then it is there at the second look.
+      return ensured().catch((error: unknown) => {
+        if (!isPachterError(error, 'CONSTRAINT') && !isPachterError(error, 'DUPLICATE_KEY')) throw error
+        return ensured()
       })
     },
   }) as unknown as SystemStore
 
-  async function granted(what: string, grants: Model['privileges'], name: string): Promise<boolean> {
+  async function granted(what: string, grants: Model['privileges'], name: string, over: Tables, locked: boolean): Promise<boolean> {
     const condition = typeof name === 'string' && Object.hasOwn(grants, name) ? grants[name] : undefined
     if (condition === undefined) throw new UnknownNameError(what, name, Object.keys(grants))
     if (still.viewpoint === undefined) return true
     return question({ action: 'ask', type: name }, async () => {
-      const op = await operation(tables, [])
-      const [has] = await judge(op, [{ when: simplify(allOfNode([model.gate ?? TRUE, condition]), op.env.me) }], {})
+      const op = await operation(over, [], locked ? 'share' : undefined)
+      const [has] = await judge(
+        locked ? { ...op, relied: reliedOn() } : op,
+        [{ when: simplify(allOfNode([model.gate ?? TRUE, condition]), op.env.me) }],
+        {},
+      )
       return has as boolean
     })
   }
@@ -337,7 +375,7 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
     action: 'update' | 'delete',
     which: Which,
     options: BulkOptions = {},
-    judged: (op: Operation, key: Key) => Promise<() => Promise<unknown>>,
+    judged: (op: Operation, key: Key, seen?: Seen) => Promise<() => Promise<unknown>>,
   ): Promise<BulkResult> {
     const { keys, where } = readWhich(model.types, type, which)
     return write(
@@ -345,22 +383,22 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
       action,
       undefined,
       async (op) => {
-        const found =
-          keys ??
-          (await see(op, type.name, { where: guardedWhere(op.asker, type, where), sort: readSort(type) })).map(
-            ({ row }) => row[type.key] as Key,
-          )
+        const meant = guardedWhere(op.asker, type, where)
+        const found = keys ?? (await see(op, type.name, { where: meant, sort: readSort(type) })).map(({ row }) => row[type.key] as Key)
         const plans: { key: Key; apply: () => Promise<unknown> }[] = []
         const inTheWay: InTheWay[] = []
         for (const key of found) {
           try {
-            plans.push({ key, apply: await judged(op, key) })
+            // What it is meant for is asked again of the record as it is once it is locked.
+            const seen = keys === undefined ? await stillMeant(op, type, key, meant) : undefined
+            if (keys === undefined && seen === undefined) continue
+            plans.push({ key, apply: await judged(op, key, seen) })
           } catch (error) {
             if (!(error instanceof DeniedError || error instanceof InvalidError)) throw error
             inTheWay.push({ key, code: error.code, message: error.message })
           }
         }
-        if (inTheWay.length > 0 && options.partly !== true) throw new BulkError(type.name, found.length, inTheWay)
+        if (inTheWay.length > 0 && options.partly !== true) throw new BulkError(type.name, plans.length + inTheWay.length, inTheWay)
         for (const { apply } of plans) await apply()
         return { done: plans.map(({ key }) => key), inTheWay }
       },
@@ -369,14 +407,21 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
   }
 
   /** Several calls in one transaction. Where one of the writes fails, nothing is kept, even if its error was caught. */
-  async function allOrNothing<T>(from: Tables, asker: Person, log: Logger, work: Together<World, T>): Promise<T> {
+  async function allOrNothing<T>(
+    from: Tables,
+    asker: Person,
+    log: Logger,
+    work: Together<World, T>,
+    before: (inside: Tables) => Promise<void> = async () => {},
+  ): Promise<T> {
     let ownError: unknown
     try {
       return await from.transaction(
         async (inside) => {
           const failures: unknown[] = []
           const failedHere = (error: unknown) => void failures.push(error)
-          const store = guarded(inside, asker, { ...options, logger: log, failed: failedHere })
+          await before(inside)
+          const store = guarded(inside, asker, { ...options, logger: log, failed: failedHere, held: true })
           const asSystem = (reason: string) => trusted(inside, reason, failedHere) as never
           const result = await work(store as unknown as GuardedStore, asSystem).catch((error: unknown) => {
             ownError = error
@@ -398,6 +443,14 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
 function routineVerdict(name: string, outcome: Outcome): Verdict {
   const saying = outcome === 'sign in' ? `Sign in to call ${name}.` : `You may not call ${name}.`
   return Object.freeze({ allowed: false, outcome, action: 'call', type: name, saying })
+}
+
+/** A record that a change of several was meant for, locked, if it is so still. */
+async function stillMeant(op: Operation, type: TypeModel, key: Key, meant: ConditionNode): Promise<Seen | undefined> {
+  const seen = await seeOne(op, type, key)
+  if (seen === undefined) return undefined
+  const [still] = await judge(op, [{ when: meant }], seen.row)
+  return still ? seen : undefined
 }
 
 /** What holds of the records that the asker may see, and of which the rest holds too. */

@@ -21,6 +21,7 @@ export {
   UncertainError,
 } from './errors.js'
 export type { Include, Included } from './include.js'
+export type { Limits } from './limits.js'
 export type { LogEntry, VerdictLog } from './log.js'
 export { inMemory, type Records } from './memory.js'
 export type { Counted, CountOptions, DescribedPageOptions, Page, PageOptions } from './pages.js'

@@ -96,6 +96,8 @@ function wayOut(error: unknown): Pick<LogEntry, 'outcome' | 'code' | 'fields' | 
     const { fields = [] } = error as { fields?: readonly string[] }
     return { outcome: outcome === 'allowed' ? 'refused' : outcome, ...code, ...(fields.length > 0 ? { fields } : {}) }
   }
+  // Meant for another state of the record than there is.
+  if (isPachterError(error, 'BAD_REQUEST')) return { outcome: 'invalid', ...code }
   if (isPachterError(error, 'INVALID')) {
     const { faults } = error as unknown as { faults: readonly { field: string }[] }
     return { outcome: 'invalid', ...code, fields: [...new Set(faults.map(({ field }) => field.split(/[.[]/)[0] as string))] }

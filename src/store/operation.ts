@@ -16,6 +16,7 @@ import { type AskersClause, fieldsLetBy, holds, isLimited, type Outcome, testOf,
 import type { Asker, AskersRules } from './asker.js'
 import { type DeniedError, denied } from './errors.js'
 import { placeIs } from './known.js'
+import { named } from './nested.js'
 import { judgeRelying, type Relied } from './relied.js'
 import type { Selection, Tables } from './tables.js'
 
@@ -26,6 +27,8 @@ export interface Operation {
   readonly env: Env
   /** For a write: the linked records that its rules were judged by. */
   readonly relied?: Relied
+  /** How the record itself is locked then. Default: from everybody. */
+  readonly lock?: 'share'
 }
 
 /** A condition, made into a function where it is asked about one record after another. */
@@ -126,7 +129,7 @@ export async function see(op: Operation, typeName: string, selection: Omit<Selec
 /** A record as these read clauses let see it. */
 function asSeen(type: TypeModel, row: Row, counting: readonly AskersClause[], flags: readonly boolean[] = []): Seen {
   const visible = fieldsLetBy(type, counting)
-  return { row, visible, shown: withFields(type, row, visible), flags }
+  return { row, visible, shown: withFields(type, named(type, row), visible), flags }
 }
 
 /** The refusal of an action. */
@@ -148,7 +151,7 @@ export async function seenAs(op: Operation, type: TypeModel, row: Row): Promise<
  */
 export async function seeOne(op: Operation, type: TypeModel, key: Key): Promise<Seen | undefined> {
   if (op.relied === undefined) return (await see(op, type.name, { where: keyIs(type, key), limit: 1, single: true }))[0]
-  const [found] = await op.tables.select(type.name, { where: keyIs(type, key), now: op.env.now, limit: 1, lock: 'update' })
+  const [found] = await op.tables.select(type.name, { where: keyIs(type, key), now: op.env.now, limit: 1, lock: op.lock ?? 'update' })
   return found && seenAs(op, type, found.row)
 }
 

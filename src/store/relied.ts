@@ -7,8 +7,9 @@ import {
   type PlaceNode,
   type predicate,
   type Row,
+  valuesAt,
 } from '../condition/index.js'
-import { placeIs } from './known.js'
+import { placeIs, placeIsOneOf } from './known.js'
 import type { Tables } from './tables.js'
 
 /** The linked records that the rules of a write were judged by. They are locked, and stay as they are until it ends. */
@@ -45,7 +46,6 @@ interface Read {
 }
 
 function relying(known: Map<string, Read>, lock?: 'share'): Relied {
-  const nameOf = ({ type, places, values }: Unread) => JSON.stringify([type, places, values])
   return {
     ...(lock ? { lock } : {}),
     find(type, places, values) {
@@ -61,9 +61,59 @@ function relying(known: Map<string, Read>, lock?: 'share'): Relied {
   }
 }
 
+function nameOf({ type, places, values }: Unread): string {
+  return JSON.stringify([type, places, values])
+}
+
 async function read(tables: Tables, now: number, { type, places, values }: Unread, lock: 'share' | undefined): Promise<Row[]> {
   const where = allOfNode(places.map((place, at) => placeIs(place, values[at] as Comparable)))
   return (await tables.select(type, { where, now, ...(lock ? { lock } : {}) })).map(({ row }) => row)
+}
+
+/** Reads what several records need to be judged by, in one statement for all that is found in the same way. */
+async function readAll(tables: Tables, now: number, relied: Relied, unread: readonly Unread[]): Promise<void> {
+  const groups = new Map<string, Unread[]>()
+  for (const one of unread) {
+    const name = JSON.stringify([one.type, one.places])
+    groups.set(name, [...(groups.get(name) ?? []), one])
+  }
+  for (const group of groups.values()) {
+    const [first] = group
+    const place = first?.places.length === 1 ? first.places[0] : undefined
+    if (first === undefined || place === undefined || group.length === 1) {
+      for (const one of group) relied.keep(one, await read(tables, now, one, relied.lock))
+      continue
+    }
+    const where = placeIsOneOf(place, [...new Set(group.map(({ values }) => values[0] as Comparable))])
+    const found = await tables.select(first.type, { where, now, ...(relied.lock ? { lock: relied.lock } : {}) })
+    const rows = new Map<Comparable, Row[]>()
+    for (const { row } of found) for (const value of new Set(valuesAt(row, place))) rows.set(value, [...(rows.get(value) ?? []), row])
+    for (const one of group) relied.keep(one, rows.get(one.values[0] as Comparable) ?? [])
+  }
+}
+
+/** Judges a condition on several records, as `judgeRelying` does on one. */
+export async function judgeAllRelying(
+  { tables, env }: { readonly tables: Tables; readonly env: Env },
+  relied: Relied,
+  test: ReturnType<typeof predicate>,
+  records: readonly Row[],
+): Promise<boolean[]> {
+  const answers = new Map<Row, boolean>()
+  for (let open = records; open.length > 0; ) {
+    const wanted = new Map<string, Unread>()
+    for (const record of open) {
+      try {
+        answers.set(record, test(record, { ...env, links: relied, course: newCourse() }))
+      } catch (reason) {
+        if (!(reason instanceof Unread)) throw reason
+        wanted.set(nameOf(reason), reason)
+      }
+    }
+    await readAll(tables, env.now, relied, [...wanted.values()])
+    open = open.filter((record) => !answers.has(record))
+  }
+  return records.map((record) => answers.get(record) as boolean)
 }
 
 /**

@@ -2,7 +2,7 @@ import type { Row } from '../condition/index.js'
 import { sameValue, type TypeModel } from '../rulebook/index.js'
 import { type AskersClause, changedFields } from '../viewpoint/index.js'
 import type { FieldFault } from './errors.js'
-import { unknownFields } from './fit.js'
+import { asStored, fitRecord, unknownFields } from './fit.js'
 
 /** Whether one of the clauses lets give the field; the system may give any. */
 export function supplies(clauses: readonly AskersClause[], name: string): boolean {
@@ -46,10 +46,17 @@ export function difference(type: TypeModel, before: Row, after: Row): Row {
 }
 
 /**
- * The faults of an update that may be told to somebody who does not see the whole record: those of fields that they sent.
- * What a shape says of the rest, or of the record as a whole, could quote what is hidden.
+ * The faults of an update that may be told: those that are there whatever the record holds that is hidden from the asker. What a
+ * shape says of what was sent beside something hidden would tell of it, by and by.
  */
-export function hushed(faults: readonly FieldFault[], sent: Row): FieldFault[] {
-  const told = faults.filter(({ field }) => Object.hasOwn(sent, field.split('.')[0] as string))
-  return told.length < faults.length ? [...told, { field: '', problem: 'the record would not be valid as a whole' }] : told
+export async function faultsToTell(
+  type: TypeModel,
+  faults: readonly FieldFault[],
+  { changes, bare, visible }: { readonly changes: Row; readonly bare: Row; readonly visible: readonly string[] | undefined },
+): Promise<readonly FieldFault[]> {
+  if (visible === undefined) return faults
+  const seen = withoutNames(bare, (name) => name !== type.key && !visible.includes(name))
+  const alone = await fitRecord(type, asStored(type, { ...seen, ...changes }))
+  if (!('faults' in alone)) return []
+  return faults.filter((one) => alone.faults.some(({ field, problem }) => field === one.field && problem === one.problem))
 }

@@ -8,6 +8,7 @@ import { QueryError } from './errors.js'
 import { guarded } from './guarded.js'
 import type { Include, Included } from './include.js'
 import { putInside } from './inside.js'
+import { DEFAULT_LIMITS, type Limits } from './limits.js'
 import { type AboutAsker, loggerFor, type VerdictLog } from './log.js'
 import type { Counted, CountOptions, DescribedPageOptions, Page, PageOptions } from './pages.js'
 import type { Described, DescribedOptions, ListOptions, Picked } from './query.js'
@@ -208,6 +209,8 @@ export interface StoreOptions {
   readonly cursorSecret?: string
   /** Logs what was allowed, too. */
   readonly logAllowed?: boolean
+  /** How much somebody may write into one record. */
+  readonly limits?: Limits
   /**
    * Is told of what was written through this store, once it is committed: records as they were and as they are, whoever may see
    * them. For caches and indexes of trusted code; lists of people are kept up to date by `liveLists` of `pachter/http`.
@@ -246,7 +249,7 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
     asker.entry({ action: 'act', type: 'system', outcome: 'allowed' })
     return guarded(over, system(model, options.now), { ...needs, logger: asker, ...(failed ? { failed } : {}) })
   }
-  const needs = { newKey, cursors: signed, trusted }
+  const needs = { newKey, cursors: signed, trusted, limits: { ...DEFAULT_LIMITS, ...options.limits } }
   const store = Object.freeze({
     for(me: W['me'] | null | undefined) {
       const claims = readClaims(model.me, me)

@@ -3,8 +3,9 @@ import { type Key, sameValue, type TypeModel } from '../rulebook/index.js'
 import { type AskersClause, fieldsInTheWay, fieldsLetBy, stampValues, verdictOf } from '../viewpoint/index.js'
 import { InvalidError, RefusedError } from './errors.js'
 import { asStored, fitRecord } from './fit.js'
-import { checkGateAfter, checkOpen, deny, holding, judge, lettingAll, type Operation, upTo, visible } from './operation.js'
-import { defined, difference, hushed, readSent, stampsInTheWay, unstamped, withoutNames } from './sent.js'
+import { mergePatch, named, withUnnamed } from './nested.js'
+import { checkGateAfter, checkOpen, deny, holding, judge, lettingAll, type Operation, type Seen, upTo, visible } from './operation.js'
+import { defined, difference, faultsToTell, readSent, stampsInTheWay, unstamped, withoutNames } from './sent.js'
 import { unseenTargets } from './targets.js'
 import { answer, lacksStamp, written } from './written.js'
 
@@ -19,12 +20,31 @@ interface UpdatePlan {
   readonly where: ConditionNode
   /** The clause that lets it. */
   readonly clause: string | undefined
+  /** The fields that the counting clauses let change; undefined for all of them. */
+  readonly fields: readonly string[] | undefined
+}
+
+/** How an update is meant. */
+export interface UpdateOptions {
+  /** Refuses what was asked for by somebody who has seen another state: told what they see of the record, once it is locked. */
+  readonly match?: ((shown: Row) => Promise<void>) | undefined
+  /** What is sent is merged into the objects that are stored (RFC 7396), in place of taking their place. */
+  readonly merge?: boolean
+  /** The record, where it was fetched and locked already. */
+  readonly seen?: Seen
 }
 
 /** Judges an update on the record as it is and as it becomes. @throws NotFoundError, RefusedError, InvalidError */
-export async function judgeUpdate(op: Operation, type: TypeModel, key: Key, sent: unknown): Promise<UpdatePlan> {
+export async function judgeUpdate(
+  op: Operation,
+  type: TypeModel,
+  key: Key,
+  sent: unknown,
+  { match, merge = false, seen }: UpdateOptions = {},
+): Promise<UpdatePlan> {
   const { asker, env } = op
-  const { row: before, visible: visibleNow } = await visible(op, type, 'update', key)
+  const { row: before, visible: visibleNow, shown } = seen ?? (await visible(op, type, 'update', key))
+  await match?.(shown)
   const rules = asker.rules(type.name, 'update')
   // What asks for the record as it becomes is judged once that is known.
   if (!asksAfter(rules.open.when)) await checkOpen(op, type, 'update', rules, before)
@@ -35,37 +55,49 @@ export async function judgeUpdate(op: Operation, type: TypeModel, key: Key, sent
   const hopeful = held.some(enough) ? rules.clauses : rules.clauses.filter((clause) => asksAfter(clause.when) || held.includes(clause))
   if (hopeful.length === 0) throw deny(type, 'update', 'refused', key)
   const { known, faults } = readSent(type, sent)
-  const { [type.key]: sentKey, ...given } = known
+  const { [type.key]: sentKey, ...unmerged } = known
+  const given = merge ? mergePatch(type, before, unmerged) : unmerged
+  const bare = named(type, before)
   const stamps = stampValues(type, 'update', env)
-  const repeated = (name: string) => (visibleNow?.includes(name) ?? true) && sameValue(type.fields[name], before[name], given[name])
+  const repeated = (name: string) => (visibleNow?.includes(name) ?? true) && sameValue(type.fields[name], bare[name], given[name])
   // What is sent of the stamped fields counts only where it is supplied; repeating what is there is no change.
   const changes = withoutNames(given, (name) => Object.hasOwn(stamps, name) && repeated(name))
   const refuseFields = (clauses: readonly AskersClause[]) => {
     const inTheWay = [
-      ...fieldsInTheWay(type, fieldsLetBy(type, clauses), visibleNow, before, unstamped(type, changes, stamps)),
+      ...fieldsInTheWay(type, fieldsLetBy(type, clauses), visibleNow, bare, unstamped(type, changes, stamps)),
       ...stampsInTheWay(type, clauses, changes, stamps),
     ]
     if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'update', 'refused', key), inTheWay)
   }
   refuseFields(hopeful)
   if (sentKey !== undefined && sentKey !== key) faults.push({ field: type.key, problem: 'the key never changes' })
-  const asked = asStored(type, { ...before, ...changes })
-  const idle = Object.keys(difference(type, before, asked)).length === 0
+  const asked = asStored(type, { ...bare, ...changes })
+  const idle = Object.keys(difference(type, bare, asked)).length === 0
   if (!idle && lacksStamp(asker, changes, stamps)) throw deny(type, 'update', 'refused', key)
-  const fitted = await fitRecord(type, idle ? asked : asStored(type, { ...before, ...defined(stamps), ...changes }))
-  if ('faults' in fitted) faults.push(...(visibleNow === undefined ? fitted.faults : hushed(fitted.faults, given)))
-  if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(type.name, faults)
-  const after = fitted.record
+  const fitted = await fitRecord(type, idle ? asked : asStored(type, { ...bare, ...defined(stamps), ...changes }))
+  if ('faults' in fitted) faults.push(...(await faultsToTell(type, fitted.faults, { changes, bare, visible: visibleNow })))
+  if (faults.length > 0) throw new InvalidError(type.name, faults)
+  // That it fails by what is hidden from the asker is all that they may learn.
+  if ('faults' in fitted) throw deny(type, 'update', 'refused', key)
+  const after = withUnnamed(type, before, fitted.record)
   await checkOpen(op, type, 'update', rules, before, after)
   await checkGateAfter(op, type, rules, after)
   const counting = await countingClauses(op, hopeful, before, after)
   if (counting.length === 0) throw deny(type, 'update', 'refused', key)
   refuseFields(counting)
-  const unseen = await unseenTargets(op, type, changes, before)
+  const unseen = await unseenTargets(op, type, { sent: changes, after, before, visible: visibleNow })
   if (unseen.length > 0) throw new InvalidError(type.name, unseen)
   const rule = allOfNode([asker.readable(type.name), rules.open.when, anyOfNode(counting.map((clause) => clause.when))])
   const clause = counting[0]?.clause?.title
-  return { key, clause, before, after, changed: difference(type, before, after), where: simplify(withAfter(rule, after)) }
+  return {
+    key,
+    clause,
+    fields: fieldsLetBy(type, counting),
+    before,
+    after,
+    changed: difference(type, before, after),
+    where: simplify(withAfter(rule, after)),
+  }
 }
 
 /**

@@ -202,9 +202,7 @@ describe('what a shape finds wrong', () => {
           () => '',
           (error: Error) => error.message,
         )
-    expect(await message(INES, { planting: 'late' }))
-      .to.include('not be valid as a whole')
-      .and.not.include('notes')
+    expect(await message(INES, { planting: 'late' })).to.equal('You may not update this plot.')
     expect(await message(INES, { planting: 5 })).to.include('planting')
     expect(await message(TOMASZ, { planting: 'late' })).to.include('notes are late')
   })
