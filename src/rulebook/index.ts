@@ -3,7 +3,7 @@ export { allOf, anyOf, not } from './conditions.js'
 export { RulebookError, UnknownNameError, unknownName } from './error.js'
 export { finished } from './finished.js'
 export { modelFromJson, modelToJson, type RulebookJson, type Shapes } from './json.js'
-export { type LinkModel, toMany, toOne } from './links.js'
+export { isSet, type LinkModel, toMany, toOne } from './links.js'
 export {
   fieldOf,
   isName,

@@ -83,6 +83,8 @@ export interface LinkPairs {
   readonly draft: LinkDraft
   readonly to: string
   readonly pairs: readonly { readonly mine: string; readonly theirs: string }[]
+  /** What is said to become of records, if anything. */
+  readonly onDelete?: unknown
 }
 
 /** Reads which fields a link goes by. @throws RulebookError */
@@ -98,14 +100,21 @@ export function readPairs(given: unknown, at: string, own: Reachable, types: { r
       throw new RulebookError(at, `${of}: ${unknownName('field', name, Object.keys(fields))}`)
     return name
   }
+  const { onDelete } = (draft.options ?? {}) as { onDelete?: unknown }
+  const said = onDelete === undefined ? {} : { onDelete }
   const mine = (name: unknown) => known(name, own.fields, at.split('.')[0] as string)
   const theirs = (name: unknown) => known(name, other.fields, type)
   if (typeof by === 'string') {
-    return { draft, to: type, pairs: [arity === 'one' ? { mine: mine(by), theirs: other.key } : { mine: own.key, theirs: theirs(by) }] }
+    return {
+      draft,
+      to: type,
+      ...said,
+      pairs: [arity === 'one' ? { mine: mine(by), theirs: other.key } : { mine: own.key, theirs: theirs(by) }],
+    }
   }
   if (typeof by !== 'object' || by === null || Array.isArray(by) || Object.keys(by).length === 0)
     throw new RulebookError(at, 'say which fields it goes by: a field, or { theirField: "myField" }')
-  return { draft, to: type, pairs: Object.entries(by).map(([their, my]) => ({ theirs: theirs(their), mine: mine(my) })) }
+  return { draft, to: type, ...said, pairs: Object.entries(by).map(([their, my]) => ({ theirs: theirs(their), mine: mine(my) })) }
 }
 
 /** Makes a link of the pairs that it goes by. @throws RulebookError */
@@ -125,6 +134,15 @@ export function readLink(name: string, { draft, to, pairs }: LinkPairs, at: stri
     return Object.freeze({ to: there, from })
   })
   return Object.freeze({ name, to, many: draft.arity === 'many', by: Object.freeze(by), ...readOptions(draft.options, at) })
+}
+
+/**
+ * Whether a link is set by what its record holds, and whoever sets it has to see where it leads: it leads to one, or to each that a list
+ * names. Others come about by what both records hold.
+ */
+export function isSet({ many, by, target }: LinkModel, key: string): boolean {
+  if (target === 'any' || (many && !by.some(({ from }) => from.list))) return false
+  return by.some(({ from }) => from.path[0] !== key)
 }
 
 /** The place of a field, or undefined where it holds nothing that can be equal. */

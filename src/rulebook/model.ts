@@ -2,7 +2,7 @@ import type { ConditionNode, TermNode } from '../condition/nodes.js'
 import { ACTIONS } from './actions.js'
 import type { ClauseNode } from './clauses.js'
 import { RulebookError, UnknownNameError, unknownName } from './error.js'
-import { type LinkModel, type Places, placesOf, type Reachable, readLink, readPairs } from './links.js'
+import { type LinkModel, type LinkPairs, type Places, placesOf, type Reachable, readLink, readPairs } from './links.js'
 import { termNode } from './node.js'
 import { referencesTo } from './references.js'
 import { type Field, type Fields, readShape } from './shape.js'
@@ -181,6 +181,7 @@ function linked(
       if (WORDS_OF_RECORDS.includes(link)) throw new RulebookError(at, 'is a word of the rules: give the link another name')
       const pairs = readPairs(unread, at, own, unlinked)
       const other = unlinked[pairs.to] as TypeModel
+      if (pairs.onDelete !== undefined) checkOnDelete(pairs, at, owner === 'me' ? undefined : own, other)
       for (const pair of pairs.pairs) {
         if (pair.theirs === other.key) idsOfOwner.add(pair.mine)
         if (pair.mine === own.key) ids[pairs.to]?.add(pair.theirs)
@@ -207,6 +208,25 @@ function linked(
   )
   for (const type of Object.keys(types)) referencesTo({ types }, type)
   return { types: Object.freeze(types), mine: made(ofMe, placesOf({ fields: me.fields, ids: [...mine] })) }
+}
+
+/** What becomes of records is said of those that hold a key, and of no others: a word that means nothing is refused. */
+function checkOnDelete({ pairs, onDelete }: LinkPairs, at: string, own: Reachable | undefined, other: TypeModel): void {
+  const [pair] = pairs
+  const one = pairs.length === 1 ? pair : undefined
+  const holds = one?.theirs === other.key && own !== undefined && one.mine !== own.key
+  const isHeld = own !== undefined && one?.mine === own.key && one.theirs !== other.key
+  if (holds || isHeld) return
+  const why =
+    own === undefined
+      ? 'links of me hold no records'
+      : pairs.length > 1
+        ? 'this link goes by several fields'
+        : 'this link goes by a field that is no key'
+  throw new RulebookError(
+    at,
+    `onDelete: ${JSON.stringify(onDelete)} says what becomes of records that hold the key of a deleted one, and ${why}: leave it out, or link by the key`,
+  )
 }
 
 // What may be said of a record as a whole, so that no link can be called this.

@@ -11,7 +11,7 @@ import {
   valuesAt,
   waysAt,
 } from '../condition/index.js'
-import { type LinkModel, sameValue, type TypeModel, typeModel } from '../rulebook/index.js'
+import { isSet, type LinkModel, sameValue, type TypeModel, typeModel } from '../rulebook/index.js'
 import type { FieldFault } from './errors.js'
 import { placeIs, placeIsOneOf } from './known.js'
 import type { Operation } from './operation.js'
@@ -47,12 +47,6 @@ export async function unseenTargets(op: Operation, type: TypeModel, setting: Set
 /** The record types that a record leads to by links that whoever sets them has to see the other end of. */
 export function targetTypes(type: TypeModel): string[] {
   return Object.values(type.links).flatMap((link) => (link.target === 'visible' ? [link.to] : []))
-}
-
-/** Whether a link is set by what its record holds: it leads to one, or to each that a list names. Others come about by what both hold. */
-export function isSet({ many, by, target }: LinkModel, key: string): boolean {
-  if (target === 'any' || (many && !by.some(({ from }) => from.list))) return false
-  return by.some(({ from }) => from.path[0] !== key)
 }
 
 /** The fields by which the link was set otherwise than it was. */

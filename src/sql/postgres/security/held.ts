@@ -15,7 +15,7 @@ import {
   someNode,
   type TermNode,
 } from '../../../condition/index.js'
-import { type ClauseNode, type Model, referencesTo, type TypeModel, typeModel } from '../../../rulebook/index.js'
+import { type ClauseNode, isSet, type Model, referencesTo, type TypeModel, typeModel } from '../../../rulebook/index.js'
 
 /** What of a record type's rules a database can hold by itself: conditions with claims in them, and what it cannot. */
 export interface HeldRules {
@@ -104,26 +104,20 @@ function readRule(
 function targetsSeen(model: Model, type: TypeModel, left: string[]): ConditionNode {
   const seen: ConditionNode[] = []
   for (const link of Object.values(type.links)) {
-    const [pair] = link.by
+    if (!isSet(link, type.key)) continue
     const other = typeModel(model, link.to)
-    if (
-      pair === undefined ||
-      link.by.length > 1 ||
-      pair.to.path[0] !== other.key ||
-      pair.from.path[0] === type.key ||
-      link.target === 'any'
-    )
-      continue
-    const from: FieldNode = { kind: 'field', of: 'record', ...pair.from, optional: true }
-    if (pair.from.list) {
+    const by = link.by.map(({ to, from }) => ({ to, from: { kind: 'field', of: 'record', ...from, optional: true } as FieldNode }))
+    const missing = by.map(({ from }) => presenceNode(from, false))
+    const list = by.find(({ from }) => from.list)
+    if (list !== undefined) {
       left.push(
-        `create and update: only with nothing in ${pair.from.path.join('.')}: whether each ${link.to} may be seen is for the application to ask`,
+        `create and update: only with nothing in ${list.from.path.join('.')}: whether each ${link.to} may be seen is for the application to ask`,
       )
-      seen.push(presenceNode(from, false))
+      seen.push(presenceNode(list.from, false))
       continue
     }
-    const over = { kind: 'records', type: link.to, by: [{ to: pair.to, from }] } as const
-    seen.push(anyOfNode([presenceNode(from, false), someNode(1, over, askedWithin(lower(visible(model, other)), 1))]))
+    const over = { kind: 'records', type: link.to, by } as const
+    seen.push(anyOfNode([...missing, someNode(1, over, askedWithin(lower(visible(model, other)), 1))]))
   }
   return allOfNode(seen)
 }

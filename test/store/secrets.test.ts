@@ -1,0 +1,279 @@
+// What somebody may not see, they neither learn by writing nor destroy by it; and what is too large is not looked at.
+import { expect } from 'chai'
+import { rulebook, toMany, toOne } from 'pachter'
+import { routes } from 'pachter/http'
+import { overKysely } from 'pachter/kysely'
+import { inMemory, openStore } from 'pachter/store'
+import { z } from 'zod'
+import { backends } from '../support/backends.js'
+import { engines } from '../support/engines.js'
+
+const id = z.string()
+const me = { shape: z.object({ id, vip: z.boolean().optional() }), key: 'id' } as const
+const ANN = { id: 'ann' }
+
+describe('links over several fields, or to a field that is no key', () => {
+  const make = (target: 'visible' | 'any') =>
+    rulebook({
+      me,
+      records: {
+        site: { shape: z.object({ id, code: z.string(), open: z.boolean() }), key: 'id' },
+        plot: { shape: z.object({ id, siteId: id, number: z.int(), open: z.boolean() }), key: 'id' },
+        bed: {
+          shape: z.object({
+            id,
+            siteId: id.nullable(),
+            number: z.int().nullable(),
+            siteCode: z.string().nullable(),
+            codes: z.array(z.string()),
+          }),
+          key: 'id',
+          links: {
+            plot: toOne('plot', { siteId: 'siteId', number: 'number' }, { target }),
+            site: toOne('site', { code: 'siteCode' }, { target }),
+            sites: toMany('site', { code: 'codes' }, { target }),
+          },
+        },
+      },
+    }).rules({
+      site: (site, { anyone }) => ({ may: { read: [anyone.provided(site.open.is(true))] } }),
+      plot: (plot, { anyone }) => ({ may: { read: [anyone.provided(plot.open.is(true))] } }),
+      bed: (_, { signedIn }) => ({ may: { read: [signedIn], create: [signedIn], update: [signedIn] } }),
+    })
+  const book = make('visible')
+  const bed = { siteId: null, number: null, siteCode: null, codes: [] as string[] }
+  const CASES: readonly [string, object, string | undefined][] = [
+    ['nothing', {}, undefined],
+    ['half of a link', { siteId: 's2' }, undefined],
+    ['what they see', { siteId: 's1', number: 1, siteCode: 'ONE', codes: ['ONE'] }, undefined],
+    ['a hidden record by two fields', { siteId: 's1', number: 2 }, 'there is no such plot'],
+    ['none by two fields', { siteId: 's1', number: 3 }, 'there is no such plot'],
+    ['a hidden record by its code', { siteCode: 'TWO' }, 'there is no such site'],
+    ['none by its code', { siteCode: 'THREE' }, 'there is no such site'],
+    ['a hidden record in a list of codes', { codes: ['ONE', 'TWO'] }, 'there is no such site'],
+  ]
+  for (const [where, open] of Object.entries(backends(book)))
+    it(`${where}: lead to what one sees`, async () => {
+      const backend = await open()
+      const store = openStore(book, backend)
+      const system = store.asSystem('fill')
+      await system.create('site', { id: 's1', code: 'ONE', open: true })
+      await system.create('site', { id: 's2', code: 'TWO', open: false })
+      await system.create('plot', { id: 'p1', siteId: 's1', number: 1, open: true })
+      await system.create('plot', { id: 'p2', siteId: 's1', number: 2, open: false })
+      const mine = store.for(ANN)
+      for (const [what, sent, says] of CASES) {
+        const created = await mine.create('bed', { ...bed, ...sent } as never).then(
+          () => undefined,
+          (error: Error) => error.message,
+        )
+        if (says === undefined) expect(created, what).to.equal(undefined)
+        else expect(created, what).to.include(says)
+        const { id: key } = (await system.create('bed', { ...bed, id: `b-${what}` })) as { id: string }
+        const verdict = await mine.verdict('update', 'bed', key, sent).catch((error: Error) => error.message)
+        if (says === undefined) expect(verdict, what).to.include({ allowed: true })
+        else expect(verdict, what).to.include(says)
+      }
+      const free = openStore(make('any'), backend).for(ANN)
+      await free.create('bed', { ...bed, siteId: 's1', number: 2, siteCode: 'TWO', codes: ['THREE'] })
+    })
+
+  for (const [what, link, says] of [
+    ['several fields', toOne('plot', { siteId: 'siteId', number: 'number' }, { onDelete: 'delete' }), /several fields/],
+    ['a field that is no key', toOne('site', { code: 'siteCode' }, { onDelete: 'unlink' }), /no key/],
+  ] as const)
+    it(`say nothing of deletions, by ${what}`, () => {
+      const { plot, site, bed: of } = book.model.types
+      const records = {
+        plot: { shape: plot?.shape, key: 'id' },
+        site: { shape: site?.shape, key: 'id' },
+        bed: { shape: of?.shape, key: 'id', links: { link } },
+      }
+      expect(() => rulebook({ me, records } as never)).to.throw(says)
+    })
+})
+
+describe('a hidden field of a link', () => {
+  const book = rulebook({
+    me,
+    records: {
+      member: { shape: z.object({ id }), key: 'id' },
+      job: {
+        shape: z.object({ id, assigneeId: id.nullable(), helperIds: z.array(id) }),
+        key: 'id',
+        links: { assignee: toOne('member', 'assigneeId'), helpers: toMany('member', { id: 'helperIds' }) },
+      },
+    },
+  }).rules({
+    member: (member, { me: mine, whoever }) => ({ may: { read: [whoever(member.id.is(mine.id))] } }),
+    job: (_, { signedIn }) => ({ may: { read: [signedIn.only('id')], update: [signedIn.only('assigneeId', 'helperIds')] } }),
+  })
+  for (const [where, open] of Object.entries(backends(book)))
+    it(`${where}: is not found out by asking for what is there`, async () => {
+      const store = openStore(book, await open())
+      for (const key of ['ann', 'bob', 'cid']) await store.asSystem('fill').create('member', { id: key })
+      await store.asSystem('fill').create('job', { id: 'j', assigneeId: 'bob', helperIds: ['bob', 'ann'] })
+      const mine = store.for(ANN)
+      const answer = (changes: object) =>
+        mine.verdict('update', 'job', 'j', changes).then(
+          (verdict) => JSON.stringify(verdict),
+          (error: Error) => error.message,
+        )
+      for (const ask of [
+        (key: string) => ({ assigneeId: key }),
+        (key: string) => ({ helperIds: [key] }),
+        (key: string) => ({ helperIds: [key, 'ann'] }),
+      ]) {
+        const [there, hidden, none] = await Promise.all(['bob', 'cid', 'nobody'].map((key) => answer(ask(key))))
+        expect(there, 'what is there is like what is not').to.equal(hidden)
+        expect(hidden).to.equal(none)
+      }
+      expect(await answer({ assigneeId: 'ann' })).to.include('"allowed":true')
+    })
+})
+
+describe('objects that hold more than their shape names', () => {
+  const Address = z.object({ town: z.string().optional(), street: z.string().optional(), geo: z.object({ lat: z.number() }).optional() })
+  const book = rulebook({
+    me,
+    records: {
+      card: {
+        shape: z.object({ id, note: z.string(), address: Address.optional(), more: z.looseObject({ a: z.int() }).optional() }),
+        key: 'id',
+      },
+    },
+  }).rules({
+    card: (_, { me: mine, whoever, signedIn }) => ({
+      may: { read: [whoever(mine.vip.orElse(false).is(true)), signedIn.except('address')], update: [signedIn] },
+    }),
+  })
+  const stored = { town: 'Ely', street: 'Fen Lane', secret: 7, geo: { lat: 1, token: 'x' } }
+  const VIP = { id: 'vip', vip: true }
+
+  for (const { name, dialect, open } of engines)
+    it(`in ${name}: give out what is named and keep what is beside it`, async () => {
+      const db = await open(book)
+      const row = { id: 'c', note: 'n', address: JSON.stringify(stored), more: JSON.stringify({ a: 1, b: 2 }) }
+      await db.insertInto('card').values(row).execute()
+      const store = openStore(book, overKysely(db, dialect))
+      const held = async () => {
+        const { address } = (await db.selectFrom('card').select('address').executeTakeFirstOrThrow()) as { address: unknown }
+        return typeof address === 'string' ? JSON.parse(address) : address
+      }
+      const vip = store.for(VIP)
+      const seen = { town: 'Ely', street: 'Fen Lane', geo: { lat: 1 } }
+      expect((await vip.get('card', 'c')).address).to.deep.equal(seen)
+      expect((await vip.list('card'))[0]).to.deep.include({ address: seen, more: { a: 1, b: 2 } })
+      await vip.update('card', 'c', { note: 'other' })
+      expect(await held()).to.deep.equal(stored)
+      await vip.update('card', 'c', { address: { town: 'Ely', street: 'High Street', geo: { lat: 2 } } })
+      expect(await held()).to.deep.equal({ ...stored, street: 'High Street', geo: { lat: 2, token: 'x' } })
+      // Somebody who does not see it may change a part, and no more.
+      const site = routes(book, store, { identity: async () => ANN, insecure: true })
+      const patch = (changes: object) =>
+        site(
+          new Request('https://cards.example/card/c', {
+            method: 'PATCH',
+            headers: { 'content-type': 'application/merge-patch+json', authorization: 'Bearer x' },
+            body: JSON.stringify(changes),
+          }),
+        )
+      const answer = await patch({ address: { town: 'March', secret: 1 } })
+      expect([answer.status, await answer.json()]).to.deep.equal([200, { id: 'c', note: 'other', more: { a: 1, b: 2 } }])
+      expect(await held()).to.deep.equal({ town: 'March', street: 'High Street', secret: 7, geo: { lat: 2, token: 'x' } })
+      await patch({ address: { street: null } })
+      expect(await held()).to.deep.equal({ town: 'March', secret: 7, geo: { lat: 2, token: 'x' } })
+    })
+})
+
+describe('what is too large', () => {
+  const book = rulebook({
+    me,
+    records: {
+      member: { shape: z.object({ id }), key: 'id' },
+      job: {
+        shape: z.object({ id, note: z.unknown().optional(), helperIds: z.array(id) }),
+        key: 'id',
+        links: { helpers: toMany('member', { id: 'helperIds' }) },
+      },
+    },
+  }).rules({
+    member: (_, { signedIn }) => ({ may: { read: [signedIn] } }),
+    job: (_, { signedIn }) => ({ may: { read: [signedIn], create: [signedIn], update: [signedIn] } }),
+  })
+  let deep: unknown = 1
+  for (let level = 0; level < 5000; level++) deep = [deep]
+  const many = Array.from({ length: 60_000 }, (_, at) => `m${at}`)
+  const LARGE: readonly [string, object, string][] = [
+    ['a list of 60,000 ids', { helperIds: many }, 'holds 60000 values, and may hold 1000'],
+    ['what is nested 5,000 levels deep', { helperIds: [], note: deep }, 'nested more than 32 levels'],
+    ['a text of two million letters', { helperIds: [], note: 'x'.repeat(2_000_000) }, 'more than 1000000 characters'],
+  ]
+  for (const [where, open] of Object.entries(backends(book)))
+    it(`${where}: is refused before anything is locked or asked`, async () => {
+      const store = openStore(book, await open())
+      await store.asSystem('fill').create('job', { id: 'j', helperIds: [] })
+      for (const [what, sent, says] of LARGE)
+        for (const call of [
+          () => store.for(ANN).create('job', sent as never),
+          () => store.for(ANN).update('job', 'j', sent as never),
+          () => store.for(ANN).updateMany('job', { keys: ['j'] }, sent as never),
+          () => store.for(ANN).verdict('update', 'job', 'j', sent as never),
+          () => store.for(ANN).verdict('create', 'job', sent as never),
+        ]) {
+          const began = performance.now()
+          const error = await call().then(
+            () => expect.fail(what),
+            (one: { code: string; message: string }) => one,
+          )
+          expect(error.code, what).to.equal('INVALID')
+          expect(error.message).to.include(says)
+          expect(performance.now() - began, what).to.be.below(500)
+        }
+      const trusted = await store
+        .asSystem('fill')
+        .create('job', { id: 'k', helperIds: [], note: deep })
+        .catch((error: Error) => error.message)
+      expect(trusted).to.include('nested more than 32 levels')
+      expect(await store.for(ANN).list('job')).to.have.length(1)
+    })
+
+  it('is looked up as a set where it is allowed', async () => {
+    const [engine] = engines
+    if (engine === undefined) return
+    const db = await engine.open(book)
+    await db
+      .insertInto('member')
+      .values(many.slice(0, 900).map((key) => ({ id: key })))
+      .execute()
+    let statements = 0
+    const counted = db.withPlugin({
+      transformQuery({ node }) {
+        statements++
+        return node
+      },
+      transformResult: async ({ result }) => result,
+    })
+    await openStore(book, overKysely(counted, engine.dialect)).for(ANN).create('job', { helperIds: many.slice(0, 900) })
+    expect(statements).to.be.below(12)
+  })
+
+  it('is 422 over HTTP, and 413 where the body is larger than one may send', async () => {
+    const site = routes(book, openStore(book, inMemory({ job: [{ id: 'j', helperIds: [] }] })), {
+      identity: async () => ANN,
+      insecure: true,
+    })
+    const send = async (body: string) =>
+      (
+        await site(
+          new Request('https://jobs.example/job/j', {
+            method: 'PATCH',
+            headers: { 'content-type': 'application/json', authorization: 'Bearer x' },
+            body,
+          }),
+        )
+      ).status
+    expect(await send(JSON.stringify({ helperIds: many }))).to.equal(422)
+    expect(await send(JSON.stringify({ note: 'x'.repeat(2 ** 20) }))).to.equal(413)
+  })
+})
