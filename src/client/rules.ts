@@ -32,8 +32,8 @@ export interface PageAction {
   readonly ask?: true
 }
 
-/** A value that the server sets: one that is known, or the instant. */
-export type PageStamp = { readonly value: unknown } | { readonly now: true }
+/** A value that the server sets: one that is known, the instant, or one that only the server knows. */
+export type PageStamp = { readonly value: unknown } | { readonly now: true } | { readonly ask: true }
 
 /** A record type as the person stands towards it. */
 export interface PageType {

@@ -152,19 +152,30 @@ function counts(clause: PageClause, asked: Asked, changing: boolean): Answer {
 /** Puts together what is known: the record, what it would become, and what is visible of it. */
 function askedOf(type: PageType, action: string, given: Row, { changes, linked = {}, whole = false, now = new Date() }: Knowing): Asked {
   const common = { now: now.getTime(), linked: linked as Asked['linked'], looking: {} }
+  const stampsOf = (which: 'create' | 'update') => Object.entries(type.stamps?.[which] ?? {})
   const stamps = (which: 'create' | 'update'): Row =>
     Object.fromEntries(
-      Object.entries(type.stamps?.[which] ?? {}).map(([name, stamp]) => [name, 'now' in stamp ? now.toISOString() : stamp.value]),
+      stampsOf(which).flatMap(([name, stamp]) => ('ask' in stamp ? [] : [[name, 'now' in stamp ? now.toISOString() : stamp.value]])),
     )
+  // What the server stamps, and only it knows, is there afterwards, whatever is there now.
+  const unknown = (which: 'create' | 'update') => stampsOf(which).flatMap(([name, stamp]) => ('ask' in stamp ? [name] : []))
   if (action === 'create') {
     // All that there will be is at hand, but for the key.
-    const record: Known = { row: { ...stamps('create'), ...given }, isMissing: (field) => field !== type.key }
+    const record: Known = {
+      row: { ...stamps('create'), ...given },
+      isMissing: (field) => field !== type.key && !unknown('create').includes(field),
+    }
     return { ...common, record, after: record }
   }
   const bare: Known = { row: given, isMissing: () => false }
   const record: Known = whole ? { row: given, isMissing: seenOf(type, { ...common, record: bare, after: bare }) } : bare
   if (changes === undefined) return { ...common, record, after: record }
-  const after: Known = { row: { ...given, ...stamps('update'), ...changes }, isMissing: record.isMissing }
+  const later = unknown('update')
+  const kept = later.length === 0 ? given : Object.fromEntries(Object.entries(given).filter(([name]) => !later.includes(name)))
+  const after: Known = {
+    row: { ...kept, ...stamps('update'), ...changes },
+    isMissing: (field) => !later.includes(field) && record.isMissing(field),
+  }
   return { ...common, record, after }
 }
 
@@ -205,6 +216,7 @@ function fieldsInTheWay(
     }
     if (clauses.some(({ supplying }) => supplying?.includes(name))) return false
     const stamp = Object.hasOwn(stamps, name) ? stamps[name] : undefined
+    if (stamp !== undefined && 'ask' in stamp) return unknown === 'another'
     if (stamp !== undefined) return !('value' in stamp && same(stamp.value, sent[name]))
     if (name === type.key) return true
     return let_ !== undefined && !let_.includes(name)

@@ -1,13 +1,16 @@
 import type { PageAction, PageClause, PageCondition, PageRules, PageStamp, PageType } from '../client/rules.js'
 import { type ConditionNode, FALSE, type FieldNode, leavesOf, lower, type Row, simplify, TRUE } from '../condition/index.js'
 import { isJudgedAlong, type Key, type TypeModel, typeModel } from '../rulebook/index.js'
-import { fieldsLetBy, type InnerViewpoint, stampValues } from '../viewpoint/index.js'
+import { fieldsLetBy, type InnerViewpoint, stampValues, viewpointOf } from '../viewpoint/index.js'
+import { type IsHidden, withUnknown } from './own-claims.js'
 
 /** What goes to a page, and to whom. */
 export interface PageRulesOptions {
   /** Which record types. Default: all. */
   readonly types?: readonly string[]
   readonly signIn?: string | undefined
+  /** Which claims may not be told. Default: all of them may. */
+  readonly isHidden?: IsHidden
 }
 
 /**
@@ -15,36 +18,45 @@ export interface PageRulesOptions {
  * Where a field that the person never sees is asked about, or a type that they never read, there is a gap, and the page asks
  * the server.
  */
-export function pageRules(view: InnerViewpoint, { types, signIn }: PageRulesOptions = {}): PageRules {
+export function pageRules(whole: InnerViewpoint, { types, signIn, isHidden = () => false }: PageRulesOptions = {}): PageRules {
+  const known = withUnknown(whole.model, isHidden)
+  const view = known === whole.model ? whole : viewpointOf(known, whole.me as Row | null, { now: new Date(whole.env().now) })
   const { model } = view
   const names = types ?? Object.keys(model.types)
-  const seen = new Map(names.map((name) => [name, seenFields(view, typeModel(model, name))]))
+  const seen = new Map(names.map((name) => [name, seenFields(view, whole, typeModel(model, name))]))
   return {
     'pachter rules': 1,
     me: (view.me === null ? null : (view.me as Row)[model.me.key]) as Key | null,
     ...(signIn === undefined ? {} : { signIn }),
-    types: Object.fromEntries(names.map((name) => [name, typeRules(view, typeModel(model, name), seen)])),
-    privileges: Object.keys(model.privileges).filter((name) => view.has(name as never)),
-    routines: Object.keys(model.routines).filter((name) => view.mayCall(name)),
+    types: Object.fromEntries(names.map((name) => [name, typeRules({ view, whole, isHidden }, typeModel(model, name), seen)])),
+    privileges: Object.keys(model.privileges).filter((name) => whole.has(name as never)),
+    routines: Object.keys(model.routines).filter((name) => whole.mayCall(name)),
   }
+}
+
+/** The rules as they are told, in which what is hidden is unknown; and as they are. */
+interface Told {
+  readonly view: InnerViewpoint
+  readonly whole: InnerViewpoint
+  readonly isHidden: IsHidden
 }
 
 /** The fields that somebody can come to see of a type; undefined where they read none of it. */
 type Seen = ReadonlyMap<string, ReadonlySet<string> | undefined>
 
-function seenFields(view: InnerViewpoint, type: TypeModel): ReadonlySet<string> | undefined {
-  const { when, clauses } = view.rules(type.name, 'read')
-  if (when === FALSE) return undefined
+function seenFields(view: InnerViewpoint, whole: InnerViewpoint, type: TypeModel): ReadonlySet<string> | undefined {
+  const { clauses } = view.rules(type.name, 'read')
+  if (whole.rules(type.name, 'read').when === FALSE) return undefined
   return new Set([type.key, ...(fieldsLetBy(type, clauses) ?? Object.keys(type.fields))])
 }
 
-function typeRules(view: InnerViewpoint, type: TypeModel, seen: Seen): PageType {
+function typeRules({ view, whole, isHidden }: Told, type: TypeModel, seen: Seen): PageType {
   const visible = seen.get(type.name)
   const actions = type.actions.flatMap((action) => {
-    const rules = actionRules(view, type, action, seen)
+    const rules = actionRules(view, whole, type, action, seen)
     return rules === undefined ? [] : [[action, rules] as const]
   })
-  const stamps = { create: stampsOf(view, type, 'create'), update: stampsOf(view, type, 'update') }
+  const stamps = { create: stampsOf(view, type, 'create', isHidden), update: stampsOf(view, type, 'update', isHidden) }
   const may = new Set(actions.map(([action]) => action))
   const kept = Object.fromEntries(Object.entries(stamps).filter(([action, of]) => may.has(action) && Object.keys(of).length > 0))
   const saying = type.rules?.saying ?? {}
@@ -61,10 +73,11 @@ function typeRules(view: InnerViewpoint, type: TypeModel, seen: Seen): PageType 
   }
 }
 
-function actionRules(view: InnerViewpoint, type: TypeModel, action: string, seen: Seen): PageAction | undefined {
-  const { when, clauses, open, gate, sayings } = view.rules(type.name, action)
+function actionRules(view: InnerViewpoint, whole: InnerViewpoint, type: TypeModel, action: string, seen: Seen): PageAction | undefined {
+  const { clauses, open, gate, sayings } = view.rules(type.name, action)
   const routine = (type.rules?.may[action] ?? []).some(({ within }) => within?.some((name) => view.mayCall(name)))
-  if (when === FALSE && !routine) return undefined
+  // That something is never allowed, whatever the record, anybody is told who asks what they may.
+  if (whole.rules(type.name, action).when === FALSE && !routine) return undefined
   const page = (node: ConditionNode) => forPage(node, type, seen)
   // What else leads to the record, and may stand in the way, a page does not know for certain.
   const along = action === 'delete' && isJudgedAlong(view.model, type.name)
@@ -84,11 +97,14 @@ function actionRules(view: InnerViewpoint, type: TypeModel, action: string, seen
   }
 }
 
-function stampsOf(view: InnerViewpoint, type: TypeModel, action: 'create' | 'update'): { [field: string]: PageStamp } {
+function stampsOf(view: InnerViewpoint, type: TypeModel, action: 'create' | 'update', isHidden: IsHidden): { [field: string]: PageStamp } {
   const terms = type.rules?.stamps[action] ?? {}
   const values = stampValues(type, action, view.env())
   return Object.fromEntries(
-    Object.entries(terms).map(([name, term]) => [name, term.kind === 'now' ? { now: true } : { value: values[name] ?? null }]),
+    Object.entries(terms).map(([name, term]): [string, PageStamp] => {
+      if (term.kind === 'claim' && isHidden(term)) return [name, { ask: true }]
+      return [name, term.kind === 'now' ? { now: true } : { value: values[name] ?? null }]
+    }),
   )
 }
 

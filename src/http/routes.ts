@@ -26,6 +26,7 @@ import { both, list, severalLists } from './list-routes.js'
 import type { LiveEvent } from './live/audience.js'
 import type { LiveLists } from './live/lists.js'
 import { eventStream } from './live/stream.js'
+import { hiddenClaims } from './own-claims.js'
 import { pageRules } from './page-rules.js'
 import { problemOf } from './problem.js'
 import { flag, whereOf } from './query.js'
@@ -207,7 +208,11 @@ function ownRules({ site, store, request }: Call): Methods {
   return {
     async GET() {
       const view = (await store.viewpoint()) as InnerViewpoint
-      const rules = pageRules(view, { types: [...site.types.values()].map(({ name }) => name), signIn: site.signIn }) as unknown as Row
+      const rules = pageRules(view, {
+        types: [...site.types.values()].map(({ name }) => name),
+        signIn: site.signIn,
+        isHidden: await hiddenClaims(store, view),
+      }) as unknown as Row
       return tagged(request, rules)
     },
   }

@@ -1,0 +1,85 @@
+import { type ClaimNode, type ConditionNode, type FieldNode, mapTerms, type Row } from '../condition/index.js'
+import { type ClauseNode, type Key, type Model, type TypeModel, type TypeRules, typeModel } from '../rulebook/index.js'
+import type { GuardedStore } from '../store/index.js'
+import { type InnerViewpoint, linksOfMe, startOfLink } from '../viewpoint/index.js'
+
+/** Whether a claim is read from a record that is linked to the person, of which they may not see what is read. */
+export type IsHidden = (claim: ClaimNode) => boolean
+
+/** What somebody may see of the records that are linked to them: what a page of theirs is given must hold nothing else. */
+export async function hiddenClaims(store: GuardedStore, { model, me }: InnerViewpoint): Promise<IsHidden> {
+  if (me === null) return () => false
+  // By the links that lead to a record: the fields of it that they see; undefined for all of them.
+  const seen = new Map<string, readonly string[] | undefined>()
+  for (const { path, link } of linksOfMe(model)) {
+    const type = typeModel(model, link.to)
+    const record = startOfLink(me as Row, [...path, '']) as Row | undefined
+    const before = path.slice(0, -1).join('.')
+    // Where the way to a record is hidden, whatever is read of it would tell of the way.
+    const fields = seen.get(before)
+    const isOpen = path.length === 1 || (seen.has(before) && link.by.every(({ from }) => fields?.includes(from.path[0] as string) ?? true))
+    if (!isOpen) seen.set(path.join('.'), [])
+    else if (record !== undefined) {
+      const verdict = await store.verdict('read', type.name, record[type.key] as Key)
+      seen.set(path.join('.'), verdict.allowed ? verdict.fields && [type.key, ...verdict.fields] : [])
+    }
+  }
+  return ({ path, links = 0 }) => {
+    for (let step = 1; step <= links; step++) {
+      const at = path.slice(0, step).join('.')
+      const fields = seen.get(at)
+      const name = path[step]
+      if (fields !== undefined && (step < links ? fields.length === 0 : !fields.includes(name as string))) return true
+    }
+    return false
+  }
+}
+
+// No record has such a field, so that no page knows it.
+const UNKNOWN = '\0unknown'
+
+const made = new WeakMap<Model, Map<string, Model>>()
+
+/** The same rules, in which hidden claims are what nobody knows. */
+export function withUnknown(model: Model, isHidden: IsHidden): Model {
+  const hidden = new Set<string>()
+  const unknown = (node: ConditionNode) =>
+    mapTerms(node, (leaf) => {
+      if (leaf.kind !== 'claim' || !isHidden(leaf)) return leaf
+      hidden.add(leaf.path.join('.'))
+      const { type, list } = leaf
+      return { kind: 'field', of: 'record', path: [UNKNOWN], type, optional: true, ...(list ? { list } : {}) } as FieldNode
+    })
+  const types = Object.fromEntries(Object.entries(model.types).map(([name, type]) => [name, typeWith(type, unknown)]))
+  const changed: Model = { ...model, types, ...(model.gate ? { gate: unknown(model.gate) } : {}) }
+  if (hidden.size === 0) return model
+  // Rules are made ready once for each model: people from whom the same is hidden share one.
+  const known = made.get(model) ?? new Map<string, Model>()
+  made.set(model, known)
+  const id = [...hidden].sort().join('\n')
+  const there = known.get(id) ?? changed
+  known.set(id, there)
+  return there
+}
+
+function typeWith(type: TypeModel, unknown: (node: ConditionNode) => ConditionNode): TypeModel {
+  const { rules } = type
+  if (rules === undefined) return type
+  const clauseWith = (clause: ClauseNode): ClauseNode => ({
+    ...clause,
+    when: unknown(clause.when),
+    ...(clause.afterwards ? { afterwards: unknown(clause.afterwards) } : {}),
+  })
+  const worded = <W extends { readonly when: ConditionNode }>(all: readonly W[]) => all.map((one) => ({ ...one, when: unknown(one.when) }))
+  const { gateSaying } = rules
+  const changed: TypeRules = {
+    ...rules,
+    gates: Object.fromEntries(Object.entries(rules.gates).map(([action, node]) => [action, unknown(node)])),
+    ...(gateSaying ? { gateSaying: Object.fromEntries(Object.entries(gateSaying).map(([action, all]) => [action, worded(all)])) } : {}),
+    vetoes: worded(rules.vetoes),
+    may: Object.fromEntries(
+      Object.entries(rules.may).map(([action, clauses]) => [action, clauses.map(clauseWith)]),
+    ) as unknown as TypeRules['may'],
+  }
+  return { ...type, rules: changed }
+}
