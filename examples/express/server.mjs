@@ -33,10 +33,13 @@ app.post('/sign-out', (request, response) => {
 // What is added: a store behind the rules, and a guard that knows the application's sessions.
 const types = Object.keys(book.model.types)
 const store = openStore(book, inMemory(Object.fromEntries(types.map((type) => [type, recordsOf(type)]))), { now: today })
-const identity = fromSession((request) => {
-  const name = sessions.get(cookieOf(request, 'sid') ?? '')
-  return name === undefined ? null : people[name]
-})
+const identity = fromSession(
+  (request) => {
+    const name = sessions.get(cookieOf(request, 'sid') ?? '')
+    return name === undefined ? null : people[name]
+  },
+  { cookie: 'sid' },
+)
 const guarded = guard(store, { identity, signIn: '/' })
 
 // And its handlers, which lose their own conditions: what somebody may not read is not there, and what they may not change is refused.

@@ -105,12 +105,28 @@ export function shortened(text: string, width: number): string {
   return text.length <= width ? text : `${text.slice(0, Math.max(0, width - 1))}…`
 }
 
-/** Rows as comma-separated values (RFC 4180), with a heading. */
+/**
+ * Rows as comma-separated values (RFC 4180), with a heading. Text that a spreadsheet would take for a formula has an apostrophe before
+ * it; control characters are made visible.
+ */
 export function csv(headings: readonly string[], rows: readonly (readonly unknown[])[]): string {
-  const texts = rows.map((row) =>
-    row.map((value) =>
-      Array.isArray(value) ? value.join(';') : typeof value === 'object' && value !== null ? JSON.stringify(value) : (value ?? ''),
-    ),
-  )
-  return stringify([headings, ...texts.map((row) => row.map(String))]).trimEnd()
+  return stringify([headings.map(harmless), ...rows.map((row) => row.map(csvCell))]).trimEnd()
+}
+
+function csvCell(value: unknown): string {
+  if (value === null || value === undefined) return ''
+  if (typeof value === 'number' || typeof value === 'boolean' || typeof value === 'bigint') return String(value)
+  if (value instanceof Date) return Number.isNaN(value.getTime()) ? '' : value.toISOString()
+  if (Array.isArray(value)) return harmless(value.map((one) => (typeof one === 'object' ? csvObject(one) : String(one))).join(';'))
+  return harmless(typeof value === 'object' ? csvObject(value) : String(value))
+}
+
+function csvObject(value: unknown): string {
+  return value instanceof Date ? csvCell(value) : JSON.stringify(value)
+}
+
+/** Line breaks are a cell's own in this format; all other control characters are not. */
+function harmless(text: string): string {
+  const visible = text.split(/(\r?\n)/).map((part) => (/^\r?\n$/.test(part) ? part : printable(part)))
+  return `${/^\s*[=+\-@]/.test(text) ? "'" : ''}${visible.join('')}`
 }

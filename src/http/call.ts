@@ -38,6 +38,8 @@ export interface Call {
   readonly request: Request
   readonly params: URLSearchParams
   readonly watch: Watching | undefined
+  /** Whether nobody is signed in. */
+  readonly isVisitor: boolean
 }
 
 export const NOWHERE = () => new RequestError(404, 'There is nothing at this address.')
@@ -62,7 +64,7 @@ export async function byMethod({ request }: Call, methods: Methods): Promise<Res
 export async function tagged(request: Request, body: Row): Promise<Response> {
   const etag = await etagOf(body)
   const seen = request.headers.get('if-none-match')
-  if (seen !== null && isAmong(seen, etag))
+  if (seen !== null && isAmong(seen, etag, 'weakly'))
     return new Response(null, { status: 304, headers: { etag, 'cache-control': 'private, no-cache' } })
   return json(body, { headers: { etag } })
 }

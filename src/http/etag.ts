@@ -18,9 +18,13 @@ function stable(value: unknown): string {
   )
 }
 
-/** Whether a tag is among those of a header, compared strongly: a weak one is like none. */
-export function isAmong(header: string, tag: string): boolean {
-  return header.trim() === '*' || [...header.matchAll(/(?:W\/)?"[^"]*"/g)].some(([one]) => one === tag)
+/**
+ * Whether a tag is among those of a header (RFC 9110, section 8.8.3.2): compared strongly, as for `If-Match`, a weak one is like none;
+ * weakly, as for `If-None-Match`, it is like the strong one.
+ */
+export function isAmong(header: string, tag: string, how: 'strongly' | 'weakly' = 'strongly'): boolean {
+  const meant = (one: string) => (how === 'weakly' ? one.replace(/^W\//, '') : one)
+  return header.trim() === '*' || [...header.matchAll(/(?:W\/)?"[^"]*"/g)].some(([one]) => meant(one) === tag)
 }
 
 /** @throws RequestError 412 where the record is no longer as the asker saw it */

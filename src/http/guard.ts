@@ -109,7 +109,8 @@ export function guard<W extends World>(
     }
     const began = performance.now()
     const response = await answered()
-    if (response.status === 404) await untilNextStep(began)
+    // Whether something is hidden or was never there, as what is asked for or as what a link would lead to.
+    if (response.status === 404 || response.status === 422) await untilNextStep(began)
     if (!showClaims || me === undefined) return response
     const shown = new Response(response.body, response)
     shown.headers.set('x-me', encodeURIComponent(JSON.stringify(me)))

@@ -3,10 +3,23 @@ import { CredentialError } from './error.js'
 /** Who is asking: their claims, or null for a visitor. Throws a `CredentialError` where what they show cannot be believed. */
 export interface Identity<Me = unknown> {
   (request: Request): Promise<Me | null>
-  /** Whether the browser sends it by itself, as cookies are: what changes something must come from the same origin then. */
+  /**
+   * Whether the browser sends it by itself, as cookies are: what changes something must come from the same origin then. Where nobody
+   * says so, it is taken to, but for requests with a bearer token: these no other site can have a browser send.
+   */
   readonly automatic?: boolean | ((request: Request) => boolean)
   /** What it is called in `WWW-Authenticate`. */
   readonly scheme?: string
+}
+
+/** What is known of an application's sessions. */
+export interface SessionOptions {
+  /** Whether browsers send by themselves what they go by. Default: true. */
+  readonly automatic?: boolean
+  /** What they are called in `WWW-Authenticate`. Default: `Session`. */
+  readonly scheme?: string
+  /** The cookie that they go by: who sends one of a session that there is no longer is told so (401), and is no visitor. */
+  readonly cookie?: string
 }
 
 /**
@@ -18,9 +31,14 @@ export interface Identity<Me = unknown> {
  */
 export function fromSession<Me>(
   resolve: (request: Request) => Promise<Me | null | undefined> | Me | null | undefined,
-  { automatic = true, scheme = 'Session' }: { readonly automatic?: boolean; readonly scheme?: string } = {},
+  { automatic = true, scheme = 'Session', cookie }: SessionOptions = {},
 ): Identity<Me> {
-  const identity = async (request: Request) => (await resolve(request)) ?? null
+  const identity = async (request: Request) => {
+    const me = (await resolve(request)) ?? null
+    if (me === null && cookie !== undefined && cookieOf(request, cookie))
+      throw new CredentialError(`there is no session for the cookie ${cookie}: it has ended`)
+    return me
+  }
   return Object.assign(identity, { automatic, scheme })
 }
 
@@ -40,14 +58,18 @@ export function firstOf<Me>(...identities: readonly Identity<Me>[]): Identity<Me
   }
   return Object.assign(identity, {
     // A bearer token is sent by nobody but a program that means to: no other site can add it to a browser's request.
-    automatic: (request: Request) =>
-      !/^Bearer /i.test(request.headers.get('authorization') ?? '') && identities.some((one) => isAutomatic(one, request)),
+    automatic: (request: Request) => !hasBearer(request) && identities.some((one) => isAutomatic(one, request)),
     scheme: identities.find(({ scheme }) => scheme !== undefined)?.scheme ?? 'Bearer',
   })
 }
 
+/** A bearer token is sent by nobody but a program that means to. */
+function hasBearer({ headers }: Request): boolean {
+  return /^Bearer /i.test(headers.get('authorization') ?? '')
+}
+
 /** Whether the browser may have sent by itself what tells who is asking. */
-export function isAutomatic({ automatic = false }: Identity, request: Request): boolean {
+export function isAutomatic({ automatic = (one) => !hasBearer(one) }: Identity, request: Request): boolean {
   return typeof automatic === 'function' ? automatic(request) : automatic
 }
 

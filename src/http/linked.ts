@@ -3,6 +3,20 @@ import { allOf, type Condition, type LinkModel } from '../rulebook/index.js'
 
 type Terms = { readonly [name: string]: Terms } & { readonly [by in 'is' | 'has' | 'isOneOf' | 'overlaps']: (value: unknown) => Condition }
 
+/**
+ * What a record of the other type has to hold for the link to lead to it; undefined where it cannot be set from there: it leads to one,
+ * goes by a list, or starts from what is missing.
+ */
+export function linkSet(link: LinkModel, from: Row): Row | undefined {
+  const set: Record<string, unknown> = {}
+  for (const { to, from: place } of link.by) {
+    const value = from[place.path[0] as string]
+    if (!link.many || to.list || place.list || isMissing(value, place.type)) return undefined
+    set[to.path[0] as string] = value
+  }
+  return set
+}
+
 /** Which records of the other type a link leads to from a record, as a list takes it; undefined where it leads nowhere. */
 export function linkedTo(link: LinkModel, from: Row): ((record: unknown) => Condition) | undefined {
   const pairs = link.by.map(({ to, from: place }) => {

@@ -18,7 +18,13 @@ export async function list(call: Call, type: TypeModel, within?: Where): Promise
   const narrowed = where === undefined ? {} : { where: where as never }
   const along = include === undefined ? {} : { include: Object.fromEntries(include.map((name) => [name, true])) }
   const page = await store.page(type.name, { ...query, ...narrowed, ...along, size } as never)
-  return json({ ...page, ...(count ? { count: await store.count(type.name, narrowed) } : {}) })
+  const more = count ? { count: await store.count(type.name, narrowed) } : {}
+  return json({ ...page, ...more, ...(call.isVisitor && (await opensBySigningIn(call, type)) ? { signIn: site.signIn ?? true } : {}) })
+}
+
+/** Whether a visitor is let see nothing of a type, and somebody who signs in may be. */
+async function opensBySigningIn({ store }: Call, type: TypeModel): Promise<boolean> {
+  return (type.rules?.may.read.length ?? 0) > 0 && (await store.may('read', type.name)) === 'never'
 }
 
 /** At most so many lists by one connection. */

@@ -27,11 +27,10 @@ export function middleware(handle: (request: Request) => Promise<Response>): Mid
 type Incoming = Parameters<Middleware>[0]
 
 async function answer(handle: (request: Request) => Promise<Response>, incoming: Incoming, outgoing: ServerResponse): Promise<void> {
+  // Methods that no Fetch standard request can have.
+  if (/^(CONNECT|TRACE|TRACK)$/i.test(incoming.method ?? '')) return turnedAway(outgoing, 405)
   const request = requestOf(incoming, outgoing)
-  if (request === undefined) {
-    outgoing.statusCode = 400
-    return void outgoing.end()
-  }
+  if (request === undefined) return turnedAway(outgoing, 400)
   const response = await handle(request)
   outgoing.statusCode = response.status
   for (const [name, value] of response.headers) if (name !== 'set-cookie') outgoing.setHeader(name, value)
@@ -48,6 +47,29 @@ async function answer(handle: (request: Request) => Promise<Response>, incoming:
   outgoing.end()
 }
 
+function turnedAway(outgoing: ServerResponse, status: number): void {
+  outgoing.statusCode = status
+  if (status === 405) outgoing.setHeader('allow', 'GET, HEAD, POST, PUT, PATCH, DELETE, OPTIONS')
+  outgoing.end()
+}
+
+// A name or an address, and a port: nothing that an address would read as something else.
+const HOST = /^([a-z0-9._~-]+|\[[0-9a-f:.]+\])(:\d{1,5})?$/i
+
+/** The address that is asked for. What the client says of the protocol in it counts for nothing. */
+function addressOf(path: string, host: string | undefined, protocol: string): string | undefined {
+  let [at, target] = [host, path]
+  if (!path.startsWith('/')) {
+    if (!URL.canParse(path)) return undefined
+    const url = new URL(path)
+    if (url.username !== '' || url.password !== '') return undefined
+    ;[at, target] = [url.host, `${url.pathname}${url.search}`]
+  }
+  if (at === undefined || !HOST.test(at)) return undefined
+  const address = `${protocol}://${at}${target}`
+  return URL.canParse(address) ? address : undefined
+}
+
 function requestOf(incoming: Incoming, outgoing: ServerResponse): Request | undefined {
   const { method = 'GET', headers, socket } = incoming
   const headed = new Headers()
@@ -58,8 +80,8 @@ function requestOf(incoming: Incoming, outgoing: ServerResponse): Request | unde
   // What a proxy says of the protocol is for the guard to believe or not: here it is what the socket is.
   const protocol = (socket as { encrypted?: boolean }).encrypted === true ? 'https' : 'http'
   const path = incoming.originalUrl ?? incoming.url ?? '/'
-  const address = path.startsWith('/') ? `${protocol}://${headers.host ?? 'localhost'}${path}` : path
-  if (!URL.canParse(address)) return undefined
+  const address = addressOf(path, headers.host, protocol)
+  if (address === undefined) return undefined
   const gone = new AbortController()
   outgoing.once('close', () => gone.abort())
   const sent = ['GET', 'HEAD'].includes(method) ? {} : bodyOf(incoming)

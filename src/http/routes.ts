@@ -5,12 +5,13 @@ import {
   type LinkModel,
   type Model,
   nearest,
+  sameValue,
   type TypeModel,
   type TypeName,
   typeModel,
   type World,
 } from '../rulebook/index.js'
-import { denied } from '../store/errors.js'
+import { denied, InvalidError } from '../store/errors.js'
 import type { MatchingStore } from '../store/guarded.js'
 import type { AsSystem, GuardedStore, Store } from '../store/index.js'
 import { reachesInto } from '../store/nested.js'
@@ -21,7 +22,7 @@ import { byMethod, type Call, json, type Methods, NOWHERE, type Site, tagged, ty
 import { RequestError, SetupError } from './error.js'
 import { checkMatch, etagOf } from './etag.js'
 import { type GuardOptions, guard, logFailure } from './guard.js'
-import { linkedTo } from './linked.js'
+import { linkedTo, linkSet } from './linked.js'
 import { both, list, severalLists } from './list-routes.js'
 import type { LiveEvent } from './live/audience.js'
 import type { LiveLists } from './live/lists.js'
@@ -66,6 +67,8 @@ export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
   readonly listsAt?: string | false
   /** Keeps lists up to date for those who watch them: a list is asked for as `text/event-stream`. */
   readonly live?: LiveLists
+  /** What tells visitors apart, as their addresses do: each of them may watch so many lists. */
+  readonly visitor?: (request: Request) => string | undefined
   /** How often it is asked anew who is watching, in seconds: whoever has signed out, or whose token has expired, watches no more. Default 30. */
   readonly recheck?: number
   /** Serves the files of a record, at `files/<name>` beneath it, to whoever may read the record; undefined where there is none. */
@@ -91,12 +94,13 @@ export function routes<W extends World>(
 ): (request: Request) => Promise<Response> {
   const site = siteOf(book.model, options as never)
   const guarded = guard(store, options)
-  const { live, identity, recheck = 30, signIn: at, onFailure = logFailure } = options
+  const { live, identity, recheck = 30, visitor, signIn: at, onFailure = logFailure } = options
   live?.hearOf(store)
   const watching = (me: W['me'] | null, request: Request): Watching | undefined => {
     if (live === undefined) return undefined
     const said = JSON.stringify(me)
-    const one = ({ type, query }: WatchedList, hear: (event: LiveEvent) => void) => live.watch(store, me, type, query, hear)
+    const one = ({ type, query }: WatchedList, hear: (event: LiveEvent) => void) =>
+      live.watch(store, me, type, query, hear, me === null ? visitor?.(request) : undefined)
     return (lists) =>
       eventStream(
         typeof lists === 'object' && 'type' in lists
@@ -115,7 +119,7 @@ export function routes<W extends World>(
       )
   }
   return (request) =>
-    guarded(request, ({ store: mine, me }) => answer(site, mine as unknown as GuardedStore, request, watching(me, request)))
+    guarded(request, ({ store: mine, me }) => answer(site, mine as unknown as GuardedStore, request, watching(me, request), me === null))
 }
 
 function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, files = {}, ...options }: RouteOptions): Site {
@@ -161,11 +165,17 @@ function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, fil
   }
 }
 
-async function answer(site: Site, store: GuardedStore, request: Request, watch: Watching | undefined): Promise<Response> {
+async function answer(
+  site: Site,
+  store: GuardedStore,
+  request: Request,
+  watch: Watching | undefined,
+  isVisitor: boolean,
+): Promise<Response> {
   const url = new URL(request.url)
   if (url.pathname !== site.base && !url.pathname.startsWith(`${site.base}/`)) throw NOWHERE()
   const steps = stepsOf(url.pathname.slice(site.base.length))
-  const call: Call = { site, store, request, params: url.searchParams, watch }
+  const call: Call = { site, store, request, params: url.searchParams, watch, isVisitor }
   const [path, key, link, inner, ...more] = steps
   if (path !== undefined && path === site.rulesAt && link === undefined) {
     if (key === undefined) return byMethod(call, ownRules(call))
@@ -227,8 +237,12 @@ function collection(call: Call, type: TypeModel, within?: (record: unknown) => C
   }
 }
 
-async function create({ site, store, request }: Call, type: TypeModel): Promise<Response> {
-  const sent = asShaped(type, await readBody(request, ['application/json'], site.bodyLimit))
+/** A new record; beneath another, one that is linked to it: what else is sent of the link must lead there as well. */
+async function create({ site, store, request }: Call, type: TypeModel, link: Row = {}): Promise<Response> {
+  const given = asShaped(type, await readBody(request, ['application/json'], site.bodyLimit))
+  const odd = Object.keys(link).find((name) => given[name] !== undefined && !sameValue(type.fields[name], given[name], link[name]))
+  if (odd !== undefined) throw new InvalidError(type.name, [{ field: odd, problem: 'leads elsewhere than this address: leave it out' }])
+  const sent = { ...given, ...link }
   const record = (await store.create(type.name, sent)) as Row
   const location = `${site.base}/${site.pathOf(type.name)}/${encodeURIComponent(String(record[type.key]))}`
   return json(record, { status: 201, headers: { location, etag: await etagOf(record) } })
@@ -371,7 +385,11 @@ async function nested(call: Call, parent: TypeModel, key: Key, link: LinkModel, 
   const type = typeModel(site.model, link.to)
   const from = (await store.get(parent.name, key)) as Row
   const where = linkedTo(link, from)
-  if (inner === undefined) return where === undefined ? { GET: async () => json({ records: [] }) } : collection(call, type, where)
+  if (inner === undefined) {
+    const read = where === undefined ? { GET: async () => json({ records: [] }) } : collection(call, type, where)
+    const set = linkSet(link, from)
+    return set === undefined ? read : { ...read, POST: () => create(call, type, set) }
+  }
   const own = keyOf(type, inner)
   const nobody = () => denied(verdictOf(type, 'read', 'not found', own))
   if (where === undefined) throw nobody()

@@ -25,7 +25,7 @@ export interface TokenOptions<Me> {
   readonly leeway?: number
   /** The groups of the issuer become roles. */
   readonly roles?: RoleTable
-  /** Only these may come in: who has an address of another domain, or one that is not verified, is refused. */
+  /** Only these may come in: who has an address of another domain, or one that the issuer does not say it has verified, is refused. */
   readonly emailDomains?: readonly string[]
   /** The claims that the rules are given. Default: all of the token's. */
   readonly me: (token: JWTPayload, granted: Granted) => Me
@@ -118,8 +118,8 @@ export function isLocal(host: string): boolean {
 function checkEmail({ email, email_verified: verified }: JWTPayload, domains: readonly string[] | undefined): void {
   if (domains === undefined) return
   const domain = typeof email === 'string' ? /^[^@\s]+@([^@\s]+)$/.exec(email)?.[1]?.toLowerCase() : undefined
-  if (domain === undefined || verified === false || !domains.some((one) => one.toLowerCase() === domain))
-    throw new CredentialError('the token is of somebody whose email address is of another domain')
+  if (domain === undefined || verified !== true || !domains.some((one) => one.toLowerCase() === domain))
+    throw new CredentialError('the token is of somebody whose email address is of another domain, or not verified')
 }
 
 function grantedBy(token: JWTPayload, audiences: readonly string[], table: RoleTable | undefined): Granted {

@@ -9,6 +9,8 @@ import { untilNextStep } from './next-step.js'
 
 /** At most so many questions at once. */
 const MOST_QUESTIONS = 100
+/** Of so many bytes altogether. */
+const MOST_BYTES = 2 ** 18
 
 /**
  * Answers what a page cannot: `{ questions: [{ action, type, key, changes }, { action: 'create', type, record }] }`. Nothing is written, and
@@ -19,7 +21,7 @@ export function verdictsOn(call: Call): Methods {
   return {
     async POST() {
       const began = performance.now()
-      const { questions, ...others } = await readBody(request, ['application/json'], site.bodyLimit)
+      const { questions, ...others } = await readBody(request, ['application/json'], Math.min(site.bodyLimit, MOST_BYTES))
       const odd = Object.keys(others)[0]
       if (odd !== undefined) throw new RequestError(400, unknownName('field', odd, ['questions']))
       if (!Array.isArray(questions) || questions.length > MOST_QUESTIONS)
@@ -28,7 +30,8 @@ export function verdictsOn(call: Call): Methods {
       const asked = questions.map((question, at) => readQuestion(call, question, `questions[${at}]`))
       const verdicts: object[] = []
       for (const ask of asked) verdicts.push(await ask(store))
-      if (verdicts.some((verdict) => (verdict as Verdict).outcome === 'not found')) await untilNextStep(began)
+      if (verdicts.some((verdict) => ['not found', 'invalid'].includes((verdict as { outcome: string }).outcome)))
+        await untilNextStep(began)
       return json({ verdicts }, { headers: { 'cache-control': 'no-store' } })
     },
   }

@@ -11,7 +11,7 @@ import {
   valuesAt,
   waysAt,
 } from '../condition/index.js'
-import { isSet, type LinkModel, sameValue, type TypeModel, typeModel } from '../rulebook/index.js'
+import { isSet, keyPlace, type LinkModel, sameValue, type TypeModel, typeModel } from '../rulebook/index.js'
 import type { FieldFault } from './errors.js'
 import { placeIs, placeIsOneOf } from './known.js'
 import type { Operation } from './operation.js'
@@ -94,7 +94,14 @@ async function visibleAmong(op: Operation, to: string, where: ConditionNode): Pr
   const readable = op.asker.readable(typeModel(op.asker.model, to).name)
   const { relied, tables, env } = op
   if (relied === undefined) return (await tables.select(to, { where: allOfNode([readable, where]), now: env.now })).map(({ row }) => row)
-  const rows = (await tables.select(to, { where, now: env.now, lock: 'share' })).map(({ row }) => row)
+  // What they do not see is neither locked nor judged: it costs as much as what is not there.
+  const seen = await tables.select(to, { where: allOfNode([readable, where]), now: env.now })
+  if (seen.length === 0) return []
+  const key = keyPlace(typeModel(op.asker.model, to))
+  const keys = seen.map(({ row }) => row[key.path[0]] as Comparable)
+  const rows = (await tables.select(to, { where: allOfNode([placeIsOneOf(key, keys), where]), now: env.now, lock: 'share' })).map(
+    ({ row }) => row,
+  )
   if (readable === TRUE) return rows
   const answers = await judgeAllRelying(op, relied, predicate(linksLast(readable)), rows)
   return rows.filter((_, at) => answers[at])

@@ -88,7 +88,7 @@ describe('who is asking, by a token', () => {
     const mine = fromToken({ ...options, emailDomains: ['MarshLane.example'], me: ({ email }) => email })
     const of = (claims: object) =>
       bearer({ ...whole, ...claims }).then((header) => mine(asking(header)).catch((error: { code: string }) => error.code))
-    expect(await of({ email: 'ines@marshlane.example' })).to.equal('ines@marshlane.example')
+    expect(await of({ email: 'ines@marshlane.example', email_verified: true })).to.equal('ines@marshlane.example')
     for (const email of [
       'ines@evil.example',
       'ines@marshlane.example.evil.example',
@@ -97,8 +97,9 @@ describe('who is asking, by a token', () => {
       undefined,
       7,
     ])
-      expect(await of({ email }), String(email)).to.equal('BAD_CREDENTIALS')
-    expect(await of({ email: 'ines@marshlane.example', email_verified: false })).to.equal('BAD_CREDENTIALS')
+      expect(await of({ email, email_verified: true }), String(email)).to.equal('BAD_CREDENTIALS')
+    for (const verified of [false, undefined, null, 'true', 1])
+      expect(await of({ email: 'ines@marshlane.example', email_verified: verified }), String(verified)).to.equal('BAD_CREDENTIALS')
   })
 
   it('fetches keys, and lets nobody in where they cannot be had', async () => {

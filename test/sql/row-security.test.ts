@@ -165,12 +165,44 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
       expect(failed).to.match(/has more of .*plot.* than its policies can hold: select of wardenNotes/)
     })
 
+    it('leaves nothing to those who are given nothing', () =>
+      under({}, async () => {
+        const stranger = 'pachter_test_stranger'
+        const { rows } = await sql`select from pg_roles where rolname = ${stranger}`.execute(db)
+        if (rows.length === 0) await sql`create role ${sql.id(stranger)}`.execute(db)
+        const { rows: functions } = await sql<{ name: string; args: string; path: boolean }>`
+          select p.proname as name, pg_get_function_identity_arguments(p.oid) as args, p.proconfig::text like '%search_path=pg_catalog, pg_temp%' as path
+          from pg_proc p where p.pronamespace = ${FUNCTIONS}::regnamespace`.execute(db)
+        expect(functions.length).to.be.greaterThan(15)
+        for (const { name, path } of functions) expect(path, `${name} looks where it is told`).to.equal(true)
+        const { rows: open } = await sql<{ name: string }>`
+          select p.proname as name from pg_proc p where p.pronamespace = ${FUNCTIONS}::regnamespace and has_function_privilege(${stranger}, p.oid, 'execute')
+          union all select nspname from pg_namespace where nspname = ${FUNCTIONS} and has_schema_privilege(${stranger}, oid, 'usage')
+          union all select c.relname from pg_class c where c.relnamespace = ${TABLES}::regnamespace and c.relkind = 'r'
+            and has_any_column_privilege(${stranger}, c.oid, 'select, insert, update')`.execute(db)
+        expect(open).to.deep.equal([])
+        const asked = await db
+          .transaction()
+          .execute(async (trx) => {
+            await sql`set local role ${sql.id(stranger)}`.execute(trx)
+            await sql`select set_config('pachter.me', '{"id":"m-01"}', true)`.execute(trx)
+            return sql.raw(`select ${FUNCTIONS}.me()`).execute(trx)
+          })
+          .catch(String)
+        expect(asked).to.match(/permission denied/)
+      }))
+
     it('is undone without a trace', async () => {
+      await sql`revoke pachter_reader from current_user`.execute(db)
       await under({}, async () => undefined)
       const { rows: left } = await sql<{ what: string }>`
         select polname as what from pg_policy p join pg_class c on c.oid = p.polrelid where c.relnamespace = ${TABLES}::regnamespace
         union all select relname from pg_class where relnamespace = ${TABLES}::regnamespace and (relrowsecurity or relforcerowsecurity)
         union all select nspname from pg_namespace where nspname = ${FUNCTIONS}
+        union all select 'member of ' || r.rolname from pg_auth_members m join pg_roles r on r.oid = m.roleid
+          where r.rolname = 'pachter_reader' and m.member = current_user::regrole
+        union all select 'usage of ' || nspname from pg_namespace where nspname = ${TABLES} and has_schema_privilege(${ROLE}, oid, 'usage')
+        union all select 'reader uses ' || nspname from pg_namespace where nspname = ${TABLES} and has_schema_privilege('pachter_reader', oid, 'usage')
         union all select table_name from information_schema.role_table_grants where grantee = ${ROLE} and table_schema = ${TABLES}`.execute(
         db,
       )

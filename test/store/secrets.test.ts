@@ -254,7 +254,9 @@ describe('what is too large', () => {
       },
       transformResult: async ({ result }) => result,
     })
-    await openStore(book, overKysely(counted, engine.dialect)).for(ANN).create('job', { helperIds: many.slice(0, 900) })
+    await openStore(book, overKysely(counted, engine.dialect))
+      .for(ANN)
+      .create('job', { helperIds: many.slice(0, 900) })
     expect(statements).to.be.below(12)
   })
 

@@ -97,10 +97,19 @@ async function answer(request: Request, names: readonly string[], reviewed: Revi
     case '/changes':
       return changes(request, reviewed)
   }
-  const name = pathname === '/' ? 'index.html' : decodeURIComponent(pathname.slice(1))
-  const file = pageFile(name)
-  if (file === undefined) return new Response('There is nothing here.', { status: 404, headers: HEADERS })
+  const name = pathname === '/' ? 'index.html' : fileName(pathname)
+  const file = name === undefined ? undefined : pageFile(name)
+  if (name === undefined || file === undefined) return new Response('There is nothing here.', { status: 404, headers: HEADERS })
   return new Response(new Uint8Array(file), { headers: { ...HEADERS, 'content-type': KINDS[extname(name)] ?? 'application/octet-stream' } })
+}
+
+/** The file that a path names; undefined for what cannot be read. */
+function fileName(pathname: string): string | undefined {
+  try {
+    return decodeURIComponent(pathname.slice(1))
+  } catch {
+    return undefined
+  }
 }
 
 const text = (status: number, body: string) =>

@@ -1,5 +1,5 @@
 import { allOfNode, type Row, simplify, TRUE } from '../../condition/index.js'
-import { type Condition, type Key, type TypeModel, typeModel, type World } from '../../rulebook/index.js'
+import { type Condition, type Key, type Model, type TypeModel, typeModel, type World } from '../../rulebook/index.js'
 import type { Change, GuardedStore, Store } from '../../store/index.js'
 import { insideOf } from '../../store/inside.js'
 import { readWhere } from '../../store/query.js'
@@ -32,8 +32,12 @@ export interface LiveOptions {
   readonly tick?: number
   /** A list may have so many records. Default 5,000. */
   readonly listLimit?: number
-  /** So many people may watch at once. Default 100,000. */
+  /** So many lists may be watched at once. Default 100,000. */
   readonly most?: number
+  /** And so many by one person. Default 200. */
+  readonly each?: number
+  /** And so many by all visitors whom nothing tells apart. Default 1,000. */
+  readonly visitors?: number
   /** Is told of what should not have happened. Default: written to the console. */
   readonly onFailure?: (error: unknown) => void
 }
@@ -46,13 +50,17 @@ export interface LiveLists {
   changed(changes: readonly Change[]): void
   /** Everything is looked at anew: after an import past the store, say. */
   changedEverywhere(): void
-  /** Lets somebody watch. Each event is told in order. Gives a way to stop, and to be told the whole list again. */
+  /**
+   * Lets somebody watch. Each event is told in order. Gives a way to stop, and to be told the whole list again. `visitor` tells visitors
+   * apart, by their addresses, say.
+   */
   watch<W extends World>(
     store: Store<W>,
     me: W['me'] | null,
     type: string,
     query: LiveQuery,
     hear: (event: LiveEvent) => void,
+    visitor?: string,
   ): Promise<{ stop(): void; again(): void }>
   /** When all that was told until now has been worked through. */
   settled(): Promise<void>
@@ -72,7 +80,7 @@ export interface LiveLists {
  * app.all('/api/*', (context) => routes(book, store, { identity, base: '/api', live })(context.req.raw))
  */
 export function liveLists(options: LiveOptions = {}): LiveLists {
-  const { messages, tick = 1000, listLimit = 5000, most = 100_000, onFailure = logFailure } = options
+  const { messages, tick = 1000, listLimit = 5000, most = 100_000, each = 200, visitors = 1000, onFailure = logFailure } = options
   if (!(tick >= 10)) throw new SetupError('liveLists', 'tick: at least 10 milliseconds')
   const process = globalThis.crypto.randomUUID()
   const homes = new Map<object, Home>()
@@ -80,6 +88,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
   const waiting: { readonly home: Home; readonly changes: readonly Change[] }[] = []
   let working: Promise<void> | undefined
   let people = 0
+  const watchedBy = new Map<string, number>()
   let stopListening: (() => unknown) | undefined
   let closed = false
   let ticks = 0
@@ -358,13 +367,17 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
       for (const home of homes.values()) tell(home, changes)
     },
     changedEverywhere: everywhere,
-    async watch(store: Store, me: unknown, typeName: string, query: LiveQuery, hear: (event: LiveEvent) => void) {
+    async watch(store: Store, me: unknown, typeName: string, query: LiveQuery, hear: (event: LiveEvent) => void, visitor?: string) {
       if (closed) throw new RequestError(503, 'Lists are no longer kept up to date here.')
       await ready.catch(() => {
         throw new RequestError(503, 'Lists cannot be kept up to date here now.', { 'retry-after': '30' })
       })
       if (people >= most) throw new RequestError(503, 'Too many are watching already: try again later.', { 'retry-after': '30' })
       const home = homeOf(store)
+      const asker = askerOf(home.inside.model, me, visitor)
+      const allowed = asker === VISITORS ? visitors : each
+      if ((watchedBy.get(asker) ?? 0) >= allowed)
+        throw new RequestError(429, `You watch ${allowed} lists already: close some of the pages.`, { 'retry-after': '30' })
       const type = typeModel(home.inside.model, typeName)
       const id = JSON.stringify([typeName, me, query.name ?? globalThis.crypto.randomUUID()])
       reachFor(home, typeName, ['read', ...(query.withActions ?? [])])
@@ -372,6 +385,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
       const hearer: Hearer = { hear, fresh: true }
       audience.hearers.add(hearer)
       people++
+      watchedBy.set(asker, (watchedBy.get(asker) ?? 0) + 1)
       // In the index before it is listed: what is written in between is not missed.
       await audience.placed
       timer ??= setInterval(() => void pass().catch(onFailure), tick)
@@ -381,6 +395,9 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
         stop() {
           if (!audience.hearers.delete(hearer)) return
           people--
+          const left = (watchedBy.get(asker) ?? 1) - 1
+          if (left > 0) watchedBy.set(asker, left)
+          else watchedBy.delete(asker)
           if (audience.hearers.size === 0) drop(audience)
         },
         again() {
@@ -407,6 +424,14 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
       await stopListening?.()
     },
   }) as LiveLists
+}
+
+const VISITORS = 'visitors'
+
+/** Who watches, as far as it is known: everybody may watch so many lists, whatever their claims are besides. */
+function askerOf({ me: { key } }: Model, me: unknown, visitor: string | undefined): string {
+  if (me !== null && me !== undefined) return `person ${JSON.stringify((me as Row)[key])}`
+  return visitor === undefined ? VISITORS : `visitor ${visitor}`
 }
 
 function logFailure(error: unknown): void {

@@ -127,15 +127,20 @@ class Writer {
       'begin;',
       `do $$ begin if not exists (select from pg_roles where rolname = ${quoted(unquoted(reader))}) then create role ${reader} nologin; end if; end $$;`,
       `do $$ begin if exists (select from pg_roles where rolname = ${quoted(this.#role)} and (rolsuper or rolbypassrls)) then raise exception 'no policy holds the role %, which bypasses row security', ${quoted(this.#role)}; end if; end $$;`,
-      `grant ${reader} to current_user;`,
       `create schema ${f};`,
-      `grant usage on schema ${f} to public;`,
+      ...this.#membership(),
+      `grant usage on schema ${f} to ${reader}, ${named(this.#role)};`,
       `grant create on schema ${f} to ${reader};`,
-      ...schemas.flatMap((one) => [`grant usage on schema ${one} to ${reader};`, `grant usage on schema ${one} to ${named(this.#role)};`]),
+      ...schemas.map((one) => `grant usage on schema ${one} to ${reader};`),
+      ...this.#usage(schemas),
       ...claimFunctions(f),
       ...this.#me(),
       ...this.#made,
       `revoke create on schema ${f} from ${reader};`,
+      // They read claims and keys of whoever is named in a setting: nobody else may call them.
+      `revoke all on all functions in schema ${f} from public;`,
+      `grant execute on all functions in schema ${f} to ${reader}, ${named(this.#role)};`,
+      ...this.#noMembership(),
       ...tables.flatMap(({ up }) => up),
       'commit;',
     ]
@@ -143,12 +148,60 @@ class Writer {
       '-- Undoes the row security that pachter wrote.',
       'begin;',
       ...tables.flatMap(({ down }) => down),
+      ...this.#noUsage(),
       `drop schema ${f} cascade;`,
       ...schemas.map((one) => `revoke usage on schema ${one} from ${reader};`),
       `-- The role may be used by other databases of the server: drop role ${reader};`,
       'commit;',
     ]
     return { up: `${up.join('\n')}\n`, down: `${down.join('\n')}\n`, left: Object.freeze(left) }
+  }
+
+  /** Functions are handed over to the reader by somebody who is a member of it, and only for as long as that takes. */
+  #membership(): string[] {
+    const { is, reader } = { is: this.#isMember(), reader: this.#reader }
+    return [
+      `do $$ begin if ${is} then comment on schema ${this.#functions} is 'member'; else grant ${reader} to current_user; end if; end $$;`,
+    ]
+  }
+
+  #noMembership(): string[] {
+    const said = `coalesce(obj_description(${quoted(this.#functions)}::regnamespace, 'pg_namespace'), '')`
+    return [`do $$ begin if split_part(${said}, E'\\n', 1) <> 'member' then revoke ${this.#reader} from current_user; end if; end $$;`]
+  }
+
+  #isMember(): string {
+    const reader = quoted(unquoted(this.#reader))
+    return `exists (select from pg_auth_members m join pg_roles r on r.oid = m.roleid where r.rolname = ${reader} and m.member = current_user::regrole)`
+  }
+
+  /** The role may look into the schemas of the tables. What it is given of that is noted with the functions, and taken back with them. */
+  #usage(schemas: readonly string[]): string[] {
+    const f = quoted(this.#functions)
+    const [role, name] = [named(this.#role), quoted(this.#role)]
+    const list = schemas.map((one) => quoted(one)).join(', ')
+    return [
+      `do $$ declare one text; said text := coalesce(obj_description(${f}::regnamespace, 'pg_namespace'), ''); begin
+  foreach one in array array[${list}]::text[] loop
+    if not has_schema_privilege(${name}, one::regnamespace, 'usage') then
+      execute 'grant usage on schema ' || one || ' to ' || ${quoted(role)};
+      said := said || E'\\n' || one;
+    end if;
+  end loop;
+  execute format('comment on schema %s is %L', ${f}, said);
+end $$;`,
+    ]
+  }
+
+  #noUsage(): string[] {
+    const role = quoted(named(this.#role))
+    return [
+      `do $$ declare one text; begin
+  for one in select unnest((string_to_array(obj_description(${quoted(this.#functions)}::regnamespace, 'pg_namespace'), E'\\n'))[2:]) loop
+    execute 'revoke usage on schema ' || one || ' from ' || ${role};
+  end loop;
+end $$;`,
+    ]
   }
 
   #place(type: string): TablePlace & { readonly schema: string } {
