@@ -135,6 +135,8 @@ export interface Dialect {
    * longer. Left out where a deadlock is noticed at once: where it is not, short waits and another try end it sooner.
    */
   waitForLocks?(milliseconds: number): Fragment
+  /** Whether the transaction keeps others apart as if they came one after the other. Left out where the database does not tell. */
+  readonly isSerializable?: Fragment
   /** Whether the driver's error says that transactions stood in each other's way: this one may be run again. */
   isConflict?(error: unknown): boolean
   /** The type of the column for a field, in CREATE TABLE: `as` what the layout says, if it does. Columns that hold keys are indexed. */

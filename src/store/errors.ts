@@ -93,6 +93,22 @@ export class ConstraintError extends PachterError {
   }
 }
 
+/**
+ * A write by rules that go by what must not be there ("at most three") was to be made in a transaction of the application's own that
+ * does not keep others apart. Begin it serializable, or let the store begin it.
+ */
+export class IsolationError extends PachterError {
+  constructor(isTold: boolean) {
+    const own = isTold
+      ? 'begin it serializable, as db.transaction().setIsolationLevel("serializable"), or let the store begin it'
+      : 'this database does not tell whether it is: let the store begin it'
+    super(
+      'ISOLATION',
+      `the rules go by what must not be there, which only a serializable transaction keeps from coming in between, and this one is your own: ${own}, by store.together(...)`,
+    )
+  }
+}
+
 /** Others wrote the same records at the same time, again and again. Nothing was written; the call may be made again. */
 export class BusyError extends PachterError {
   constructor(cause: unknown) {

@@ -12,6 +12,7 @@ export {
   DuplicateKeyError,
   type FieldFault,
   InvalidError,
+  IsolationError,
   NotFoundError,
   QueryError,
   RefusedError,

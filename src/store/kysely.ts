@@ -13,7 +13,7 @@ import {
   readLayout,
   type TablePlace,
 } from '../sql/index.js'
-import { BusyError, ConstraintError, DuplicateKeyError, RowError, UncertainError } from './errors.js'
+import { BusyError, ConstraintError, DuplicateKeyError, IsolationError, RowError, UncertainError } from './errors.js'
 import type { Backend, Found, Isolation, Selection, Tables, Target } from './tables.js'
 
 /** Where the records are kept. */
@@ -89,15 +89,19 @@ class KyselyTables implements Tables {
   readonly #model: Model
   readonly #layout: () => Promise<Layout>
 
+  /** Whether a transaction was begun here, and so as rules need it. */
+  readonly #isOwn: boolean
+
   /** In a transaction: how long to wait for a lock, until that was said to the database. */
   #patience: number | undefined
 
-  constructor(db: Kysely<any>, dialect: Dialect, model: Model, layout: () => Promise<Layout>, patience?: number) {
+  constructor(db: Kysely<any>, dialect: Dialect, model: Model, layout: () => Promise<Layout>, begun?: { readonly patience: number }) {
     this.#db = db
     this.#dialect = dialect
     this.#model = model
     this.#layout = layout
-    this.#patience = patience
+    this.#patience = begun?.patience
+    this.#isOwn = begun !== undefined
   }
 
   async select(type: string, { where, now, sort = [], limit, after, flags = [], lock, single }: Selection): Promise<Found[]> {
@@ -290,7 +294,10 @@ class KyselyTables implements Tables {
   }
 
   async transaction<T>(work: (tables: Tables) => Promise<T>, { serializable = false }: Isolation = {}): Promise<T> {
-    if (this.#db.isTransaction) return work(this)
+    if (this.#db.isTransaction) {
+      if (serializable && !this.#isOwn) await this.#checkSerializable()
+      return work(this)
+    }
     const { lock, isConflict = () => false } = this.#dialect
     // Before it begins: there may be one connection only.
     await this.#layout()
@@ -301,7 +308,9 @@ class KyselyTables implements Tables {
         // Where there are locks, each statement has to see what was committed while it waited for them.
         const apart = lock === undefined ? begun : begun.setIsolationLevel(serializable ? 'serializable' : 'read committed')
         return await apart.execute(async (trx) => {
-          const result = await work(new KyselyTables(trx, this.#dialect, this.#model, this.#layout, SHORTEST_WAIT * 2 ** tries))
+          const result = await work(
+            new KyselyTables(trx, this.#dialect, this.#model, this.#layout, { patience: SHORTEST_WAIT * 2 ** tries }),
+          )
           ending = true
           return result
         })
@@ -312,6 +321,15 @@ class KyselyTables implements Tables {
         await new Promise((resolve) => setTimeout(resolve, Math.random() * 5 * 2 ** tries))
       }
     }
+  }
+
+  /** Where rules go by what must not be there, a transaction of the application's own has to keep others apart as one of ours does. */
+  async #checkSerializable(): Promise<void> {
+    const { lock, isSerializable } = this.#dialect
+    // Where there are no locks, transactions come one after the other.
+    if (lock === undefined) return
+    const found = isSerializable && (await sql<{ is: boolean }>`select ${isSerializable} as ${sql.ref('is')}`.execute(this.#db))
+    if (found?.rows[0]?.is !== true) throw new IsolationError(isSerializable !== undefined)
   }
 
   async #within<T>(type: string, write: () => Promise<T>): Promise<T> {

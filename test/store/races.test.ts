@@ -146,3 +146,30 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name !== 'SQL
     })
   })
 }
+
+for (const { name, dialect, open } of engines)
+  describe(`in a transaction of one's own in ${name}`, () => {
+    it('rules that go by what must not be there ask for one that keeps others apart', async () => {
+      const db = await open(calendar)
+      const tried = async (level: 'serializable' | 'read committed') => {
+        const begun = dialect.lock === undefined ? db.transaction() : db.transaction().setIsolationLevel(level)
+        return begun
+          .execute((trx) => openStore(calendar, overKysely(trx, dialect)).for({ id: 'a' }).create('booking', { day: level }))
+          .then(
+            () => 'done',
+            (error: { code: string }) => error.code,
+          )
+      }
+      const loose = await tried('read committed')
+      const strict = await tried('serializable')
+      if (dialect.lock === undefined) expect([loose, strict]).to.deep.equal(['done', 'done'])
+      else expect([loose, strict]).to.deep.equal(['ISOLATION', dialect.isSerializable ? 'done' : 'ISOLATION'])
+    })
+
+    it('others do not', async () => {
+      const db = await open(book)
+      await openStore(book, overKysely(db, dialect)).asSystem('fill').create('plot', { id: 'p', holderId: 'a', writes: 0 })
+      await db.transaction().execute((trx) => openStore(book, overKysely(trx, dialect)).for({ id: 'a' }).update('plot', 'p', { writes: 1 }))
+      expect((await openStore(book, overKysely(db, dialect)).asSystem('look').get('plot', 'p')).writes).to.equal(1)
+    })
+  })

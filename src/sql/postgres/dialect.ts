@@ -142,6 +142,7 @@ export const postgres: Dialect = Object.freeze({
   },
   lock: (how: 'share' | 'update'): Fragment => sql.raw(`for ${how}`),
   returns: true,
+  isSerializable: sql`current_setting('transaction_isolation') = 'serializable'`,
   // PostgreSQL looks for deadlocks after a second, by default.
   waitForLocks: (milliseconds: number): Fragment => sql`set_config('lock_timeout', ${sql.lit(String(milliseconds))}, true)`,
   // SQLSTATE class 40: transaction rollback, for a deadlock or a serialisation failure; 55P03: a lock was not to be had in time.
