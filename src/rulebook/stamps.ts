@@ -18,6 +18,11 @@ function readOf(type: TypeModel, given: unknown, at: string): StampNodes {
     const field = Object.hasOwn(type.fields, name) ? type.fields[name] : undefined
     if (field === undefined) throw new RulebookError(at, unknownName('field', name, Object.keys(type.fields)))
     if (name === type.key) throw new RulebookError(`${at}.${name}`, 'the key is never stamped: it comes from the server anyway')
+    if (value === null)
+      throw new RulebookError(
+        `${at}.${name}`,
+        `null cannot be stamped: a stamp without a value refuses the write. Let a clause change "${name}", and what it sends may clear it`,
+      )
     const node = literalFor(value, field, `${at}.${name}`)
     const fits = node.kind !== 'field' && node.kind !== 'forever' && node.kind !== 'orElse'
     if (!fits) throw new RulebookError(`${at}.${name}`, 'a stamp is a value, a claim or now')

@@ -236,8 +236,14 @@ type Begun<R extends RecordDefinitions, S, L> = {
 
 // ───────────────────────────── clauses and rules
 
-/** Who may do an action. `F` names the fields of the record type, so that a clause stays with its own type. */
+declare const LIMITED: unique symbol
+
+// Neither of the two kinds of clauses is a subtype of the other: else the compiler would take a list of both for a list of the
+// wider kind, and forget that some are limited.
+
+/** Who may do an action, with all fields. `F` names the fields of the record type, so that a clause stays with its own type. */
 export interface Clause<F extends string, R extends string = any> {
+  readonly [LIMITED]: false
   readonly fields: (field: F) => void
   /** Counts only where the condition holds too. */
   provided(...conditions: [Condition, ...Condition[]]): Clause<F, R>
@@ -255,11 +261,10 @@ export interface Clause<F extends string, R extends string = any> {
   within(...routines: [R, ...R[]]): Clause<F, R>
 }
 
-declare const LIMITED: unique symbol
-
 /** A clause that lets see, send or change some fields only. */
-export interface LimitedClause<F extends string, R extends string = any> extends Clause<F, R> {
+export interface LimitedClause<F extends string, R extends string = any> {
   readonly [LIMITED]: true
+  readonly fields: (field: F) => void
   provided(...conditions: [Condition, ...Condition[]]): LimitedClause<F, R>
   supplying(...fields: [F, ...F[]]): LimitedClause<F, R>
   afterwards(condition: Condition): LimitedClause<F, R>
@@ -269,7 +274,7 @@ export interface LimitedClause<F extends string, R extends string = any> extends
 
 /** Whether rules limit the fields that somebody may see. */
 export type LimitsReading<O> = O extends { readonly may: { readonly read: readonly (infer C)[] } }
-  ? [Extract<C, LimitedClause<any>>] extends [never]
+  ? [Extract<C, { readonly [LIMITED]: true }>] extends [never]
     ? false
     : true
   : false
@@ -352,7 +357,7 @@ export type Gate<A extends string = Action> = { readonly [N in A | 'all']?: Cond
 /** The rules of one record type. */
 export interface RuleSet<T, Times, A extends string = Action> {
   /** Which clauses let each action happen. An action without a clause is refused. */
-  readonly may?: { readonly [N in A]?: readonly Clause<keyof T & string>[] }
+  readonly may?: { readonly [N in A]?: readonly (Clause<keyof T & string> | LimitedClause<keyof T & string>)[] }
   /** What to tell somebody who is refused. */
   readonly saying?: { readonly [N in A]?: string }
   /** What must hold before any clause counts. */

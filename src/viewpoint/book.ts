@@ -144,7 +144,7 @@ export interface Rulebook<W extends World = World> {
   }>
 
   /** The rules of one record type, to keep in a file of their own and hand to `rules`. */
-  rulesOf<K extends TypeName<W>, O>(
+  rulesOf<K extends TypeName<W>, const O>(
     type: K,
     rules: (record: RecordTerms<K, W>, words: Words<K, W>) => Checked<O, W['rows'][K], W['times'][K], Action | W['actions'][K]>,
   ): RulesFor<K, LimitsReading<O>>

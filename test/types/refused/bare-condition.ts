@@ -1,4 +1,4 @@
-// The compiler says: missing the following properties from type 'Clause
+// The compiler says: Type 'Condition' is not assignable to type 'Clause<
 import { draft } from '../draft.js'
 
 export const refused = draft.rules({ plot: (plot) => ({ may: { read: [plot.state.is('let')] } }) })
