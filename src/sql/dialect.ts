@@ -45,6 +45,8 @@ export interface Dialect {
   value(value: Comparable, type: Scalar): Fragment
   /** A list as one parameter, as columns hold lists. */
   listValue(values: readonly Comparable[], type: Scalar): Fragment
+  /** What is missing, as a value of the type or a list. Left out where null alone says so. */
+  missing?(type: Scalar | 'list'): Fragment
   /** A value later than any instant. */
   forever(): Fragment
   /** True where the id is blank. */

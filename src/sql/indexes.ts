@@ -154,7 +154,8 @@ export async function missingIndexes(
   layout: Layout = layoutOf(book),
 ): Promise<{ readonly wanted: number; readonly missing: readonly MissingIndex[] }> {
   const { rows } = await sql<FoundIndex>`${dialect.indexes()}`.execute(db)
-  const wanted = wantedIndexes(book.model)
+  // A view has none of its own.
+  const wanted = wantedIndexes(book.model).filter(({ type }) => layout.tables[type]?.isView !== true)
   const missing = wanted.filter((one) => {
     const place = layout.tables[one.type] as TablePlace
     const column = place.columns[one.field]?.name

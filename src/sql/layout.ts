@@ -15,6 +15,8 @@ export interface TablePlace {
   readonly schema?: string
   readonly name: string
   readonly columns: { readonly [field: string]: ColumnPlace }
+  /** It is a view, where the database was asked: what is made for tables cannot be made for it. */
+  readonly isView?: true
 }
 
 /** Where a database keeps the record types of a rulebook: plain data, made by `layoutOf` or `readLayout`. */
@@ -128,6 +130,8 @@ export interface FoundColumn {
   /** What kind of type that is, where the dialect's query says. */
   readonly kind?: string | null
   readonly collation?: string | null
+  /** Whether it is a column of a view; true, or 1 in databases that have no such values. */
+  readonly view?: boolean | number | null
 }
 
 /**
@@ -180,7 +184,8 @@ function readTable(type: TypeModel, place: TablePlace, rows: readonly FoundColum
       `the column ${place.name}.${given.name} is ${found.type}, which cannot hold ${kindOf(type.fields[field] as Field)}`,
     )
   })
-  return Object.freeze({ ...place, columns: Object.freeze(Object.fromEntries(columns)) })
+  const isView = there.some(({ view }) => Boolean(Number(view ?? 0)))
+  return Object.freeze({ ...place, columns: Object.freeze(Object.fromEntries(columns)), ...(isView ? { isView: true as const } : {}) })
 }
 
 function kindOf({ type, list }: Field): string {

@@ -30,7 +30,9 @@ export class Terms {
       case 'field':
         return this.field(term)
       case 'literal':
-        return term.value === null ? sql`null` : this.#dialect.value(comparableOf(term.value as Comparable, term.type), term.type)
+        return term.value === null
+          ? this.#none(term.type)
+          : this.#dialect.value(comparableOf(term.value as Comparable, term.type), term.type)
       case 'now':
         return this.#scope.later?.now ?? this.#dialect.value(this.#scope.now, 'time')
       case 'forever':
@@ -47,14 +49,14 @@ export class Terms {
       case 'field':
         return this.#scope.columns(term.of).value(term.path, 'list')
       case 'literal':
-        return term.value === null ? sql`null` : this.#dialect.listValue(literalValues(term), term.type)
+        return term.value === null ? this.#none('list') : this.#dialect.listValue(literalValues(term), term.type)
       case 'orElse':
         return this.#orElse(term.term, this.#plain(term.term), this.#plain(term.otherwise))
       case 'claim':
         return this.#scope.laterFor(term).claims(term)
       case 'now':
       case 'forever':
-        return sql`null`
+        return this.#none('list')
     }
   }
 
@@ -110,6 +112,10 @@ export class Terms {
     const value = this.value(placeOf(to, each))
     const own = this.soundValue(value, to.type)
     return scalarOf(from) === to.type ? own : [...own, ...this.soundValue(value, scalarOf(from))]
+  }
+
+  #none(type: Scalar | 'list'): Fragment {
+    return this.#dialect.missing?.(type) ?? sql`null`
   }
 
   key(value: Fragment, type: Scalar): Fragment {

@@ -200,7 +200,7 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
         const options = readOptions(typeName, given, PAGE_OPTIONS) as DescribedPageOptions<World, string>
         const asked = readList(type, options)
         const size = readSize(type, options.size)
-        const about = aboutList(logger.who, type, asked.sort)
+        const about = aboutList(logger.asker, type, asked.sort)
         const after = options.after === undefined ? undefined : await cursors.read(about, options.after)
         return safely(`list ${typeName}`, async () => {
           const { seen, told } = await listed(type, asked, { limit: size + 1, ...(after ? { after } : {}) })

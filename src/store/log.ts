@@ -7,8 +7,10 @@ import { DeniedError } from './errors.js'
 export interface LogEntry {
   /** The instant, as RFC 3339 text in UTC. */
   readonly time: string
-  /** The key of whoever asked; null for a visitor, `system` for trusted code. */
+  /** The key of whoever asked; null for a visitor, `system` for trusted code: where `trusted` says so, since people may be called that. */
   readonly who: Key | null | 'system'
+  /** Trusted code acted. */
+  readonly trusted?: true
   /** Why trusted code acted. */
   readonly reason?: string
   /** The routine within which it was asked. */
@@ -39,25 +41,25 @@ export interface LogOptions {
 }
 
 /** What an entry says of whoever asked. */
-export type AboutAsker = Pick<LogEntry, 'who' | 'reason' | 'within'>
+export type AboutAsker = Pick<LogEntry, 'who' | 'trusted' | 'reason' | 'within'>
 
 /** What an entry says of what was asked. */
 export type AboutCall = Pick<LogEntry, 'action' | 'type' | 'key'>
 
 /** Writes entries, each with the instant and whoever asks. */
 export interface Logger {
-  readonly who: AboutAsker['who']
+  readonly asker: AboutAsker
   /** Does the work, and logs how it came out. The work notes the clause that let it. */
   about<T>(call: AboutCall, work: (note: (clause: string | undefined) => void) => Promise<T>): Promise<T>
   /** Logs an error that is no verdict. */
   failed(call: AboutCall, error: unknown): void
   within(routine: string): Logger
-  entry(entry: Omit<LogEntry, 'time' | 'who'>): void
+  entry(entry: Omit<LogEntry, 'time' | 'who' | 'trusted'>): void
 }
 
 /** A logger for one asker. */
 export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowed = false }: LogOptions): Logger {
-  const entry = (said: Omit<LogEntry, 'time' | 'who'>) => {
+  const entry = (said: Omit<LogEntry, 'time' | 'who' | 'trusted'>) => {
     try {
       log?.(Object.freeze({ time: new Date(now()).toISOString(), ...asker, ...said }))
     } catch {
@@ -65,7 +67,7 @@ export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowe
     }
   }
   return {
-    who: asker.who,
+    asker,
     entry,
     within: (routine) => loggerFor({ ...asker, within: routine }, now, { log, logAllowed }),
     failed(call, error) {

@@ -50,6 +50,7 @@ function put(held: Held, type: TypeModel, row: Row): void {
 class MemoryTables implements Tables {
   readonly #model: Model
   #held: Held
+  #hasEnded = false
   #links: Links | undefined
   /** The keys of records that were removed, where clients may give keys. */
   #removed: ReadonlyMap<string, ReadonlySet<Key>>
@@ -127,12 +128,18 @@ class MemoryTables implements Tables {
 
   transaction<T>(work: (tables: Tables) => Promise<T>): Promise<T> {
     const run = async () => {
+      this.#checkOpen()
       const draft = new MemoryTables(this.#model, new Map([...this.#held].map(([type, rows]) => [type, new Map(rows)])), this.#removed)
-      const result = await work(draft)
-      this.#held = draft.#held
-      this.#removed = draft.#removed
-      this.#links = undefined
-      return result
+      try {
+        const result = await work(draft)
+        this.#held = draft.#held
+        this.#removed = draft.#removed
+        this.#links = undefined
+        return result
+      } finally {
+        // What is asked of it from now on would be answered by what there was.
+        draft.#hasEnded = true
+      }
     }
     const mine = this.#last.then(run, run)
     this.#last = mine
@@ -150,7 +157,12 @@ class MemoryTables implements Tables {
     return { me: null, now, links: this.#links, course: newCourse() }
   }
 
+  #checkOpen(): void {
+    if (this.#hasEnded) throw new Error('the transaction that this store was for has ended')
+  }
+
   #rows(type: string): Map<Key, Row> {
+    this.#checkOpen()
     return this.#held.get(typeModel(this.#model, type).name) as Map<Key, Row>
   }
 

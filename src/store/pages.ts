@@ -1,7 +1,8 @@
 import { instant, type Row, TRUE } from '../condition/index.js'
-import { type FieldName, fieldOf, type Key, type TypeModel, type TypeName, type World } from '../rulebook/index.js'
+import { type FieldName, fieldOf, type TypeModel, type TypeName, type World } from '../rulebook/index.js'
 import type { CursorValue } from './cursor.js'
 import { QueryError } from './errors.js'
+import type { AboutAsker } from './log.js'
 import type { Operation } from './operation.js'
 import { type DescribedOptions, type ListOptions, readSort } from './query.js'
 import type { SortStep } from './tables.js'
@@ -60,8 +61,8 @@ export function placeOf(type: TypeModel, sort: readonly SortStep[], shown: Row):
 }
 
 /** What a cursor of this list is good for: one person, type and order. */
-export function aboutList(who: Key | null | 'system', type: TypeModel, sort: readonly SortStep[]): string {
-  return JSON.stringify([who, type.name, sort.map(({ field, descending }) => ({ field, descending }))])
+export function aboutList({ who, trusted }: AboutAsker, type: TypeModel, sort: readonly SortStep[]): string {
+  return JSON.stringify([who, trusted === true, type.name, sort.map(({ field, descending }) => ({ field, descending }))])
 }
 
 /** A field to count by: one with a single value. @throws QueryError */

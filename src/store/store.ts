@@ -245,7 +245,7 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
   const logger = (asker: AboutAsker) => loggerFor(asker, () => now().now, options)
   const trusted = (over: Tables, reason: string, failed?: (error: unknown) => void) => {
     if (typeof reason !== 'string' || reason.trim() === '') throw new QueryError('as the system', 'say why, in words')
-    const asker = logger({ who: 'system', reason })
+    const asker = logger({ who: 'system', trusted: true, reason })
     asker.entry({ action: 'act', type: 'system', outcome: 'allowed' })
     return guarded(over, system(model, options.now), { ...needs, logger: asker, ...(failed ? { failed } : {}) })
   }

@@ -4,6 +4,7 @@ import {
   type Env,
   FALSE,
   frozen,
+  isMissing,
   type Links,
   newCourse,
   person,
@@ -18,6 +19,7 @@ import {
   type Model,
   type RowOf,
   type SeenRow,
+  sameValue,
   type TypeModel,
   type TypeName,
   typeModel,
@@ -26,7 +28,8 @@ import {
 } from '../rulebook/index.js'
 import { ClockError, RecordError } from './error.js'
 import { changedFields, fieldsInTheWay, fieldsLetBy, isLimited, visibleFields, withFields } from './fields.js'
-import { counts, holds, mayFor, type PersonalRules, readyRules, sayingOf, specialise, testOf } from './specialise.js'
+import { counts, holds, mayFor, type PersonalClause, type PersonalRules, readyRules, sayingOf, specialise, testOf } from './specialise.js'
+import { stampValues } from './stamps.js'
 import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
 import { type Explanation, explain } from './why.js'
 
@@ -135,8 +138,9 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
     return me === null && rules(type, action).when === FALSE ? 'sign in' : undefined
   }
 
-  function verdict(action: string, typeName: string, record: Row, becomes: Row | undefined, at: Env): Verdict {
+  function verdict(action: string, typeName: string, given: Row, becomes: Row | undefined, at: Env): Verdict {
     const type = typeModel(model, typeName)
+    const record = action === 'create' ? stampedRecord(type, given, at) : given
     const judged = outright(typeName, action)
     const key = keyOf(type, record)
     if (judged !== undefined) return verdictOf(type, action, judged, key)
@@ -151,10 +155,29 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
       becomes === undefined ? holds(clause, record, at) : counts(clause, record, becomes, at),
     )
     const fields = fieldsLetBy(type, holding)
-    if (holding.length === 0) return verdictOf(type, action, 'refused', key)
-    const inTheWay = becomes === undefined ? [] : changedBeyond(type, record, becomes, fields, at)
+    if (holding.length === 0 || (action === 'create' && lacksStamp(type, given, at))) return verdictOf(type, action, 'refused', key)
+    const inTheWay =
+      action === 'create'
+        ? sentBeyond(type, holding, given, at)
+        : becomes === undefined
+          ? []
+          : changedBeyond(type, record, becomes, fields, at)
     if (inTheWay.length > 0) return verdictOf(type, action, 'refused', key, { saying: fieldSaying(action, inTheWay) })
     return verdictOf(type, action, 'allowed', key, { clause: holding[0]?.clause.title, fields })
+  }
+
+  /** What was given of stamped fields, though no clause lets give it and the stamp would be another. */
+  function sentBeyond(type: TypeModel, holding: readonly PersonalClause[], given: Row, at: Env): string[] {
+    return Object.entries(stampValues(type, 'create', at)).flatMap(([name, stamp]) => {
+      if (isMissing(given[name], 'other') || holding.some(({ clause }) => clause.supplying?.includes(name))) return []
+      return sameValue(type.fields[name], given[name], stamp) ? [] : [name]
+    })
+  }
+
+  /** Whether a stamp has no value, and nothing else was given. */
+  function lacksStamp(type: TypeModel, given: Row, at: Env): boolean {
+    const stamps = Object.entries(stampValues(type, 'create', at))
+    return stamps.some(([name, stamp]) => isMissing(stamp, 'other') && isMissing(given[name], 'other'))
   }
 
   /** The fields in which a record would come to differ although the clauses do not let them change. */
@@ -190,7 +213,16 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
     why(action: string, type: string, record: Row, becomes?: Row) {
       const at = env()
       const answer = verdict(knownAction(typeModel(model, type), action), type, checkRecord(type, record), becomes, at)
-      return explain({ verdict: answer, model, record, env: at, becomes, readable: holds(rules(type, 'read'), record, at), within })
+      const finished = action === 'create' ? stampedRecord(typeModel(model, type), record, at) : record
+      return explain({
+        verdict: answer,
+        model,
+        record: finished,
+        env: at,
+        becomes,
+        readable: holds(rules(type, 'read'), record, at),
+        within,
+      })
     },
     may: (action: string, type: string) => mayFor(rules(type, action)),
     has: (privilege: string) => granted('privilege', model.privileges, privilege),
@@ -210,6 +242,14 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
 function keyOf(type: TypeModel, record: Row): Key | undefined {
   const key = record[type.key]
   return typeof key === 'string' || typeof key === 'number' ? key : undefined
+}
+
+/** A new record as it would be stored: what the server stamps is there, unless something else was given. */
+function stampedRecord(type: TypeModel, given: Row, env: Env): Row {
+  const stamps = Object.entries(stampValues(type, 'create', env)).filter(
+    ([name, value]) => value !== undefined && isMissing(given[name], 'other'),
+  )
+  return stamps.length === 0 ? given : { ...given, ...Object.fromEntries(stamps) }
 }
 
 function checkRecord(type: string, record: Row): Row {

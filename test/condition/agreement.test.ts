@@ -11,10 +11,12 @@ import {
   negate,
   notNode,
   predicate,
+  presenceNode,
   pushNot,
   type Row,
   type Scalar,
   simplify,
+  type TermNode,
 } from 'pachter/condition'
 import { AT_ONCE, agrees, agreesInOwnSchema, agreesOn, cases, held, keyed, linksOf, NOW } from '../support/agreement.js'
 import { engines } from '../support/engines.js'
@@ -54,6 +56,8 @@ describe('a condition means the same', () => {
     const runs = RUNS[engine.name] ?? 40
     it(`in ${engine.name}: ${(runs * AT_ONCE).toLocaleString('en')} random conditions`, () => agrees(engine, runs))
     it(`in ${engine.name}, in tables of other names and types`, () => agreesInOwnSchema(engine, runs / 2))
+    it(`in ${engine.name}, where stand-ins have stand-ins of their own, and any of them may be missing`, () =>
+      agreesOn(engine, nested(), filled))
     it(`in ${engine.name}, where a term and its stand-in hold values of different types`, () => agreesOn(engine, standIns(), odd))
   }
 })
@@ -71,6 +75,56 @@ const odd: readonly Row[] = [null, '', ' ', 'x'].flatMap((text, one) =>
     })),
   ),
 )
+
+const VALUES = { text: 'a', integer: 1, number: 1.5, boolean: true, time: '2023-11-14T22:13:20.000Z' } as const
+
+/** One record that has everything, and one that has nothing. */
+const filled: readonly Row[] = [
+  { id: 't-0' },
+  {
+    id: 't-1',
+    ...Object.fromEntries(
+      Object.entries(VALUES).flatMap(([kind, value]) => {
+        const held = kind === 'time' ? new Date(value as string) : value
+        return [
+          [`${kind}A`, held],
+          [`${kind}List`, [held]],
+        ]
+      }),
+    ),
+  },
+]
+
+/** Every way to nest stand-ins of a field, of what is missing, and of a value. */
+function nested(): ConditionNode[] {
+  return Object.entries(VALUES).flatMap(([kind, known]) =>
+    [true, false].flatMap((list) => {
+      const type = kind as Scalar
+      const flags = list ? { list: true as const } : {}
+      const literal = (value: unknown) => ({ kind: 'literal', type, ...flags, value }) as TermNode
+      const field: TermNode = { kind: 'field', of: 'record', path: [`${kind}${list ? 'List' : 'A'}`], type, ...flags, optional: true }
+      const terms = [field, literal(null), literal(list ? [known] : known)]
+      const either = (term: TermNode, otherwise: TermNode): TermNode => ({ kind: 'orElse', term, otherwise })
+      const all = terms.flatMap((a) => terms.flatMap((b) => terms.flatMap((c) => [either(a, either(b, c)), either(either(a, b), c)])))
+      const one = { kind: 'literal', type, value: known } as const
+      return all.flatMap((term) =>
+        list
+          ? [
+              compareNode(term, 'has', one),
+              compareNode(term, 'overlaps', field),
+              compareNode(one, 'isOneOf', term),
+              presenceNode(term, true),
+            ]
+          : [
+              compareNode(term, 'is', one),
+              compareNode(field, 'is', term),
+              notNode(compareNode(term, 'is', field)),
+              presenceNode(term, false),
+            ],
+      )
+    }),
+  )
+}
 
 function standIns(): ConditionNode[] {
   const field = (name: string, type: Scalar) => ({ kind: 'field', of: 'record', path: [name], type, optional: true }) as const

@@ -55,7 +55,9 @@ export async function agrees(engine: Engine, runs: number, seed?: number): Promi
 export async function agreesOn(engine: Engine, nodes: readonly ConditionNode[], rows: readonly Row[]): Promise<void> {
   const db = await engine.open(everyKind, { dialect: careless(engine) })
   const held = rows.map((row) => holdable(engine, row))
-  await isSame(db, engine.dialect, { nodes, me: null, rows: held }, layoutOf(everyKind))
+  // A query has so many columns at most.
+  for (let from = 0; from < nodes.length; from += 300)
+    await isSame(db, engine.dialect, { nodes: nodes.slice(from, from + 300), me: null, rows: held }, layoutOf(everyKind))
 }
 
 /** The same over tables as an application may have them. */

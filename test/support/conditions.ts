@@ -256,11 +256,11 @@ function term(scope: Scope, kind: Kind, list: boolean, depth = 0): fc.Arbitrary<
     )
   }
   if (!list && kind === 'time') options.push({ weight: 2, arbitrary: fc.constantFrom<TermNode>(NOW, FOREVER) })
-  if (depth === 0) {
+  if (depth < 2) {
     options.push({
       weight: 2,
       arbitrary: fc
-        .tuple(term(scope, kind, list, 1), term(scope, kind, list, 1))
+        .tuple(term(scope, kind, list, depth + 1), term(scope, kind, list, depth + 1))
         .map(([first, otherwise]) => ({ kind: 'orElse', term: first, otherwise }) as TermNode),
     })
   }
@@ -316,7 +316,7 @@ function over(scope: Scope): fc.Arbitrary<OverNode> {
       weight: 1,
       arbitrary: link
         .chain((one) =>
-          joined(one, (at) => (at.list ? start(at) : term(scope, at.type === 'id' ? 'text' : (at.type as Kind), false, 1))).map(
+          joined(one, (at) => (at.list ? start(at) : term(scope, at.type === 'id' ? 'text' : (at.type as Kind), false, 2))).map(
             (by) => ({ kind: 'records', type: 'thing', by }) as OverNode,
           ),
         )

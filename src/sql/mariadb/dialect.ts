@@ -134,9 +134,10 @@ export const mariadb: Dialect = Object.freeze({
     return COLUMN_TYPES[field.type as Scalar]
   },
   catalog: (): Fragment =>
-    sql`select if(s.named, table_schema, '') as \`schema\`, table_name as \`table\`, column_name as \`column\`, column_type as \`type\`, collation_name as collation
-      from information_schema.columns, (select 0 as named union all select 1) as s
-      where table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or table_schema = database())
+    sql`select if(s.named, table_schema, '') as \`schema\`, table_name as \`table\`, column_name as \`column\`, column_type as \`type\`, collation_name as collation,
+        exists (select 1 from information_schema.views v where v.table_schema = c.table_schema and v.table_name = c.table_name) as view
+      from information_schema.columns as c, (select 0 as named union all select 1) as s
+      where c.table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or c.table_schema = database())
       order by 1, 2, ordinal_position`,
   indexes: (): Fragment =>
     sql`select if(s.named, table_schema, '') as \`schema\`, table_name as \`table\`, column_name as \`column\`, lower(index_type) as method

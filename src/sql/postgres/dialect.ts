@@ -54,6 +54,7 @@ export const postgres: Dialect = Object.freeze({
   isNullInside,
   value: known,
   listValue: (values: readonly Comparable[], type: Scalar): Fragment => sql`${jsonList(values, type)}::jsonb`,
+  missing: (type: Scalar | 'list'): Fragment => sql.raw(`null::${type === 'list' ? 'jsonb' : PARAMETER_TYPES[type]}`),
   forever: (): Fragment => sql`'infinity'::timestamptz`,
   isBlank: (id: Fragment): Test => sql<SqlBool>`btrim(${id}, ' ') = ''`,
   isInstant: (time: Fragment): Test =>
@@ -156,7 +157,8 @@ export const postgres: Dialect = Object.freeze({
     (): Fragment => sql`select unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as "schema",
     c.relname as "table", a.attname as "column", format_type(coalesce(nullif(t.typbasetype, 0), t.oid), a.atttypmod) as "type",
     coalesce(e.typtype, t.typtype) as kind, case when l.collname <> 'default' then case when l.collisdeterministic then '' else 'loose text ' end
-      || (select quote_ident(m.nspname) from pg_namespace m where m.oid = l.collnamespace) || '.' || quote_ident(l.collname) end as collation
+      || (select quote_ident(m.nspname) from pg_namespace m where m.oid = l.collnamespace) || '.' || quote_ident(l.collname) end as collation,
+    c.relkind in ('v', 'm') as view
     from pg_attribute a join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace join pg_type t on t.oid = a.atttypid
     left join pg_type e on e.oid = t.typelem and t.typlen = -1 left join pg_collation l on l.oid = a.attcollation
     where a.attnum > 0 and not a.attisdropped and c.relkind in ('r', 'p', 'v', 'm', 'f') and n.nspname not in ('pg_catalog', 'information_schema')

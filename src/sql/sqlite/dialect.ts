@@ -89,7 +89,7 @@ export const sqlite: Dialect = Object.freeze({
     return COLUMN_TYPES[field.type as Scalar]
   },
   catalog: (): Fragment =>
-    sql`select '' as "schema", m.name as "table", c.name as "column", c.type as "type" from sqlite_master m, pragma_table_info(m.name) c where m.type in ('table', 'view') order by m.name, c.cid`,
+    sql`select '' as "schema", m.name as "table", c.name as "column", c.type as "type", m.type = 'view' as view from sqlite_master m, pragma_table_info(m.name) c where m.type in ('table', 'view') order by m.name, c.cid`,
   indexes: (): Fragment =>
     sql`select '' as "schema", m.name as "table", i.name as "column", 'btree' as method
       from sqlite_master m, pragma_index_list(m.name) l, pragma_index_info(l.name) i where m.type = 'table' and i.seqno = 0 and l.partial = 0`,

@@ -110,6 +110,12 @@ class Writer {
     const left: Record<string, readonly string[]> = {}
     const tables = types.map((type) => {
       const withheld = this.#withheld.filter((name) => name.startsWith(`${type.name}.`)).map((name) => name.slice(type.name.length + 1))
+      if (this.#place(type.name).isView) {
+        left[type.name] = Object.freeze([
+          'nothing is given: it is kept in a view, and policies are of tables. Write row security for the tables beneath it',
+        ])
+        return this.#view(type)
+      }
       const rules = heldRules(this.#model, type, withheld)
       if (rules.left.length > 0) left[type.name] = Object.freeze(rules.left)
       return this.#table(type, rules)
@@ -246,6 +252,16 @@ end $$;`,
         `revoke select on ${table} from ${this.#reader};`,
         `revoke all on ${table} from ${named(this.#role)};`,
       ],
+    }
+  }
+
+  /** Rules that lead to a view read it; the role does not. */
+  #view(type: TypeModel): { readonly up: string[]; readonly down: string[] } {
+    const { schema, name } = this.#place(type.name)
+    const view = named(schema, name)
+    return {
+      up: [`grant select on ${view} to ${this.#reader};`, `revoke all on ${view} from ${named(this.#role)};`],
+      down: [`revoke select on ${view} from ${this.#reader};`],
     }
   }
 
