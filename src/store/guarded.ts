@@ -227,7 +227,7 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
         checkSize(type, sent)
         return write(type, 'create', undefined, async (op) => {
           const plan = await judgeCreate(op, type, sent, newKey)
-          note(plan.clause)
+          note(plan.clause, plan.record[type.key] as Key)
           return applyCreate(op, type, plan)
         })
       }),

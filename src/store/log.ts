@@ -49,8 +49,8 @@ export type AboutCall = Pick<LogEntry, 'action' | 'type' | 'key'>
 /** Writes entries, each with the instant and whoever asks. */
 export interface Logger {
   readonly asker: AboutAsker
-  /** Does the work, and logs how it came out. The work notes the clause that let it. */
-  about<T>(call: AboutCall, work: (note: (clause: string | undefined) => void) => Promise<T>): Promise<T>
+  /** Does the work, and logs how it came out. The work notes the clause that let it, and the key of a record that it made. */
+  about<T>(call: AboutCall, work: (note: (clause: string | undefined, key?: Key) => void) => Promise<T>): Promise<T>
   /** Logs an error that is no verdict. */
   failed(call: AboutCall, error: unknown): void
   within(routine: string): Logger
@@ -76,11 +76,17 @@ export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowe
     },
     async about(call, work) {
       let clause: string | undefined
+      let made: Key | undefined
       try {
-        const result = await work((title) => {
+        const result = await work((title, key) => {
           clause = title
+          made = key
         })
-        if (logAllowed) entry({ ...call, outcome: 'allowed', ...(clause === undefined ? {} : { clause }) })
+        if (logAllowed || (asker.trusted && WRITES.has(call.action))) {
+          const said = { ...call, outcome: 'allowed' as const, ...(clause === undefined ? {} : { clause }) }
+          // Of a change of several records, a line for each.
+          for (const key of made === undefined ? writtenKeys(call, result) : [made]) entry(key === undefined ? said : { ...said, key })
+        }
         return result
       } catch (error) {
         entry({ ...call, ...wayOut(error) })
@@ -88,6 +94,15 @@ export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowe
       }
     },
   }
+}
+
+const WRITES: ReadonlySet<string> = new Set(['create', 'update', 'delete'])
+
+/** The keys of what was written, as far as the call does not name it. */
+function writtenKeys({ action, key }: AboutCall, result: unknown): readonly (Key | undefined)[] {
+  if (key !== undefined || !WRITES.has(action)) return [undefined]
+  const { done } = (result ?? {}) as { done?: readonly Key[] }
+  return Array.isArray(done) ? done : [undefined]
 }
 
 function wayOut(error: unknown): Pick<LogEntry, 'outcome' | 'code' | 'fields' | 'inTheWay'> {
