@@ -1,8 +1,8 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { parse } from 'yaml'
 import { isLocal } from '../http/token.js'
-import { type Deployed, type Expectation, type Finding, type Ground, judgeDeployed } from '../review/index.js'
-import { nearest, typeModel } from '../rulebook/index.js'
+import { type Deployed, type Expectation, type Finding, type Ground, judgeDeployed, type OwnAddress } from '../review/index.js'
+import { knownAction, nearest, typeModel } from '../rulebook/index.js'
 import { UsageError } from './errors.js'
 import { progress } from './output.js'
 
@@ -12,29 +12,54 @@ export interface DeployedOptions {
   readonly tokens?: string
   readonly mayWrite: readonly string[]
   readonly path: readonly string[]
+  readonly handler: readonly string[]
+}
+
+/** How expectations came out, and how many of them were really tried. */
+export interface DeployedFindings {
+  readonly findings: readonly Finding[]
+  readonly tried: number
+  /** Those that hold by what the application itself says may be done. */
+  readonly asked: number
+  /** Those that were left out, by why. */
+  readonly left: ReadonlyMap<string, number>
 }
 
 /** Judges expectations against a running application. Says what was left out, and why. */
-export async function judgeAllDeployed(ground: Ground, expectations: readonly Expectation[], options: DeployedOptions): Promise<Finding[]> {
+export async function judgeAllDeployed(
+  ground: Ground,
+  expectations: readonly Expectation[],
+  options: DeployedOptions,
+): Promise<DeployedFindings> {
   const site = siteOf(ground, options)
   const findings: Finding[] = []
   const left = new Map<string, number>()
+  let asked = 0
   for (const [at, one] of expectations.entries()) {
     progress(at, expectations.length)
     const found = await judgeDeployed(site, one)
     if ('leftOut' in found) left.set(found.leftOut, (left.get(found.leftOut) ?? 0) + 1)
-    else findings.push(found)
+    else {
+      findings.push(found)
+      if (found.asked) asked += 1
+    }
   }
   progress()
-  // Beside the findings, which may be data.
-  for (const [why, count] of left)
-    process.stderr.write(
-      `left out: ${count}, since ${why}${/write/.test(why) ? ' (--may-write <type> permits what is meant to be refused)' : ''}\n`,
-    )
-  return findings
+  return { findings, tried: findings.length - asked, asked, left }
 }
 
-function siteOf({ model, people, keys }: Ground, { url = '', tokens, mayWrite, path }: DeployedOptions): Deployed {
+/** In lines: what was tried, what only asked, and what was left out. What was not tried is no proof of anything. */
+export function countsOf({ tried, asked, left }: DeployedFindings, mayWrite: readonly string[]): string[] {
+  const lines = [`${tried} really tried.`]
+  if (tried === 0) lines[0] = 'Nothing was really tried: this says nothing of what the application lets happen.'
+  if (asked > 0)
+    lines.push(
+      `${asked} only asked: they hold by what the application itself says may be done. ${mayWrite.length === 0 ? '--may-write <type> tries them.' : '--may-write tries those of further types that are meant to be refused.'}`,
+    )
+  for (const [why, count] of left) lines.push(`${count} left out: ${why}.`)
+  return lines
+}
+function siteOf({ model, people, keys }: Ground, { url = '', tokens, mayWrite, path, handler }: DeployedOptions): Deployed {
   const address = URL.canParse(url) ? new URL(url) : undefined
   if (address === undefined || !/^https?:$/.test(address.protocol))
     throw new UsageError(`--url ${url}: an address is needed, as in https://marshlane.example/api`)
@@ -49,7 +74,22 @@ function siteOf({ model, people, keys }: Ground, { url = '', tokens, mayWrite, p
       return [type, name]
     }),
   )
-  return { model, url, people: readTokens(tokens, Object.keys(people)), mayWrite, paths, keys }
+  return { model, url, people: readTokens(tokens, Object.keys(people)), mayWrite, paths, handlers: readHandlers(model, handler), keys }
+}
+
+const HANDLER = /^([A-Za-z_]\w*)\.([A-Za-z_]\w*)=(form +)?(GET|POST|PUT|PATCH|DELETE) +(\/\S*)$/
+
+/** Handlers of the application's own: `plot.update=POST /plots/{key}/planting`, or `plot.update=form POST ...`. */
+function readHandlers(model: Ground['model'], given: readonly string[]): NonNullable<Deployed['handlers']> {
+  const handlers: Record<string, Record<string, OwnAddress>> = {}
+  for (const text of given) {
+    const [, type, action, form, method, path] = HANDLER.exec(text) ?? []
+    if (type === undefined || action === undefined || method === undefined || path === undefined)
+      throw new UsageError(`--handler ${text}: as in "plot.update=POST /plots/{key}/planting", or "plot.update=form POST ..." for a form`)
+    const known = knownAction(typeModel(model, type), action)
+    handlers[type] = { ...handlers[type], [known]: { method, path, as: form === undefined ? 'json' : 'form' } }
+  }
+  return handlers
 }
 
 /** How people are let in: from a file, and from the environment. */

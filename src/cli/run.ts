@@ -254,6 +254,14 @@ Examples:
           .argParser(collect)
           .default([], 'as the rulebook does'),
       )
+      .addOption(
+        new Option(
+          '--handler <what=address>',
+          'with --url: a handler of your own, as in "plot.update=POST /plots/{key}/planting"; may be repeated',
+        )
+          .argParser(collect)
+          .default([], 'the routes'),
+      )
       .addOption(live())
       .addOption(format(['text', 'json', 'junit']))
       .addHelpText(
@@ -280,7 +288,8 @@ An expectation file is YAML:
       kofi: read
       everyone else: nothing
 
-Whatever is tried is tried on a copy. Exit status: 0 if all of it holds, 1 if not.
+Whatever is tried is tried on a copy; with --url, at the application. Exit status: 0 if all of it holds, 1 if not,
+or if nothing was really tried.
 
 Examples:
   pachter check

@@ -15,7 +15,8 @@ export { type ClauseLine, clauseLines } from './clause-lines.js'
 export { type Coverage, type CoveragePoint, coverageOf } from './coverage.js'
 export { coverageLcov, coverageListing, coverageReport, isCovered } from './coverage-report.js'
 export { type Deciding, decidingOf, type RuleText, type RuleUse } from './deciding.js'
-export { type Deployed, DeployedError, type DeployedFinding, judgeDeployed } from './deployed.js'
+export { type DeployedFinding, judgeDeployed } from './deployed.js'
+export { type Deployed, DeployedError, type OwnAddress } from './deployed-calls.js'
 export {
   type AccessExpectation,
   type Expectation,

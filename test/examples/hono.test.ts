@@ -23,9 +23,11 @@ describe('the example of ready routes', () => {
   it('does what is expected of the demo world, by pachter check --url', async () => {
     const { stdout, stderr, status } = await within(`check --url ${app.url}/api --tokens ${tokens}`)
     expect(stdout).to.match(/3\d\d expectations: all hold/)
-    expect(stderr)
-      .to.match(/left out: \d+, since it would write/)
-      .and.not.include(await app.tokenOf(people.ines))
+    expect(stdout)
+      .to.match(/\d+ really tried\./)
+      .and.match(/\d+ only asked: .*--may-write/)
+      .and.match(/\d+ left out: it would write/)
+    expect(stdout + stderr).not.to.include(await app.tokenOf(people.ines))
     expect(status).to.equal(0)
   })
 

@@ -120,7 +120,10 @@ describe('requests in odd forms', () => {
     await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
     port = (server.address() as AddressInfo).port
   })
-  after(() => new Promise((done) => server.close(done)))
+  after(() => {
+    server.closeAllConnections()
+    server.close()
+  })
 
   const raw = (text: string) =>
     new Promise<string>((done, failed) => {

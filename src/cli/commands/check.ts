@@ -2,7 +2,7 @@ import pc from 'picocolors'
 import { coverageOf, type Expectation, type Finding, type Ground, groundOf, judgeExpectation, runMutants } from '../../review/index.js'
 import { typeModel } from '../../rulebook/index.js'
 import { reportCoverage } from '../coverage.js'
-import { type DeployedOptions, judgeAllDeployed } from '../deployed.js'
+import { countsOf, type DeployedOptions, judgeAllDeployed } from '../deployed.js'
 import { UsageError } from '../errors.js'
 import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
 import { junitOf } from '../junit.js'
@@ -29,8 +29,11 @@ export async function checkCommand(named: readonly string[], options: CheckOptio
   if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: as text or json')
   if (options.coverage !== undefined && (options.mutants || options.format !== 'text'))
     throw new UsageError('check --coverage: as text, and without --mutants; a folder for it gets pages and data')
-  if (options.url === undefined && (options.tokens !== undefined || options.mayWrite.length + options.path.length > 0))
-    throw new UsageError('check --tokens, --may-write and --path: of an application that is running: give its --url')
+  if (
+    options.url === undefined &&
+    (options.tokens !== undefined || options.mayWrite.length + options.path.length + options.handler.length > 0)
+  )
+    throw new UsageError('check --tokens, --may-write, --path and --handler: of an application that is running: give its --url')
   if (options.url !== undefined && (options.mutants || options.coverage !== undefined || options.watch))
     throw new UsageError('check --url: without --mutants, --coverage and --watch, which are about the rules and the data that are here')
   if (options.watch) return watchCheck(named, options)
@@ -45,8 +48,10 @@ export async function checkCommand(named: readonly string[], options: CheckOptio
     (options.for.length === 0 || options.for.includes(one.person)) &&
     (options.type.length === 0 || ('type' in one && options.type.includes(one.type)))
   const expectations = expectationsIn(files, ground).filter(meant)
-  const findings = options.url === undefined ? await judgeAll(ground, expectations) : await judgeAllDeployed(ground, expectations, options)
-  const held = findings.every((one) => one.held)
+  const deployed = options.url === undefined ? undefined : await judgeAllDeployed(ground, expectations, options)
+  const findings = deployed?.findings ?? (await judgeAll(ground, expectations))
+  // What was not tried proves nothing: then it does not hold.
+  const held = findings.every((one) => one.held) && deployed?.tried !== 0
   if (options.mutants && held) {
     const results = await runMutants(ground, expectations, { progress, types: options.type.length > 0 ? options.type : undefined })
     progress()
@@ -55,6 +60,8 @@ export async function checkCommand(named: readonly string[], options: CheckOptio
   if (options.format === 'junit') say(junitOf(findings))
   else if (options.format === 'json') say(JSON.stringify(findings.map(asJson), null, 2))
   else report(findings)
+  if (deployed !== undefined)
+    for (const line of countsOf(deployed, options.mayWrite)) options.format === 'text' ? say(line) : process.stderr.write(`${line}\n`)
   if (options.coverage !== undefined && options.format === 'text') {
     const { points, questions } = coverageOf(ground, expectations)
     const mine = options.type.length === 0 ? points : points.filter(({ type }) => type !== undefined && options.type.includes(type))
