@@ -1,7 +1,7 @@
 import pc from 'picocolors'
-import type { Change } from '../review/index.js'
+import type { Change, Grant, RuleChange } from '../review/index.js'
 import { say } from './output.js'
-import { printable, wrapped } from './table.js'
+import { hanging, printable, wrapped } from './table.js'
 
 /** Changes of access as a table under a title; nothing where there are none. */
 export function sayChanges(title: string, changes: readonly Change[], mark: string): void {
@@ -21,6 +21,35 @@ export function sayChanges(title: string, changes: readonly Change[], mark: stri
     ),
   )
   say()
+}
+
+/** Privileges and routines that people gained or lost, a line for each. */
+export function sayGrants(grants: readonly Grant[]): void {
+  for (const [line, all] of groupedBy(
+    grants,
+    ({ kind, name, has }) => `${has ? '' : 'no longer '}${kind === 'privilege' ? 'has' : 'may call'} ${name}`,
+  ))
+    say(`${all[0]?.has ? pc.red('+') : pc.green('-')} ${fewOf(all.map(({ person }) => person))} ${line}`)
+  if (grants.length > 0) say()
+}
+
+/** Rules that are otherwise, in their own words. */
+export function sayRules(rules: readonly RuleChange[]): void {
+  if (rules.length === 0) return
+  say(pc.bold('Rules that are otherwise'))
+  say(pc.dim('What they make of records in updates and creations, and of records that are not here, no record at hand tells.'))
+  for (const { of, gone, added } of rules) {
+    say(`  ${of}`)
+    for (const line of gone) say(`    ${pc.red('-')} ${hanging(printable(worded(line, added)), 6)}`)
+    for (const line of added) say(`    ${pc.green('+')} ${hanging(printable(worded(line, gone)), 6)}`)
+  }
+  say()
+}
+
+/** A rule without its mark, unless another of the same words stands beside it. */
+function worded(line: string, others: readonly string[]): string {
+  const bare = (one: string) => one.replace(/ #[0-9a-f]+$/, '')
+  return others.some((one) => bare(one) === bare(line)) ? line : bare(line)
 }
 
 function fewOf(names: readonly string[]): string {
@@ -47,11 +76,15 @@ function together(changes: readonly Change[]): Alike[] {
 }
 
 function grouped<T>(all: readonly T[], by: (one: T) => string): T[][] {
+  return [...groupedBy(all, by).values()]
+}
+
+function groupedBy<T>(all: readonly T[], by: (one: T) => string): Map<string, T[]> {
   const groups = new Map<string, T[]>()
   for (const one of all) {
     const group = groups.get(by(one))
     if (group === undefined) groups.set(by(one), [one])
     else group.push(one)
   }
-  return [...groups.values()]
+  return groups
 }

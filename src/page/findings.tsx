@@ -123,10 +123,10 @@ function Drift({ of: { drift, baseline }, look }: { readonly of: ReviewFindings;
   if (drift === undefined) told = <p className="faint">No baseline is kept: pachter drift --keep writes {baseline}.</p>
   else if ('problem' in drift) told = <p className="no">{drift.problem}</p>
   else {
-    const { gained, lost, creates } = drift
+    const { gained, lost, creates, grants, rules } = drift
     const all = [...gained.map((one) => ({ ...one, gained: true })), ...lost.map((one) => ({ ...one, gained: false }))]
     told =
-      all.length + creates.length === 0 ? (
+      all.length + creates.length + grants.length + rules.length === 0 ? (
         <p>Nobody gained or lost anything.</p>
       ) : (
         <>
@@ -139,6 +139,25 @@ function Drift({ of: { drift, baseline }, look }: { readonly of: ReviewFindings;
             {creates.map(({ type, person, before, after }) => (
               <li key={`${type} ${person}`}>
                 {person} creates {type} records: {before} before, {after} now
+              </li>
+            ))}
+            {grants.map(({ kind, name, person, has }) => (
+              <li key={`${kind} ${name} ${person}`}>
+                {person} {has ? '' : 'no longer '}
+                {kind === 'privilege' ? 'has' : 'may call'} {name}
+              </li>
+            ))}
+            {rules.map(({ of, gone, added }) => (
+              <li key={of}>
+                the rules of {of} are otherwise:
+                <ul>
+                  {gone.map((line) => (
+                    <li key={`- ${line}`}>no longer: {line.replace(/ #[0-9a-f]+$/, '')}</li>
+                  ))}
+                  {added.map((line) => (
+                    <li key={`+ ${line}`}>now: {line.replace(/ #[0-9a-f]+$/, '')}</li>
+                  ))}
+                </ul>
               </li>
             ))}
           </ul>

@@ -117,6 +117,11 @@ export function Head({
 /** How many things were found that somebody should look at. */
 export function countOf({ expectations, drift }: NonNullable<Live['findings']>): number {
   const failing = 'problem' in expectations ? 1 : expectations.failing.length
-  const moved = drift === undefined ? 0 : 'problem' in drift ? 1 : drift.gained.length + drift.lost.length + drift.creates.length
+  const moved =
+    drift === undefined
+      ? 0
+      : 'problem' in drift
+        ? 1
+        : [drift.gained, drift.lost, drift.creates, drift.grants, drift.rules].reduce((sum, { length }) => sum + length, 0)
   return failing + moved
 }

@@ -1,7 +1,8 @@
-import { Document, isMap, isScalar, LineCounter, type Node, parseDocument, YAMLMap } from 'yaml'
-import { PachterError } from '../condition/index.js'
+import type { Row } from '../condition/index.js'
 import type { Model } from '../rulebook/index.js'
-import { accessMatrix, type MatrixOptions } from './matrix.js'
+import { type InnerViewpoint, rulebookOf } from '../viewpoint/index.js'
+import { type AccessMatrix, accessMatrix, type MatrixOptions } from './matrix.js'
+import { type RuleLines, ruleLines } from './rule-lines.js'
 
 /** What somebody may do to one record by one action: to which fields (undefined for all), and by which clauses. */
 export interface KeptAccess {
@@ -13,132 +14,99 @@ export interface KeptAccess {
 export interface Baseline {
   readonly at: string
   readonly people: readonly string[]
-  /** By record type, key, action and person. */
+  /** By record type, key, action and person. What may be done within a routine only is an action of its own: `update within closeSeason`. */
   readonly access: {
     readonly [type: string]: {
       readonly [key: string]: { readonly [action: string]: { readonly [person: string]: KeptAccess } }
     }
   }
-  /** Who may create records of a type: always, or depending on the record. */
+  /** Who may create records of a type: always, or depending on the record. Within a routine: `plot within closeSeason`. */
   readonly creates: { readonly [type: string]: { readonly [person: string]: 'always' | 'depending' } }
+  /** Who has which privilege. */
+  readonly privileges: { readonly [name: string]: readonly string[] }
+  /** Who may call which routine. */
+  readonly routines: { readonly [name: string]: readonly string[] }
+  /** The rules themselves: what they let updates and creations make of records, and of records that are not here, only they tell. */
+  readonly rules: RuleLines
 }
 
-/** A kept baseline cannot be read. */
-export class BaselineError extends PachterError {
-  constructor(file: string, line: number | undefined, problem: string) {
-    super('BAD_BASELINE', `${file}${line === undefined ? '' : `, line ${line}`}: ${problem}`)
-  }
-}
+type ByPerson = { [person: string]: KeptAccess }
+type OfRecords = Record<string, Record<string, ByPerson>>
 
-/** The access matrix of all record types, as plain data to be kept and compared. */
+/** The access of everybody, as plain data to be kept and compared. */
 export function baselineOf(book: { readonly model: Model }, options: Omit<MatrixOptions, 'actions'> & { readonly now: Date }): Baseline {
-  const access: Record<string, Record<string, Record<string, Record<string, KeptAccess>>>> = {}
+  const { model } = book
+  const people = Object.keys(options.people)
+  const granted = grantsOf(model, options)
+  const access: Record<string, OfRecords> = {}
   const creates: Record<string, Record<string, 'always' | 'depending'>> = {}
-  for (const type of Object.keys(book.model.types)) {
-    const matrix = accessMatrix(book, type, options)
+  for (const type of Object.keys(model.types)) {
+    const outside = accessMatrix(book, type, options)
     // No key of a record is a name that every object has.
-    const ofType: Record<string, Record<string, Record<string, KeptAccess>>> = Object.create(null)
-    for (const key of matrix.keys) ofType[String(key)] = {}
-    const creating: Record<string, 'always' | 'depending'> = {}
-    // Person by person, so that each is looked at once.
-    for (const person of matrix.people) {
-      const may = matrix.creates(person)
-      if (may !== 'never') creating[person] = may
-      for (const key of matrix.keys)
-        for (const { action, clauses, fields } of matrix.access(person, key)) {
-          const ofRecord = ofType[String(key)] as Record<string, Record<string, KeptAccess>>
-          const ofAction = ofRecord[action] ?? {}
-          ofRecord[action] = ofAction
-          ofAction[person] = { ...(fields === undefined ? {} : { fields }), by: clauses }
-        }
-    }
+    const ofType: OfRecords = Object.create(null)
+    for (const key of outside.keys) ofType[String(key)] = {}
+    note(outside, ofType, '')
     access[type] = ofType
-    creates[type] = creating
+    creates[type] = creating(outside)
+    for (const [routine, callers] of Object.entries(granted.routines)) {
+      if (callers.length === 0 || !hasClausesWithin(model, type, routine)) continue
+      const some = Object.fromEntries(callers.map((name) => [name, options.people[name] as Row | null]))
+      const inside = accessMatrix(book, type, { ...options, people: some, within: routine })
+      note(inside, ofType, ` within ${routine}`, outside)
+      const also = Object.entries(creating(inside)).filter(([person, may]) => creates[type]?.[person] !== may)
+      if (also.length > 0) creates[`${type} within ${routine}`] = Object.fromEntries(also)
+    }
   }
-  return { at: options.now.toISOString(), people: Object.keys(options.people), access, creates }
+  return { at: options.now.toISOString(), people, access, creates, ...granted, rules: ruleLines(model) }
 }
 
-const HEADING = ` Who may do what to which record, kept by: pachter drift --keep
- Changes to this file are changes of access: read them as you read code.`
-const VERSION = 1
-
-/** A baseline as YAML 1.2: a line for each person, record and action, in a stable order, so that two of them compare well. */
-export function baselineText(baseline: Baseline): string {
-  const entries = entriesOf(baseline).length
-  const document = new Document({ 'pachter baseline': VERSION, ...baseline, entries })
-  document.commentBefore = HEADING
-  const flow = (node: unknown, depth: number): void => {
-    if (!isMap(node)) return
-    // Of what is kept: type, key, action and person, and then what they may do in one line.
-    if (depth === 4) node.flow = true
-    for (const { value } of node.items) flow(value, depth + 1)
+/** Who has which privilege, and may call which routine. */
+function grantsOf(model: Model, { people, records, now }: MatrixOptions): Pick<Baseline, 'privileges' | 'routines'> {
+  const book = rulebookOf(model)
+  const views = Object.entries(people).map(
+    ([name, me]) =>
+      [
+        name,
+        book.for(me as never, { ...(now === undefined ? {} : { now }), records: records as never }) as unknown as InnerViewpoint,
+      ] as const,
+  )
+  const who = (names: readonly string[], has: (view: (typeof views)[number][1], name: string) => boolean) =>
+    Object.fromEntries(names.map((name) => [name, views.filter(([, view]) => has(view, name)).map(([person]) => person)]))
+  return {
+    privileges: who(Object.keys(model.privileges), (view, name) => view.has(name as never)),
+    routines: who(Object.keys(model.routines), (view, name) => view.mayCall(name)),
   }
-  flow(document.get('access'), 0)
-  const people = document.get('people') as { flow?: boolean } | undefined
-  if (people !== undefined) people.flow = true
-  return document.toString({ lineWidth: 0, flowCollectionPadding: false })
 }
 
-/** Reads a kept baseline. @throws BaselineError with file and line */
-export function readBaseline(text: string, file: string, model: Model): Baseline {
-  const lines = new LineCounter()
-  const document = parseDocument(text, { lineCounter: lines, uniqueKeys: true })
-  const lineOf = (node: unknown) => {
-    const range = (node as Node | undefined)?.range
-    return range ? lines.linePos(range[0]).line : undefined
-  }
-  const fail = (node: unknown, problem: string): never => {
-    throw new BaselineError(file, lineOf(node), problem)
-  }
-  const [error] = document.errors
-  if (error !== undefined)
-    throw new BaselineError(file, error.linePos?.[0].line, (error.message.split('\n')[0] as string).replace(/ at line.*/, ''))
-  const root = document.contents as YAMLMap<unknown, unknown> | null
-  if (!(root instanceof YAMLMap) || root.get('pachter baseline') !== VERSION)
-    return fail(root, `is no baseline of this version: it has to begin with "pachter baseline: ${VERSION}"`)
-  const access = root.get('access')
-  if (!isMap(access)) return fail(access ?? root, 'has no access')
-  for (const { key, value } of access.items) {
-    const type = isScalar(key) ? String(key.value) : ''
-    const known = model.types[type]
-    if (known === undefined) return fail(key, `the rulebook has no record type "${type}": keep a new baseline with pachter drift --keep`)
-    if (!isMap(value)) return fail(key, `${type} has no records`)
-    for (const record of value.items) {
-      if (!isMap(record.value)) return fail(record.key, 'a record has actions, with people in each')
-      for (const action of record.value.items) {
-        const name = isScalar(action.key) ? String(action.key.value) : ''
-        if (!known.actions.includes(name)) return fail(action.key, `${type} has no action "${name}"`)
-        if (!isMap(action.value)) return fail(action.key, `${name} has people`)
-        for (const person of action.value.items) {
-          const kept = isMap(person.value) ? (person.value.toJSON() as Partial<KeptAccess>) : undefined
-          const fields = kept?.fields
-          const whole = Array.isArray(kept?.by) && (fields === undefined || Array.isArray(fields))
-          if (!whole) return fail(person.key, 'a person has { fields, by }')
-        }
+function hasClausesWithin({ types }: Model, type: string, routine: string): boolean {
+  return Object.values(types[type]?.rules?.may ?? {}).some((clauses) => clauses.some(({ within }) => within?.includes(routine)))
+}
+
+/** Notes every cell of a matrix; within a routine, those that are otherwise than outside of it. */
+function note(matrix: AccessMatrix, ofType: OfRecords, within: string, outside?: AccessMatrix): void {
+  // Person by person, so that each is looked at once.
+  for (const person of matrix.people)
+    for (const key of matrix.keys) {
+      const before = outside?.access(person, key)
+      for (const { action, clauses, fields } of matrix.access(person, key)) {
+        const kept: KeptAccess = { ...(fields === undefined ? {} : { fields }), by: clauses }
+        const old = before?.find((one) => one.action === action)
+        if (old !== undefined && JSON.stringify([old.fields, old.clauses]) === JSON.stringify([fields, clauses])) continue
+        const ofRecord = ofType[String(key)] as Record<string, ByPerson>
+        const name = `${action}${within}`
+        const ofAction = ofRecord[name] ?? {}
+        ofRecord[name] = ofAction
+        ofAction[person] = kept
       }
     }
-  }
-  const baseline = root.toJSON() as Baseline & { readonly entries?: unknown }
-  if (!Array.isArray(baseline.people) || baseline.entries !== entriesOf(baseline).length)
-    return fail(undefined, 'is not whole: its end is missing, or entries were taken out by hand')
-  return baseline
 }
 
-/** One line of a baseline. */
-interface Entry extends KeptAccess {
-  readonly type: string
-  readonly key: string
-  readonly action: string
-  readonly person: string
-}
-
-function entriesOf({ access }: Pick<Baseline, 'access'>): Entry[] {
-  return Object.entries(access).flatMap(([type, records]) =>
-    Object.entries(records).flatMap(([key, actions]) =>
-      Object.entries(actions).flatMap(([action, people]) =>
-        Object.entries(people).map(([person, kept]) => ({ type, key, action, person, ...kept })),
-      ),
-    ),
+function creating(matrix: AccessMatrix): Record<string, 'always' | 'depending'> {
+  return Object.fromEntries(
+    matrix.people.flatMap((person) => {
+      const may = matrix.creates(person)
+      return may === 'never' ? [] : [[person, may] as const]
+    }),
   )
 }
 
@@ -154,6 +122,22 @@ export interface Change {
   readonly by: readonly string[]
 }
 
+/** A privilege or a routine that somebody gained or lost. */
+export interface Grant {
+  readonly kind: 'privilege' | 'routine'
+  readonly name: string
+  readonly person: string
+  readonly has: boolean
+}
+
+/** Rules of one kind that are there no longer, and those that are new. */
+export interface RuleChange {
+  /** `plot update`, `routines`. */
+  readonly of: string
+  readonly gone: readonly string[]
+  readonly added: readonly string[]
+}
+
 /** What changed between two baselines. */
 export interface Drift {
   /** Access that was widened. */
@@ -162,6 +146,13 @@ export interface Drift {
   readonly lost: readonly Change[]
   /** Who may create more, or less, than they could. */
   readonly creates: readonly { readonly type: string; readonly person: string; readonly before: string; readonly after: string }[]
+  /** Who came to have a privilege or to call a routine, or no longer does. */
+  readonly grants: readonly Grant[]
+  /**
+   * Rules that are otherwise: by what updates and creations may make of a record, or on records that are not here, somebody may have gained
+   * or lost something although no cell shows it.
+   */
+  readonly rules: readonly RuleChange[]
   /** What only one of them speaks of, and could not be compared. */
   readonly onlyBefore: { readonly people: readonly string[]; readonly records: readonly string[] }
   readonly onlyAfter: { readonly people: readonly string[]; readonly records: readonly string[] }
@@ -183,7 +174,7 @@ export function driftBetween(before: Baseline, after: Baseline, model: Model, { 
       ? new Set([...Object.keys(then), ...Object.keys(now)])
       : Object.keys(now).filter((name) => Object.hasOwn(then, name))
     for (const key of keys)
-      for (const action of actions)
+      for (const action of new Set([...actions, ...namesIn(then[key], now[key])]))
         for (const person of people) {
           const [old, fresh] = [then[key]?.[action]?.[person], now[key]?.[action]?.[person]]
           const about = { type, key, action, person }
@@ -195,12 +186,53 @@ export function driftBetween(before: Baseline, after: Baseline, model: Model, { 
           if (more.length > 0) gained.push({ ...about, fields: more, by: fresh.by })
           if (less.length > 0) lost.push({ ...about, fields: less, by: old.by })
         }
+  }
+  for (const type of namesIn(before.creates, after.creates))
     for (const person of people) {
       const [was, is] = [before.creates[type]?.[person] ?? 'never', after.creates[type]?.[person] ?? 'never']
       if (was !== is) creates.push({ type, person, before: was, after: is })
     }
+  const grants = [
+    ...granted('privilege', before.privileges, after.privileges, people),
+    ...granted('routine', before.routines, after.routines, people),
+  ]
+  return {
+    gained,
+    lost,
+    creates,
+    grants,
+    rules: changedRules(before.rules, after.rules),
+    onlyBefore: onlyIn(before, after),
+    onlyAfter: onlyIn(after, before),
   }
-  return { gained, lost, creates, onlyBefore: onlyIn(before, after), onlyAfter: onlyIn(after, before) }
+}
+
+/** Whether two baselines say the same, and speak of the same. */
+export function isNoDrift({ onlyBefore, onlyAfter, ...changed }: Drift): boolean {
+  const lists = [...Object.values(changed), onlyBefore.people, onlyBefore.records, onlyAfter.people, onlyAfter.records]
+  return lists.every(({ length }) => length === 0)
+}
+
+function namesIn(one: object | undefined, other: object | undefined): string[] {
+  return [...new Set([...Object.keys(one ?? {}), ...Object.keys(other ?? {})])]
+}
+
+function granted(kind: Grant['kind'], before: Baseline['privileges'], after: Baseline['privileges'], people: readonly string[]): Grant[] {
+  return namesIn(before, after).flatMap((name) =>
+    people.flatMap((person) => {
+      const [had, has] = [before[name]?.includes(person) === true, after[name]?.includes(person) === true]
+      return had === has ? [] : [{ kind, name, person, has }]
+    }),
+  )
+}
+
+function changedRules(before: RuleLines, after: RuleLines): RuleChange[] {
+  return namesIn(before, after).flatMap((of) => {
+    const [old, fresh] = [before[of] ?? [], after[of] ?? []]
+    const gone = old.filter((line) => !fresh.includes(line))
+    const added = fresh.filter((line) => !old.includes(line))
+    return gone.length + added.length === 0 ? [] : [{ of, gone, added }]
+  })
 }
 
 function onlyIn(one: Baseline, other: Baseline) {

@@ -31,7 +31,7 @@ export interface ExpectationFindings {
 }
 
 /** What somebody gained or lost since a baseline was kept. */
-export interface DriftFindings extends Pick<Drift, 'gained' | 'lost' | 'creates'> {
+export interface DriftFindings extends Pick<Drift, 'gained' | 'lost' | 'creates' | 'grants' | 'rules'> {
   /** When it was kept. */
   readonly at: string
 }
@@ -99,9 +99,10 @@ export async function expectationFindings(ground: Ground, expectations: readonly
 /** Compares the access of now with a baseline. */
 export function driftFindings(ground: Ground, baseline: Baseline): DriftFindings {
   const { people, records, now } = ground
-  const { gained, lost, creates } = driftBetween(baseline, baselineOf(ground, { people, records: records as never, now }), ground.model)
+  const current = baselineOf(ground, { people, records: records as never, now })
+  const { gained, lost, creates, grants, rules } = driftBetween(baseline, current, ground.model)
   const known = (change: Change) => ({ ...change, key: storedKey(ground, change.type, change.key) as string })
-  return { at: baseline.at, gained: gained.map(known), lost: lost.map(known), creates }
+  return { at: baseline.at, gained: gained.map(known), lost: lost.map(known), creates, grants, rules }
 }
 
 /** Weakens the rulebook step by step; all expectations have to hold. */

@@ -2,15 +2,16 @@
 
 export {
   type Baseline,
-  BaselineError,
   baselineOf,
-  baselineText,
   type Change,
   type Drift,
   driftBetween,
+  type Grant,
+  isNoDrift,
   type KeptAccess,
-  readBaseline,
+  type RuleChange,
 } from './baseline.js'
+export { BaselineError, baselineText, readBaseline } from './baseline-file.js'
 export { type ClauseLine, clauseLines } from './clause-lines.js'
 export { type Coverage, type CoveragePoint, coverageOf } from './coverage.js'
 export { coverageLcov, coverageListing, coverageReport, isCovered } from './coverage-report.js'

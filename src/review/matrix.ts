@@ -16,6 +16,8 @@ export interface MatrixOptions {
   readonly actions?: readonly string[]
   /** The instant at which everything is judged. Default: now. */
   readonly now?: Date
+  /** The routine within which it is asked, for those who may call it. */
+  readonly within?: string
 }
 
 /** One cell that was asked for: what somebody may do to one record, and by what. */
@@ -102,8 +104,14 @@ function matrixOf({ model }: { readonly model: Model }, typeName: string, option
   let last: { readonly name: string; readonly view: View; readonly standings: ReturnType<View['standings']> } | undefined
   function viewOf(name: string): NonNullable<typeof last> {
     if (last?.name !== name) {
+      const { within } = options
       const view =
-        workings?.view(name) ?? (book.for(options.people[name] as never, { now, records: linked as never }) as unknown as InnerViewpoint)
+        workings?.view(name) ??
+        (book.for(options.people[name] as never, {
+          now,
+          records: linked as never,
+          ...(within === undefined ? {} : { within: within as never }),
+        }) as unknown as InnerViewpoint)
       last = { name, view, standings: view.standings(typeName) }
     }
     return last

@@ -1,12 +1,12 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { relative, resolve } from 'node:path'
 import pc from 'picocolors'
-import { type Baseline, baselineOf, baselineText, type Drift, driftBetween, readBaseline } from '../../review/index.js'
+import { type Baseline, baselineOf, baselineText, type Drift, driftBetween, isNoDrift, readBaseline } from '../../review/index.js'
 import type { Model } from '../../rulebook/index.js'
 import { typeModel } from '../../rulebook/index.js'
 import type { Rulebook } from '../../viewpoint/index.js'
 import { baselineFile } from '../baseline.js'
-import { sayChanges } from '../changes.js'
+import { sayChanges, sayGrants, sayRules } from '../changes.js'
 import { UsageError } from '../errors.js'
 import { say } from '../output.js'
 import { peopleOf } from '../people.js'
@@ -45,7 +45,7 @@ export async function driftCommand(options: DriftOptions): Promise<boolean> {
   const drift = driftBetween(readBaseline(readFileSync(file, 'utf8'), shown, model), now, model)
   if (options.format === 'json') say(JSON.stringify(drift, null, 2))
   else report(drift, model, shown)
-  return isNothing(drift)
+  return isNoDrift(drift)
 }
 
 /** Two rulebooks on the data and people of now. */
@@ -70,13 +70,16 @@ async function driftBetweenRevisions(revisions: readonly string[], options: Drif
   }
   const drift = driftBetween(of(before, first), of(after, second ?? 'here'), after.model)
   if (options.format === 'json') say(JSON.stringify(drift, null, 2))
-  else if (isNothing(drift)) say(`Nobody gained or lost anything from ${first} to ${second ?? 'what is here'}, on the data of now.`)
-  else {
+  else if (isNoDrift(drift)) {
+    say(`Nobody gained or lost anything from ${first} to ${second ?? 'what is here'}, on the data of now; the rules say the same.`)
+    sayNotCompared()
+  } else {
     say(`From ${first} to ${second ?? 'what is here'}, on the data of now:`)
     say()
     changes(drift)
+    sayNotCompared()
   }
-  return isNothing(drift)
+  return isNoDrift(drift)
 }
 
 /** Whether a file holds the same access, whenever it was kept. */
@@ -89,20 +92,23 @@ function recordsIn(access: { readonly [type: string]: object }): number {
   return Object.values(access).reduce((sum, records) => sum + Object.keys(records).length, 0)
 }
 
-function isNothing({ gained, lost, creates, onlyBefore, onlyAfter }: Drift): boolean {
-  return [gained, lost, creates, onlyBefore.people, onlyBefore.records, onlyAfter.people, onlyAfter.records].every(
-    ({ length }) => length === 0,
-  )
-}
-
 function report(drift: Drift, model: Model, file: string): void {
-  if (isNothing(drift)) return say(`Nobody gained or lost anything since ${file} was kept.`)
+  if (isNoDrift(drift)) {
+    say(`Nobody gained or lost anything since ${file} was kept; the rules say the same.`)
+    return sayNotCompared()
+  }
   changes(drift)
   const types = new Set([...drift.gained, ...drift.lost].map(({ type }) => typeModel(model, type).name))
   const [first] = [...drift.gained, ...drift.lost]
   if (first !== undefined)
     say(pc.dim(`Of ${[...types].join(', ')}. See why: pachter why ${first.action} ${first.type} ${first.key} --for ${first.person}`))
   say(`If it is meant: pachter drift --keep, and commit ${file}.`)
+  sayNotCompared()
+}
+
+/** What no comparison of access tells. */
+function sayNotCompared(): void {
+  say(pc.dim('Not compared: the words of refusals, what shapes refuse, and the code around the rules.'))
 }
 
 /** What was widened, apart from what was narrowed. */
@@ -111,6 +117,8 @@ function changes(drift: Drift): void {
   sayChanges('Narrowed', drift.lost, pc.green('-'))
   for (const { type, person, before, after } of drift.creates) say(`${person} creates ${type} records: ${before} before, ${after} now`)
   if (drift.creates.length > 0) say()
+  sayGrants(drift.grants)
+  sayRules(drift.rules)
   const only = (what: string, { people, records }: Drift['onlyBefore']) => {
     const all = [...people, ...records.map(printable)]
     if (all.length > 0) say(`${what}: ${all.slice(0, 12).join(', ')}${all.length > 12 ? `, and ${all.length - 12} more` : ''}`)

@@ -3,7 +3,7 @@ import { isPachterError, type Row } from '../../condition/index.js'
 import { type Baseline, baselineOf, type Drift, driftBetween } from '../../review/index.js'
 import { knownAction, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { DeniedError, type GuardedStore, InvalidError, type Store } from '../../store/index.js'
-import { sayChanges } from '../changes.js'
+import { sayChanges, sayGrants } from '../changes.js'
 import { UsageError } from '../errors.js'
 import { readKey } from '../key.js'
 import { say } from '../output.js'
@@ -43,7 +43,7 @@ export async function tryCommand(actionName: string, typeName: string, keyText: 
   const result = await attempt(mine, options.within, (one) => doIt(one, action, type, key, sent))
   const records = await recordsNow(session, store)
   const changes = changesSince(session, records)
-  const effects = changes.length > 0 ? effectsOf(session, records) : { gained: [], lost: [] }
+  const effects = changes.length > 0 ? effectsOf(session, records) : { gained: [], lost: [], grants: [] }
   if (options.format === 'json') say(JSON.stringify({ ...result.said, changes, effects }, null, 2))
   else {
     report(type, action, person, key, result, changes)
@@ -95,18 +95,19 @@ async function recordsNow(session: CliSession, store: Store): Promise<{ readonly
 function effectsOf(session: CliSession, records: { readonly [type: string]: readonly Row[] }): Effects {
   const options = { people: peopleOf(session, []), now: session.now ?? new Date() }
   const [before, after] = [session.records, records].map((of) => baselineOf(session.loaded.book, { ...options, records: of }))
-  const { gained, lost } = driftBetween(before as Baseline, after as Baseline, session.loaded.model, { everything: true })
-  return { gained, lost }
+  const { gained, lost, grants } = driftBetween(before as Baseline, after as Baseline, session.loaded.model, { everything: true })
+  return { gained, lost, grants }
 }
 
-type Effects = Pick<Drift, 'gained' | 'lost'>
+type Effects = Pick<Drift, 'gained' | 'lost' | 'grants'>
 
-function sayEffects({ gained, lost }: Effects, changes: readonly Change[]): void {
+function sayEffects({ gained, lost, grants }: Effects, changes: readonly Change[]): void {
   if (changes.length === 0) return
   say()
-  if (gained.length + lost.length === 0) return say('Nobody sees or may do more or less by that.')
+  if (gained.length + lost.length + grants.length === 0) return say('Nobody sees or may do more or less by that.')
   sayChanges('Gained by that', gained, pc.yellow('+'))
   sayChanges('Lost by that', lost, pc.yellow('-'))
+  sayGrants(grants)
 }
 
 /** Every record that is not as it was in the data folder: found by looking, and not by asking what was meant to happen. */
