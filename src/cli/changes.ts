@@ -25,11 +25,8 @@ export function sayChanges(title: string, changes: readonly Change[], mark: stri
 
 /** Privileges and routines that people gained or lost, a line for each. */
 export function sayGrants(grants: readonly Grant[]): void {
-  for (const [line, all] of groupedBy(
-    grants,
-    ({ kind, name, has }) => `${has ? '' : 'no longer '}${kind === 'privilege' ? 'has' : 'may call'} ${name}`,
-  ))
-    say(`${all[0]?.has ? pc.red('+') : pc.green('-')} ${fewOf(all.map(({ person }) => person))} ${line}`)
+  const lines = groupedBy(grants, ({ kind, name, has }) => `${has ? pc.red('+') : pc.green('-')} ${kind} ${name}`)
+  for (const [line, all] of lines) say(`${line}: ${fewOf(all.map(({ person }) => person))}`)
   if (grants.length > 0) say()
 }
 

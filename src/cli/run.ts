@@ -43,7 +43,7 @@ const format = (choices: readonly string[]) => new Option('--format <format>', '
 const onePerson = () =>
   new Option('--for <person>', 'who does it: a name from the configuration, visitor, unknown or system').makeOptionMandatory()
 const without = () =>
-  new Option('--without <title>', 'leaves out a clause or a veto of the record type, by its title; may be repeated')
+  new Option('--without <rule>', 'leaves out a clause or a veto, by its title, or as in "update: warden"; may be repeated')
     .argParser(collect)
     .default([], 'none')
 const log = () => new Option('--log', 'writes the verdict log to standard error, as lines of JSON')
@@ -146,9 +146,9 @@ Examples:
   )
 
   program.addCommand(
-    command('who', 'Shows everyone who reaches a record, with what they may do and by which clauses.')
-      .argument('<type>', 'the record type')
-      .argument('<key>', 'the key of the record')
+    command('who', 'Shows everyone who reaches a record, with what they may do and by which clauses; or who has a privilege.')
+      .argument('<type>', 'the record type, or a privilege or routine')
+      .argument('[key]', 'the key of the record (none for a privilege or routine)')
       .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
       .addOption(without())
       .addOption(live())
@@ -157,7 +157,8 @@ Examples:
         'after',
         `
 Examples:
-  pachter who plot p-01`,
+  pachter who plot p-01
+  pachter who openLedger`,
       )
       .action((type, key, options) => whoCommand(type, key, options)),
   )
@@ -186,8 +187,8 @@ Examples:
 
   program.addCommand(
     command('try', 'Does something as somebody to a copy of the data: the verdict, and what changed.')
-      .argument('<action>', 'read, create, update or delete')
-      .argument('<type>', 'the record type')
+      .argument('<action>', 'read, create, update or delete; has a privilege, or call a routine')
+      .argument('<type>', 'the record type; the privilege or routine')
       .argument('[key]', 'the key of the record (none for create)')
       .addOption(onePerson())
       .addOption(settings('a value to send; may be repeated'))
@@ -210,11 +211,12 @@ Exit status: 0 if it was allowed, 1 if not.`,
 
   program.addCommand(
     command('why', 'Explains a verdict: the clause that decided, or the nearest one, with the values compared.')
-      .argument('<action>', 'read, create, update, delete, or another that the record type names')
-      .argument('<type>', 'the record type')
+      .argument('<action>', 'read, create, update, delete, or another that the record type names; has, or call')
+      .argument('<type>', 'the record type; the privilege or routine')
       .argument('[key]', 'the key of the record (none for create)')
       .addOption(onePerson())
       .addOption(settings('for create and update: a value that would be sent; may be repeated'))
+      .option('--all', 'every clause part by part, not the nearest alone')
       .addOption(within())
       .addOption(without())
       .addOption(live())
@@ -224,7 +226,8 @@ Exit status: 0 if it was allowed, 1 if not.`,
         `
 Examples:
   pachter why read plot p-01 --for bram
-  pachter why update entry e-01 --for ines --set authorId=m-02`,
+  pachter why update entry e-01 --for ines --set authorId=m-02
+  pachter why has openLedger --for ines`,
       )
       .action((action, type, key, options) => whyCommand(action, type, key, options)),
   )

@@ -2,9 +2,9 @@ import { destination, pino } from 'pino'
 import type { Row } from '../condition/index.js'
 import { instant } from '../condition/index.js'
 import { strangerOf, typesNeeded } from '../review/index.js'
-import { UnknownNameError } from '../rulebook/index.js'
+import { rulesByTitle, typeModel, UnknownNameError, unknownName } from '../rulebook/index.js'
 import { type GuardedStore, inMemory, openStore, type Records, type Store, type VerdictLog } from '../store/index.js'
-import { indexed, type Viewpoint } from '../viewpoint/index.js'
+import { type InnerViewpoint, indexed } from '../viewpoint/index.js'
 import { readData } from './data.js'
 import { withDatabase } from './database.js'
 import { UsageError } from './errors.js'
@@ -40,7 +40,7 @@ export interface CliSession {
   store(): Store
   person(name: string): Person
   everybody(): Person[]
-  viewpoint(person: Person, within?: string): Viewpoint
+  viewpoint(person: Person, within?: string): InnerViewpoint
 }
 
 /** Reads the configuration, and shows the rulebook's warnings. */
@@ -49,7 +49,7 @@ export async function openRules(
   type?: string,
 ): Promise<Pick<CliSession, 'loaded' | 'now' | 'person' | 'everybody'>> {
   const whole = await load(options.config)
-  const book = (options.without ?? []).reduce((left, title) => left.without(type as string, title), whole.book)
+  const book = (options.without ?? []).reduce((left, rule) => withoutOne(left, type, rule), whole.book)
   const loaded: Loaded = { ...whole, book, model: book.model }
   for (const warning of loaded.book.warnings) process.stderr.write(`warning: ${warning}\n`)
   return {
@@ -58,6 +58,24 @@ export async function openRules(
     person: (name) => findPerson(loaded, name),
     everybody: () => [...Object.keys(loaded.people), 'unknown', 'visitor'].map((name) => findPerson(loaded, name)),
   }
+}
+
+/** The rulebook without one rule of one action: `warden`, or `update: warden` where more than one action has it. */
+function withoutOne(book: Loaded['book'], typeName: string | undefined, rule: string): Loaded['book'] {
+  if (typeName === undefined) throw new UsageError(`--without ${JSON.stringify(rule)}: rules are of a record type: name it, too`)
+  const all = rulesByTitle(typeModel(book.model, typeName))
+  const [action, title] = all.some((one) => one.title === rule)
+    ? [undefined, rule]
+    : (/^(\w+):\s*(.+)$/s.exec(rule)?.slice(1) ?? [undefined, rule])
+  const meant = all.filter((one) => one.title === title && (action === undefined || one.action === action))
+  const said = (one: (typeof all)[number]) => `${one.action}: ${one.title}`
+  if (meant.length === 0) throw new UsageError(`--without: ${unknownName(`rule of ${typeName}`, rule, all.map(said))}`)
+  const [first, ...more] = meant
+  if (first === undefined || more.length > 0)
+    throw new UsageError(
+      `--without ${JSON.stringify(rule)}: more than one action has it; say which, as in --without ${JSON.stringify(said(meant[0] as (typeof all)[number]))}`,
+    )
+  return book.without(typeName as never, first.title, first.action as never)
 }
 
 /** Reads configuration and data, and shows the rulebook's warnings. Of a database, what the rules of a type ask about is enough, but for `everything`. */
@@ -75,7 +93,11 @@ export async function openSession(options: CommonOptions, type?: string, { every
     records,
     store: () => openStore(loaded.book, inMemory(records), { ...clock, ...(options.log ? { log: verdictLog(), logAllowed: true } : {}) }),
     viewpoint: (person, within) =>
-      loaded.book.for(person.claims as never, { ...clock, records: linked as never, ...(within === undefined ? {} : { within }) }),
+      loaded.book.for(person.claims as never, {
+        ...clock,
+        records: linked as never,
+        ...(within === undefined ? {} : { within }),
+      }) as unknown as InnerViewpoint,
   }
 }
 

@@ -73,7 +73,7 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
                 looking={looking}
                 look={look}
                 point={marked.point}
-                without={(title) => tried(withoutRule(trial, { type, title }))}
+                without={(title, action) => tried(withoutRule(trial, { type, title, action }))}
               />
             ) : side === 'findings' ? (
               <FindingsList live={live} rules={rules} trial={trial} tried={found} look={look} />
@@ -86,7 +86,7 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
                 edit={(what) => setForm(what === 'record' ? { what, key: keyOf(here.drawn) } : { what, person: looking.person })}
                 remove={() => tried(withRecord(trial, { type, key: keyOf(here.drawn) as string, record: null }))}
                 keeps={about.canKeep && about.people.includes(looking.person ?? '')}
-                without={(title) => tried(withoutRule(trial, { type, title }))}
+                without={(title, action) => tried(withoutRule(trial, { type, title, action }))}
               />
             ) : (
               <p className="faint">Choose a cell to see why it is as it is.</p>

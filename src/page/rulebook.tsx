@@ -1,7 +1,7 @@
 // The rules of the records that one looks at, and where each has a say.
 import { useEffect, useState } from 'react'
 import type { Look, Looking } from './address.js'
-import { type RuleShown, ruleId, type Shown } from './engine/types.js'
+import { type GrantShown, type RuleShown, ruleId, type Shown } from './engine/types.js'
 import { Place } from './parts/place.js'
 import type { Rules } from './rules.js'
 
@@ -19,13 +19,15 @@ export function Rulebook({
   readonly look: Look
   /** Points at a rule, or at none. */
   readonly point: (rule: string | undefined) => void
-  readonly without: (title: string) => void
+  readonly without: (title: string, action?: string) => void
 }) {
   const [read, setRead] = useState<{ readonly type: string; readonly rules: readonly RuleShown[] }>()
+  const [grants, setGrants] = useState<readonly GrantShown[]>([])
   const type = of?.drawn.type
   useEffect(() => {
     let gone = false
     if (type !== undefined) rules.rules(type).then((found) => !gone && setRead({ type, rules: found }))
+    rules.grants().then((found) => !gone && setGrants(found))
     return () => {
       gone = true
     }
@@ -53,7 +55,30 @@ export function Rulebook({
           </ul>
         </section>
       ))}
+      <Grants of={grants} />
     </>
+  )
+}
+
+/** What belongs to no record: who has which privilege, and may call which routine. */
+function Grants({ of }: { readonly of: readonly GrantShown[] }) {
+  if (of.length === 0) return null
+  return (
+    <section aria-label="Privileges and routines">
+      <h3>Privileges and routines</h3>
+      <ul className="grants">
+        {of.map(({ kind, name, meaning, people }) => (
+          <li key={`${kind} ${name}`}>
+            <span className="rule-title">{name}</span>
+            <span className="faint">
+              {' '}
+              {kind === 'privilege' ? 'privilege' : 'routine'}, {meaning}
+            </span>
+            <span className="said">{people.length === 0 ? 'nobody here' : people.join(', ')}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
   )
 }
 
@@ -73,7 +98,7 @@ function Rule({
   readonly chosen: boolean
   readonly look: Look
   readonly point: (rule: string | undefined) => void
-  readonly without: (title: string) => void
+  readonly without: (title: string, action?: string) => void
 }) {
   const id = ruleId(rule)
   const { kind, title, meaning, people, place } = rule
@@ -106,7 +131,7 @@ function Rule({
           <p>
             <Place place={place} />
             {(kind === 'clause' || kind === 'veto') && (
-              <button type="button" className="plain" onClick={() => without(title)}>
+              <button type="button" className="plain" onClick={() => without(title, kind === 'clause' ? rule.actions[0] : undefined)}>
                 Try it without this {kind}
               </button>
             )}

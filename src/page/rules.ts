@@ -53,6 +53,7 @@ export function startRules(): Rules {
     'drift',
     'why',
     'rules',
+    'grants',
     'marks',
     'standings',
     'list',

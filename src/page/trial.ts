@@ -22,8 +22,8 @@ export function changesOf(trial: Trial): Change[] {
       words: `${name}’s claims`,
       without: { ...trial, people: trial.people.filter((_, one) => one !== at) },
     })),
-    ...trial.off.map(({ type, title }, at) => ({
-      words: `${type} without “${title}”`,
+    ...trial.off.map(({ type, title, action }, at) => ({
+      words: `${type} without “${title}”${action === undefined ? '' : ` for ${action}`}`,
       without: { ...trial, off: trial.off.filter((_, one) => one !== at) },
     })),
   ]
@@ -39,5 +39,8 @@ export function withPerson(trial: Trial, one: Trial['people'][number]): Trial {
 }
 
 export function withoutRule(trial: Trial, one: Trial['off'][number]): Trial {
-  return { ...trial, off: [...trial.off.filter(({ type, title }) => type !== one.type || title !== one.title), one] }
+  return {
+    ...trial,
+    off: [...trial.off.filter(({ type, title, action }) => type !== one.type || title !== one.title || action !== one.action), one],
+  }
 }

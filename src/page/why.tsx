@@ -15,7 +15,7 @@ interface WhyProps {
   /** Opens a form for the record, or for the person's claims. */
   readonly edit: (what: 'record' | 'claims') => void
   readonly remove: () => void
-  readonly without: (title: string) => void
+  readonly without: (title: string, action?: string) => void
   /** Whether the cell can be kept as an expectation. */
   readonly keeps: boolean
 }
@@ -108,7 +108,7 @@ function Explained({
   readonly action: string
   readonly person: string
   readonly look: Look
-  readonly without: (title: string) => void
+  readonly without: (title: string, action?: string) => void
 }) {
   const { allowed, outcome, saying, fields, decidedBy, withheld, clause, others } = why
   const failing = allowed || withheld.length > 0 ? [] : (clause?.failing ?? [])
@@ -159,7 +159,7 @@ function Explained({
           <Lines lines={clause.lines} />
           <p className="links">
             {clause.holds && (
-              <button type="button" className="plain" onClick={() => without(clause.title)}>
+              <button type="button" className="plain" onClick={() => without(clause.title, decidedBy)}>
                 Try it without this clause
               </button>
             )}

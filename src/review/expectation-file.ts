@@ -6,11 +6,20 @@ import { EXTENTS, type Expectation, type Extent, type Place, REFUSALS, type Refu
 /** An expectation file says something that cannot be meant. */
 export class ExpectationFileError extends PachterError {
   readonly place: Place
+  /** Every mistake that was found, in the order of the file. */
+  readonly mistakes: readonly Mistake[]
 
-  constructor(place: Place, problem: string) {
-    super('BAD_EXPECTATION', `${place.file}, line ${place.line}: ${problem}`)
-    this.place = place
+  constructor(mistakes: readonly Mistake[]) {
+    super('BAD_EXPECTATION', mistakes.map(({ place, problem }) => `${place.file}, line ${place.line}: ${problem}`).join('\n'))
+    this.place = (mistakes[0] as Mistake).place
+    this.mistakes = mistakes
   }
+}
+
+/** What is wrong at one place of an expectation file. */
+export interface Mistake {
+  readonly place: Place
+  readonly problem: string
 }
 
 /** What names in an expectation file may mean. */
@@ -37,14 +46,14 @@ const WORDS = [
   'may not call',
 ] as const
 
-/** Reads an expectation file: YAML 1.2. @throws ExpectationFileError with file and line, and the nearest name that there is */
+/** Reads an expectation file: YAML 1.2. @throws ExpectationFileError with every mistake, its file and line, and the nearest name that there is */
 export function readExpectations(text: string, file: string, known: Known): readonly Expectation[] {
   const lines = new LineCounter()
   const document = parseDocument(text, { lineCounter: lines, uniqueKeys: true })
   const [error] = document.errors
   if (error !== undefined) {
     const problem = (error.message.split('\n')[0] as string).replace(/ at line.*/, '')
-    throw new ExpectationFileError({ file, line: error.linePos?.[0].line ?? 1 }, problem)
+    throw new ExpectationFileError([{ place: { file, line: error.linePos?.[0].line ?? 1 }, problem }])
   }
   const reader = readerOf(file, lines, known)
   const root = document.contents as Node | null
@@ -52,7 +61,8 @@ export function readExpectations(text: string, file: string, known: Known): read
   if (!isMap(root) || version !== VERSION) return reader.fail(root, `begin with "${HEAD}: ${VERSION}"`)
   const expectations: Expectation[] = []
   let at: Date | undefined
-  for (const pair of root.items as Pair<Node, Node | null>[]) {
+  const each = reader.each
+  each(root.items as Entry[], (pair) => {
     const name = reader.oneOf(pair.key, [HEAD, 'at', 'people', 'tables'], 'word')
     if (name === 'at') {
       const time = instant(isScalar(pair.value) ? pair.value.value : undefined)
@@ -60,12 +70,13 @@ export function readExpectations(text: string, file: string, known: Known): read
       at = new Date(time)
     }
     if (name === 'people')
-      for (const one of reader.pairs(pair, 'people')) {
+      each(reader.pairs(pair, 'people'), (one) => {
         const person = reader.oneOf(one.key, known.people, 'person')
-        for (const word of reader.pairs(one, person)) expectations.push(...reader.said(person, word))
-      }
-    if (name === 'tables') for (const one of reader.pairs(pair, 'tables')) expectations.push(...reader.table(one))
-  }
+        return each(reader.pairs(one, person), (word) => void expectations.push(...reader.said(person, word)))
+      })
+    if (name === 'tables') each(reader.pairs(pair, 'tables'), (one) => void expectations.push(...reader.table(one)))
+  })
+  if (reader.mistakes.length > 0) throw new ExpectationFileError(reader.mistakes)
   return Object.freeze(expectations.map((one) => Object.freeze(at === undefined ? one : { ...one, at })))
 }
 
@@ -75,8 +86,20 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
   const lineOf = (node: Node | null | undefined) => (node?.range ? lines.linePos(node.range[0]).line : 1)
   const placeOf = (node: Node | null | undefined): Place => ({ file, line: lineOf(node) })
   const fail = (node: Node | null | undefined, problem: string): never => {
-    throw new ExpectationFileError(placeOf(node), problem)
+    throw new ExpectationFileError([{ place: placeOf(node), problem }])
   }
+  const mistakes: Mistake[] = []
+  /** Reads one after the other; what is wrong with one is noted, and the others are read all the same. */
+  const each = <T, R>(all: readonly T[], read: (one: T) => R): R[] =>
+    all.flatMap((one) => {
+      try {
+        return [read(one)]
+      } catch (error) {
+        if (!(error instanceof ExpectationFileError)) throw error
+        mistakes.push(...error.mistakes)
+        return []
+      }
+    })
   /** What was written, as it was written: a key of digits stays what it is. */
   const written = (node: Node | null, what: string): string => {
     if (!isScalar(node) || node.value === null) return fail(node, `${what}: a name is needed`)
@@ -130,18 +153,18 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
       if (value.value === 'none' && extent !== 'exactly') return fail(value, `none: write it under "${EXTENTS.read.exactly}"`)
       return [{ kind: 'reach', ...about, keys: value.value === 'all' ? 'all' : [] }]
     }
-    if (isSeq(value)) return [{ kind: 'reach', ...about, keys: (value.items as Node[]).map((one) => keyOf(one, type)) }]
+    if (isSeq(value)) return [{ kind: 'reach', ...about, keys: each(value.items as Node[], (one) => keyOf(one, type)) }]
     if (!isMap(value) || (action !== 'read' && action !== 'update'))
       return fail(
         value ?? key,
         `${type.name}: a list of keys is needed, or all, or none${action === 'read' ? ', or keys with fields' : ''}`,
       )
-    const each = (value.items as Entry[]).map(({ key: record, value: names }) => {
+    const of = each(value.items as Entry[], ({ key: record, value: names }) => {
       const found = { person, action, type: type.name, key: keyOf(record, type), extent, fields: fieldsOf(names, type) } as const
       return { kind: 'fields', ...found, place: placeOf(record) } as const
     })
     // Who is told that some fields are hidden may well see the record.
-    return extent === 'none' ? each : [{ kind: 'reach', ...about, keys: each.map((one) => one.key) }, ...each]
+    return extent === 'none' ? of : [{ kind: 'reach', ...about, keys: of.map((one) => one.key) }, ...of]
   }
 
   function valuesOf(node: Node | null, type: TypeModel): Row {
@@ -184,21 +207,22 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
     const word = oneOf(entry.key, WORDS, 'word')
     for (const [action, words] of Object.entries(EXTENTS))
       for (const [extent, one] of Object.entries(words))
-        if (one === word) return pairs(entry, word).flatMap((pair) => reaching(person, action, extent as Extent, typeOf(pair.key), pair))
+        if (one === word)
+          return each(pairs(entry, word), (pair) => reaching(person, action, extent as Extent, typeOf(pair.key), pair)).flat()
     if (word === 'may exactly')
-      return pairs(entry, word).flatMap((pair) => {
+      return each(pairs(entry, word), (pair) => {
         const { action, type, key } = deed(pair.key)
         if (key !== undefined) return fail(pair.key, `may exactly: write "${action} ${type.name}: [${key}]"`)
         if (action === 'create') return fail(pair.key, 'create belongs to no record: write it under "may" or "is refused"')
         return reaching(person, action, 'exactly', type, pair)
-      })
+      }).flat()
     if (word === 'has' || word === 'has not' || word === 'may call' || word === 'may not call')
-      return items(entry, word).map((node) => {
+      return each(items(entry, word), (node) => {
         const kind = word.startsWith('has') ? 'privilege' : 'routine'
         const name = oneOf(node, Object.keys(kind === 'privilege' ? model.privileges : model.routines), kind)
         return { kind, person, name, has: word === 'has' || word === 'may call', place: placeOf(node) }
       })
-    return items(entry, word).map((node) => trying(person, word === 'may', node))
+    return each(items(entry, word), (node) => trying(person, word === 'may', node))
   }
 
   /** The row of everybody in a table of one record: what they may do to it, and nothing else. */
@@ -209,7 +233,8 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
     const key = keyOf(entry.key, type, keyText)
     const rows = pairs(entry, `${typeName} ${keyText}`)
     const named = rows.map((row) => oneOf(row.key, [...people, OTHERS], 'person'))
-    return rows.flatMap((row, at) => {
+    return each(rows, (row) => {
+      const at = rows.indexOf(row)
       const nodes = isSeq(row.value) ? (row.value.items as Node[]).map((node) => written(node, 'an action')) : undefined
       const text = nodes ?? written(row.value, 'actions').split(',')
       const plain = text.map((name) => name.trim())
@@ -217,10 +242,10 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
       if (actions.includes('create')) return fail(row.value, 'create belongs to no record: write it under "may" or "is refused"')
       const who = named[at] === OTHERS ? people.filter((name) => !named.includes(name)) : [named[at] as string]
       return who.map((person) => ({ kind: 'access' as const, person, type: type.name, key, actions, place: placeOf(row.key) }))
-    })
+    }).flat()
   }
 
-  return { fail, oneOf, pairs, said, table }
+  return { fail, each, mistakes, oneOf, pairs, said, table }
 }
 
 /** A value as the shape of the field has it: YAML knows no times. */

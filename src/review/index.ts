@@ -31,7 +31,7 @@ export {
   type Refusal,
   type TryExpectation,
 } from './expectation.js'
-export { ExpectationFileError, type Known, readExpectations } from './expectation-file.js'
+export { ExpectationFileError, type Known, type Mistake, readExpectations } from './expectation-file.js'
 export { withExpectations } from './expectation-text.js'
 export { type Failing, failings } from './failings.js'
 export {

@@ -31,7 +31,8 @@ export function reasonOf({ verdict, decidedBy, clauses, clause, withheldBy }: Ex
   return `${first}nearest is ${clause.title}: ${missedBy(clause, wording)}`
 }
 
-function missedBy(clause: ClauseTrace, wording: Wording): string {
+/** The comparisons for which a clause does not count, with the values compared. */
+export function missedBy(clause: ClauseTrace, wording: Wording): string {
   if (clause.onlyWithin !== undefined) return `only within ${clause.onlyWithin.join(' or ')}`
   if (!clause.trace.holds) return failing(clause.trace, wording).join('; ')
   return `afterwards, ${clause.after === undefined ? '' : failing(clause.after, wording).join('; ')}`

@@ -165,12 +165,13 @@ export interface Rulebook<W extends World = World> {
   ): Viewpoint<W>
 
   /**
-   * The same rulebook without a clause or a veto, by its title: to see what it alone does.
+   * The same rulebook without a clause or a veto, by its title: to see what it alone does. Of one action, or of every action that has one
+   * of that title.
    * @throws UnknownNameError
    * @example
-   * book.without('plot', 'warden').for(tomasz, { records }).filter('plot', plots)
+   * book.without('plot', 'warden', 'read').for(tomasz, { records }).filter('plot', plots)
    */
-  without(type: TypeName<W>, title: string): Rulebook<W>
+  without<K extends TypeName<W>>(type: K, title: string, action?: Action | W['actions'][K]): Rulebook<W>
 
   /** What is probably a mistake in the rules, yet could be meant. Show these to the author. */
   readonly warnings: readonly string[]
@@ -223,7 +224,7 @@ export function rulebookOf(model: Model): Rulebook {
     routines: (given: unknown) => rulebookOf(noteWritten(model, withGrants(model, 'routines', given), 'routines', given)),
     gate: (given: unknown, options?: unknown) => rulebookOf(noteWritten(model, withGate(model, given, options), 'gate')),
     rules: (given: unknown) => rulebookOf(noteWritten(model, withRules(model, given), 'rules', given)),
-    without: (type: string, title: string) => rulebookOf(noteWritten(model, withoutRule(model, type, title))),
+    without: (type: string, title: string, action?: string) => rulebookOf(noteWritten(model, withoutRule(model, type, title, action))),
     rulesOf(type: string, rules: (...words: unknown[]) => unknown) {
       const tied = (...words: unknown[]) => rules(...words)
       return noteApart(Object.assign(tied, { type }))

@@ -28,6 +28,7 @@ import {
 } from '../rulebook/index.js'
 import { ClockError, RecordError } from './error.js'
 import { changedFields, fieldsInTheWay, fieldsLetBy, isLimited, visibleFields, withFields } from './fields.js'
+import { explainGrant, type GrantExplanation, type GrantKind } from './grants.js'
 import { counts, holds, mayFor, type PersonalClause, type PersonalRules, readyRules, sayingOf, specialise, testOf } from './specialise.js'
 import { stampValues } from './stamps.js'
 import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
@@ -82,6 +83,8 @@ export interface InnerViewpoint extends Viewpoint {
   standings(type: string): readonly { readonly name: string; readonly when: ConditionNode }[]
   /** Whether this person may call a routine. */
   mayCall(routine: string): boolean
+  /** Why this person has a privilege or may call a routine, or not. */
+  whyGranted(kind: GrantKind, name: string): GrantExplanation
   /** The outcome that is decided by type and action alone: `sign in`, or undefined where the record has to be asked. */
   outright(type: string, action: string): Outcome | undefined
 }
@@ -227,6 +230,7 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
     may: (action: string, type: string) => mayFor(rules(type, action)),
     has: (privilege: string) => granted('privilege', model.privileges, privilege),
     mayCall: (routine: string) => granted('routine', model.routines, routine),
+    whyGranted: (kind: GrantKind, name: string) => explainGrant(model, kind, name, env()),
     standings(type: string) {
       let known = standings.get(type)
       if (known === undefined) {

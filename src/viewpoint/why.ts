@@ -1,4 +1,4 @@
-import { describe, type Env, type Row, type Trace, trace } from '../condition/index.js'
+import { describe, type Env, leavesOf, type Row, type Trace, trace } from '../condition/index.js'
 import { type ClauseNode, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
 import { changedFields } from './fields.js'
 import type { Verdict } from './verdict.js'
@@ -116,7 +116,13 @@ function missedBy(clause: ClauseTrace): number {
   return (clause.onlyWithin ? 1 : 0) + stepsToHold(clause.trace) + (clause.after ? stepsToHold(clause.after) : 0)
 }
 
-/** How many comparisons would have to come out otherwise for the condition to hold; half a step less where some part of it is met. */
+// Somebody may come to own a record, or be given a share of it; that they come to be somebody else is further off.
+const SOMEBODY_ELSE = 3
+
+/**
+ * How many comparisons would have to come out otherwise for the condition to hold; half a step less where some part of it is met. One
+ * that asks of the person alone, as for a role, counts for more than one that asks of the record.
+ */
 function stepsToHold(part: Trace): number {
   if (part.holds) return 0
   const { kind } = part.node
@@ -128,5 +134,7 @@ function stepsToHold(part: Trace): number {
   if (kind === 'named') return stepsToHold(part.of[0] as Trace)
   // Of linked records, the nearest; where there is none, one would have to come.
   if (kind === 'some' && part.of.length > 0) return Math.min(...part.of.map(stepsToHold))
-  return kind === 'constant' ? Number.POSITIVE_INFINITY : 1
+  if (kind === 'constant') return Number.POSITIVE_INFINITY
+  const leaves = leavesOf(part.node)
+  return leaves.some(({ kind: of }) => of === 'claim') && !leaves.some(({ kind: of }) => of === 'field') ? SOMEBODY_ELSE : 1
 }

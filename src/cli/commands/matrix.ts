@@ -1,6 +1,7 @@
 import pc from 'picocolors'
 import { type Access, type AccessMatrix, accessMatrix, accessReport } from '../../review/index.js'
 import { type Key, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { grantsIn } from '../../viewpoint/index.js'
 import { UsageError } from '../errors.js'
 import { type Marks, marksFor } from '../marks.js'
 import { say } from '../output.js'
@@ -238,15 +239,19 @@ function overview(session: CliSession, options: MatrixCommandOptions): void {
   const counted = matrices.flatMap((matrix) =>
     matrix.actions.map((action) => ({ matrix, action, counts: matrix.people.map((person) => matrix.count(person, action)) })),
   )
+  const grants = options.action.length > 0 ? [] : grantRows(session, matrices[0]?.people ?? [])
   if (options.format === 'json')
     return say(
       JSON.stringify(
-        counted.map(({ matrix, action, counts }) => ({
-          type: matrix.type,
-          action,
-          of: matrix.keys.length,
-          people: Object.fromEntries(matrix.people.map((person, at) => [person, counts[at]])),
-        })),
+        [
+          ...counted.map(({ matrix, action, counts }) => ({
+            type: matrix.type,
+            action,
+            of: matrix.keys.length,
+            people: Object.fromEntries(matrix.people.map((person, at) => [person, counts[at]])),
+          })),
+          ...grants.map(({ kind, name, has }) => ({ [kind]: name, people: has })),
+        ],
         null,
         2,
       ),
@@ -254,15 +259,22 @@ function overview(session: CliSession, options: MatrixCommandOptions): void {
   const people = matrices[0]?.people ?? []
   const headings = ['type', 'action', ...people, 'of']
   const plain = counted.map(({ matrix, action, counts }) => [matrix.type, action, ...counts.map(String), String(matrix.keys.length)])
-  if (options.format === 'csv') return say(csv(headings, plain))
+  const granted = grants.map(({ kind, name, has }) => [kind, name, ...people.map((person) => (has.includes(person) ? 'yes' : '')), ''])
+  if (options.format === 'csv') return say(csv(headings, [...plain, ...granted]))
   if (options.format === 'markdown')
-    return say([headings, headings.map(() => '---'), ...plain].map((row) => `| ${row.join(' | ')} |`).join('\n'))
+    return say([headings, headings.map(() => '---'), ...plain, ...granted].map((row) => `| ${row.join(' | ')} |`).join('\n'))
+  const marks = granted.map(([kind = '', name = '', ...has]) => [
+    kind,
+    name,
+    ...has.map((one) => (one === 'yes' ? pc.bold('yes') : pc.dim('·'))).slice(0, -1),
+    '',
+  ])
   const rows = plain.map(([type = '', action = '', ...counts], at) => {
     const of = counts.at(-1) as string
     const told = counts.slice(0, -1).map((count) => (count === '0' ? pc.dim('·') : count === of ? pc.bold(count) : count))
     return [plain[at - 1]?.[0] === type ? '' : type, action, ...told, pc.dim(of)]
   })
-  const beside = [0, 1].map((at) => 2 + widest(plain.map((row) => row[at] as string))).reduce((sum, one) => sum + one, 0)
+  const beside = [0, 1].map((at) => 2 + widest([...plain, ...granted].map((row) => row[at] as string))).reduce((sum, one) => sum + one, 0)
   for (const block of blocks(people, 3, beside + 4)) {
     const pick = (row: readonly string[]) => [
       row[0] as string,
@@ -270,8 +282,19 @@ function overview(session: CliSession, options: MatrixCommandOptions): void {
       ...block.map((at) => row[at + 2] as string),
       row.at(-1) as string,
     ]
-    say(columns(pick(headings), rows.map(pick), block.map((_, at) => at + 2).concat(block.length + 2)))
+    say(columns(pick(headings), [...rows, ...marks].map(pick), block.map((_, at) => at + 2).concat(block.length + 2)))
     say()
   }
   say(pc.dim('How many records of each type somebody may do it to; pachter matrix <type> shows which.'))
+  if (grants.length > 0)
+    say(pc.dim('Privileges and routines belong to no record: pachter why has <privilege>, or call <routine>, --for <person> tells why.'))
+}
+
+/** Who has which privilege, and may call which routine. */
+function grantRows(session: CliSession, people: readonly string[]) {
+  return grantsIn(session.loaded.model).map(({ kind, name }) => ({
+    kind,
+    name,
+    has: people.filter((person) => session.viewpoint(session.person(person)).whyGranted(kind, name).has),
+  }))
 }

@@ -86,9 +86,11 @@ function typeLines(type: TypeModel, look: Look): string[] {
     ),
   )
   lines.push('', ...look.grid(gridOf(type)), '')
-  for (const action of type.actions) {
-    const gate = rules?.gates[action]
-    add(`may ${action} only if`, gate === undefined ? [] : [describe(gate, wording)])
+  const nobody = type.actions.filter((action) => (rules?.may[action] ?? []).length === 0)
+  if (nobody.length > 0) lines.push(look.part(`nobody may ${nobody.join(' or ')}`))
+  for (const [gate, actions] of gatesOf(type, wording)) {
+    const all = actions.length === type.actions.length
+    add(all ? 'any of it only if' : `may ${actions.join(', ')} only if`, [gate])
   }
   add(
     'is withheld',
@@ -99,6 +101,18 @@ function typeLines(type: TypeModel, look: Look): string[] {
   add('set when created', stamped(rules?.stamps.create))
   add('set when updated', stamped(rules?.stamps.update))
   return [...lines, '']
+}
+
+/** The gates of a record type, each once, with the actions that it stands before. */
+function gatesOf({ rules, actions }: TypeModel, wording: Wording): Map<string, string[]> {
+  const gates = new Map<string, string[]>()
+  for (const action of actions) {
+    const gate = rules?.gates[action]
+    if (gate === undefined) continue
+    const text = describe(gate, wording)
+    gates.set(text, [...(gates.get(text) ?? []), action])
+  }
+  return gates
 }
 
 /** Who may do what: a row for each who, a column for each action. */
@@ -112,19 +126,23 @@ function gridOf({ name, rules, actions, fields }: TypeModel): Grid {
   const rows = new Map<string, string[][]>()
   for (const [at, action] of actions.entries()) {
     for (const clause of rules?.may[action] ?? []) {
-      const who = describe(clause.who, wording)
+      const who = whoOf(clause, wording)
       const row = rows.get(who) ?? actions.map(() => [])
       row[at]?.push(cellOf(clause, wording, Object.keys(fields)))
       rows.set(who, row)
     }
   }
-  // An action that nobody may do stays in sight.
-  const nobody = actions.filter((action) => (rules?.may[action] ?? []).length === 0)
-  const last = nobody.length === 0 ? [] : [['nobody', ...actions.map((action) => (nobody.includes(action) ? 'yes' : ''))]]
   return {
     headings: ['who', ...actions.map((action) => `may ${action}`)],
-    rows: [...[...rows].map(([who, cells]) => [who, ...cells.map((texts) => texts.join('; or '))]), ...last],
+    rows: [...rows].map(([who, cells]) => [who, ...cells.map((texts) => texts.join('; or ') || '-')]),
   }
+}
+
+/** By the title that its author gave the clause, and else by what it asks of whoever asks. */
+function whoOf({ title, who, provided, fields, afterwards, within }: ClauseNode, wording: Wording): string {
+  const said = describe(who, wording)
+  const isBare = provided.length === 0 && fields === undefined && afterwards === undefined && within === undefined
+  return title === said || (!isBare && title.startsWith(said)) ? said : `${title}: ${said}`
 }
 
 /** What one clause lets, in few words. */

@@ -11,6 +11,7 @@ import { peopleOf } from '../people.js'
 import { type CliSession, COMPARING, type CommonOptions, openSession, type Person, storeFor } from '../session.js'
 import { cell } from '../table.js'
 import { readSettings } from '../values.js'
+import { isOfGrant, tryGrant } from './grants.js'
 
 /** What `pachter try` takes besides its arguments. */
 export interface TryOptions extends CommonOptions {
@@ -29,6 +30,7 @@ interface Change {
 
 /** `pachter try <action> <type> [key] --for <person>`: does it to a copy of the data, and looks at what became of that. Gives whether it was allowed. */
 export async function tryCommand(actionName: string, typeName: string, keyText: string | undefined, options: TryOptions): Promise<boolean> {
+  if (isOfGrant(actionName)) return tryGrant(actionName, typeName, options)
   const session = await openSession(options, typeName, { everything: true })
   const type = typeModel(session.loaded.model, typeName)
   const action = knownAction(type, actionName)

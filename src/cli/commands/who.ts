@@ -1,20 +1,30 @@
 import pc from 'picocolors'
 import { accessMatrix } from '../../review/index.js'
-import { typeModel } from '../../rulebook/index.js'
+import { typeModel, unknownName } from '../../rulebook/index.js'
+import { grantsIn } from '../../viewpoint/index.js'
 import { UsageError } from '../errors.js'
 import { readKey } from '../key.js'
 import { say } from '../output.js'
 import { fieldsSaid, peopleOf } from '../people.js'
 import { type CommonOptions, openSession } from '../session.js'
 import { cell, csv, type Format, wrapped } from '../table.js'
+import { isGrant, whoHas } from './grants.js'
 
 interface WhoOptions extends CommonOptions {
   readonly for: readonly string[]
   readonly format: Format
 }
 
-/** `pachter who <type> <key>`: everyone who reaches a record, with which actions and by which clauses. */
-export async function whoCommand(typeName: string, keyText: string, options: WhoOptions): Promise<void> {
+/** `pachter who <type> <key>`, or of a privilege or routine `pachter who <name>`: everyone who reaches a record, with which actions and by which clauses. */
+export async function whoCommand(typeName: string, keyText: string | undefined, options: WhoOptions): Promise<void> {
+  if (keyText === undefined) {
+    const { model } = (await openSession(options)).loaded
+    if (isGrant(model, typeName)) return whoHas(typeName, options)
+    if (Object.hasOwn(model.types, typeName))
+      throw new UsageError(`who ${typeName}: name the key of a record, as in pachter who ${typeName} <key>`)
+    const names = [...Object.keys(model.types), ...grantsIn(model).map(({ name }) => name)]
+    throw new UsageError(unknownName('record type, privilege or routine', typeName, names))
+  }
   const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
   const key = readKey(type, keyText, `who ${typeName}`)

@@ -1,5 +1,6 @@
 import pc from 'picocolors'
 import { describe, type Row, type Wording } from '../../condition/index.js'
+import { missedBy } from '../../review/reason.js'
 import { type Key, knownAction, type TypeModel, typeModel } from '../../rulebook/index.js'
 import type { ClauseTrace, Explanation } from '../../viewpoint/index.js'
 import { UsageError } from '../errors.js'
@@ -8,11 +9,19 @@ import { readKey } from '../key.js'
 import { say } from '../output.js'
 import { type Places, placesOf, placeText } from '../places.js'
 import { openSession, type Person } from '../session.js'
+import { hanging, printable } from '../table.js'
 import { readSettings } from '../values.js'
+import { isOfGrant, whyGrant } from './grants.js'
 import type { TryOptions } from './try.js'
 
 /** `pachter why <action> <type> <key> --for <person>`: the clause that decided, or on a refusal the nearest one. */
-export async function whyCommand(actionName: string, typeName: string, keyText: string | undefined, options: TryOptions): Promise<void> {
+export async function whyCommand(
+  actionName: string,
+  typeName: string,
+  keyText: string | undefined,
+  options: TryOptions & { readonly all?: boolean },
+): Promise<void> {
+  if (isOfGrant(actionName)) return whyGrant(actionName, typeName, options)
   const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
   const action = knownAction(type, actionName)
@@ -28,7 +37,7 @@ export async function whyCommand(actionName: string, typeName: string, keyText: 
   const explanation = session.viewpoint(person, options.within).why(action, typeName, stored as never, becomes as never)
   const places = placesOf(session.loaded.model)
   if (options.format === 'json') say(JSON.stringify(withPlaces(explanation, type, places), null, 2))
-  else report(explanation, type, person, places)
+  else report(explanation, type, person, places, options.all)
 }
 
 function findRecord(rows: readonly Row[], type: TypeModel, key: Key): Row {
@@ -51,6 +60,7 @@ function report(
   type: TypeModel,
   person: Person,
   places: Places,
+  all = false,
 ): void {
   const name = person.name === 'visitor' ? 'a visitor' : person.name
   const wording: Wording = { record: `the ${type.name}`, person: `${name}'s` }
@@ -94,8 +104,26 @@ function report(
   if (others.length === 0) return
   say()
   say('The other clauses:')
-  for (const other of others) say(`  ${other.holds ? pc.green('holds') : pc.red('fails')}  ${other.title}${outside(other)}`)
+  if (all)
+    for (const other of others) {
+      say()
+      for (const line of clauseText(other, wording)) say(line)
+    }
+  else sayOthers(others, wording)
 }
+
+/** As many of the other clauses as a screen has room for, each with why it fails, if it does. */
+function sayOthers(others: readonly ClauseTrace[], wording: Wording): void {
+  for (const other of others.slice(0, MOST_OTHERS)) {
+    const head = `  ${other.holds ? pc.green('holds') : pc.red('fails')}  ${other.title}${outside(other)}`
+    say(head)
+    if (!other.holds) say(pc.dim(`         ${hanging(printable(missedBy(other, wording)), 9)}`))
+  }
+  const left = others.length - MOST_OTHERS
+  say(pc.dim(left > 0 ? `  and ${left} more; --all tells all of them, part by part` : '  --all tells them part by part'))
+}
+
+const MOST_OTHERS = 6
 
 function outside({ onlyWithin, trace }: ClauseTrace): string {
   return onlyWithin !== undefined && trace.holds ? ` (it would hold there: --within ${onlyWithin[0]})` : ''

@@ -1,5 +1,5 @@
 // What the page asks of the rules. It works off the page's own thread; nothing here knows that.
-import type { Row } from '../../condition/index.js'
+import { type ConditionNode, describe, type Row } from '../../condition/index.js'
 import { type Bits, each, has } from '../../review/bits.js'
 import { type Deciding, decidingBy } from '../../review/deciding.js'
 import type { Expectation } from '../../review/expectation.js'
@@ -10,6 +10,7 @@ import { openProject, type Project } from '../../review/project.js'
 import type { IndexCache } from '../../review/sets.js'
 import { type Situation, type Workings, workingsOf } from '../../review/workings.js'
 import { type Key, typeModel } from '../../rulebook/index.js'
+import { grantsIn } from '../../viewpoint/index.js'
 import { isNothing, NOTHING } from '../trial.js'
 import { type Compared, compare, compareFew, together } from './differences.js'
 import { type Drawing, draw } from './drawing.js'
@@ -17,7 +18,7 @@ import { formOf, recordFrom } from './forms.js'
 import { redraw } from './redrawing.js'
 import { placesIn, tell } from './telling.js'
 import { affected, changed } from './trying.js'
-import type { Differences, FormField, Listed, RuleShown, Shown, Standings, Told, Trial } from './types.js'
+import type { Differences, FormField, GrantShown, Listed, RuleShown, Shown, Standings, Told, Trial } from './types.js'
 
 export type Engine = ReturnType<typeof engineOn>
 
@@ -184,6 +185,15 @@ export function engineOn(base: Ground, project: Pick<Project, 'title' | 'now' | 
             : rule.kind === 'veto'
               ? places.veto(type, rule.title)
               : null,
+      })),
+
+    /** Privileges and routines, which belong to no record, and who has them under what is tried. */
+    grants: (): readonly GrantShown[] =>
+      grantsIn(model).map(({ kind, name }) => ({
+        kind,
+        name,
+        meaning: describe((kind === 'privilege' ? model.privileges : model.routines)[name] as ConditionNode),
+        people: Object.keys(ground.people).filter((person) => ground.viewpoint(person).whyGranted(kind, name).has),
       })),
 
     /** Where one of them has a say, by person and record. */

@@ -19,7 +19,7 @@ export function affected(model: Model, { records, people, off }: Trial): string[
 export function changed(base: Ground, trial: Trial): Ground {
   if (isNothing(trial)) return base
   const { records, people, off } = trial
-  const model = off.reduce((left, { type, title }) => left.without(type as never, title), base.book).model
+  const model = off.reduce((left, { type, title, action }) => left.without(type as never, title, action as never), base.book).model
   const next: Record<string, readonly object[]> = { ...(base.records as Record<string, readonly object[]>) }
   for (const { type, key, record } of records) {
     const { key: keyField } = typeModel(model, type)

@@ -80,7 +80,7 @@ export interface Trial {
   /** Claims as they would be; somebody new among them. */
   readonly people: readonly { readonly name: string; readonly claims: Row }[]
   /** Clauses and vetoes that would not be there. */
-  readonly off: readonly { readonly type: string; readonly title: string }[]
+  readonly off: readonly { readonly type: string; readonly title: string; readonly action?: string | undefined }[]
 }
 
 /** Something that somebody may do now and could not before, or the other way about. */
@@ -113,6 +113,14 @@ export interface FormField {
 }
 
 /** A rule with its place. */
+/** A privilege or a routine, and who among the people has it. */
+export interface GrantShown {
+  readonly kind: 'privilege' | 'routine'
+  readonly name: string
+  readonly meaning: string
+  readonly people: readonly string[]
+}
+
 export interface RuleShown extends RuleUse {
   readonly place: SourcePlace | null
 }
