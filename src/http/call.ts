@@ -17,6 +17,7 @@ export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSiz
   readonly matchRequired: boolean
   readonly rulesAt: string | false
   readonly listsAt: string | false
+  readonly showReasons: boolean
   readonly signIn: string | undefined
   readonly actions: { readonly [type: string]: { readonly [action: string]: (asked: Asked) => Promise<Row | undefined> } | undefined }
   readonly files: { readonly [type: string]: ((asked: FileAsked) => Promise<Response | undefined>) | undefined }

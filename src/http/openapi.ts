@@ -1,4 +1,4 @@
-import { type Field, type Model, type TypeModel, type TypeName, typeModel, type World } from '../rulebook/index.js'
+import { type Field, type LinkModel, type Model, type TypeModel, type TypeName, typeModel, type World } from '../rulebook/index.js'
 import type { Rulebook } from '../viewpoint/index.js'
 import type { RouteOptions } from './routes.js'
 
@@ -164,7 +164,7 @@ function pathsOf(type: TypeModel, { model, options, pathOf, served }: Context): 
   const page = (of: string) => ({
     type: 'object',
     required: ['records'],
-    properties: { records: { type: 'array', items: ref(of) }, next: { type: 'string' }, count: { type: 'integer' } },
+    properties: { records: { type: 'array', items: ref(of) }, next: { type: 'string' }, count: { type: 'integer' }, signIn: {} },
   })
   const list = (of: TypeModel, summary: string, id: string) => ({
     operationId: id,
@@ -173,6 +173,22 @@ function pathsOf(type: TypeModel, { model, options, pathOf, served }: Context): 
     description: who(of, 'read'),
     parameters: paging,
     responses: { 200: { description: 'Those that the asker may see.', ...content(page(of.name)) }, ...problems(400, 401) },
+  })
+  /** What is linked to a record: a list, and where the link is set from there, a way to add to it. */
+  const linked = (link: LinkModel, of: TypeModel) => ({
+    get: list(of, `The ${link.name} of a ${name}`, `list_${link.name}_of_${name}`),
+    ...(lets(of, 'create') && link.many && !link.by.some(({ to, from }) => to.list || from.list)
+      ? {
+          post: {
+            operationId: `create_${link.name}_of_${name}`,
+            tags: [name],
+            summary: `Create a ${of.name} that is linked to a ${name}`,
+            description: who(of, 'create'),
+            requestBody: { required: true, ...content(ref(`${of.name}New`)) },
+            responses: { 201: { description: 'Created.', ...etag, ...content(ref(of.name)) }, ...problems(401, 403, 404, 413, 415, 422) },
+          },
+        }
+      : {}),
   })
   const [where] = paging.slice(-1)
   const several = [
@@ -303,10 +319,7 @@ function pathsOf(type: TypeModel, { model, options, pathOf, served }: Context): 
     ...Object.fromEntries(
       Object.values(links)
         .filter(({ to }) => served.includes(to))
-        .map((link) => [
-          `${pathOf(name)}/{${key}}/${link.name}`,
-          { parameters: [given], get: list(typeModel(model, link.to), `The ${link.name} of a ${name}`, `list_${link.name}_of_${name}`) },
-        ]),
+        .map((link) => [`${pathOf(name)}/{${key}}/${link.name}`, { parameters: [given], ...linked(link, typeModel(model, link.to)) }]),
     ),
   }
   return Object.fromEntries(Object.entries(found).filter(([, methods]) => Object.keys(methods).some((method) => method !== 'parameters')))

@@ -31,7 +31,7 @@ import { hiddenClaims } from './own-claims.js'
 import { pageRules } from './page-rules.js'
 import { problemOf } from './problem.js'
 import { flag, whereOf } from './query.js'
-import { verdictsOn } from './verdict-routes.js'
+import { inProduction, reasonsOn, verdictsOn } from './verdict-routes.js'
 
 /** What somebody asked for, as the application's own procedures are told. */
 export interface Asked<W extends World = World> {
@@ -63,6 +63,10 @@ export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
   readonly matchRequired?: boolean
   /** Where people's own rules are, for their pages, and beneath it `verdicts` on what a page cannot know; false serves none. Default: `my-rules`. */
   readonly rulesAt?: string | false
+  /**
+   * For developers: serves `why` beneath `rulesAt`, which tells everything of a verdict. Refused where `NODE_ENV` is `production`.
+   */
+  readonly showReasons?: boolean
   /** Where several lists are kept up to date by one connection, with `live`; false: nowhere. Default: `my-lists`. */
   readonly listsAt?: string | false
   /** Keeps lists up to date for those who watch them: a list is asked for as `text/event-stream`. */
@@ -144,7 +148,8 @@ function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, fil
         )
       }
   }
-  const { rulesAt = 'my-rules', listsAt = 'my-lists' } = options
+  const { rulesAt = 'my-rules', listsAt = 'my-lists', showReasons = false } = options
+  if (showReasons && inProduction()) throw new SetupError('showReasons', 'is for developers: reasons are not told in production')
   for (const [name, at] of Object.entries({ rulesAt, listsAt }))
     if (named.some(([path]) => path === at)) throw new SetupError(name, `there is a record type at ${at}`)
   const pathOf = new Map(named.map(([path, { name }]) => [name, path]))
@@ -161,6 +166,7 @@ function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, fil
     matchRequired: options.matchRequired ?? false,
     rulesAt,
     listsAt,
+    showReasons,
     signIn: options.signIn,
   }
 }
@@ -180,6 +186,7 @@ async function answer(
   if (path !== undefined && path === site.rulesAt && link === undefined) {
     if (key === undefined) return byMethod(call, ownRules(call))
     if (key === 'verdicts') return byMethod(call, verdictsOn(call))
+    if (key === 'why' && site.showReasons) return byMethod(call, reasonsOn(call))
   }
   if (path !== undefined && path === site.listsAt && key === undefined) return byMethod(call, severalLists(call))
   const type = path === undefined ? undefined : site.types.get(path)

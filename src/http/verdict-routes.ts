@@ -3,7 +3,7 @@ import { type Key, knownAction, type TypeModel, unknownName } from '../rulebook/
 import type { GuardedStore, InvalidError } from '../store/index.js'
 import type { Verdict } from '../viewpoint/index.js'
 import { asShaped, readBody } from './body.js'
-import { type Call, json, type Methods } from './call.js'
+import { type Call, json, type Methods, NOWHERE } from './call.js'
 import { RequestError } from './error.js'
 import { untilNextStep } from './next-step.js'
 
@@ -27,9 +27,9 @@ export function verdictsOn(call: Call): Methods {
       if (!Array.isArray(questions) || questions.length > MOST_QUESTIONS)
         throw new RequestError(400, `questions: a list of at most ${MOST_QUESTIONS}`)
       // All are read before any is asked.
-      const asked = questions.map((question, at) => readQuestion(call, question, `questions[${at}]`))
+      const all = questions.map((question, at) => asked(readQuestion(call, question, `questions[${at}]`)))
       const verdicts: object[] = []
-      for (const ask of asked) verdicts.push(await ask(store))
+      for (const ask of all) verdicts.push(await ask(store))
       if (verdicts.some((verdict) => ['not found', 'invalid'].includes((verdict as { outcome: string }).outcome)))
         await untilNextStep(began)
       return json({ verdicts }, { headers: { 'cache-control': 'no-store' } })
@@ -37,31 +37,62 @@ export function verdictsOn(call: Call): Methods {
   }
 }
 
+/**
+ * For developers: why the answer to a question is what it is, with the values that records hold. Served only where that was asked for, and
+ * never in production.
+ */
+export function reasonsOn(call: Call): Methods {
+  return {
+    async POST() {
+      if (inProduction()) throw NOWHERE()
+      const question = readQuestion(call, await readBody(call.request, ['application/json'], call.site.bodyLimit), 'the question')
+      const { action, type, key, changes, record } = question
+      const explanation = await call.store.why(action as never, type.name, (key ?? record) as Key, changes)
+      return json(explanation, { headers: { 'cache-control': 'no-store' } })
+    },
+  }
+}
+
+/** Whether this runs in production: what tells developers everything is not served there. */
+export function inProduction(): boolean {
+  return globalThis.process?.env.NODE_ENV === 'production'
+}
+
 const PARTS = ['action', 'type', 'key', 'changes', 'record']
 
-function readQuestion({ site }: Call, question: unknown, where: string): (store: GuardedStore) => Promise<object> {
+interface Question {
+  readonly action: string
+  readonly type: TypeModel
+  readonly key?: Key
+  readonly changes?: Row
+  readonly record?: Row
+}
+
+function readQuestion({ site }: Call, question: unknown, where: string): Question {
   const wrong = (what: string) => new RequestError(400, `${where}: ${what}`)
   const isObject = (value: unknown): value is Row => typeof value === 'object' && value !== null && !Array.isArray(value)
   if (!isObject(question)) throw wrong('a question is an object with action, type and key')
   const odd = Object.keys(question).find((name) => !PARTS.includes(name))
   if (odd !== undefined) throw wrong(unknownName('field', odd, PARTS))
   const { action: name, type: typeName, key, changes, record } = question
-  const type = [...site.types.values()].find((one) => one.name === typeName)
-  if (type === undefined)
-    throw wrong(
-      unknownName(
-        'record type',
-        String(typeName),
-        [...site.types.values()].map((one) => one.name),
-      ),
-    )
+  const served = [...site.types.values()]
+  const type = served.find((one) => one.name === typeName)
+  if (type === undefined) {
+    const names = served.map((one) => one.name)
+    throw wrong(unknownName('record type', String(typeName), names))
+  }
   const action = knownAction(type, String(name))
   if (action === 'create') {
     if (!isObject(record) || key !== undefined || changes !== undefined) throw wrong('create asks about a record, and nothing else')
-    return (store) => told(type, () => store.verdict('create', type.name, asShaped(type, record)))
+    return { action, type, record: asShaped(type, record) }
   }
   if (record !== undefined || (typeof key !== 'string' && typeof key !== 'number')) throw wrong(`${action} asks about a key`)
   if (changes !== undefined && (action !== 'update' || !isObject(changes))) throw wrong('changes are an object, and for update only')
+  return { action, type, key, ...(changes === undefined ? {} : { changes: asShaped(type, changes as Row) }) }
+}
+
+function asked({ action, type, key, changes, record }: Question): (store: GuardedStore) => Promise<object> {
+  if (record !== undefined) return (store) => told(type, () => store.verdict('create', type.name, record))
   return (store) =>
     told(type, async () => {
       const seen = await store.verdict('read', type.name, key as Key)
@@ -69,7 +100,7 @@ function readQuestion({ site }: Call, question: unknown, where: string): (store:
       // By the same questions, whether it is hidden or was never there.
       return changes === undefined || !seen.allowed
         ? store.verdict(action as 'update', type.name, key as Key)
-        : store.verdict('update', type.name, key as Key, asShaped(type, changes as Row))
+        : store.verdict('update', type.name, key as Key, changes)
     })
 }
 

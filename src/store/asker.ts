@@ -41,6 +41,8 @@ export interface Person {
   now(tables: Tables, types: readonly string[], lock?: 'share'): Promise<Asker>
   /** The same person within a routine, which they may call. */
   within(routine: string): Person
+  /** The routine within which they act. */
+  readonly routine?: string | undefined
 }
 
 /** A person, by claims that have been checked. */
@@ -56,6 +58,7 @@ export function person(model: Model, me: Row | null, clock: Clock | undefined, w
       const mine = await loaded(tables, claims, links, still.env(), lock)
       return knowing(personal(viewpointOf(model, mine, { now: clock, within })), links)
     },
+    routine: within,
     within: (routine) => person(model, claims, clock, routine),
   }
 }

@@ -9,7 +9,16 @@ import {
   UnknownNameError,
   type World,
 } from '../rulebook/index.js'
-import { fieldsLetBy, type Outcome, type Verdict, verdictOf, withFields } from '../viewpoint/index.js'
+import {
+  type Explanation,
+  explain,
+  fieldsLetBy,
+  type Outcome,
+  stampedRecord,
+  type Verdict,
+  verdictOf,
+  withFields,
+} from '../viewpoint/index.js'
 import { goesByAbsence, someGoByAbsence } from './absent.js'
 import type { Asker, AskersRules, Person } from './asker.js'
 import { BulkError, type BulkOptions, type BulkResult, type InTheWay, readWhich, type Which } from './bulk.js'
@@ -24,7 +33,7 @@ import type { AboutCall, Logger } from './log.js'
 import { deny, holding, isKey, judge, keyIs, type Operation, type Seen, see, seeOne, visible } from './operation.js'
 import { aboutList, type CountOptions, countField, type DescribedPageOptions, orderFor, placeOf, readSize } from './pages.js'
 import { type DescribedOptions, PAGE_OPTIONS, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
-import { reliedOn } from './relied.js'
+import { readingAlong, reliedOn } from './relied.js'
 import type { GuardedStore, SystemStore, Together } from './store.js'
 import type { Isolation, Selection, Tables } from './tables.js'
 import { targetTypes } from './targets.js'
@@ -167,7 +176,7 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
     return { seen, told }
   }
 
-  return Object.freeze({
+  const api = Object.freeze({
     list: (typeName: string, given?: DescribedOptions<World, string>) =>
       logger.about({ action: 'read', type: typeName }, () => list(typeName, given)),
 
@@ -301,6 +310,26 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
       })
     },
 
+    async why(actionName: string, typeName: string, asked: Key | Row, changes?: Row): Promise<Explanation> {
+      const type = typeModel(model, typeName)
+      const action = knownAction(type, actionName)
+      const { viewpoint } = still
+      if (viewpoint === undefined) throw new QueryError('as the system', 'nothing decides: it is nobody whom rules could be about')
+      const key = action === 'create' ? undefined : (asked as Key)
+      const said = await api.verdict(actionName, typeName, asked, changes)
+      return question({ action, type: typeName, ...(key === undefined ? {} : { key }) }, async () => {
+        const op = await operation(tables, [typeName])
+        const [found] = key === undefined ? [] : await tables.select(typeName, { where: keyIs(type, key), now: op.env.now, limit: 1 })
+        if (key !== undefined && found === undefined) throw deny(type, action, 'not found', key)
+        const record = found?.row ?? stampedRecord(type, asked as Row, op.env)
+        const [readable] = await judge(op, [{ when: op.asker.readable(typeName) }], record)
+        const becomes = action === 'update' && changes !== undefined ? { ...record, ...changes } : undefined
+        return readingAlong(op, (links) =>
+          explain({ verdict: said, model, record, env: { ...op.env, links }, becomes, readable: readable === true, within: who.routine }),
+        )
+      })
+    },
+
     async may(actionName: string, typeName: string) {
       const action = knownAction(typeModel(model, typeName), actionName)
       if (still.viewpoint === undefined) return 'always'
@@ -349,7 +378,8 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
         return ensured()
       })
     },
-  }) as unknown as SystemStore
+  })
+  return api as unknown as SystemStore
 
   async function granted(what: string, grants: Model['privileges'], name: string, over: Tables, locked: boolean): Promise<boolean> {
     const condition = typeof name === 'string' && Object.hasOwn(grants, name) ? grants[name] : undefined

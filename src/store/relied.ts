@@ -116,6 +116,22 @@ export async function judgeAllRelying(
   return records.map((record) => answers.get(record) as boolean)
 }
 
+/** Does something with linked records that are read, and not locked, as they are asked for. */
+export async function readingAlong<T>(
+  { tables, env }: { readonly tables: Tables; readonly env: Env },
+  work: (links: Links) => T,
+): Promise<T> {
+  const found = relying(new Map())
+  for (;;) {
+    try {
+      return work(found)
+    } catch (reason) {
+      if (!(reason instanceof Unread)) throw reason
+      found.keep(reason, await read(tables, env.now, reason, undefined))
+    }
+  }
+}
+
 /**
  * Judges a condition on a record at hand by the one evaluator. Whatever linked record it asks for is read and locked, in a
  * later statement than the one that locked the record itself, so that what was judged is what holds at the end.

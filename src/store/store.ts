@@ -1,5 +1,5 @@
 import type { Action, FieldName, Key, RowOf, SeenRow, TypeName, World } from '../rulebook/index.js'
-import { type Clock, type Rulebook, readClaims, type Verdict, type Viewpoint, viewpointOf } from '../viewpoint/index.js'
+import { type Clock, type Explanation, type Rulebook, readClaims, type Verdict, type Viewpoint, viewpointOf } from '../viewpoint/index.js'
 import { person, system } from './asker.js'
 import type { BulkOptions, BulkResult, Which } from './bulk.js'
 import { type Change, telling } from './changes.js'
@@ -128,6 +128,20 @@ export interface GuardedStore<W extends World = World> {
    * await mine.verdict('create', 'entry', { plotId: 'p-01', audience: 'plot', text: 'Sown.' })
    */
   verdict<K extends TypeName<W>>(action: 'create', type: K, record: Partial<RowOf<W, K>>): Promise<Verdict>
+
+  /**
+   * Why a verdict is what it is: every clause of the action with the values compared, and what withholds it. For developers, and never
+   * for a client: it tells what records hold, whoever may see them.
+   * @throws NotFoundError where there is no such record at all
+   * @example
+   * const { clause, withheldBy } = await mine.why('update', 'plot', 'p-01', { planting: 'leeks' })
+   */
+  why<K extends TypeName<W>>(
+    action: Action | W['actions'][K],
+    type: K,
+    record: Key | Partial<RowOf<W, K>>,
+    changes?: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
+  ): Promise<Explanation>
 
   /** What can be said before any record is loaded: always, never, or depending on the record. */
   may<K extends TypeName<W>>(action: Action | W['actions'][K], type: K): Promise<'always' | 'never' | 'depending'>

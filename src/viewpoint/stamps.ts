@@ -1,4 +1,4 @@
-import { type Env, instant, instantText, type Row, shown } from '../condition/index.js'
+import { type Env, instant, instantText, isMissing, type Row, shown } from '../condition/index.js'
 import type { TypeModel } from '../rulebook/index.js'
 
 /** The values that the server would stamp on a record now; undefined where a claim has none. */
@@ -10,4 +10,12 @@ export function stampValues(type: TypeModel, action: 'create' | 'update', env: E
     values[name] = time === undefined ? raw : type.fields[name]?.held === 'text' ? instantText(time) : new Date(time)
   }
   return values
+}
+
+/** A new record as it would be stored: what the server stamps is there, unless something else was given. */
+export function stampedRecord(type: TypeModel, given: Row, env: Env): Row {
+  const stamps = Object.entries(stampValues(type, 'create', env)).filter(
+    ([name, value]) => value !== undefined && isMissing(given[name], 'other'),
+  )
+  return stamps.length === 0 ? given : { ...given, ...Object.fromEntries(stamps) }
 }

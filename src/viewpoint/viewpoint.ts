@@ -30,7 +30,7 @@ import { ClockError, RecordError } from './error.js'
 import { changedFields, fieldsInTheWay, fieldsLetBy, isLimited, visibleFields, withFields } from './fields.js'
 import { explainGrant, type GrantExplanation, type GrantKind } from './grants.js'
 import { counts, holds, mayFor, type PersonalClause, type PersonalRules, readyRules, sayingOf, specialise, testOf } from './specialise.js'
-import { stampValues } from './stamps.js'
+import { stampedRecord, stampValues } from './stamps.js'
 import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
 import { type Explanation, explain } from './why.js'
 
@@ -246,14 +246,6 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
 function keyOf(type: TypeModel, record: Row): Key | undefined {
   const key = record[type.key]
   return typeof key === 'string' || typeof key === 'number' ? key : undefined
-}
-
-/** A new record as it would be stored: what the server stamps is there, unless something else was given. */
-function stampedRecord(type: TypeModel, given: Row, env: Env): Row {
-  const stamps = Object.entries(stampValues(type, 'create', env)).filter(
-    ([name, value]) => value !== undefined && isMissing(given[name], 'other'),
-  )
-  return stamps.length === 0 ? given : { ...given, ...Object.fromEntries(stamps) }
 }
 
 function checkRecord(type: string, record: Row): Row {

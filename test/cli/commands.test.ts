@@ -166,7 +166,7 @@ describe('the command on the demo world', () => {
       'saying: This lease is ending: ask the warden.',
     )
     runs('rules entry', 0, /set when created\n +authorId: my id\n +writtenAt: now/)
-    runs('rules member', 0, /nobody +- +- +- +yes\n/)
+    runs('rules member', 0, 'nobody may delete')
     runs('rules inspection', 0, /may confirm\n/, 'if the inspection')
     runs('rules', 0, 'openLedger', 'handOver', 'role treasurer or secretary', 'invoice')
     runs('rules plot --format markdown', 0, '## plot', '| who | may read |', '| holder | all but wardenNotes |')
@@ -177,7 +177,7 @@ describe('the command on the demo world', () => {
   describe('without a rule', () => {
     runs('list plot --for bram --without "guest; all but wardenNotes, rentDue"', 0, 'bram sees 3 of 12 plot records (without the rule')
     runs('why read plot p-01 --for bram --without "guest; all but wardenNotes, rentDue"', 0, 'bram may not read plot p-01')
-    runs('try delete plot p-06 --for yuki --without "warden, provided the plot\'s state is vacant"', 2, 'there is no clause or veto')
-    runs('try read plot p-01 --for tomasz --without warden', 1, 'not found')
+    runs('try delete plot p-06 --for yuki --without "warden, provided the plot\'s state is vacant"', 2, 'there is no rule of plot')
+    runs('try read plot p-01 --for tomasz --without "read: warden"', 1, 'not found')
   })
 })
