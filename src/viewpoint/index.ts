@@ -2,7 +2,7 @@ export { type Rulebook, rulebook, rulebookOf, type TermsIn, type WorldOf } from 
 export { ClaimsError, issuePath, readClaims } from './claims.js'
 export { RecordError } from './error.js'
 export { type AskersClause, changedFields, fieldsInTheWay, fieldsLetBy, isLimited, visibility, withFields } from './fields.js'
-export { explainGrant, type GrantExplanation, type GrantKind, grantsIn } from './grants.js'
+export { type GrantKind, grantsIn } from './grants.js'
 export { claimsAlone, indexed, type LinkedRecords, type LinkOfMe, linkedClaims, linksOfMe, startOfLink, withLinked } from './linked.js'
 export { holds, mayFor, type PersonalRules, testOf, withClauses } from './specialise.js'
 export { stampedRecord, stampValues } from './stamps.js'

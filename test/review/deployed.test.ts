@@ -21,7 +21,7 @@ function siteOf(
   const other = { model } as typeof book
   const store = openStore(other, inMemory(records as never), { now: known && ground.now })
   const identity = fromSession(
-    (request) => (people as Record<string, never>)[/who=(\w+)/.exec(request.headers.get('cookie') ?? '')?.[1] ?? ''] ?? null,
+    (request) => (people as Record<string, unknown>)[/who=(\w+)/.exec(request.headers.get('cookie') ?? '')?.[1] ?? ''] ?? null,
   )
   const handle = routes(other, store as never, { identity, insecure: true, base: '/api', ...options } as never)
   const names = Object.keys(people).filter((name) => name !== 'visitor')
@@ -139,7 +139,7 @@ describe('an application that is running', () => {
     for (const one of found) {
       if (!('held' in one)) continue
       const { expectation } = one
-      const reads = 'action' in expectation && expectation.action === 'read' && expectation.kind !== 'access'
+      const reads = 'action' in expectation && expectation.action === 'read'
       expect(one.asked === true, one.title).to.equal(!reads)
     }
   })
