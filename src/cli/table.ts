@@ -128,5 +128,5 @@ function csvObject(value: unknown): string {
 /** Line breaks are a cell's own in this format; all other control characters are not. */
 function harmless(text: string): string {
   const visible = text.split(/(\r?\n)/).map((part) => (/^\r?\n$/.test(part) ? part : printable(part)))
-  return `${/^\s*[=+\-@]/.test(text) ? "'" : ''}${visible.join('')}`
+  return `${/^\s*[=+\-@＝＋－＠]/.test(text) ? "'" : ''}${visible.join('')}`
 }

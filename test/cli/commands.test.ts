@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { expect } from 'chai'
+import { book } from '../../examples/world/rulebook.js'
 import { pachter, root, runs } from '../support/command.js'
 
 describe('the command on the demo world', () => {
@@ -154,6 +155,23 @@ describe('the command on the demo world', () => {
     runs('why delete member m-01 --for kofi', 0, 'No clause lets anybody delete a member')
   })
 
+  describe('privileges and routines', () => {
+    runs('matrix', 0, /privilege +openLedger .*yes +yes/, /routine +handOver .*yes/)
+    runs('matrix --format csv', 0, /^privilege,openLedger,/m, /^routine,handOver,/m)
+    runs('who openLedger', 0, /farah +openLedger +role treasurer or secretary/, /Not for: ines.*visitor/)
+    runs('who handOver', 0, /kofi +handOver/, /Not for: .*tomasz/)
+    runs('who openLedger --for ines', 0, 'Not for: ines.')
+    runs('who openLedgr', 2, 'did you mean "openLedger"')
+    runs('who openLedger p-01', 2, 'openLedger belongs to no record', 'leave out p-01')
+    runs('why has openLedger --for farah', 0, 'farah has openLedger', /holds +role treasurer or secretary/)
+    runs('why has openLedger --for ines', 0, 'ines does not have openLedger', 'me.member.roles: none')
+    runs('why call handOver --for tomasz', 0, /tomasz may not call handOver/)
+    runs('try has openLedger --for farah', 0, 'allowed')
+    runs('try has openLedger --for ines', 1, 'refused')
+    runs('try call handOver --for kofi', 0, 'allowed')
+    runs('try call handOver --for visitor', 1, 'sign in')
+  })
+
   describe('rules', () => {
     runs(
       'rules plot',
@@ -179,5 +197,24 @@ describe('the command on the demo world', () => {
     runs('why read plot p-01 --for bram --without "guest; all but wardenNotes, rentDue"', 0, 'bram may not read plot p-01')
     runs('try delete plot p-06 --for yuki --without "warden, provided the plot\'s state is vacant"', 2, 'there is no rule of plot')
     runs('try read plot p-01 --for tomasz --without "read: warden"', 1, 'not found')
+    runs('try delete entry e-01 --for tomasz --without "read: reader"', 1, 'not found')
+    runs('try read plot p-01 --for tomasz --without "create: warden"', 0, 'number: 1')
+    runs('try read plot p-01 --for tomasz --without "delete: warden"', 2, 'there is no rule of plot "delete: warden"')
+
+    it('leaves out each rule of the demo, of one action and of all: the last use of a word is no error', () => {
+      let asked = 0
+      for (const [name, { rules }] of Object.entries(book.model.types)) {
+        for (const [action, clauses] of Object.entries(rules?.may ?? {}))
+          for (const { title } of clauses) {
+            asked++
+            const left = book.without(name, title, action).model.types[name]?.rules
+            const others = { ...rules?.may, [action]: clauses.filter((clause) => clause.title !== title) }
+            expect(left?.may, `${name}, ${action}: ${title}`).to.deep.equal(others)
+            const all = Object.values(book.without(name, title).model.types[name]?.rules?.may ?? {}).flat()
+            expect(all.map((clause) => clause.title)).not.to.include(title)
+          }
+      }
+      expect(asked).to.be.above(60)
+    })
   })
 })

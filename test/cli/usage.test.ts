@@ -97,6 +97,24 @@ export default configure({ rulebook: book, data: 'data', people: { ines: { id: '
     expect(stdout).to.include('\\u{1b}[2Jp-1').and.not.include('\u001b')
   })
 
+  it('writes CSV that no spreadsheet takes for formulas, with times as they are', async () => {
+    const shape = 'z.object({ id: z.string(), holderId: z.string(), at: z.iso.datetime(), tags: z.array(z.string()), rent: z.number() })'
+    write('rules.ts', RULES.replace(/z\.object\(\{ id: z\.string\(\), holderId.*?\}\)/, shape))
+    const rows = ['=1+1', '+1', '-1', '@SUM(A1)', ' \t=1', '＝1', '\u001b[2J', 'one "two", three', "o'clock", '1-2'].map((id) => ({
+      id,
+      holderId: 'm-01',
+      at: '2026-06-15T09:00:00.000Z',
+      tags: ['=a', 'b'],
+      rent: -3,
+    }))
+    write('data/plot.json', JSON.stringify(rows))
+    const { stdout, stderr } = await within(`list plot --for ines --format csv --config ${join(folder, 'pachter.config.ts')}`)
+    const ids = ["'=1+1", "'+1", "'-1", "'@SUM(A1)", "' \\u{9}=1", "'＝1", '\\u{1b}[2J', '"one ""two"", three"', "o'clock", '1-2']
+    const [head, ...lines] = stdout.trimEnd().split('\n')
+    expect(head, stderr).to.equal('id,holderId,at,tags,rent')
+    expect(lines).to.have.members(ids.map((id) => `${id},m-01,2026-06-15T09:00:00.000Z,'=a;b,-3`))
+  })
+
   const BROKEN: readonly [what: string, file: string, text: string, ...says: string[]][] = [
     [
       'a rulebook that does not build',

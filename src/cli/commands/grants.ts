@@ -47,7 +47,8 @@ export async function tryGrant(action: string, name: string, options: GrantOptio
   const { has } = view.whyGranted(kind, name)
   if (options.format === 'json') say(JSON.stringify({ person, [kind]: name, allowed: has }, null, 2))
   else {
-    say(`${person} tries to ${kind === 'privilege' ? `use ${name}` : `call ${name}`}: ${has ? pc.green('allowed') : pc.red('refused')}`)
+    const refused = person === 'visitor' ? 'sign in' : 'refused'
+    say(`${person} tries to ${kind === 'privilege' ? `use ${name}` : `call ${name}`}: ${has ? pc.green('allowed') : pc.red(refused)}`)
     if (has && kind === 'routine') say(pc.dim("  What it does is the application's own: --within tries what may be done within it."))
   }
   return has

@@ -4,6 +4,7 @@ import { typeModel, unknownName } from '../../rulebook/index.js'
 import { grantsIn } from '../../viewpoint/index.js'
 import { UsageError } from '../errors.js'
 import { readKey } from '../key.js'
+import { load } from '../load.js'
 import { say } from '../output.js'
 import { fieldsSaid, peopleOf } from '../people.js'
 import { type CommonOptions, openSession } from '../session.js'
@@ -18,13 +19,16 @@ interface WhoOptions extends CommonOptions {
 /** `pachter who <type> <key>`, or of a privilege or routine `pachter who <name>`: everyone who reaches a record, with which actions and by which clauses. */
 export async function whoCommand(typeName: string, keyText: string | undefined, options: WhoOptions): Promise<void> {
   if (keyText === undefined) {
-    const { model } = (await openSession(options)).loaded
+    const { model } = await load(options.config)
     if (isGrant(model, typeName)) return whoHas(typeName, options)
     if (Object.hasOwn(model.types, typeName))
       throw new UsageError(`who ${typeName}: name the key of a record, as in pachter who ${typeName} <key>`)
     const names = [...Object.keys(model.types), ...grantsIn(model).map(({ name }) => name)]
     throw new UsageError(unknownName('record type, privilege or routine', typeName, names))
   }
+  const { model } = await load(options.config)
+  if (isGrant(model, typeName) && !Object.hasOwn(model.types, typeName))
+    throw new UsageError(`who: ${typeName} belongs to no record: leave out ${keyText}`)
   const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
   const key = readKey(type, keyText, `who ${typeName}`)
