@@ -128,14 +128,15 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
   /** Which fields: a list of them, "all", "all but rentDue", or "the key alone". */
   const fieldsOf = (node: Node | null, type: TypeModel): readonly string[] | 'all' => {
     const names = Object.keys(type.fields).filter((name) => name !== type.key)
-    const known = (name: string): string =>
-      names.includes(name) ? name : fail(node, unknownName(`field of ${type.name}`, name, Object.keys(type.fields)))
-    if (isSeq(node)) return (node.items as Node[]).map((one) => known(written(one, 'a field')))
+    const known = (name: string, at = node): string =>
+      names.includes(name) ? name : fail(at, unknownName(`field of ${type.name}`, name, Object.keys(type.fields)))
+    if (isSeq(node)) return each(node.items as Node[], (one) => known(written(one, 'a field'), one))
     const text = written(node, `fields of ${type.name}`)
     if (text === 'all') return 'all'
     if (text === 'the key alone') return []
     const but = text.startsWith('all but ')
-    const said = (but ? text.slice('all but '.length) : text).split(',').map((name) => known(name.trim()))
+    const listed = (but ? text.slice('all but '.length) : text).split(',')
+    const said = each(listed, (name) => known(name.trim()))
     return but ? names.filter((name) => !said.includes(name)) : said
   }
 
@@ -170,7 +171,7 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
   function valuesOf(node: Node | null, type: TypeModel): Row {
     if (!isMap(node)) return fail(node, `fields of ${type.name} are needed, as in { ${Object.keys(type.fields)[1] ?? 'field'}: value }`)
     return Object.fromEntries(
-      (node.items as Entry[]).map(({ key, value }) => {
+      each(node.items as Entry[], ({ key, value }) => {
         const name = written(key, 'a field')
         if (!Object.hasOwn(type.fields, name)) return fail(key, unknownName(`field of ${type.name}`, name, Object.keys(type.fields)))
         return [name, asHeld(type.fields[name] as Field, value === null ? null : value.toJSON())]
@@ -189,14 +190,14 @@ function readerOf(file: string, lines: LineCounter, { model, people, keys }: Kno
       if (allowed) return fail(pair.value, 'what is sent needs a name: { sending: { ... } }')
       more.saying = written(pair.value, 'saying')
     } else if (pair.value !== null && !isScalar(pair.value))
-      for (const { key: word, value } of pairs(pair, action)) {
+      each(pairs(pair, action), ({ key: word, value }) => {
         const known = allowed ? (['sending', 'within', 'giving'] as const) : (['sending', 'within', 'as', 'saying'] as const)
         const name = oneOf<string>(word, known, 'word')
         if (name === 'sending' || name === 'giving') more[name] = valuesOf(value, type)
         if (name === 'within') more.within = oneOf(value, Object.keys(model.routines), 'routine')
         if (name === 'as') more.as = oneOf(value, REFUSALS, 'way of refusing')
         if (name === 'saying') more.saying = written(value, 'saying')
-      }
+      })
     if (more.sending !== undefined && action !== 'create' && action !== 'update')
       return fail(pair.key, `${action}: nothing is sent with it`)
     const about = { kind: 'try', person, action, type: type.name, allowed, place: placeOf(pair.key) } as const

@@ -214,6 +214,42 @@ describe('an expectation file', () => {
       expect(() => readExpectations(text, 'some.yaml', known)).to.throw(new RegExp(`^some\\.yaml, line ${line}: `))
     })
 
+  it('has all its mistakes told at once, each with its line', () => {
+    const text = [
+      'pachter expectations: 1',
+      'people:',
+      '  inez: { sees: { plot: all } }',
+      '  ines:',
+      '    sees: { plit: all, plot: [p-O1] }',
+      '    may:',
+      '      - updat plot p-01',
+      '      - update plot p-01: { sending: { plantin: x, numbr: 1 } }',
+      '    has: [openLedgr]',
+      '  bram:',
+      '    sees exactly: { plot: [p-02] }',
+      'tables:',
+      '  plot p-01: { ines: raed }',
+    ].join('\n')
+    const told = (() => {
+      try {
+        readExpectations(text, 'some.yaml', known)
+      } catch (error) {
+        return (error as Error).message.split('\n')
+      }
+      return []
+    })()
+    expect(told.map((line) => /^some\.yaml, line (\d+): /.exec(line)?.[1])).to.deep.equal(['3', '5', '5', '7', '8', '8', '9', '13'])
+    expect(told.map((line) => /"(\w[\w-]*)"/.exec(line)?.[1])).to.include.members([
+      'inez',
+      'plit',
+      'p-O1',
+      'updat',
+      'plantin',
+      'openLedgr',
+      'raed',
+    ])
+  })
+
   it('fits the published JSON Schema, and what is of another form does not', () => {
     const schema = JSON.parse(readFileSync(new URL('../../docs/expectations.schema.json', import.meta.url), 'utf8'))
     const fits = new Ajv2020.default({ strict: true, allowUnionTypes: true }).compile(schema)
