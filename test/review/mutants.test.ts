@@ -129,7 +129,7 @@ describe('rule mutants', () => {
         same++
       }
     })
-    await fc.assert(law, { numRuns: 12 })
+    await fc.assert(law, { numRuns: 40 })
     expect(
       [missed, same].every((count) => count > 3),
       `${missed} and ${same}`,
