@@ -336,6 +336,52 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
     it('in tables of other names and types, too', () => agreesInRowSecurity(engine, 60, undefined, true))
   })
 
+describe('a gate that speaks of the record', () => {
+  for (const engine of engines.filter(({ dialect }) => dialect === postgres))
+    it(`holds of what it becomes as well, by row security in ${engine.name}`, async () => {
+      const schools = rulebook({
+        me: { shape: z.object({ id: z.string(), schoolId: z.string(), admin: z.boolean() }), key: 'id' },
+        records: { room: { shape: z.object({ id: z.string(), schoolId: z.string(), name: z.string() }), key: 'id' } },
+      }).rules({
+        room: (room, { me, whoever, signedIn }) => ({
+          gate: { all: room.schoolId.is(me.schoolId) },
+          may: { read: [signedIn], create: [whoever(me.admin.is(true)).supplying('id')], update: [whoever(me.admin.is(true))] },
+        }),
+      })
+      const own = await engine.open(schools)
+      const system = openStore(schools, overKysely(own, postgres)).asSystem('fill')
+      for (const [id, schoolId] of [
+        ['r1', 's1'],
+        ['r2', 's2'],
+      ] as const)
+        await system.create('room', { id, schoolId, name: 'x' })
+      await makeRole(own)
+      const { up, down } = rowSecurity(schools, {
+        schema: TABLES,
+        role: ROLE,
+        functions: FUNCTIONS,
+        layout: await readLayout(own, postgres, schools),
+      })
+      await script(own, up)
+      const ada = { id: 'ada', schoolId: 's1', admin: true }
+      const update = (id: string, set: object) =>
+        seenAs(own, ada, 0, async (trx) =>
+          Number((await trx.updateTable('room').set(set).where('id', '=', id).executeTakeFirst()).numUpdatedRows),
+        ).catch((error: Error) => error.message)
+      try {
+        expect(await update('r1', { name: 'y' })).to.equal(1)
+        expect(await update('r1', { schoolId: 's2' })).to.match(/row-level security/)
+        expect(await update('r2', { schoolId: 's1' })).to.equal(0)
+        const made = await seenAs(own, ada, 0, (trx) =>
+          trx.insertInto('room').values({ id: 'r3', schoolId: 's2', name: 'z' }).execute(),
+        ).catch((error: Error) => error.message)
+        expect(made).to.match(/row-level security/)
+      } finally {
+        await script(own, down)
+      }
+    })
+})
+
 describe('row security that cannot be written', () => {
   it('is refused for a key that is withheld, or a field that is none', () => {
     expect(() => rowSecurity(book, { role: 'reports', withhold: ['plot.id'] })).to.throw('always visible')
