@@ -6,6 +6,7 @@ export { modelFromJson, modelToJson, type RulebookJson, type Shapes } from './js
 export { isSet, type LinkModel, toMany, toOne } from './links.js'
 export {
   fieldOf,
+  type GateWordsNode,
   isName,
   keyPlace,
   keysAreGiven,

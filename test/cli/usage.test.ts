@@ -97,6 +97,19 @@ export default configure({ rulebook: book, data: 'data', people: { ines: { id: '
     expect(stdout).to.include('\\u{1b}[2Jp-1').and.not.include('\u001b')
   })
 
+  it('reads a gate back once, with its words, and breaks lines between words', async () => {
+    const gate =
+      "gate: { all: { provided: plot.holderId.isOneOf(['the person themselves', 'somebody else', 'a third one', 'a fourth one', 'a fifth one', 'a sixth one']), saying: 'Not yours.' } }, may:"
+    write('rules.ts', RULES.replace('may:', gate))
+    const { stdout } = await within(`rules plot --config ${join(folder, 'pachter.config.ts')}`)
+    expect(stdout.match(/any of it only if/g)).to.have.length(1)
+    expect(stdout)
+      .to.match(/\n {6}saying: Not yours\.\n/)
+      .and.to.include('nobody may create, update or delete')
+    for (const line of stdout.split('\n')) expect(line.length, line).to.be.at.most(120)
+    expect(stdout.replaceAll(/\s+/g, ' ')).to.include('"a third one", "a fourth one"')
+  })
+
   it('writes CSV that no spreadsheet takes for formulas, with times as they are', async () => {
     const shape = 'z.object({ id: z.string(), holderId: z.string(), at: z.iso.datetime(), tags: z.array(z.string()), rent: z.number() })'
     write('rules.ts', RULES.replace(/z\.object\(\{ id: z\.string\(\), holderId.*?\}\)/, shape))

@@ -1,10 +1,10 @@
 import pc from 'picocolors'
 import { allOfNode, describe, describeTerm, type TermNode, type Wording } from '../../condition/index.js'
-import { type ClauseNode, type Model, modelToJson, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { type ClauseNode, type GateWordsNode, type Model, modelToJson, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { load } from '../load.js'
 import { say } from '../output.js'
 import type { CommonOptions } from '../session.js'
-import { printable, wrapped } from '../table.js'
+import { hanging, printable, wrapped } from '../table.js'
 
 /** What `pachter rules` takes besides its argument. */
 export interface RulesOptions extends CommonOptions {
@@ -36,7 +36,10 @@ interface Look {
 const TEXT: Look = {
   heading: (text) => pc.bold(text),
   part: (text) => `  ${text}`,
-  item: (text) => `    ${printable(text)}`,
+  item: (text) => {
+    const lead = 4 + text.search(/\S|$/)
+    return `${' '.repeat(lead)}${hanging(printable(text.trim()), lead + 2)}`
+  },
   grid: ({ headings, rows }) =>
     wrapped(
       headings,
@@ -48,7 +51,7 @@ const TEXT: Look = {
 const MARKDOWN: Look = {
   heading: (text) => `## ${text}\n`,
   part: (text) => `\n**${text}**\n`,
-  item: (text) => `- ${escaped(text)}`,
+  item: (text) => `${' '.repeat(text.search(/\S|$/))}- ${escaped(text.trim())}`,
   grid: ({ headings, rows }) => [
     '',
     ...[headings, headings.map(() => '---'), ...rows].map((row) => `| ${row.map(escaped).join(' | ')} |`),
@@ -61,9 +64,10 @@ function escaped(text: string): string {
   return text === '---' ? text : printable(text).replace(/[\\`*_<>[\]|]/g, '\\$&')
 }
 
-function wholeBook({ gate, privileges, routines }: Model, look: Look): string[] {
+function wholeBook({ gate, gateSaying, privileges, routines }: Model, look: Look): string[] {
   const lines: string[] = []
-  if (gate !== undefined) lines.push(look.heading('every record type'), look.part('only if'), look.item(describe(gate)), '')
+  if (gate !== undefined)
+    lines.push(look.heading('every record type'), look.part('only if'), ...[describe(gate), ...wordsOf(gateSaying)].map(look.item), '')
   for (const [kind, grants] of Object.entries({ privileges, routines })) {
     const names = Object.entries(grants)
     if (names.length === 0) continue
@@ -77,7 +81,9 @@ function typeLines(type: TypeModel, look: Look): string[] {
   const wording = { record: `the ${type.name}` }
   const lines = [look.heading(type.name)]
   const add = (part: string, items: readonly string[]) => {
-    if (items.length > 0) lines.push(look.part(part), ...items.map(look.item))
+    if (items.length === 0) return
+    if (look === TEXT && lines.length > 1 && lines.at(-1) !== '') lines.push('')
+    lines.push(look.part(part), ...items.map(look.item))
   }
   add(
     'who is who',
@@ -87,10 +93,11 @@ function typeLines(type: TypeModel, look: Look): string[] {
   )
   lines.push('', ...look.grid(gridOf(type)), '')
   const nobody = type.actions.filter((action) => (rules?.may[action] ?? []).length === 0)
-  if (nobody.length > 0) lines.push(look.part(`nobody may ${nobody.join(' or ')}`))
-  for (const [gate, actions] of gatesOf(type, wording)) {
+  if (nobody.length > 0)
+    lines.push(look.part(`nobody may ${[nobody.slice(0, -1).join(', '), ...nobody.slice(-1)].filter((text) => text !== '').join(' or ')}`))
+  for (const { text, actions, saying } of gatesOf(type, wording)) {
     const all = actions.length === type.actions.length
-    add(all ? 'any of it only if' : `may ${actions.join(', ')} only if`, [gate])
+    add(all ? 'any of it only if' : `may ${actions.join(', ')} only if`, [text, ...saying])
   }
   add(
     'is withheld',
@@ -103,16 +110,23 @@ function typeLines(type: TypeModel, look: Look): string[] {
   return [...lines, '']
 }
 
-/** The gates of a record type, each once, with the actions that it stands before. */
-function gatesOf({ rules, actions }: TypeModel, wording: Wording): Map<string, string[]> {
-  const gates = new Map<string, string[]>()
+/** What somebody is told whom a gate refuses. */
+function wordsOf(saying: readonly GateWordsNode[] = []): string[] {
+  return saying.map((words) => `  saying: ${words.saying}`)
+}
+
+/** The gates of a record type, each once, with the actions that it stands before, and its words. */
+function gatesOf({ rules, actions }: TypeModel, wording: Wording) {
+  const gates = new Map<string, { text: string; actions: string[]; saying: readonly string[] }>()
   for (const action of actions) {
     const gate = rules?.gates[action]
     if (gate === undefined) continue
+    const saying = wordsOf(rules?.gateSaying?.[action])
     const text = describe(gate, wording)
-    gates.set(text, [...(gates.get(text) ?? []), action])
+    const same = [text, ...saying].join('\n')
+    gates.set(same, { text, saying, actions: [...(gates.get(same)?.actions ?? []), action] })
   }
-  return gates
+  return [...gates.values()]
 }
 
 /** Who may do what: a row for each who, a column for each action. */
