@@ -72,7 +72,7 @@ function Grants({ of }: { readonly of: readonly GrantShown[] }) {
             <span className="rule-title">{name}</span>
             <span className="faint">
               {' '}
-              {kind === 'privilege' ? 'privilege' : 'routine'}, {meaning}
+              {kind}, {meaning}
             </span>
             <span className="said">{people.length === 0 ? 'nobody here' : people.join(', ')}</span>
           </li>

@@ -320,6 +320,13 @@ describe('pachter review', () => {
       it('lets the cells stand out in which a rule has a say, and says which decide nothing', async () => {
         const { page } = await open(`${site.url}/#plot/matrix?side=rules`)
         const side = page.getByRole('complementary', { name: 'Rules' })
+        const grants = side.getByRole('region', { name: 'Privileges and routines' })
+        await grants.getByRole('listitem').first().waitFor()
+        expect((await grants.getByRole('listitem').allInnerTexts()).map((text) => text.replaceAll(/\s+/g, ' '))).to.deep.equal([
+          'openLedger privilege, role treasurer or secretary farah, kofi',
+          'startSeason privilege, role secretary kofi',
+          'handOver routine, role secretary kofi',
+        ])
         const decided = () =>
           page
             .locator('[role=rowgroup] [role=gridcell]')
