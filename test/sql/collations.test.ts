@@ -1,7 +1,7 @@
 // Tables as applications have them: text in collations under which different texts are the same.
 import { expect } from 'chai'
 import { type Kysely, sql } from 'kysely'
-import { rulebook, toMany } from 'pachter'
+import { rulebook, toMany, toOne } from 'pachter'
 import { overKysely } from 'pachter/kysely'
 import { postgres } from 'pachter/sql'
 import { openStore } from 'pachter/store'
@@ -11,15 +11,17 @@ import { type Engine, engines } from '../support/engines.js'
 import { agreesInCollatedRulebooks } from '../support/rulebooks.js'
 
 const id = z.string()
+const Doc = z.object({ id, ownerId: id, team: id, level: z.int() })
+const Grant = z.object({ id, docId: id, memberId: id })
 const bare = rulebook({
   me: { shape: z.object({ id }), key: 'id' },
   records: {
     doc: {
-      shape: z.object({ id, ownerId: id, team: id, level: z.int() }),
+      shape: Doc,
       key: 'id',
       links: { grants: toMany('grant', 'docId'), seats: toMany('seat', { team: 'team' }) },
     },
-    grant: { shape: z.object({ id, docId: id, memberId: id }), key: 'id' },
+    grant: { shape: Grant, key: 'id' },
     seat: { shape: z.object({ id, team: id, memberId: id, level: z.int() }), key: 'id' },
   },
 }).standings({
@@ -37,6 +39,18 @@ const vetoed = bare.rules({
     may: { read: [signedIn] },
     vetoes: [{ actions: ['read'], provided: signedIn.and(owner.or(granted, seated)), saying: 'Not this one.' }],
   }),
+})
+
+/** Whoever is signed in does anything, and grants go with their document. */
+const cascading = rulebook({
+  me: { shape: z.object({ id }), key: 'id' },
+  records: {
+    doc: { shape: Doc, key: 'id' },
+    grant: { shape: Grant, key: 'id', links: { doc: toOne('doc', 'docId', { onDelete: 'delete' }) } },
+  },
+}).rules({
+  doc: (_, { signedIn }) => ({ may: { read: [signedIn], update: [signedIn], delete: [signedIn] } }),
+  grant: (_, { signedIn }) => ({ may: { read: [signedIn], create: [signedIn], delete: [signedIn] } }),
 })
 
 /** What a collation takes for the same, each a team of its own. */
@@ -106,6 +120,25 @@ describe('tables in collations under which different texts are the same', () => 
           const store = openStore(book, overKysely(db, engine.dialect))
           const hidden = openStore(vetoed, overKysely(db, engine.dialect))
           const all = (await store.asSystem('look').list('doc')).map((doc) => doc.id)
+          const system = store.asSystem('look')
+          const described = await system.list('doc', { include: { grants: true } })
+          const asked = async (id: string, team: string) => [
+            (await system.list('doc', { where: (doc) => doc.id.is(id) })).length,
+            await system.count('doc', { where: (doc) => doc.team.is(team) }),
+          ]
+          for (const { id, team, grants } of described) {
+            expect(
+              grants.map((grant) => grant.docId),
+              `along with ${id}`,
+            ).to.deep.equal(grants.map(() => id))
+            const alike = described.filter((doc) => doc.team === team).length
+            expect(await asked(id, team)).to.deep.equal([1, alike])
+            expect(await asked(id.toUpperCase(), `${team} `)).to.deep.equal([0, described.filter((doc) => doc.team === `${team} `).length])
+          }
+          expect(described.flatMap((doc) => doc.grants.map((grant) => grant.id))).to.have.members(['g3'])
+          const teams = new Map<string, number>()
+          for (const { team } of described) teams.set(team, (teams.get(team) ?? 0) + 1)
+          expect((await system.countBy('doc', 'team')).map(({ value, count }) => [value, count])).to.have.deep.members([...teams])
           for (const [who, seen] of Object.entries(SEEN)) {
             const mine = store.for({ id: who })
             expect(
@@ -118,8 +151,6 @@ describe('tables in collations under which different texts are the same', () => 
               all.filter((_, at) => gotten[at]?.allowed),
               `${who}, one by one`,
             ).to.deep.equal(seen)
-            const described = await store.asSystem('look').list('doc')
-            expect(described).to.have.length(all.length)
             expect(
               (await hidden.for({ id: who }).list('doc')).map((doc) => doc.id),
               `withheld from ${who}`,
@@ -133,6 +164,30 @@ describe('tables in collations under which different texts are the same', () => 
             }
             expect(pages.sort(), `by pages, withheld from ${who}`).to.deep.equal(all.filter((key) => !seen.includes(key)))
           }
+        })
+      })
+    for (const type of COLLATIONS[engine.dialect.name]?.slice(0, 3) ?? [])
+      it(`in ${engine.name}, ${type}: writes are of the record of exactly that key, and what goes along with it`, async () => {
+        await inTables(engine, type, async (db) => {
+          const store = openStore(cascading, overKysely(db, engine.dialect))
+          const system = store.asSystem('look')
+          const grants = async () => (await system.list('grant')).map((grant) => grant.id)
+          const mine = store.for({ id: 'kim' })
+          for (const key of ['D4', 'd4 ', 'd４']) {
+            expect((await mine.verdict('delete', 'doc', key)).outcome, key).to.equal('not found')
+            expect(await mine.delete('doc', key).catch((error: { code: string }) => error.code), key).to.equal('NOT_FOUND')
+            expect(await mine.update('doc', key, { level: 9 }).catch((error: { code: string }) => error.code), key).to.equal('NOT_FOUND')
+          }
+          await mine.update('doc', 'd4', { level: 7 })
+          expect((await system.list('doc', { where: (doc) => doc.level.is(7) })).map((doc) => doc.id)).to.deep.equal(['d4'])
+          const unseen = await mine.create('grant', { docId: 'D4', memberId: 'kim' }).catch((error: { code: string }) => error.code)
+          expect(unseen, 'a grant on a key that no document has').to.equal('INVALID')
+          await mine.updateMany('doc', { where: (doc) => doc.team.is('RED') }, { level: 3 })
+          expect((await system.list('doc', { where: (doc) => doc.level.is(3) })).every((doc) => doc.team === 'RED')).to.equal(true)
+          await mine.delete('doc', 'd1')
+          expect(await grants(), 'a grant on "d1 " is none on "d1"').to.have.members(['g1', 'g2', 'g3'])
+          await mine.delete('doc', 'd4')
+          expect(await grants(), 'a grant on "D4" is none on "d4"').to.have.members(['g1', 'g2'])
         })
       })
     it(`in ${engine.name}: random conditions find the same rows on each path`, () => agreesInCollations(engine, 24))
