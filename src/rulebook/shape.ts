@@ -17,6 +17,24 @@ export interface Field {
   readonly fields?: Fields
   /** The nested object may hold more than these. */
   readonly open?: true
+  /** What it holds besides named fields, where objects are somewhere in it. */
+  readonly holds?: Holds
+}
+
+/** What a value holds that rules cannot speak of. */
+export interface Holds {
+  /** It is one of these. */
+  readonly oneOf?: readonly Field[]
+  /** What is under names that the shape does not give. */
+  readonly others?: Field
+  /** The first elements of an array, and each after them. */
+  readonly first?: readonly Field[]
+  readonly each?: Field
+}
+
+/** Whether objects whose fields the shape names are somewhere in a value. */
+export function holdsObjects({ fields, holds }: Field): boolean {
+  return fields !== undefined || holds !== undefined
 }
 
 /** Fields by name. */
@@ -134,6 +152,10 @@ function merged(groups: readonly Fields[]): Fields {
 function either(a: Field, b: Field): Field {
   const nullable = a.nullable || b.nullable ? { nullable: true as const } : {}
   const optional = { ...(a.optional || b.optional ? { optional: true as const } : {}), ...nullable }
+  if (holdsObjects(a) || holdsObjects(b)) {
+    const oneOf = [a, b].flatMap((one) => one.holds?.oneOf ?? [one])
+    return { type: 'other', holds: { oneOf }, ...optional }
+  }
   const numbers = (a.type === 'integer' && b.type === 'number') || (a.type === 'number' && b.type === 'integer')
   if ((a.type !== b.type && !numbers) || a.list !== b.list || a.held !== b.held || a.type === 'group') return { type: 'other', ...optional }
   const values = a.values && b.values ? { values: [...new Set([...a.values, ...b.values])] } : {}
@@ -171,11 +193,14 @@ function readField(schema: Json, place: Place): Field {
     case 'array':
       return { ...readList(resolved, place), ...optional }
     case 'object': {
-      const fields = groupFields(resolved, place)
-      if (fields === undefined) return { type: 'other', ...optional }
       const { additionalProperties: more } = resolved
+      const others =
+        typeof more === 'object' && more !== null && place.depth <= DEEPEST ? readField(more as Json, inside(place, '*')) : undefined
+      const holds = others !== undefined && holdsObjects(others) ? { holds: { others } } : {}
+      const fields = groupFields(resolved, place)
+      if (fields === undefined) return { type: 'other', ...holds, ...optional }
       const open = more !== undefined && more !== false ? { open: true as const } : {}
-      return { type: 'group', fields, ...open, ...optional }
+      return { type: 'group', fields, ...open, ...holds, ...optional }
     }
     default:
       return { type: 'other', ...optional }
@@ -183,10 +208,14 @@ function readField(schema: Json, place: Place): Field {
 }
 
 function readList(schema: Json, place: Place): Field {
-  if (typeof schema.items !== 'object' || schema.items === null) return { type: 'other' }
   if (place.depth > DEEPEST) return { type: 'other' }
-  const { optional: _o, nullable: _n, ...element } = readField(schema.items as Json, inside(place, '[]'))
-  if (element.list || element.type === 'other') return { type: 'other' }
+  const first = (Array.isArray(schema.prefixItems) ? (schema.prefixItems as Json[]) : []).map((one) => readField(one, inside(place, '[]')))
+  const each = typeof schema.items === 'object' && schema.items !== null ? readField(schema.items as Json, inside(place, '[]')) : undefined
+  const { optional: _o, nullable: _n, ...element } = each ?? { type: 'other' as const }
+  if (first.length > 0 || element.list || element.type === 'other') {
+    if (![...first, element].some(holdsObjects)) return { type: 'other' }
+    return { type: 'other', holds: { ...(first.length > 0 ? { first } : {}), ...(each === undefined ? {} : { each }) } }
+  }
   return { ...element, list: true }
 }
 

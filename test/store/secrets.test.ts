@@ -1,7 +1,9 @@
 // What somebody may not see, they neither learn by writing nor destroy by it; and what is too large is not looked at.
 import { expect } from 'chai'
+import fc from 'fast-check'
 import type { Kysely } from 'kysely'
 import { rulebook, toMany, toOne } from 'pachter'
+import { TRUE } from 'pachter/condition'
 import { routes } from 'pachter/http'
 import { overKysely } from 'pachter/kysely'
 import { inMemory, openStore } from 'pachter/store'
@@ -230,6 +232,104 @@ describe('objects that hold more than their shape names', () => {
       await patch({ address: { street: null } })
       expect(await held()).to.deep.equal({ town: 'March', secret: 7, geo: { lat: 2, token: 'x' } })
     })
+})
+
+describe('whatever a shape is made of', () => {
+  /** A schema, and values of it: as the shape has them, and as they are stored, with more in every object. */
+  interface Made {
+    readonly schema: z.ZodType
+    readonly value: fc.Arbitrary<{ readonly clean: unknown; readonly stored: unknown }>
+  }
+  const pair = (all: { readonly [name: string]: { clean: unknown; stored: unknown } }, of: 'clean' | 'stored') =>
+    Object.fromEntries(Object.entries(all).map(([name, one]) => [name, one[of]]))
+  const object = (parts: { readonly [name: string]: Made }, tag?: string): Made => ({
+    schema: z.object({
+      ...(tag === undefined ? {} : { tag: z.literal(tag) }),
+      ...Object.fromEntries(Object.entries(parts).map(([name, { schema }]) => [name, schema])),
+    }),
+    value: fc.record(Object.fromEntries(Object.entries(parts).map(([name, { value }]) => [name, value]))).map((all) => {
+      const named = tag === undefined ? {} : { tag }
+      return { clean: { ...named, ...pair(all, 'clean') }, stored: { ...named, ...pair(all, 'stored'), secret: 7 } }
+    }),
+  })
+  const { made } = fc.letrec<{ made: Made; leaf: Made }>((tie) => ({
+    leaf: fc.constantFrom<Made>(
+      { schema: z.int(), value: fc.nat(9).map((one) => ({ clean: one, stored: one })) },
+      { schema: z.string(), value: fc.constantFrom('a', 'b').map((one) => ({ clean: one, stored: one })) },
+    ),
+    made: fc.oneof(
+      { maxDepth: 3, withCrossShrink: true },
+      tie('leaf'),
+      fc.dictionary(fc.constantFrom('a', 'b', 'c'), tie('made'), { minKeys: 1 }).map((parts) => object(parts)),
+      tie('made').map(
+        ({ schema, value }): Made => ({
+          schema: z.array(schema),
+          value: fc
+            .array(value, { maxLength: 3 })
+            .map((all) => ({ clean: all.map((one) => one.clean), stored: all.map((one) => one.stored) })),
+        }),
+      ),
+      tie('made').map(
+        ({ schema, value }): Made => ({
+          schema: z.record(z.string(), schema),
+          value: fc.dictionary(fc.constantFrom('x', 'y'), value).map((all) => ({ clean: pair(all, 'clean'), stored: pair(all, 'stored') })),
+        }),
+      ),
+      fc.tuple(tie('made'), tie('made')).map(
+        ([one, other]): Made => ({
+          schema: z.tuple([one.schema, other.schema]),
+          value: fc
+            .tuple(one.value, other.value)
+            .map((all) => ({ clean: all.map((part) => part.clean), stored: all.map((part) => part.stored) })),
+        }),
+      ),
+      fc.tuple(tie('made'), tie('made')).map(([one, other]): Made => {
+        const [first, second] = [object({ a: one }, 'one'), object({ b: other }, 'other')]
+        return { schema: z.union([first.schema, second.schema]), value: fc.oneof(first.value, second.value) }
+      }),
+    ),
+  }))
+
+  it('nothing is given out that it does not name, and nothing lost that somebody sends back', async () => {
+    const law = fc.asyncProperty(
+      made.chain(({ schema, value }) => fc.tuple(fc.constant(schema), value)),
+      async ([schema, { clean, stored }]) => {
+        const book = rulebook({ me, records: { card: { shape: z.object({ id, note: z.string(), held: schema }), key: 'id' } } }).rules({
+          card: (_, { signedIn }) => ({ may: { read: [signedIn], update: [signedIn] } }),
+        })
+        let tables: ReturnType<ReturnType<typeof inMemory>> | undefined
+        const keeping = inMemory({ card: [{ id: 'c', note: 'n', held: stored } as never] })
+        const mine = openStore(book, (model) => (tables = keeping(model))).for(ANN)
+        expect((await mine.get('card', 'c')).held).to.deep.equal(clean)
+        expect((await mine.list('card'))[0]?.held).to.deep.equal(clean)
+        await mine.update('card', 'c', { note: 'other', held: clean } as never)
+        const [kept] = (await tables?.select('card', { where: TRUE, now: 0 })) ?? []
+        expect(kept?.row).to.deep.equal({ id: 'c', note: 'other', held: stored })
+      },
+    )
+    await fc.assert(law, { numRuns: 300 })
+  })
+})
+
+describe('a merge patch', () => {
+  it('reaches into whatever is an object (RFC 7396), also where the shape gives no names', async () => {
+    const shape = z.object({ id, marks: z.record(z.string(), z.object({ x: z.int(), y: z.int().optional() })), any: z.unknown() })
+    const card = rulebook({ me, records: { card: { shape, key: 'id' } } }).rules({
+      card: (_, { signedIn }) => ({ may: { read: [signedIn], update: [signedIn] } }),
+    })
+    const backend = inMemory({
+      card: [{ id: 'c', marks: { a: { x: 1, y: 1 }, b: { x: 2 } }, any: { deep: { p: 1, q: 2 }, list: [1, 2] } }],
+    })
+    const site = routes(card, openStore(card, backend), { identity: async () => ANN })
+    const headers = { authorization: 'Bearer x', 'content-type': 'application/merge-patch+json' }
+    const body = JSON.stringify({ marks: { a: { x: 5 }, b: null, c: { x: 3 } }, any: { deep: { p: null }, list: [3] } })
+    const answer = await site(new Request('https://cards.example/card/c', { method: 'PATCH', headers, body }))
+    expect(await answer.json()).to.deep.equal({
+      id: 'c',
+      marks: { a: { x: 5, y: 1 }, c: { x: 3 } },
+      any: { deep: { q: 2 }, list: [3] },
+    })
+  })
 })
 
 describe('what is too large', () => {
