@@ -268,12 +268,14 @@ function compare(node: CompareNode, given: TermNode, other: TermNode): Condition
   return left === node.left && right === node.right ? node : { kind: 'compare', by: node.by, left, right }
 }
 
-/** The term without a stand-in that equals nothing: in a comparison it says no more than that the term is missing. */
+/** The term without stand-ins that equal nothing: in a comparison it says no more than that the term is missing. */
 function compared(term: TermNode): TermNode {
   if (term.kind !== 'orElse') return term
   const there = presenceOf(term.term)
   if (there !== undefined) return compared(there ? term.term : term.otherwise)
-  return equalsNothing(term.otherwise) ? compared(term.term) : term
+  const otherwise = compared(term.otherwise)
+  if (equalsNothing(otherwise)) return compared(term.term)
+  return otherwise === term.otherwise ? term : Object.freeze({ kind: 'orElse', term: term.term, otherwise })
 }
 
 /** A term with its claims turned into literals. */

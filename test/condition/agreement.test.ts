@@ -103,7 +103,9 @@ function nested(): ConditionNode[] {
       const flags = list ? { list: true as const } : {}
       const literal = (value: unknown) => ({ kind: 'literal', type, ...flags, value }) as TermNode
       const field: TermNode = { kind: 'field', of: 'record', path: [`${kind}${list ? 'List' : 'A'}`], type, ...flags, optional: true }
-      const terms = [field, literal(null), literal(list ? [known] : known)]
+      // What claims hold of another type is there, and equals nothing.
+      const improper = list ? [] : [literal('\0')]
+      const terms = [field, literal(null), literal(list ? [known] : known), ...improper]
       const either = (term: TermNode, otherwise: TermNode): TermNode => ({ kind: 'orElse', term, otherwise })
       const all = terms.flatMap((a) => terms.flatMap((b) => terms.flatMap((c) => [either(a, either(b, c)), either(either(a, b), c)])))
       const one = { kind: 'literal', type, value: known } as const
