@@ -49,7 +49,8 @@ function own<T>(of: { readonly [name: string]: T }, name: string): T | undefined
 
 function shaped(field: Field | undefined, value: unknown): unknown {
   if (field === undefined || value === null) return value
-  if (Array.isArray(value)) return value.map((one) => shaped(field, one))
+  // A list of lists has nothing for this to do, however deep somebody nests it.
+  if (Array.isArray(value)) return value.map((one) => (Array.isArray(one) ? one : shaped(field, one)))
   if (field.type === 'time' && field.held === 'date') return typeof value === 'string' ? new Date(value) : value
   const { fields } = field
   if (fields === undefined || typeof value !== 'object') return value

@@ -30,6 +30,7 @@ const TITLES: { readonly [status: number]: string } = {
   409: 'In the way',
   412: 'It was changed in the meantime',
   413: 'Too large',
+  414: 'Too large',
   415: 'Not in this form',
   422: 'Not valid',
   428: 'Say which state you have seen',

@@ -16,6 +16,8 @@ export interface ListQuery {
 
 const WORDS = ['sort', 'fields', 'size', 'after', 'include', 'may', 'count', 'partly', 'all']
 const FILTER = 'where.'
+/** At most so many filters of one list: what they cost grows faster than they do. */
+const MOST_FILTERS = 100
 
 const names = (text: string) =>
   text
@@ -73,6 +75,7 @@ export function whereOf(type: TypeModel, params: URLSearchParams): ((record: unk
     const compared = steps.length > 1 && OPERATORS.includes(last) && !isPath(type, steps)
     return [filterFromText(type, { path: compared ? steps.slice(0, -1) : steps, by: compared ? last : 'is', value }, name)]
   })
+  if (filters.length > MOST_FILTERS) throw new RequestError(400, `there are ${filters.length} filters, and may be ${MOST_FILTERS}`)
   return filters.length === 0 ? undefined : (record) => allOf(...filters.map((filter) => filter(record)))
 }
 

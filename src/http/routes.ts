@@ -178,6 +178,7 @@ async function answer(
   watch: Watching | undefined,
   isVisitor: boolean,
 ): Promise<Response> {
+  if (request.url.length > LONGEST_ADDRESS) throw new RequestError(414, `The address may have ${LONGEST_ADDRESS} characters.`)
   const url = new URL(request.url)
   if (url.pathname !== site.base && !url.pathname.startsWith(`${site.base}/`)) throw NOWHERE()
   const steps = stepsOf(url.pathname.slice(site.base.length))
@@ -255,6 +256,8 @@ async function create({ site, store, request }: Call, type: TypeModel, link: Row
   return json(record, { status: 201, headers: { location, etag: await etagOf(record) } })
 }
 
+/** So many characters, as servers commonly take. */
+const LONGEST_ADDRESS = 16_384
 const PATCHES = ['application/merge-patch+json', 'application/json']
 
 function single(call: Call, type: TypeModel, key: Key): Methods {

@@ -47,12 +47,17 @@ export interface FieldFault {
   readonly problem: string
 }
 
-/** What was sent does not fit the record type. Lists every field at fault. */
+/** So many faults are told: whoever sends more is told how many there are. */
+const MOST_FAULTS = 100
+
+/** What was sent does not fit the record type. Lists the fields at fault, the first hundred of them. */
 export class InvalidError extends PachterError {
   readonly type: string
   readonly faults: readonly FieldFault[]
 
-  constructor(type: string, faults: readonly FieldFault[]) {
+  constructor(type: string, all: readonly FieldFault[]) {
+    const more = all.length - MOST_FAULTS
+    const faults = more <= 0 ? all : [...all.slice(0, MOST_FAULTS), { field: '', problem: `and ${more} more` }]
     super(
       'INVALID',
       `This ${type} is not valid: ${faults.map(({ field, problem }) => (field ? `${field}: ${problem}` : problem)).join('; ')}.`,

@@ -88,7 +88,7 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
   /** Refuses what is too large to be looked at, before anything is. */
   function checkSize(type: TypeModel, sent: unknown): void {
     const { depth } = limits
-    const faults = overLimits(sent, still.viewpoint === undefined ? { items: Infinity, size: Infinity, depth } : limits)
+    const faults = overLimits(sent, still.viewpoint === undefined ? { items: Infinity, values: Infinity, size: Infinity, depth } : limits)
     if (faults.length > 0) throw new InvalidError(type.name, faults)
   }
 
@@ -246,7 +246,7 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
         const type = begin(typeName, 'update', key)
         checkSize(type, sent)
         return write(type, 'update', key, async (op) => {
-          const plan = await judgeUpdate(op, type, key, sent, how)
+          const plan = await judgeUpdate(op, type, key, sent, { ...how, limits: still.viewpoint === undefined ? undefined : limits })
           note(plan.clause)
           return applyUpdate(op, type, plan, 'ask again')
         })

@@ -2,20 +2,26 @@ import type { FieldFault } from './errors.js'
 
 /** How much a record may hold that somebody writes. */
 export interface Limits {
-  /** The most elements of a list. Default: 1,000. */
+  /** The most elements of a list, and names of an object. Default: 1,000. */
   readonly items?: number
+  /** The most values of all that is sent. Default: 20,000. */
+  readonly values?: number
   /** How deep objects and lists may be nested. Default: 32. It holds for trusted code, too: what is nested deeper no database reads back. */
   readonly depth?: number
   /** The most characters of all that is sent. Default: 1,000,000. */
   readonly size?: number
 }
 
-export const DEFAULT_LIMITS: Required<Limits> = Object.freeze({ items: 1_000, depth: 32, size: 1_000_000 })
+export const DEFAULT_LIMITS: Required<Limits> = Object.freeze({ items: 1_000, values: 20_000, depth: 32, size: 1_000_000 })
 
 /** What of it is over the limits. Looks no further than these. */
-export function overLimits(sent: unknown, { items, depth, size }: Required<Limits>): FieldFault[] {
+export function overLimits(sent: unknown, { items, values, depth, size }: Required<Limits>): FieldFault[] {
   if (typeof sent !== 'object' || sent === null) return []
   const faults: FieldFault[] = []
+  let characters = 0
+  let count = 0
+  const names = Object.keys(sent).length
+  if (names > items) return [{ field: '', problem: `it has ${names} fields, and may have ${items}` }]
   for (const [field, value] of Object.entries(sent)) {
     const problem = problemOf(value)
     if (problem !== undefined) faults.push({ field, problem })
@@ -24,15 +30,17 @@ export function overLimits(sent: unknown, { items, depth, size }: Required<Limit
 
   function problemOf(value: unknown): string | undefined {
     const open: [value: unknown, deep: number][] = [[value, 1]]
-    let characters = 0
     for (let next = open.pop(); next !== undefined; next = open.pop()) {
       const [one, deep] = next
       characters += typeof one === 'string' ? one.length : 8
-      if (characters > size) return `holds more than ${size} characters`
+      count++
+      if (characters > size) return `holds more than ${size} characters, with what is beside it`
+      if (count > values) return `holds more than ${values} values, with what is beside it`
       if (typeof one !== 'object' || one === null || one instanceof Date) continue
       if (deep > depth) return `is nested more than ${depth} levels deep`
-      if (Array.isArray(one) && one.length > items) return `holds ${one.length} values, and may hold ${items}`
-      for (const [name, inner] of Object.entries(one)) {
+      const inside = Object.entries(one)
+      if (inside.length > items) return `holds ${inside.length} values, and may hold ${items}`
+      for (const [name, inner] of inside) {
         characters += name.length
         open.push([inner, deep + 1])
       }

@@ -3,6 +3,7 @@ import { type Key, sameValue, type TypeModel } from '../rulebook/index.js'
 import { type AskersClause, fieldsInTheWay, fieldsLetBy, stampValues, verdictOf } from '../viewpoint/index.js'
 import { InvalidError, RefusedError } from './errors.js'
 import { asStored, fitRecord } from './fit.js'
+import { type Limits, overLimits } from './limits.js'
 import { mergePatch, named, withUnnamed } from './nested.js'
 import { checkGateAfter, checkOpen, deny, holding, judge, lettingAll, type Operation, type Seen, upTo, visible } from './operation.js'
 import { defined, difference, faultsToTell, readSent, stampsInTheWay, unstamped, withoutNames } from './sent.js'
@@ -30,6 +31,8 @@ export interface UpdateOptions {
   readonly match?: ((shown: Row) => Promise<void>) | undefined
   /** What is sent is merged into the objects that are stored (RFC 7396), in place of taking their place. */
   readonly merge?: boolean
+  /** No field that is merged into may come to hold more than this. */
+  readonly limits?: Required<Limits> | undefined
   /** The record, where it was fetched and locked already. */
   readonly seen?: Seen
 }
@@ -40,7 +43,7 @@ export async function judgeUpdate(
   type: TypeModel,
   key: Key,
   sent: unknown,
-  { match, merge = false, seen }: UpdateOptions = {},
+  { match, merge = false, seen, limits }: UpdateOptions = {},
 ): Promise<UpdatePlan> {
   const { asker, env } = op
   const { row: before, visible: visibleNow, shown } = seen ?? (await visible(op, type, 'update', key))
@@ -57,6 +60,7 @@ export async function judgeUpdate(
   const { known, faults } = readSent(type, sent)
   const { [type.key]: sentKey, ...unmerged } = known
   const given = merge ? mergePatch(type, before, unmerged) : unmerged
+  if (merge && limits !== undefined) checkMerged(type, { key, before, given, visible: visibleNow }, limits)
   const bare = named(type, before)
   const stamps = stampValues(type, 'update', env)
   const repeated = (name: string) => (visibleNow?.includes(name) ?? true) && sameValue(type.fields[name], bare[name], given[name])
@@ -98,6 +102,23 @@ export async function judgeUpdate(
     changed: difference(type, before, after),
     where: simplify(withAfter(rule, after)),
   }
+}
+
+/** Little by little, too, nobody makes a record larger than they may send one. How much there is of what is hidden is not told. */
+function checkMerged(
+  type: TypeModel,
+  {
+    key,
+    before,
+    given,
+    visible,
+  }: { readonly key: Key; readonly before: Row; readonly given: Row; readonly visible: readonly string[] | undefined },
+  limits: Required<Limits>,
+): void {
+  const grown = Object.entries(given).filter(([name]) => overLimits({ [name]: before[name] }, limits).length === 0)
+  const faults = overLimits(Object.fromEntries(grown), limits)
+  if (faults.some(({ field }) => visible?.includes(field) === false)) throw deny(type, 'update', 'refused', key)
+  if (faults.length > 0) throw new InvalidError(type.name, faults)
 }
 
 /**

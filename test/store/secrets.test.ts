@@ -332,6 +332,55 @@ describe('a merge patch', () => {
   })
 })
 
+describe('requests that ask for too much', () => {
+  const shape = z.object({ id, n: z.number(), tags: z.array(z.string()), marks: z.record(z.string(), z.number()), any: z.unknown() })
+  const own = rulebook({ me, records: { card: { shape, key: 'id' } } }).rules({
+    card: (_, { signedIn, me: mine, whoever }) => ({
+      may: { read: [signedIn.except('any'), whoever(mine.vip.orElse(false).is(true))], create: [signedIn], update: [signedIn] },
+    }),
+  })
+  const names = (count: number, from = 0) => Object.fromEntries(Array.from({ length: count }, (_, at) => [`f${at + from}`, 1]))
+  const site = () => {
+    const stored = { id: 'c', n: 1, tags: [], marks: {}, any: names(999) }
+    const serve = routes(own, openStore(own, inMemory({ card: [stored] })), { identity: async () => ANN })
+    return async (path: string, method: string, body?: string) => {
+      const headers = { authorization: 'Bearer x', 'content-type': 'application/json' }
+      const answer = await serve(new Request(`https://cards.example${path}`, { method, headers, ...(body === undefined ? {} : { body }) }))
+      return [answer.status, await answer.text()] as const
+    }
+  }
+  const deep = (depth: number) => `{"any":${'{"a":'.repeat(depth)}1${'}'.repeat(depth)}}`
+  const filters = (count: number) => `/card?${Array.from({ length: count }, (_, at) => `where.n=${at}`).join('&')}`
+  const CASES: readonly [what: string, status: number, path: string, method: string, body?: string][] = [
+    ['names that there are none of', 422, '/card/c', 'PATCH', JSON.stringify(names(50_000))],
+    ['faults', 422, '/card/c', 'PATCH', JSON.stringify({ tags: Array.from({ length: 1_000 }, () => 1) })],
+    ['names in a map', 422, '/card/c', 'PATCH', JSON.stringify({ marks: names(1_001) })],
+    ['values altogether', 422, '/card', 'POST', JSON.stringify({ any: Array.from({ length: 200 }, () => Object.keys(names(150))) })],
+    ['depth', 422, '/card/c', 'PATCH', deep(100_000)],
+    ['depth of a list', 422, '/card/c', 'PATCH', `{"tags":${'['.repeat(300_000)}${']'.repeat(300_000)}}`],
+    ['depth of a new record', 422, '/card', 'POST', deep(100_000)],
+    ['filters', 400, filters(101), 'GET'],
+    ['an address', 414, filters(3_000), 'GET'],
+  ]
+  for (const [what, expected, path, method, body] of CASES)
+    it(`${what}: ${expected}, in few words`, async () => {
+      const [status, text] = await site()(path, method, body)
+      expect(status, text.slice(0, 300)).to.equal(expected)
+      expect(text.length).to.be.below(20_000)
+    })
+
+  it('little by little is no way around it; and how much is hidden is not told', async () => {
+    const ask = site()
+    expect((await ask('/card/c', 'PATCH', JSON.stringify({ marks: names(800) })))[0]).to.equal(200)
+    const [status, text] = await ask('/card/c', 'PATCH', JSON.stringify({ marks: names(300, 800) }))
+    expect([status, text]).to.satisfy(() => status === 422 && text.includes('marks: holds 1100 values'))
+    expect((await ask('/card/c', 'PATCH', JSON.stringify({ any: { f0: 2 } })))[0], 'within the limit').to.equal(200)
+    const [refused, words] = await ask('/card/c', 'PATCH', JSON.stringify({ any: names(10, 999) }))
+    expect(refused).to.equal(403)
+    expect(words).not.to.match(/\d{4}|holds/)
+  })
+})
+
 describe('what is too large', () => {
   const book = rulebook({
     me,
