@@ -66,6 +66,15 @@ describe('why, on the store', () => {
 })
 
 describe('why, over HTTP', () => {
+  // Building a bundle, which other tests do in this process, leaves it at "production".
+  const { NODE_ENV } = process.env
+  before(() => {
+    delete process.env.NODE_ENV
+  })
+  after(() => {
+    if (NODE_ENV !== undefined) process.env.NODE_ENV = NODE_ENV
+  })
+
   const [open] = Object.values(backends(book))
   const site = async (options: object) => {
     const store = openStore(book, await (open as NonNullable<typeof open>)())
@@ -92,15 +101,13 @@ describe('why, over HTTP', () => {
   it('is not there otherwise, and never in production', async () => {
     expect((await ask(await site({}), question)).status).to.equal(404)
     const handle = await site({ showReasons: true })
-    const before = process.env.NODE_ENV
     process.env.NODE_ENV = 'production'
     try {
       expect((await ask(handle, question)).status).to.equal(404)
       const setUp = await site({ showReasons: true }).catch((error: { code: string }) => error.code)
       expect(setUp).to.equal('BAD_SETUP')
     } finally {
-      if (before === undefined) delete process.env.NODE_ENV
-      else process.env.NODE_ENV = before
+      delete process.env.NODE_ENV
     }
   })
 })
