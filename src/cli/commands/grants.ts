@@ -7,7 +7,7 @@ import { UsageError } from '../errors.js'
 import { clauseText } from '../explain.js'
 import { say } from '../output.js'
 import { peopleOf } from '../people.js'
-import { type CommonOptions, openSession } from '../session.js'
+import { type CliSession, type CommonOptions, openSession } from '../session.js'
 import { csv, type Format, wrapped } from '../table.js'
 
 /** What stands for an action where it is asked about a privilege, or about a routine. */
@@ -64,7 +64,7 @@ export async function whoHas(
   const meant = grantsIn(model).filter((one) => one.name === name)
   const people = Object.keys(peopleOf(session, options.for))
   const found = meant.map(({ kind }) => {
-    const has = people.filter((person) => session.viewpoint(session.person(person)).whyGranted(kind, name).has)
+    const has = havingGrant(session, { kind, name }, people)
     return { kind, name, has, not: people.filter((person) => !has.includes(person)) }
   })
   if (options.format === 'json') return say(JSON.stringify(found, null, 2))
@@ -86,6 +86,15 @@ export async function whoHas(
     say()
     if (not.length > 0) say(pc.dim(`Not for: ${not.join(', ')}.`))
   }
+}
+
+/** Those of the people who have a privilege, or may call a routine. */
+export function havingGrant(
+  session: CliSession,
+  { kind, name }: { readonly kind: GrantKind; readonly name: string },
+  people: readonly string[],
+): string[] {
+  return people.filter((person) => session.viewpoint(session.person(person)).whyGranted(kind, name).has)
 }
 
 /** Whether a rulebook has a privilege or a routine of that name. */

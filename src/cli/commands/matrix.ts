@@ -8,6 +8,7 @@ import { say } from '../output.js'
 import { fieldsSaid, peopleOf } from '../people.js'
 import { type CliSession, type CommonOptions, openSession } from '../session.js'
 import { cell, columns, csv, outputWidth, shortened, wrapped } from '../table.js'
+import { havingGrant } from './grants.js'
 
 /** The forms that a matrix can be printed in. */
 export const MATRIX_FORMATS = ['table', 'json', 'csv', 'markdown', 'html'] as const
@@ -295,6 +296,6 @@ function grantRows(session: CliSession, people: readonly string[]) {
   return grantsIn(session.loaded.model).map(({ kind, name }) => ({
     kind,
     name,
-    has: people.filter((person) => session.viewpoint(session.person(person)).whyGranted(kind, name).has),
+    has: havingGrant(session, { kind, name }, people),
   }))
 }

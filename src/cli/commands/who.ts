@@ -18,15 +18,14 @@ interface WhoOptions extends CommonOptions {
 
 /** `pachter who <type> <key>`, or of a privilege or routine `pachter who <name>`: everyone who reaches a record, with which actions and by which clauses. */
 export async function whoCommand(typeName: string, keyText: string | undefined, options: WhoOptions): Promise<void> {
+  const { model } = await load(options.config)
   if (keyText === undefined) {
-    const { model } = await load(options.config)
     if (isGrant(model, typeName)) return whoHas(typeName, options)
     if (Object.hasOwn(model.types, typeName))
       throw new UsageError(`who ${typeName}: name the key of a record, as in pachter who ${typeName} <key>`)
     const names = [...Object.keys(model.types), ...grantsIn(model).map(({ name }) => name)]
     throw new UsageError(unknownName('record type, privilege or routine', typeName, names))
   }
-  const { model } = await load(options.config)
   if (isGrant(model, typeName) && !Object.hasOwn(model.types, typeName))
     throw new UsageError(`who: ${typeName} belongs to no record: leave out ${keyText}`)
   const session = await openSession(options, typeName)
