@@ -1,6 +1,7 @@
 import { createRequire } from 'node:module'
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { isPachterError } from '../condition/index.js'
+import { FILTER_OPERATORS } from '../store/from-text.js'
 import { checkCommand } from './commands/check.js'
 import { indexesCommand } from './commands/db-indexes.js'
 import { rowSecurityCommand } from './commands/db-row-security.js'
@@ -24,6 +25,11 @@ const names = (value: string) =>
     .split(',')
     .map((name) => name.trim())
     .filter(Boolean)
+
+/** Text in lines of at most 110 letters. */
+function wrapped(text: string): string {
+  return text.replace(/(.{1,110})(\s|$)/g, '$1\n').trimEnd()
+}
 
 function wholeNumber(text: string): number {
   if (!/^\d+$/.test(text)) throw new InvalidArgumentError('a whole number from 0 is needed.')
@@ -104,8 +110,7 @@ Exit status: 0 fine, 1 a try was refused or a check failed, 2 something is wrong
       .addHelpText(
         'after',
         `
-Operators: is, isOneOf, isMissing, isPresent, isLessThan, isMoreThan, isAtMost, isAtLeast, isBefore, isAfter,
-startsWith, endsWith, isIgnoringCase, has, hasIgnoringCase, overlaps. Values of a list are written with commas.
+${wrapped(`Operators: ${FILTER_OPERATORS.join(', ')}. Values of a list are written with commas.`)}
 
 Examples:
   pachter list plot --for bram --where state=let --sort=-rentDue

@@ -1,6 +1,6 @@
 import type { Row } from '../condition/index.js'
 import { type Condition, fieldOf, type TypeModel } from '../rulebook/index.js'
-import { filterFromText, OPERATORS, valueFromText } from '../store/from-text.js'
+import { FILTER_OPERATORS, filterFromText, valueFromText } from '../store/from-text.js'
 import { UsageError } from './errors.js'
 
 /** Reads `--set field=value`, as often as given. Values are read by the type of their field. */
@@ -25,7 +25,7 @@ const LONG = /^(\S+)\s+(\S+)(?:\s+(.*))?$/s
 export function readWhereText(type: TypeModel, text: string): (record: unknown) => Condition {
   const long = LONG.exec(text)
   const short = SHORT.exec(text)
-  const isLong = long !== null && (short === null || OPERATORS.includes(long[2] as string))
+  const isLong = long !== null && (short === null || FILTER_OPERATORS.includes(long[2] as string))
   const [, path = '', by = 'is', value] = isLong ? long : short ? [short[0], short[1], 'is', short[2]] : []
   if (path === '') throw new UsageError(`--where ${text}: write field=value, or field operator value, as in "rentDue isAtLeast 30"`)
   return filterFromText(type, { path: path.split('.'), by, value }, `--where ${text}`)

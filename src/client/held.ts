@@ -1,4 +1,17 @@
-import type { LiveList, LiveRecord } from './live.js'
+/** A record of a list: as it is, or with what may be done to it where that was asked for with `may=`. */
+export type LiveRecord = Readonly<Record<string, unknown>>
+
+/** A list that is kept up to date, through lost connections as well. */
+export interface LiveList {
+  /** The records, in the order in which they came; a new array whenever something has changed. */
+  readonly records: readonly LiveRecord[]
+  /** `loading` at first; `live`; `lost` while the connection is, and what is here may be old; `refused` or `ended` for good. */
+  readonly state: 'loading' | 'live' | 'lost' | 'refused' | 'ended'
+  /** Why it was refused or has ended, in words. */
+  readonly saying: string | undefined
+  subscribe(changed: () => void): () => void
+  close(): void
+}
 
 /** The records of a list as they were told, and who wants to hear of it. */
 export interface Held {

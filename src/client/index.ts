@@ -3,8 +3,10 @@
  * a guard for routes. No framework, no dependency.
  * @module
  */
+
+export type { LiveList, LiveRecord } from './held.js'
 export { type KeptRules, keepRules, type RulesSource } from './kept.js'
-export { type KeptLists, keepLists, type ListsSource, type LiveList, type LiveRecord, type LiveSource, watchList } from './live.js'
+export { type KeptLists, keepLists, type ListsSource, type LiveSource, watchList } from './live.js'
 export { type Needs, type Passage, passageOf } from './passage.js'
 export type { PageRules } from './rules.js'
 export { type Knowing, PageRulesError, type PageVerdict, type PageView, viewOf } from './view.js'

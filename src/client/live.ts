@@ -1,8 +1,5 @@
 import { again, readEvents, refusalOf } from './events.js'
-import { type Held, holdList, listOf } from './held.js'
-
-/** A record of a list: as it is, or with what may be done to it where that was asked for with `may=`. */
-export type LiveRecord = Readonly<Record<string, unknown>>
+import { type Held, holdList, type LiveList, listOf } from './held.js'
 
 /** Where lists come from. */
 interface Source {
@@ -19,18 +16,6 @@ export interface LiveSource extends Source {
   readonly url: string
   /** The field that is the key of its records. Default: `id`. */
   readonly key?: string
-}
-
-/** A list that is kept up to date, through lost connections as well. */
-export interface LiveList {
-  /** The records, in the order in which they came; a new array whenever something has changed. */
-  readonly records: readonly LiveRecord[]
-  /** `loading` at first; `live`; `lost` while the connection is, and what is here may be old; `refused` or `ended` for good. */
-  readonly state: 'loading' | 'live' | 'lost' | 'refused' | 'ended'
-  /** Why it was refused or has ended, in words. */
-  readonly saying: string | undefined
-  subscribe(changed: () => void): () => void
-  close(): void
 }
 
 /**

@@ -1,12 +1,10 @@
 import type { ConditionNode } from '../condition/index.js'
 
-/** What the page cannot answer itself: the server is asked. */
-export interface AskNode {
-  readonly kind: 'ask'
-}
-
-/** A condition as a page has it: specialised for one person, links followed by `some` alone, with gaps that the server fills. */
-export type PageCondition = ConditionNode | AskNode
+/**
+ * A condition as a page has it: specialised for one person, links followed by `some` alone, with `UNDECIDED` where only the
+ * server can tell.
+ */
+export type PageCondition = ConditionNode
 
 /** A clause that can hold for the person. */
 export interface PageClause {

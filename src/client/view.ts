@@ -1,6 +1,6 @@
-import { PachterError, type Row } from '../condition/index.js'
+import { type KnownRecord, PachterError, type Row } from '../condition/index.js'
 import { article, fieldSaying } from '../viewpoint/verdict.js'
-import { type Answer, type Asked, ask, every, type Known, some } from './ask.js'
+import { type Answer, type Asked, ask, every, some } from './ask.js'
 import type { PageAction, PageClause, PageRules, PageType } from './rules.js'
 
 /** What is known besides the record. */
@@ -151,7 +151,7 @@ function counts(clause: PageClause, asked: Asked, changing: boolean): Answer {
 
 /** Puts together what is known: the record, what it would become, and what is visible of it. */
 function askedOf(type: PageType, action: string, given: Row, { changes, linked = {}, whole = false, now = new Date() }: Knowing): Asked {
-  const common = { now: now.getTime(), linked: linked as Asked['linked'], looking: {} }
+  const common = { now: now.getTime(), linked: linked as Asked['linked'] }
   const stampsOf = (which: 'create' | 'update') => Object.entries(type.stamps?.[which] ?? {})
   const stamps = (which: 'create' | 'update'): Row =>
     Object.fromEntries(
@@ -161,18 +161,18 @@ function askedOf(type: PageType, action: string, given: Row, { changes, linked =
   const unknown = (which: 'create' | 'update') => stampsOf(which).flatMap(([name, stamp]) => ('ask' in stamp ? [name] : []))
   if (action === 'create') {
     // All that there will be is at hand, but for the key.
-    const record: Known = {
+    const record: KnownRecord = {
       row: { ...stamps('create'), ...given },
       isMissing: (field) => field !== type.key && !unknown('create').includes(field),
     }
     return { ...common, record, after: record }
   }
-  const bare: Known = { row: given, isMissing: () => false }
-  const record: Known = whole ? { row: given, isMissing: seenOf(type, { ...common, record: bare, after: bare }) } : bare
+  const bare: KnownRecord = { row: given, isMissing: () => false }
+  const record: KnownRecord = whole ? { row: given, isMissing: seenOf(type, { ...common, record: bare, after: bare }) } : bare
   if (changes === undefined) return { ...common, record, after: record }
   const later = unknown('update')
   const kept = later.length === 0 ? given : Object.fromEntries(Object.entries(given).filter(([name]) => !later.includes(name)))
-  const after: Known = {
+  const after: KnownRecord = {
     row: { ...kept, ...stamps('update'), ...changes },
     isMissing: (field) => !later.includes(field) && record.isMissing(field),
   }
@@ -185,7 +185,7 @@ function seenOf({ key, fields: all, actions: { read } }: PageType, asked: Asked)
   // Seeing one field may be what tells that another is seen.
   for (let before = 0; read !== undefined && before < seen.size; ) {
     before = seen.size
-    const known: Known = { row: asked.record.row, isMissing: (field) => seen.has(field) }
+    const known: KnownRecord = { row: asked.record.row, isMissing: (field) => seen.has(field) }
     const clauses = read.clauses.filter(({ when }) => ask(when, { ...asked, record: known, after: known }) === true)
     seen = new Set([...seen, ...clauses.flatMap(({ fields }) => fields ?? all)])
   }

@@ -1,16 +1,19 @@
 import {
   type CompareNode,
   type ConditionNode,
+  FALSE,
   type FieldNode,
   type ListChangeNode,
   type SomeNode,
-  sameTerm,
+  scalarOf,
   type TermNode,
 } from './nodes.js'
-import { leavesOfOver } from './walk.js'
+import { type Binding, bind, bindTerm, presenceOf, UNDECIDED } from './partial.js'
+import { sameTerm } from './same.js'
+import { anyNode, eachNode, type Looking, someAround, termsOf } from './visit.js'
 
 /** A comparison, or a `some`, that would come out false for something missing, and so widen what somebody may do. */
-export interface Hanging {
+export interface UnguardedNegation {
   /** What can be missing. */
   readonly term: TermNode
   readonly comparison: Comparing
@@ -24,29 +27,24 @@ export interface Hanging {
  * For each term that can be missing the condition is folded as if it were. Where the outcome still depends on a
  * comparison of that term under `not`, the comparison is reported; where a test of presence settles it, all is said.
  */
-export function hangingOnAbsence(node: ConditionNode): Hanging[] {
-  return negated(node, false, NO_BINDERS).flatMap(({ asked, binders }) => {
-    const ways =
-      asked.kind !== 'some'
-        ? sidesOf(asked).flatMap((term) => waysToMiss(term, binders))
-        : [...leavesOfOver(asked.over).flatMap((leaf) => waysToMiss(leaf, binders)), ...wayToMissOne(asked, binders)]
-    const hanging = ways.find(({ missing }) => fold(node, false, asked, missing, NO_BINDERS).hangs)
-    return hanging === undefined ? [] : [{ term: hanging.term, comparison: asked }]
+export function findUnguardedNegations(node: ConditionNode): UnguardedNegation[] {
+  return negated(node).flatMap(({ asked, looking }) => {
+    const ways = [
+      ...termsOf(asked).flatMap((term) => waysToMiss(term, looking)),
+      ...(asked.kind === 'some' ? wayToMissOne(asked, looking) : []),
+    ]
+    const unguarded = ways.find(({ missing }) => dependsOn(node, asked, missing))
+    return unguarded === undefined ? [] : [{ term: unguarded.term, comparison: asked }]
   })
 }
 
 /** What is false where something that it asks for is missing. */
 type Comparing = CompareNode | ListChangeNode | SomeNode
 
-function sidesOf(node: CompareNode | ListChangeNode): readonly TermNode[] {
-  return node.kind === 'compare' ? [node.left, node.right] : [node.list, node.from, node.item]
-}
-
 /** The `some` that each number stands for at a place in a condition. */
-type Binders = ReadonlyMap<number, SomeNode>
-const NO_BINDERS: Binders = new Map()
+type Around = Looking | undefined
 
-type Missing = (term: TermNode | SomeNode, binders: Binders) => boolean
+type Missing = (term: TermNode | SomeNode, looking: Around) => boolean
 
 /** One way in which a term can come to be missing. */
 interface Way {
@@ -55,17 +53,17 @@ interface Way {
   readonly missing: Missing
 }
 
-function waysToMiss(term: TermNode, binders: Binders): readonly Way[] {
+function waysToMiss(term: TermNode, looking: Around): readonly Way[] {
   const justThis: Way = {
     term,
-    missing: (other, there) => other.kind !== 'some' && sameTerm(other, term) && sameRecord(other, there, term, binders),
+    missing: (other, there) => other.kind !== 'some' && sameTerm(other, term) && sameRecord(other, there, term, looking),
   }
   switch (term.kind) {
     case 'field': {
       // Fields of a linked record are missing together, where there is none.
       const linked = (term.via ?? []).map((_, at): Way => {
         const steps = (term.via ?? []).slice(0, at + 1).map(({ name }) => name)
-        return { term, missing: (other, there) => leadsBy(other, there, { term, binders }, steps) }
+        return { term, missing: (other, there) => leadsBy(other, there, { term, looking }, steps) }
       })
       return term.optional ? [justThis, ...linked] : linked
     }
@@ -79,10 +77,10 @@ function waysToMiss(term: TermNode, binders: Binders): readonly Way[] {
       return [...(term.optional ? [justThis] : []), ...linked, visitor]
     }
     case 'orElse':
-      return waysToMiss(term.term, binders).flatMap((first) =>
-        waysToMiss(term.otherwise, binders).map((second) => ({
+      return waysToMiss(term.term, looking).flatMap((first) =>
+        waysToMiss(term.otherwise, looking).map((second) => ({
           term: first.term,
-          missing: (other: TermNode | SomeNode, there: Binders) => first.missing(other, there) || second.missing(other, there),
+          missing: (other: TermNode | SomeNode, there: Around) => first.missing(other, there) || second.missing(other, there),
         })),
       )
     case 'literal':
@@ -93,11 +91,11 @@ function waysToMiss(term: TermNode, binders: Binders): readonly Way[] {
 }
 
 /** A link to one may lead to nothing, even where the field that it goes by has a value. */
-function wayToMissOne(node: SomeNode, binders: Binders): readonly Way[] {
+function wayToMissOne(node: SomeNode, looking: Around): readonly Way[] {
   const start = startOf(node)
   if (start === undefined) return []
   const { term, steps } = start
-  return [{ term, missing: (other, there) => leadsBy(other, there, { term, binders }, steps) }]
+  return [{ term, missing: (other, there) => leadsBy(other, there, { term, looking }, steps) }]
 }
 
 /** Where a `some` over a link to one starts, as a field of the record that it leads to, with the links on the way. */
@@ -113,92 +111,56 @@ function startOf({ over }: SomeNode): { readonly term: FieldNode; readonly steps
 /** Whether a field or a `some` is reached by these links, from the same record. */
 function leadsBy(
   other: TermNode | SomeNode,
-  there: Binders,
-  start: { readonly term: FieldNode; readonly binders: Binders },
+  there: Around,
+  start: { readonly term: FieldNode; readonly looking: Around },
   steps: readonly string[],
 ): boolean {
   const field = other.kind === 'some' ? startOf(other)?.term : other
-  if (field?.kind !== 'field' || !sameRecord(field, there, start.term, start.binders)) return false
+  if (field?.kind !== 'field' || !sameRecord(field, there, start.term, start.looking)) return false
   return steps.every((step, at) => field.via?.[at]?.name === step)
 }
 
-function sameRecord(a: TermNode, ofA: Binders, b: TermNode, ofB: Binders): boolean {
+function sameRecord(a: TermNode, ofA: Around, b: TermNode, ofB: Around): boolean {
   if (a.kind !== 'field' || b.kind !== 'field') return true
-  return a.of === b.of && (typeof a.of !== 'number' || ofA.get(a.of) === ofB.get(a.of))
+  return a.of === b.of && (typeof a.of !== 'number' || someAround(ofA, a.of) === someAround(ofB, a.of))
 }
 
-function isAbsent(term: TermNode, missing: Missing, binders: Binders): boolean {
-  if (term.kind === 'orElse') return isAbsent(term.term, missing, binders) && isAbsent(term.otherwise, missing, binders)
-  return (term.kind === 'literal' && term.value === null) || missing(term, binders)
+/** Comparisons, and every `some`, under an odd number of `not`. */
+function negated(node: ConditionNode): { readonly asked: Comparing; readonly looking: Around }[] {
+  const found: { asked: Comparing; looking: Around }[] = []
+  eachNode(node, (part, { negative, looking }) => {
+    if (negative && isComparing(part)) found.push({ asked: part, looking })
+  })
+  return found
 }
 
-interface Asked {
-  readonly asked: Comparing
-  readonly binders: Binders
-}
-
-function negated(node: ConditionNode, negative: boolean, binders: Binders): Asked[] {
+function isComparing(node: ConditionNode): node is Comparing {
   switch (node.kind) {
     case 'compare':
     case 'listChange':
-      return negative ? [{ asked: node, binders }] : []
-    case 'some': {
-      const inside = negated(node.of, negative, new Map(binders).set(node.each, node))
-      return negative ? [{ asked: node, binders }, ...inside] : inside
-    }
-    case 'not':
-      return negated(node.of, !negative, binders)
-    case 'named':
-      return negated(node.of, negative, binders)
+    case 'some':
+      return true
+    case 'constant':
+    case 'presence':
     case 'allOf':
     case 'anyOf':
-      return node.of.flatMap((part) => negated(part, negative, binders))
-    case 'constant':
-    case 'presence':
-      return []
-  }
-}
-
-interface Folded {
-  /** The outcome, where it is settled. */
-  readonly value: boolean | undefined
-  /** The outcome depends on the comparison in question. */
-  readonly hangs: boolean
-}
-
-const OPEN: Folded = { value: undefined, hangs: false }
-
-function fold(node: ConditionNode, negative: boolean, asked: Comparing, missing: Missing, binders: Binders): Folded {
-  const absent = (term: TermNode) => isAbsent(term, missing, binders)
-  switch (node.kind) {
-    case 'constant':
-      return { value: node.value, hangs: false }
+    case 'not':
     case 'named':
-      return fold(node.of, negative, asked, missing, binders)
-    case 'not': {
-      const of = fold(node.of, !negative, asked, missing, binders)
-      return { value: of.value === undefined ? undefined : !of.value, hangs: of.hangs }
-    }
-    case 'presence':
-      return absent(node.term) ? { value: !node.present, hangs: false } : OPEN
-    case 'compare':
-    case 'listChange':
-      if (!sidesOf(node).some(absent)) return OPEN
-      return negative && node === asked ? { value: undefined, hangs: true } : { value: false, hangs: false }
-    case 'some': {
-      if (missing(node, binders) || leavesOfOver(node.over).some(absent)) {
-        return negative && node === asked ? { value: undefined, hangs: true } : { value: false, hangs: false }
-      }
-      const of = fold(node.of, negative, asked, missing, new Map(binders).set(node.each, node))
-      return of.value === false ? of : { value: undefined, hangs: of.hangs }
-    }
-    case 'allOf':
-    case 'anyOf': {
-      const decisive = node.kind === 'anyOf'
-      const parts = node.of.map((part) => fold(part, negative, asked, missing, binders))
-      if (parts.some((part) => part.value === decisive)) return { value: decisive, hangs: false }
-      if (parts.every((part) => part.value === !decisive)) return { value: !decisive, hangs: false }
-      return { value: undefined, hangs: parts.some((part) => part.hangs) }
-    }
+      return false
   }
+}
+
+/** Whether a condition still depends on a comparison under `not` when what it compares is missing. */
+function dependsOn(node: ConditionNode, asked: Comparing, missing: Missing): boolean {
+  const binding: Binding = {
+    leaf: (leaf, { looking }) => (missing(leaf, looking) ? { kind: 'literal', type: scalarOf(leaf), value: null } : leaf),
+    replace(part, around) {
+      const absent = (term: TermNode) => presenceOf(bindTerm(term, binding, around)) === false
+      if (!isComparing(part)) return undefined
+      const isFalse = (part.kind === 'some' && missing(part, around.looking)) || termsOf(part).some(absent)
+      if (!isFalse) return undefined
+      return around.negative && part === asked ? UNDECIDED : FALSE
+    },
+  }
+  return anyNode(bind(node, binding), (part) => part === UNDECIDED)
 }

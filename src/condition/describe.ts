@@ -1,4 +1,17 @@
-import type { ClaimNode, CompareNode, Comparison, ConditionNode, FieldNode, OverNode, SomeNode, TermNode } from './nodes.js'
+import {
+  type AncestorsNode,
+  type ClaimNode,
+  type CompareNode,
+  type ConditionNode,
+  FALSE,
+  type FieldNode,
+  type OverNode,
+  type RecordsNode,
+  type SomeNode,
+  type TermNode,
+  TRUE,
+} from './nodes.js'
+import { PHRASES } from './operators.js'
 import { fieldNodesIn } from './walk.js'
 
 /** How a description speaks of the parties. */
@@ -11,23 +24,6 @@ export interface Wording {
   readonly spelledOut?: boolean
   /** How the records that an enclosing `some` looks at are spoken of. */
   readonly looking?: { readonly [each: number]: string }
-}
-
-const PHRASES: { readonly [C in Comparison]: readonly [yes: string, no: string] } = {
-  is: ['is', 'is not'],
-  isOneOf: ['is one of', 'is not one of'],
-  isLessThan: ['is less than', 'is not less than'],
-  isMoreThan: ['is more than', 'is not more than'],
-  isAtMost: ['is at most', 'is not at most'],
-  isAtLeast: ['is at least', 'is not at least'],
-  isBefore: ['is before', 'is not before'],
-  isAfter: ['is after', 'is not after'],
-  startsWith: ['starts with', 'does not start with'],
-  endsWith: ['ends with', 'does not end with'],
-  isIgnoringCase: ['is, in any letter case,', 'is not, in any letter case,'],
-  has: ['include', 'do not include'],
-  hasIgnoringCase: ['include, in any letter case,', 'do not include, in any letter case,'],
-  overlaps: ['share a value with', 'share no value with'],
 }
 
 /**
@@ -76,22 +72,31 @@ function ownerOf({ of, via = [] }: FieldNode, { record = 'the record', looking =
 
 /** What a `some` looks through, and how one of these records is spoken of. */
 export function describeOver(over: OverNode, wording: Wording): { readonly all: string; readonly one: string } {
-  if (over.kind === 'elements') return { all: `one of ${describeTerm(over.list, wording)}`, one: 'it' }
-  const start = over.by
-    .map(({ from }) => from)
-    .find((from): from is FieldNode | ClaimNode => from.kind === 'field' || from.kind === 'claim')
-  const owner = start === undefined || start.kind === 'claim' ? undefined : ownerOf(start, wording)
-  const one = `that ${over.type}`
-  if (over.kind === 'ancestors') return { all: `one of the ${over.type}s above ${owner ?? 'it'}`, one }
-  if (over.name === undefined) return { all: `some ${over.type}`, one }
-  const whose = owner === undefined ? (wording.person ?? 'my') : possessive(owner)
-  return over.one ? { all: `${whose} ${over.name}`, one: `${whose} ${over.name}` } : { all: `one of ${whose} ${over.name}`, one }
+  switch (over.kind) {
+    case 'elements':
+      return { all: `one of ${describeTerm(over.list, wording)}`, one: 'it' }
+    case 'ancestors':
+      return { all: `one of the ${over.type}s above ${startOf(over, wording) ?? 'it'}`, one: `that ${over.type}` }
+    case 'records': {
+      const one = `that ${over.type}`
+      if (over.name === undefined) return { all: `some ${over.type}`, one }
+      const owner = startOf(over, wording)
+      const whose = owner === undefined ? (wording.person ?? 'my') : possessive(owner)
+      return over.one ? { all: `${whose} ${over.name}`, one: `${whose} ${over.name}` } : { all: `one of ${whose} ${over.name}`, one }
+    }
+  }
+}
+
+/** The record that a `some` starts from; undefined where that is the person, or none. */
+function startOf(over: RecordsNode | AncestorsNode, wording: Wording): string | undefined {
+  const [claim, field] = ['claim', 'field'].map((kind) => over.by.findIndex(({ from }) => from.kind === kind)) as [number, number]
+  return field < 0 || (claim >= 0 && claim < field) ? undefined : ownerOf(over.by[field]?.from as FieldNode, wording)
 }
 
 function someText({ each, over, of }: SomeNode, wording: Wording, place: Place): string {
   const { all, one } = describeOver(over, wording)
+  if (of === TRUE || of === FALSE) return of === TRUE ? `there is ${all}` : 'never'
   if (of.kind === 'named' && !wording.spelledOut) return `${of.name} of ${all}`
-  if (of.kind === 'constant') return of.value ? `there is ${all}` : 'never'
   const inner = { ...wording, looking: { ...wording.looking, [each]: one } }
   const text = `for ${all}: ${sentence(of, inner, 'top')}`
   return place === 'top' ? text : `(${text})`

@@ -1,18 +1,44 @@
-import { allOfNode, anyOfNode, type ConditionNode, sameCondition } from './nodes.js'
+import { allOfNode, anyOfNode, type ConditionNode, isJoined } from './nodes.js'
+import { sameCondition } from './same.js'
 
 /** Whether one condition follows from another by the way they are written. False may just mean: not seen. */
 export function implies(given: ConditionNode, wanted: ConditionNode): boolean {
   if (sameCondition(given, wanted)) return true
-  if (wanted.kind === 'constant') return wanted.value
-  if (wanted.kind === 'named') return implies(given, wanted.of)
-  if (wanted.kind === 'allOf') return wanted.of.every((part) => implies(given, part))
-  if (given.kind === 'named') return implies(given.of, wanted)
-  if (given.kind === 'some' && wanted.kind === 'some') {
-    return sameCondition({ ...given, of: wanted.of }, wanted) && implies(given.of, wanted.of)
+  switch (wanted.kind) {
+    case 'constant':
+      return wanted.value
+    case 'named':
+      return implies(given, wanted.of)
+    case 'allOf':
+      return wanted.of.every((part) => implies(given, part))
+    case 'anyOf':
+      return partImplies(given, wanted) || wanted.of.some((part) => implies(given, part))
+    case 'not':
+    case 'some':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
+      return partImplies(given, wanted)
   }
-  if (given.kind === 'anyOf') return given.of.length > 0 && given.of.every((part) => implies(part, wanted))
-  if (wanted.kind === 'anyOf' && wanted.of.some((part) => implies(given, part))) return true
-  return given.kind === 'allOf' && given.of.some((part) => implies(part, wanted))
+}
+
+function partImplies(given: ConditionNode, wanted: ConditionNode): boolean {
+  switch (given.kind) {
+    case 'named':
+      return implies(given.of, wanted)
+    case 'allOf':
+      return given.of.some((part) => implies(part, wanted))
+    case 'anyOf':
+      return given.of.length > 0 && given.of.every((part) => implies(part, wanted))
+    case 'some':
+      return wanted.kind === 'some' && sameCondition({ ...given, of: wanted.of }, wanted) && implies(given.of, wanted.of)
+    case 'constant':
+    case 'not':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
+      return false
+  }
 }
 
 /** Parts beyond this number are left as they are: each would be held against all others. */
@@ -23,7 +49,7 @@ const MOST_PARTS = 40
  * is a. A rule for changing a record often repeats a part of the one for reading it.
  */
 export function absorbed(node: ConditionNode): ConditionNode {
-  if (node.kind !== 'allOf' && node.kind !== 'anyOf') return node
+  if (!isJoined(node)) return node
   const parts = node.of.map(absorbed)
   if (parts.length > MOST_PARTS) return node
   const needed = [...parts]

@@ -1,28 +1,40 @@
-export { type Hanging, hangingOnAbsence } from './absence.js'
-export { changedBy, comparedAs } from './compared.js'
+export { findUnguardedNegations, type UnguardedNegation } from './absence.js'
+export {
+  bindAfter,
+  bindRecord,
+  type KnownRecord,
+  type KnownRecords,
+  type RecordBinding,
+  recordBinding,
+  wholeRecord,
+} from './bind-record.js'
+export { combine } from './combine.js'
+export { type Env, type EvaluationContext, type Links, LinksError, newContext, type Predicate, type Row } from './context.js'
 export { describe, describeOdd, describeOver, describeTerm, describeValue, type Wording } from './describe.js'
 export { ConditionError, isPachterError, PachterError } from './error.js'
-export {
-  type Env,
-  type Links,
-  LinksError,
-  linkedBy,
-  linkValues,
-  newCourse,
-  type Predicate,
-  predicate,
-  type Row,
-  shown,
-} from './evaluate.js'
-export { about, withAfter } from './fill.js'
+export { predicate } from './evaluate.js'
+export { frozen } from './freeze.js'
 export { absorbed } from './implies.js'
 export { comparisonProblem, conditionFromJson, joinProblem, listChangeProblem, orElseProblem } from './json.js'
 export { keysAt, linkedRecords, type RecordSource, valuesAt, waysAt } from './linked.js'
-export { equality, isSelfContained, joinsOf, lower, overLink, placeOf } from './lower.js'
+export { equality, joinsOf, linkOf, lower, overLink, placeOf } from './lower.js'
 export { negate, pushNot } from './negate.js'
 export * from './nodes.js'
-export { linksLast } from './order.js'
-export { combine, complement, type PersonClaims, person, simplify, specialiser } from './simplify.js'
+export {
+  COMPARISONS,
+  type Comparison,
+  changedBy,
+  compareValues,
+  listSides,
+  OPERATORS,
+  type Operator,
+  operatorOf,
+  PHRASES,
+} from './operators.js'
+export { type Binding, bind, bindTerm, complement, knownValue, type Looked, UNDECIDED } from './partial.js'
+export { linkedBy, linkValues, shown } from './readers.js'
+export { sameCondition, sameLinks, sameTerm } from './same.js'
+export { type PersonClaims, person, simplify, specialised } from './specialise.js'
 export { compareText, lowerAscii } from './text.js'
 export { FIRST_INSTANT, instant, instantText, LAST_INSTANT } from './time.js'
 export { type Trace, trace } from './trace.js'
@@ -40,6 +52,25 @@ export {
   type Scalar,
 } from './value.js'
 export {
+  anyNode,
+  childrenOf,
+  eachNode,
+  type LeafNode,
+  type Looking,
+  mapChildren,
+  mapOver,
+  mapOwnTerms,
+  mapTerm,
+  OUTERMOST,
+  partsOfTerm,
+  type Surroundings,
+  someAround,
+  termsOf,
+  termsOfOver,
+  within,
+} from './visit.js'
+export {
+  askedOf,
   askedWithin,
   asksAfter,
   asRecord,
@@ -49,7 +80,9 @@ export {
   fieldsIn,
   followsLinks,
   highestEach,
+  isSelfContained,
   leavesOf,
+  linksLast,
   mapTerms,
   numbered,
 } from './walk.js'

@@ -2,8 +2,6 @@ import { ConditionError } from './error.js'
 import {
   allOfNode,
   anyOfNode,
-  COMPARISONS,
-  type Comparison,
   type ConditionNode,
   compareNode,
   constant,
@@ -18,11 +16,12 @@ import {
   type PlaceNode,
   presenceNode,
   type RecordRef,
-  sameTerm,
   someNode,
   type TermNode,
   typeOf,
 } from './nodes.js'
+import { type Comparison, listSides, OPERATORS, operatorOf } from './operators.js'
+import { sameTerm } from './same.js'
 import { comparable, family, isMissing, proper, type Scalar } from './value.js'
 
 const DEEPEST = 64
@@ -96,15 +95,14 @@ function condition(json: unknown, at: string, depth: number, bound: Bound): Cond
 
 /** What is wrong with comparing the two terms in this way, in words; undefined if nothing is. */
 export function comparisonProblem(left: TermNode, by: unknown, right: TermNode): string | undefined {
-  if (typeof by !== 'string' || !Object.hasOwn(COMPARISONS, by)) return `${JSON.stringify(by)} is no comparison`
-  const { takes, lists } = COMPARISONS[by as Comparison]
+  if (typeof by !== 'string' || !Object.hasOwn(OPERATORS, by)) return `${JSON.stringify(by)} is no comparison`
+  const { takes } = operatorOf(by as Comparison)
+  const [leftIsList, rightIsList] = listSides(by as Comparison)
   const leftType = typeOf(left)
   const rightType = typeOf(right)
   if (leftType === 'other' || rightType === 'other') return `${by} cannot look into a value whose shape says nothing of its inside`
-  if (isList(left) !== (lists === 'left' || lists === 'both'))
-    return `${by} needs ${isList(left) ? 'a single value' : 'a list'} on its left`
-  if (isList(right) !== (lists === 'right' || lists === 'both'))
-    return `${by} needs ${isList(right) ? 'a single value' : 'a list'} on its right`
+  if (isList(left) !== leftIsList) return `${by} needs ${isList(left) ? 'a single value' : 'a list'} on its left`
+  if (isList(right) !== rightIsList) return `${by} needs ${isList(right) ? 'a single value' : 'a list'} on its right`
   if (!comparable(leftType, rightType)) return `${by} cannot compare ${leftType} with ${rightType}`
   if (takes !== 'any' && family(leftType) !== takes) return `${by} compares ${takes}s, not ${leftType}`
   return undefined

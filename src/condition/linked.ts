@@ -1,4 +1,4 @@
-import type { Links, Row } from './evaluate.js'
+import type { Links, Row } from './context.js'
 import type { PlaceNode } from './nodes.js'
 import { type Comparable, inside, proper, properList } from './value.js'
 

@@ -1,4 +1,6 @@
+import { frozen } from './freeze.js'
 import {
+  type AncestorsNode,
   allOfNode,
   anyOfNode,
   type CompareNode,
@@ -15,11 +17,13 @@ import {
   type PlaceNode,
   type PresenceNode,
   presenceNode,
+  type RecordsNode,
   type SomeNode,
   someNode,
   type TermNode,
 } from './nodes.js'
-import { fieldNodesIn, highestEach, leavesOf, leavesOfOver } from './walk.js'
+import { childrenOf, mapChildren, mapOver, mapTerm, partsOfTerm, termsOfOver } from './visit.js'
+import { highestEach, leavesOf } from './walk.js'
 
 /**
  * The same condition in which links are followed by `some` alone: `entry.plot.holderId is X` becomes "some plot that the
@@ -33,15 +37,11 @@ export function lower(node: ConditionNode, highest = 0): ConditionNode {
   const lowered = (part: ConditionNode): ConditionNode => {
     switch (part.kind) {
       case 'constant':
-        return part
       case 'not':
-        return notNode(lowered(part.of))
       case 'named':
-        return Object.freeze({ ...part, of: lowered(part.of) })
       case 'allOf':
-        return allOfNode(part.of.map(lowered))
       case 'anyOf':
-        return anyOfNode(part.of.map(lowered))
+        return frozen(mapChildren(part, lowered))
       case 'presence':
         return loweredPresence(part, fresh)
       case 'compare':
@@ -120,7 +120,7 @@ export function overLink(link: LinkNode, of: FieldNode['of'], via?: readonly Lin
 
 /** A `some` that starts at a linked record becomes one within another. All that it goes by starts at the same record. */
 function loweredSome(over: OverNode, fresh: Fresh, make: (over: OverNode) => ConditionNode): ConditionNode {
-  const start = leavesOfOver(over).find(isLinked) as FieldNode | undefined
+  const start = termsOfOver(over).flatMap(partsOfTerm).find(isLinked) as FieldNode | undefined
   if (start === undefined) return make(over)
   return reached(start, fresh, ({ of }) => {
     const near = (term: TermNode): TermNode => {
@@ -128,9 +128,7 @@ function loweredSome(over: OverNode, fresh: Fresh, make: (over: OverNode) => Con
       const { via: _via, ...last } = term as FieldNode
       return { ...last, of }
     }
-    if (over.kind === 'elements') return make({ ...over, list: near(over.list) as FieldNode })
-    const by = over.by.map(({ to, from }) => ({ to, from: near(from) }))
-    return make(over.kind === 'records' ? { ...over, by } : { ...over, by, self: near(over.self) })
+    return make(mapOver(over, (term) => mapTerm(term, near)))
   })
 }
 
@@ -139,23 +137,34 @@ function loweredSome(over: OverNode, fresh: Fresh, make: (over: OverNode) => Con
  * among the conditions themselves join the pairs, but for those that `leave` keeps where they are.
  */
 export function joinsOf(
-  node: SomeNode & { readonly over: { readonly kind: 'records' } },
+  node: Pick<SomeNode, 'each' | 'of'>,
+  over: RecordsNode,
   leave: (from: TermNode) => boolean = () => false,
 ): {
   readonly by: readonly JoinNode[]
   readonly rest: ConditionNode
 } {
-  const by = [...node.over.by]
+  const by = [...over.by]
   const rest: ConditionNode[] = []
   const take = (part: ConditionNode): void => {
-    if (part.kind === 'named') return take(part.of)
-    if (part.kind === 'allOf') return part.of.forEach(take)
-    const join =
-      part.kind === 'compare' && part.by === 'is'
-        ? (joinOf(part.left, part.right, node.each) ?? joinOf(part.right, part.left, node.each))
-        : undefined
-    if (join === undefined || leave(join.from)) rest.push(part)
-    else by.push(join)
+    switch (part.kind) {
+      case 'named':
+      case 'allOf':
+        return childrenOf(part).forEach(take)
+      case 'compare': {
+        const join = part.by === 'is' ? (joinOf(part.left, part.right, node.each) ?? joinOf(part.right, part.left, node.each)) : undefined
+        if (join === undefined || leave(join.from)) rest.push(part)
+        else by.push(join)
+        return
+      }
+      case 'constant':
+      case 'anyOf':
+      case 'not':
+      case 'presence':
+      case 'listChange':
+      case 'some':
+        rest.push(part)
+    }
   }
   take(node.of)
   return { by, rest: allOfNode(rest) }
@@ -163,9 +172,35 @@ export function joinsOf(
 
 function joinOf(to: TermNode, from: TermNode, each: number): JoinNode | undefined {
   if (to.kind !== 'field' || to.of !== each || to.via !== undefined || to.type === 'other') return undefined
-  if (from.kind === 'orElse' || (from.kind === 'field' && (from.of === each || from.via !== undefined || from.type === 'other')))
-    return undefined
-  return { to: { path: to.path, type: to.type }, from }
+  return canJoin(from, each) ? { to: { path: to.path, type: to.type }, from } : undefined
+}
+
+/** Whether a term is one value, of something outside the record of that number. */
+function canJoin(from: TermNode, each: number): boolean {
+  switch (from.kind) {
+    case 'field':
+      return from.of !== each && from.via === undefined && from.type !== 'other'
+    case 'claim':
+    case 'literal':
+    case 'now':
+    case 'forever':
+      return true
+    case 'orElse':
+      return false
+  }
+}
+
+/** The same for any `some` over records: of a chain, equalities among the conditions are no part of its steps. */
+export function linkOf(
+  node: SomeNode,
+  over: RecordsNode | AncestorsNode,
+): { readonly by: readonly JoinNode[]; readonly rest: ConditionNode } {
+  switch (over.kind) {
+    case 'records':
+      return joinsOf(node, over)
+    case 'ancestors':
+      return { by: over.by, rest: node.of }
+  }
 }
 
 /** A place in a record that a `some` looks at, as a field. */
@@ -178,19 +213,4 @@ export function equality({ to, from }: JoinNode, each: number): CompareNode {
   const term = placeOf(to, each)
   if (isList(from)) return compareNode(term, 'isOneOf', from)
   return to.list ? compareNode(term, 'has', from) : compareNode(term, 'is', from)
-}
-
-/** Whether a condition within a `some` asks about nothing but the record that it looks at (and what that leads to). */
-export function isSelfContained(node: ConditionNode, each: number): boolean {
-  const bound = new Set([each])
-  const collect = (part: ConditionNode): void => {
-    if (part.kind === 'allOf' || part.kind === 'anyOf') part.of.forEach(collect)
-    else if (part.kind === 'not' || part.kind === 'named') collect(part.of)
-    else if (part.kind === 'some') {
-      bound.add(part.each)
-      collect(part.of)
-    }
-  }
-  collect(node)
-  return fieldNodesIn(node).every(({ of }) => bound.has(of as number))
 }

@@ -1,3 +1,4 @@
+import type { Comparison } from './operators.js'
 import type { Comparable, Scalar } from './value.js'
 
 /**
@@ -78,23 +79,6 @@ export interface OrElseNode {
 
 /** Anything that has a value when a rule is judged. */
 export type TermNode = FieldNode | ClaimNode | LiteralNode | NowNode | ForeverNode | OrElseNode
-
-/** How two terms may be compared. */
-export type Comparison =
-  | 'is'
-  | 'isOneOf'
-  | 'isLessThan'
-  | 'isMoreThan'
-  | 'isAtMost'
-  | 'isAtLeast'
-  | 'isBefore'
-  | 'isAfter'
-  | 'startsWith'
-  | 'endsWith'
-  | 'isIgnoringCase'
-  | 'has'
-  | 'hasIgnoringCase'
-  | 'overlaps'
 
 /** True or false, whatever the record. */
 export interface ConstantNode {
@@ -206,26 +190,6 @@ export type ConditionNode =
   | NamedNode
   | SomeNode
 
-/** What each comparison takes on its sides: the family of values, and which side is a list. */
-export const COMPARISONS: {
-  readonly [C in Comparison]: { readonly takes: 'any' | 'number' | 'time' | 'text'; readonly lists: '' | 'left' | 'right' | 'both' }
-} = Object.freeze({
-  is: { takes: 'any', lists: '' },
-  isOneOf: { takes: 'any', lists: 'right' },
-  isLessThan: { takes: 'number', lists: '' },
-  isMoreThan: { takes: 'number', lists: '' },
-  isAtMost: { takes: 'number', lists: '' },
-  isAtLeast: { takes: 'number', lists: '' },
-  isBefore: { takes: 'time', lists: '' },
-  isAfter: { takes: 'time', lists: '' },
-  startsWith: { takes: 'text', lists: '' },
-  endsWith: { takes: 'text', lists: '' },
-  isIgnoringCase: { takes: 'text', lists: '' },
-  has: { takes: 'any', lists: 'left' },
-  hasIgnoringCase: { takes: 'text', lists: 'left' },
-  overlaps: { takes: 'any', lists: 'both' },
-})
-
 /** Holds always. */
 export const TRUE: ConstantNode = Object.freeze({ kind: 'constant', value: true })
 /** Holds never. */
@@ -275,21 +239,6 @@ export function someNode(each: number, over: OverNode, of: ConditionNode): SomeN
   return Object.freeze({ kind: 'some', each, over, of })
 }
 
-/** Freezes a condition and all that is in it. What is frozen already is taken to be so throughout. */
-export function frozen(node: ConditionNode): ConditionNode {
-  if (node.kind === 'compare' || node.kind === 'listChange') return Object.freeze(node)
-  if (Object.isFrozen(node)) return node
-  if (node.kind === 'allOf' || node.kind === 'anyOf') {
-    for (const part of node.of) frozen(part)
-    Object.freeze(node.of)
-  } else if (node.kind === 'not' || node.kind === 'named') frozen(node.of)
-  else if (node.kind === 'some') {
-    frozen(node.of)
-    Object.freeze(node.over)
-  }
-  return Object.freeze(node)
-}
-
 /** The type of a term's value. */
 export function typeOf(term: TermNode): Scalar | 'other' {
   switch (term.kind) {
@@ -326,65 +275,30 @@ export function isList(term: TermNode): boolean {
   }
 }
 
-/** Whether two terms are the same place or value. */
-export function sameTerm(a: TermNode, b: TermNode): boolean {
-  if (a === b) return true
-  // Of one type as well: what is blank is missing in an id, and there in a text.
-  if (a.kind === 'field' && b.kind === 'field')
-    return a.type === b.type && a.of === b.of && samePath(a.path, b.path) && sameLinks(a.via, b.via)
-  if (a.kind === 'claim' && b.kind === 'claim') return a.type === b.type && samePath(a.path, b.path)
-  if (a.kind === 'orElse' && b.kind === 'orElse') return sameTerm(a.term, b.term) && sameTerm(a.otherwise, b.otherwise)
-  if (a.kind !== 'literal' || b.kind !== 'literal') return a.kind === b.kind && a.kind !== 'literal' && a.kind !== 'orElse'
-  return a.type === b.type && JSON.stringify(a.value) === JSON.stringify(b.value)
-}
-
-/** Whether two conditions are written alike. Two that merely mean the same may differ. */
-export function sameCondition(a: ConditionNode, b: ConditionNode): boolean {
-  if (a === b) return true
-  if (a.kind === 'constant' && b.kind === 'constant') return a.value === b.value
-  if (a.kind === 'compare' && b.kind === 'compare') return a.by === b.by && sameTerm(a.left, b.left) && sameTerm(a.right, b.right)
-  if (a.kind === 'presence' && b.kind === 'presence') return a.present === b.present && sameTerm(a.term, b.term)
-  if (a.kind === 'listChange' && b.kind === 'listChange')
-    return a.by === b.by && sameTerm(a.list, b.list) && sameTerm(a.from, b.from) && sameTerm(a.item, b.item)
-  if (a.kind === 'not' && b.kind === 'not') return sameCondition(a.of, b.of)
-  if (a.kind === 'named' && b.kind === 'named') return a.name === b.name && sameCondition(a.of, b.of)
-  if (a.kind === 'some' && b.kind === 'some') return a.each === b.each && sameOver(a.over, b.over) && sameCondition(a.of, b.of)
-  if ((a.kind === 'allOf' && b.kind === 'allOf') || (a.kind === 'anyOf' && b.kind === 'anyOf')) {
-    return a.of.length === b.of.length && a.of.every((one, at) => sameCondition(one, b.of[at] as ConditionNode))
+/** Conditions joined: every one of them, or at least one. */
+export function isJoined(node: ConditionNode): node is AllOfNode | AnyOfNode {
+  switch (node.kind) {
+    case 'allOf':
+    case 'anyOf':
+      return true
+    case 'constant':
+    case 'not':
+    case 'named':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
+    case 'some':
+      return false
   }
-  return false
 }
 
-function samePath(a: readonly string[], b: readonly string[]): boolean {
-  return a.length === b.length && a.every((step, at) => step === b[at])
-}
-
-/** Whether two chains of links are the same. */
-export function sameLinks(a: readonly LinkNode[] = [], b: readonly LinkNode[] = []): boolean {
-  return a === b || (a.length === b.length && a.every((one, at) => sameLink(one, b[at] as LinkNode)))
-}
-
-function sameLink(a: LinkNode, b: LinkNode): boolean {
-  if (a === b) return true
-  const same = (one: PlaceNode, other: PlaceNode | undefined) => other?.type === one.type && samePath(one.path, other.path)
-  return (
-    a.to === b.to && a.by.length === b.by.length && a.by.every(({ to, from }, at) => same(to, b.by[at]?.to) && same(from, b.by[at]?.from))
-  )
-}
-
-function sameOver(a: OverNode, b: OverNode): boolean {
-  if (a.kind === 'elements' || b.kind === 'elements')
-    return a.kind === b.kind && sameTerm((a as ElementsNode).list, (b as ElementsNode).list)
-  if (a.kind !== b.kind || a.type !== b.type || !sameJoins(a.by, b.by)) return false
-  return a.kind === 'records' || (sameLink(a.link, (b as AncestorsNode).link) && sameTerm(a.self, (b as AncestorsNode).self))
-}
-
-function sameJoins(a: readonly JoinNode[], b: readonly JoinNode[]): boolean {
-  return (
-    a.length === b.length &&
-    a.every(({ to, from }, at) => {
-      const other = b[at] as JoinNode
-      return to.type === other.to.type && samePath(to.path, other.to.path) && sameTerm(from, other.from)
-    })
-  )
+/** What is looked through is records, of which a type says what they hold. */
+export function isOverRecords(over: OverNode): over is RecordsNode | AncestorsNode {
+  switch (over.kind) {
+    case 'records':
+    case 'ancestors':
+      return true
+    case 'elements':
+      return false
+  }
 }

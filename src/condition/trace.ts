@@ -1,5 +1,7 @@
-import { type Course, type Env, newCourse, predicate, type Row, shown } from './evaluate.js'
+import { type Env, type EvaluationContext, newContext, type Row } from './context.js'
+import { predicate } from './evaluate.js'
 import { type ConditionNode, FALSE, type SomeNode, someNode } from './nodes.js'
+import { shown } from './readers.js'
 import { highestEach } from './walk.js'
 
 /** How one part of a condition came out for one record and person. */
@@ -23,10 +25,10 @@ const MOST_TOLD = 3
  * at, it tells of one that fits, or else of some that do not. For developers' eyes only.
  */
 export function trace(node: ConditionNode, record: Row, env: Env): Trace {
-  return traced(node, record, { ...env, course: env.course ?? newCourse() }, highestEach(node))
+  return traced(node, record, { ...env, context: env.context ?? newContext() }, highestEach(node))
 }
 
-function traced(node: ConditionNode, record: Row, env: Env & { readonly course: Course }, highest: number): Trace {
+function traced(node: ConditionNode, record: Row, env: Env & { readonly context: EvaluationContext }, highest: number): Trace {
   const holds = predicate(node, highest)(record, env)
   switch (node.kind) {
     case 'allOf':
@@ -46,7 +48,7 @@ function traced(node: ConditionNode, record: Row, env: Env & { readonly course: 
     case 'some': {
       const rows = lookedAt(node, record, env, highest)
       const traces = rows.map((row) => {
-        env.course.looking[node.each] = row
+        env.context.looking[node.each] = row
         return { ...traced(node.of, record, env, highest), on: row }
       })
       const fitting = traces.find((one) => one.holds)
@@ -62,15 +64,15 @@ function failures(part: Trace): number {
 }
 
 /** The records that a `some` looks at: asked of each in turn, the answer always being no. */
-function lookedAt(node: SomeNode, record: Row, env: Env & { readonly course: Course }, highest: number): Row[] {
+function lookedAt(node: SomeNode, record: Row, env: Env & { readonly context: EvaluationContext }, highest: number): Row[] {
   const found: Row[] = []
-  const course: Course = {
-    looking: [...env.course.looking],
+  const context: EvaluationContext = {
+    looking: [...env.context.looking],
     known: new Map(),
     note: (each, row) => {
       if (each === node.each) found.push(row)
     },
   }
-  predicate(someNode(node.each, node.over, FALSE), highest)(record, { ...env, course })
+  predicate(someNode(node.each, node.over, FALSE), highest)(record, { ...env, context })
   return found
 }

@@ -2,8 +2,9 @@ import { absorbed, type ConditionNode, fieldNodesIn, lower, pushNot, type Row, s
 import { type Action, type TypeName, typeModel, type World } from '../rulebook/index.js'
 import type { InnerViewpoint, Viewpoint } from '../viewpoint/index.js'
 import { DocumentError } from './error.js'
+import type { FilterDocument, Written } from './parts.js'
 import { resolve } from './resolve.js'
-import { type FilterDocument, type Written, write } from './write.js'
+import { write } from './write.js'
 
 /** How documents are kept, and how others are found. */
 export interface DocumentOptions {

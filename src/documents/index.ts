@@ -4,4 +4,4 @@
  */
 export { DocumentError } from './error.js'
 export { conditionFilter, type DocumentOptions, documentFilter } from './filter.js'
-export type { FilterDocument } from './write.js'
+export type { FilterDocument } from './parts.js'

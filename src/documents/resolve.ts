@@ -41,16 +41,26 @@ export async function resolve(node: ConditionNode, find: FindRecords): Promise<C
     case 'named':
       return resolve(node.of, find)
     case 'some':
-      if (node.over.kind === 'elements') return someNode(node.each, node.over, await resolve(node.of, find))
-      return node.over.kind === 'records' ? linked(node, node.over, find) : above(node, node.over, find)
-    default:
+      switch (node.over.kind) {
+        case 'elements':
+          return someNode(node.each, node.over, await resolve(node.of, find))
+        case 'records':
+          return linked(node, node.over, find)
+        case 'ancestors':
+          return above(node, node.over, find)
+      }
+      break
+    case 'constant':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
       return node
   }
 }
 
 /** Records that the condition names by themselves are looked for first; what leads to them is then one of their values. */
 async function linked(node: SomeNode, over: RecordsNode, find: FindRecords): Promise<ConditionNode> {
-  const { by, rest } = joinsOf(node as SomeNode & { over: RecordsNode }, (from) => from.kind !== 'field')
+  const { by, rest } = joinsOf(node, over, (from) => from.kind !== 'field')
   const open = by.filter(({ from }) => from.kind === 'field')
   const known = by.filter(({ from }) => from.kind !== 'field').map((join) => equality(join, node.each))
   const fits = allOfNode([...known, rest])

@@ -5,7 +5,7 @@ import type { GuardedStore } from '../store/index.js'
 import { RequestError } from './error.js'
 import { etagOf, isAmong } from './etag.js'
 import type { LiveQuery } from './live/audience.js'
-import type { Asked, FileAsked, RouteOptions } from './routes.js'
+import type { Asked, FileAsked, RouteOptions } from './route-options.js'
 
 /** What is served where. */
 export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSize' | 'pageLimit'>> {

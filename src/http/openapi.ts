@@ -1,6 +1,7 @@
 import { type Field, type LinkModel, type Model, type TypeModel, type TypeName, typeModel, type World } from '../rulebook/index.js'
+import { FILTER_OPERATORS } from '../store/from-text.js'
 import type { Rulebook } from '../viewpoint/index.js'
-import type { RouteOptions } from './routes.js'
+import type { RouteOptions } from './route-options.js'
 
 /** What a document says besides what the rulebook does. */
 export interface OpenApiOptions<W extends World = World>
@@ -157,7 +158,7 @@ function pathsOf(type: TypeModel, { model, options, pathOf, served }: Context): 
       in: 'query',
       style: 'form',
       explode: true,
-      description: 'Filters: where.<field>=<value>, or where.<field>.<comparison>=<value>.',
+      description: `Filters: where.<field>=<value>, or where.<field>.<comparison>=<value>. Comparisons: ${FILTER_OPERATORS.join(', ')}.`,
       schema: { type: 'object', additionalProperties: { type: 'string' } },
     },
   ]

@@ -1,5 +1,23 @@
 import type { PageAction, PageClause, PageCondition, PageRules, PageStamp, PageType } from '../client/rules.js'
-import { type ConditionNode, FALSE, type FieldNode, leavesOf, lower, type Row, simplify, TRUE } from '../condition/index.js'
+import {
+  allOfNode,
+  bind,
+  type ConditionNode,
+  combine,
+  FALSE,
+  type FieldNode,
+  frozen,
+  type LeafNode,
+  type Looking,
+  lower,
+  type OverNode,
+  partsOfTerm,
+  type Row,
+  someAround,
+  TRUE,
+  termsOf,
+  UNDECIDED,
+} from '../condition/index.js'
 import { isJudgedAlong, type Key, type TypeModel, typeModel } from '../rulebook/index.js'
 import { fieldsLetBy, type InnerViewpoint, stampValues, viewpointOf } from '../viewpoint/index.js'
 import { type IsHidden, withUnknown } from './own-claims.js'
@@ -90,7 +108,7 @@ function actionRules(view: InnerViewpoint, whole: InnerViewpoint, type: TypeMode
         ...(clause.supplying ? { supplying: clause.supplying } : {}),
       }),
     ),
-    ...(open.when === TRUE && !along ? {} : { open: along ? both(page(open.when), ASK) : page(open.when) }),
+    ...(open.when === TRUE && !along ? {} : { open: along ? both(page(open.when), UNDECIDED) : page(open.when) }),
     ...(action === 'update' && gate.when.kind !== 'constant' ? { gate: page(gate.when) } : {}),
     ...(sayings.length > 0 ? { vetoes: sayings.map(({ when: holds, saying }) => ({ when: page(holds), saying })) } : {}),
     ...(routine ? { ask: true } : {}),
@@ -102,66 +120,48 @@ function stampsOf(view: InnerViewpoint, type: TypeModel, action: 'create' | 'upd
   const values = stampValues(type, action, view.env())
   return Object.fromEntries(
     Object.entries(terms).map(([name, term]): [string, PageStamp] => {
-      if (term.kind === 'claim' && isHidden(term)) return [name, { ask: true }]
-      return [name, term.kind === 'now' ? { now: true } : { value: values[name] ?? null }]
+      if (term.kind === 'now') return [name, { now: true }]
+      const isUntold = partsOfTerm(term).some((leaf) => leaf.kind === 'claim' && isHidden(leaf))
+      return [name, isUntold ? { ask: true } : { value: values[name] ?? null }]
     }),
   )
 }
 
-const ASK: PageCondition = Object.freeze({ kind: 'ask' })
-
 function both(one: PageCondition, other: PageCondition): PageCondition {
-  return one === TRUE || one === other ? other : ({ kind: 'allOf', of: [one, other] } as PageCondition)
+  return one === TRUE || one === other ? other : allOfNode([one, other])
 }
 
-/** A condition without names, and with gaps where it asks for what the page never has. */
+/** A condition without names, undecided where it asks for what the page never has. */
 function forPage(node: ConditionNode, type: TypeModel, seen: Seen): PageCondition {
-  const at = new Map<FieldNode['of'], string>([
-    ['record', type.name],
-    ['after', type.name],
-  ])
-  // In a list of objects, the first step is what the list is called in the record.
-  const inList = new Map<number, string>()
-  const isSeen = ({ of, path }: FieldNode) => {
-    const fields = seen.get(at.get(of) as string)
-    return fields?.has((typeof of === 'number' ? inList.get(of) : undefined) ?? (path[0] as string)) === true
+  return frozen(
+    bind(lower(node), {
+      leaf: (leaf) => leaf,
+      join: combine,
+      replace(part, { looking }) {
+        const isSeen = (leaf: LeafNode) => leaf.kind !== 'field' || seenField(leaf, type, looking, seen)
+        if (!termsOf(part).flatMap(partsOfTerm).every(isSeen)) return UNDECIDED
+        return part.kind !== 'some' || isReached(part.over, seen) ? undefined : UNDECIDED
+      },
+    }),
+  )
+}
+
+/** Whether a page may have a field; in a list of objects, that is what the list is called in the record. */
+function seenField({ of, path }: FieldNode, type: TypeModel, looking: Looking | undefined, seen: Seen): boolean {
+  const over = typeof of === 'number' ? someAround(looking, of)?.over : undefined
+  if (over === undefined) return seen.get(type.name)?.has(path[0] as string) === true
+  if (over.kind === 'elements') return seenField(over.list, type, looking, seen)
+  return seen.get(over.type)?.has(path[0] as string) === true
+}
+
+/** Whether a page may have the records that a `some` looks at, and what they are found by. */
+function isReached(over: OverNode, seen: Seen): boolean {
+  switch (over.kind) {
+    case 'elements':
+      return true
+    case 'records':
+      return seen.has(over.type) && over.by.every(({ to }) => seen.get(over.type)?.has(to.path[0] as string))
+    case 'ancestors':
+      return false
   }
-  const without = (part: ConditionNode): PageCondition => {
-    switch (part.kind) {
-      case 'constant':
-        return part
-      case 'named':
-        return without(part.of)
-      case 'not': {
-        const of = without(part.of)
-        return of.kind === 'ask' ? ASK : ({ kind: 'not', of } as ConditionNode)
-      }
-      case 'allOf':
-      case 'anyOf': {
-        const of = part.of.map(without)
-        // One gap says as much as several.
-        const kept = of.filter((one, index) => one.kind !== 'ask' || of.findIndex(({ kind }) => kind === 'ask') === index)
-        return kept.every(({ kind }) => kind === 'ask') && kept.length > 0 ? ASK : ({ kind: part.kind, of: kept } as ConditionNode)
-      }
-      case 'some': {
-        const { over, each } = part
-        if (over.kind === 'elements') {
-          if (!isSeen(over.list)) return ASK
-          at.set(each, at.get(over.list.of) as string)
-          inList.set(each, inList.get(over.list.of as number) ?? (over.list.path[0] as string))
-        } else {
-          at.set(each, over.type)
-          inList.delete(each)
-          const fields = seen.get(over.type)
-          if (over.kind === 'ancestors' || fields === undefined || !over.by.every(({ to }) => fields.has(to.path[0] as string))) return ASK
-          if (!over.by.every(({ from }) => from.kind !== 'field' || isSeen(from))) return ASK
-        }
-        const of = without(part.of)
-        return of.kind === 'ask' ? ASK : ({ ...part, of } as ConditionNode)
-      }
-      default:
-        return leavesOf(part).every((leaf) => leaf.kind !== 'field' || isSeen(leaf)) ? part : ASK
-    }
-  }
-  return without(simplify(lower(node)))
 }

@@ -1,5 +1,5 @@
 import { allOf, type Condition, knownAction, type TypeModel, unknownName } from '../rulebook/index.js'
-import { filterFromText, OPERATORS } from '../store/from-text.js'
+import { FILTER_OPERATORS, filterFromText } from '../store/from-text.js'
 import { RequestError } from './error.js'
 
 /** What an address says of a list. */
@@ -72,7 +72,7 @@ export function whereOf(type: TypeModel, params: URLSearchParams): ((record: unk
     const steps = name.slice(FILTER.length).split('.')
     const last = steps.at(-1) as string
     // A field may be called as a comparison is; then it is the field.
-    const compared = steps.length > 1 && OPERATORS.includes(last) && !isPath(type, steps)
+    const compared = steps.length > 1 && FILTER_OPERATORS.includes(last) && !isPath(type, steps)
     return [filterFromText(type, { path: compared ? steps.slice(0, -1) : steps, by: compared ? last : 'is', value }, name)]
   })
   if (filters.length > MOST_FILTERS) throw new RequestError(400, `there are ${filters.length} filters, and may be ${MOST_FILTERS}`)

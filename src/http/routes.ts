@@ -7,13 +7,12 @@ import {
   nearest,
   sameValue,
   type TypeModel,
-  type TypeName,
   typeModel,
   type World,
 } from '../rulebook/index.js'
 import { denied, InvalidError } from '../store/errors.js'
 import type { MatchingStore } from '../store/guarded.js'
-import type { AsSystem, GuardedStore, Store } from '../store/index.js'
+import type { GuardedStore, Store } from '../store/index.js'
 import { reachesInto } from '../store/nested.js'
 import type { UpdateOptions } from '../store/update.js'
 import { type InnerViewpoint, type Rulebook, verdictOf } from '../viewpoint/index.js'
@@ -21,65 +20,17 @@ import { asShaped, readBody } from './body.js'
 import { byMethod, type Call, json, type Methods, NOWHERE, type Site, tagged, type WatchedList, type Watching } from './call.js'
 import { RequestError, SetupError } from './error.js'
 import { checkMatch, etagOf } from './etag.js'
-import { type GuardOptions, guard, logFailure } from './guard.js'
+import { guard, logFailure } from './guard.js'
 import { linkedTo, linkSet } from './linked.js'
 import { both, list, severalLists } from './list-routes.js'
 import type { LiveEvent } from './live/audience.js'
-import type { LiveLists } from './live/lists.js'
 import { eventStream } from './live/stream.js'
 import { hiddenClaims } from './own-claims.js'
 import { pageRules } from './page-rules.js'
 import { problemOf } from './problem.js'
 import { flag, whereOf } from './query.js'
+import type { RouteOptions } from './route-options.js'
 import { inProduction, reasonsOn, verdictsOn } from './verdict-routes.js'
-
-/** What somebody asked for, as the application's own procedures are told. */
-export interface Asked<W extends World = World> {
-  readonly request: Request
-  readonly store: GuardedStore<W>
-  /** The record, as the asker sees it. */
-  readonly record: Row
-  /** For what the rules let nobody do by hand: trusted code, in the same transaction. */
-  readonly asSystem: AsSystem<W>
-}
-
-/** Which file of a record somebody asked for. */
-export type FileAsked<W extends World = World> = Omit<Asked<W>, 'asSystem'> & { readonly name: string }
-
-/** How records are served. */
-export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
-  /** Under which path. Default: `/`. */
-  readonly base?: string
-  /** Which record types. Default: all. */
-  readonly types?: readonly TypeName<W>[]
-  /** How addresses name record types. Default: as the rulebook does. */
-  readonly paths?: { readonly [K in TypeName<W>]?: string }
-  /** The most bytes of a body. Default: a mebibyte. */
-  readonly bodyLimit?: number
-  /** How many records a page has unless the address says otherwise, and at most. Default: 50 and 200. */
-  readonly pageSize?: number
-  readonly pageLimit?: number
-  /** Updates and deletes have to say which state they mean, by `If-Match`. */
-  readonly matchRequired?: boolean
-  /** Where people's own rules are, for their pages, and beneath it `verdicts` on what a page cannot know; false serves none. Default: `my-rules`. */
-  readonly rulesAt?: string | false
-  /**
-   * For developers: serves `why` beneath `rulesAt`, which tells everything of a verdict. Refused where `NODE_ENV` is `production`.
-   */
-  readonly showReasons?: boolean
-  /** Where several lists are kept up to date by one connection, with `live`; false: nowhere. Default: `my-lists`. */
-  readonly listsAt?: string | false
-  /** Keeps lists up to date for those who watch them: a list is asked for as `text/event-stream`. */
-  readonly live?: LiveLists
-  /** What tells visitors apart, as their addresses do: each of them may watch so many lists. */
-  readonly visitor?: (request: Request) => string | undefined
-  /** How often it is asked anew who is watching, in seconds: whoever has signed out, or whose token has expired, watches no more. Default 30. */
-  readonly recheck?: number
-  /** Serves the files of a record, at `files/<name>` beneath it, to whoever may read the record; undefined where there is none. */
-  readonly files?: { readonly [K in TypeName<W>]?: (asked: FileAsked<W>) => Promise<Response | undefined> }
-  /** What the actions that record types name do, after they were found to be allowed: in one transaction. */
-  readonly actions?: { readonly [K in TypeName<W>]?: { readonly [action: string]: (asked: Asked<W>) => Promise<Row | undefined> } }
-}
 
 /**
  * Routes for the records of a rulebook, over a guarded store: a function from a Fetch standard request to its response.

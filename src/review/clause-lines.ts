@@ -60,13 +60,23 @@ function traceLines(part: Trace, wording: Wording, depth: number, title?: string
 
 /** The parts of a condition without a line for the whole, where all of them must hold or, under a heading, any. */
 function insideLines(part: Trace, wording: Wording, depth: number): ClauseLine[] {
-  const { node } = part
-  if (node.kind === 'named') return insideLines(part.of[0] as Trace, wording, depth)
-  if (node.kind !== 'allOf' && node.kind !== 'anyOf') return traceLines(part, wording, depth)
-  return part.of.flatMap((one) => {
-    const lines = traceLines(one, wording, depth)
-    return one.holds === part.holds ? lines : lines.slice(0, 1)
-  })
+  switch (part.node.kind) {
+    case 'named':
+      return insideLines(part.of[0] as Trace, wording, depth)
+    case 'allOf':
+    case 'anyOf':
+      return part.of.flatMap((one) => {
+        const lines = traceLines(one, wording, depth)
+        return one.holds === part.holds ? lines : lines.slice(0, 1)
+      })
+    case 'constant':
+    case 'not':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
+    case 'some':
+      return traceLines(part, wording, depth)
+  }
 }
 
 /** What a `some` looked at: the record that fits, or the nearest of those that do not. */

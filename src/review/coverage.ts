@@ -130,7 +130,12 @@ function partsOf(node: ConditionNode): Part[] {
       const inner = partsOf(node.of)
       return inner.length === 0 ? [] : inner.map((part) => ({ ...part, step: `~${part.step}`, each }))
     }
-    default:
+    // What is named is told of where it is named.
+    case 'named':
+    case 'constant':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
       return []
   }
 }
@@ -144,21 +149,31 @@ function mark(model: Model, points: Points, scope: string, traced: Trace, refs: 
 
 function walk(model: Model, points: Points, scope: string, path: string, traced: Trace, refs: Refs): void {
   const { node } = traced
-  if (node.kind === 'named') {
-    const type = standingOf(model, node, refs)
-    if (type !== undefined) mark(model, points, `${type}/standing/${node.name}`, traced, new Map([['record', type]]))
-    return
-  }
-  if (node.kind === 'not') return walk(model, points, scope, `${path}!`, traced.of[0] as Trace, refs)
-  const inner = node.kind === 'some' && node.over.kind !== 'elements' ? new Map(refs).set(node.each, node.over.type) : refs
-  if (node.kind === 'some') {
-    for (const one of traced.of) walk(model, points, scope, `${path}~`, one, inner)
-    return
-  }
-  if (node.kind !== 'allOf' && node.kind !== 'anyOf') return
-  for (const [at, part] of traced.of.entries()) {
-    count(points, `${scope} ${path}/${at}`, part.holds)
-    walk(model, points, scope, `${path}/${at}`, part, inner)
+  switch (node.kind) {
+    case 'named': {
+      const type = standingOf(model, node, refs)
+      if (type !== undefined) mark(model, points, `${type}/standing/${node.name}`, traced, new Map([['record', type]]))
+      return
+    }
+    case 'not':
+      return walk(model, points, scope, `${path}!`, traced.of[0] as Trace, refs)
+    case 'some': {
+      const inner = node.over.kind === 'elements' ? refs : new Map(refs).set(node.each, node.over.type)
+      for (const one of traced.of) walk(model, points, scope, `${path}~`, one, inner)
+      return
+    }
+    case 'allOf':
+    case 'anyOf':
+      for (const [at, part] of traced.of.entries()) {
+        count(points, `${scope} ${path}/${at}`, part.holds)
+        walk(model, points, scope, `${path}/${at}`, part, refs)
+      }
+      return
+    case 'constant':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
+      return
   }
 }
 

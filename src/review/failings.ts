@@ -38,7 +38,10 @@ export function failings(part: Trace, wording: Wording): readonly Failing[] {
       const values = node.of.kind === 'compare' ? comparedValues(of[0] as Trace) : ''
       return [{ text: describe(node, wording), ...(values ? { values } : {}) }]
     }
-    default: {
+    case 'constant':
+    case 'compare':
+    case 'presence':
+    case 'listChange': {
       const values = comparedValues(part)
       return [{ text: describe(node, wording), ...(values ? { values } : {}) }]
     }

@@ -1,4 +1,4 @@
-import { type ConditionNode, leavesOf } from '../condition/index.js'
+import { type ConditionNode, eachNode, fieldNodesIn } from '../condition/index.js'
 import { conditionsOfClause, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
 
 /** The record types that have to be read to judge one of them: itself, those that its rules ask about, and those linked to people. */
@@ -47,18 +47,10 @@ export function typesIn(node: ConditionNode): readonly string[] {
 }
 
 function asksAbout(node: ConditionNode): string[] {
-  switch (node.kind) {
-    case 'not':
-    case 'named':
-      return asksAbout(node.of)
-    case 'allOf':
-    case 'anyOf':
-      return node.of.flatMap(asksAbout)
-    case 'some': {
-      const steps = node.over.kind === 'elements' ? (node.over.list.via ?? []).map(({ to }) => to) : [node.over.type]
-      return [...steps, ...asksAbout(node.of)]
-    }
-    default:
-      return leavesOf(node).flatMap((leaf) => (leaf.kind === 'field' ? (leaf.via ?? []).map(({ to }) => to) : []))
-  }
+  const along = fieldNodesIn(node).flatMap(({ via = [] }) => via.map(({ to }) => to))
+  const looked: string[] = []
+  eachNode(node, (part) => {
+    if (part.kind === 'some' && part.over.kind !== 'elements') looked.push(part.over.type)
+  })
+  return [...along, ...looked]
 }

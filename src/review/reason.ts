@@ -7,6 +7,7 @@ import {
   type SomeNode,
   type TermNode,
   type Trace,
+  termsOf,
   typeOf,
   type Wording,
 } from '../condition/index.js'
@@ -56,7 +57,10 @@ function holding(part: Trace, wording: Wording): string[] {
       const [fitting] = part.of
       return fitting === undefined ? [] : holding(fitting, lookingAt(fitting, node, wording))
     }
-    default:
+    case 'not':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
       return [saidOf(part, wording)]
   }
 }
@@ -75,7 +79,11 @@ function failing(part: Trace, wording: Wording): string[] {
     }
     case 'some':
       return [missedAmong(part, node, wording)]
-    default:
+    case 'constant':
+    case 'not':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
       return [saidOf(part, wording)]
   }
 }
@@ -97,7 +105,8 @@ function lookingAt(one: Trace, { over, each }: SomeNode, wording: Wording): Word
 /** What a comparison says, in brackets with what stood on its sides. */
 function saidOf(part: Trace, wording: Wording): string {
   const { node } = part
-  const values = comparedValues(node.kind === 'not' ? (part.of[0] as Trace) : part)
+  // Of what is negated, the comparison itself.
+  const values = comparedValues(part.of[0] ?? part)
   if (part.holds && node.kind === 'compare' && node.by === 'is') {
     // Where both are the same, one is enough; and none, where the rule says what it is.
     const said = [node.left, node.right].some(({ kind }) => kind === 'literal') ? '' : ` [${describeValue(part.values?.[0])}]`
@@ -108,23 +117,38 @@ function saidOf(part: Trace, wording: Wording): string {
 
 /** What stood on the sides of a comparison, but for what was written in the rule. */
 export function comparedValues({ node, values = [] }: Trace): string {
-  const terms: TermNode[] =
-    node.kind === 'compare'
-      ? [node.left, node.right]
-      : node.kind === 'presence'
-        ? [node.term]
-        : node.kind === 'listChange'
-          ? [node.list, node.from, node.item]
-          : []
-  return terms
-    .flatMap((term, at) => (term.kind === 'literal' || term.kind === 'forever' ? [] : [`${shortName(term)}: ${shown(term, values[at])}`]))
+  return (node.kind === 'some' ? [] : termsOf(node))
+    .flatMap((term, at) => (isWritten(term) ? [] : [`${shortName(term)}: ${shown(term, values[at])}`]))
     .join(', ')
 }
 
+/** Whether the rule itself says what a term is. */
+function isWritten(term: TermNode): boolean {
+  switch (term.kind) {
+    case 'literal':
+    case 'forever':
+      return true
+    case 'field':
+    case 'claim':
+    case 'now':
+    case 'orElse':
+      return false
+  }
+}
+
 function shortName(term: TermNode): string {
-  if (term.kind === 'claim') return `me.${term.path.join('.')}`
-  if (term.kind === 'field') return [...(term.via ?? []).map(({ name }) => name), ...term.path].join('.')
-  return term.kind === 'orElse' ? shortName(term.term) : describeTerm(term)
+  switch (term.kind) {
+    case 'claim':
+      return `me.${term.path.join('.')}`
+    case 'field':
+      return [...(term.via ?? []).map(({ name }) => name), ...term.path].join('.')
+    case 'orElse':
+      return shortName(term.term)
+    case 'literal':
+    case 'now':
+    case 'forever':
+      return describeTerm(term)
+  }
 }
 
 /** A value as people read it; an instant bare, and without milliseconds where there are none. */

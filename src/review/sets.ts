@@ -17,7 +17,8 @@ import {
   type LiteralNode,
   linkedRecords,
   lower,
-  newCourse,
+  newContext,
+  operatorOf,
   type PlaceNode,
   predicate,
   proper,
@@ -132,11 +133,21 @@ export function recordSets(
       case 'compare':
         return (isDirect(node) ? compared(of, node) : undefined) ?? tested(of, node)
       case 'some':
-        if (node.over.kind === 'records') return linked(of, node, node.over) ?? tested(of, node)
-        if (node.over.kind === 'ancestors') return above(of, node, node.over) ?? tested(of, node)
+        return reached(of, node) ?? tested(of, node)
+      case 'presence':
+      case 'listChange':
         return tested(of, node)
-      default:
-        return tested(of, node)
+    }
+  }
+
+  function reached(of: Table, node: SomeNode): Bits | undefined {
+    switch (node.over.kind) {
+      case 'records':
+        return linked(of, node, node.over)
+      case 'ancestors':
+        return above(of, node, node.over)
+      case 'elements':
+        return undefined
     }
   }
 
@@ -152,7 +163,7 @@ export function recordSets(
   /** Record by record. */
   function tested({ rows }: Table, node: ConditionNode, among?: Bits): Bits {
     const test = predicate(node)
-    const env = { me: null, now, links, course: newCourse() }
+    const env = { me: null, now, links, context: newContext() }
     const found = noBits(rows.length)
     const ask = (at: number) => {
       if (test(rows[at] as Row, env)) add(found, at)
@@ -285,7 +296,7 @@ const plans = new WeakMap<SomeNode, LinkPlan | false>()
 function planOf(node: SomeNode, over: RecordsNode): LinkPlan | undefined {
   const known = plans.get(node)
   if (known !== undefined) return known || undefined
-  const { by, rest } = joinsOf({ ...node, over }, (from) => from.kind !== 'field')
+  const { by, rest } = joinsOf(node, over, (from) => from.kind !== 'field')
   const open = by.filter(({ from }) => from.kind === 'field')
   const bound = by.filter(({ from }) => from.kind !== 'field').map((join) => equality(join, node.each))
   const fits = allOfNode([...bound, rest])
@@ -306,10 +317,10 @@ interface Sides {
 
 /** A field of the record itself beside a known value, where an index answers. */
 function sides({ by, left, right }: CompareNode): Sides | undefined {
-  if (by !== 'is' && by !== 'isOneOf' && by !== 'has' && by !== 'overlaps') return undefined
+  if (operatorOf(by).lookup !== 'equality') return undefined
   const [field, literal] = left.kind === 'field' ? [left, right] : [right, left]
   if (field.kind !== 'field' || literal.kind !== 'literal' || !isOwnField(field)) return undefined
-  return isList(field) && by === 'isOneOf' ? undefined : { field, literal }
+  return field === right && isList(field) && !isList(literal) ? undefined : { field, literal }
 }
 
 function isOwnField(term: FieldNode): boolean {
@@ -335,7 +346,8 @@ function isDirect(node: ConditionNode): boolean {
       return sides(node) !== undefined
     case 'some':
       return node.over.kind !== 'elements' && isSelfContained(node.of, node.each)
-    default:
+    case 'presence':
+    case 'listChange':
       return false
   }
 }

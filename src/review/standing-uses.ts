@@ -1,8 +1,10 @@
 import {
+  askedOf,
   askedWithin,
   type ConditionNode,
   highestEach,
-  mapTerms,
+  isOverRecords,
+  mapChildren,
   type NamedNode,
   numbered,
   type RecordRef,
@@ -44,30 +46,12 @@ interface Redefined {
 function redefined(node: ConditionNode, owner: string, by: Redefined): ConditionNode {
   const highest = highestEach(node)
   const change = (part: ConditionNode, refs: Refs): ConditionNode => {
-    switch (part.kind) {
-      case 'named': {
-        const ref = part.name === by.was.name ? refOf(part, refs, by) : undefined
-        if (ref !== undefined) return { ...part, of: asked(by.definition, ref, highest) }
-        const of = change(part.of, refs)
-        return of === part.of ? part : { ...part, of }
-      }
-      case 'not': {
-        const of = change(part.of, refs)
-        return of === part.of ? part : { ...part, of }
-      }
-      case 'allOf':
-      case 'anyOf': {
-        const of = part.of.map((one) => change(one, refs))
-        return of.every((one, at) => one === part.of[at]) ? part : { ...part, of }
-      }
-      case 'some': {
-        const inner = part.over.kind === 'elements' ? refs : new Map(refs).set(part.each, part.over.type)
-        const of = change(part.of, inner)
-        return of === part.of ? part : { ...part, of }
-      }
-      default:
-        return part
+    if (part.kind === 'named') {
+      const ref = part.name === by.was.name ? refOf(part, refs, by) : undefined
+      if (ref !== undefined) return { ...part, of: asked(by.definition, ref, highest) }
     }
+    const inner = refsWithin(part, refs)
+    return mapChildren(part, (child) => change(child, inner))
   }
   const own = new Map<RecordRef, string>([
     ['record', owner],
@@ -80,6 +64,11 @@ function redefined(node: ConditionNode, owner: string, by: Redefined): Condition
   })
 }
 
+/** The types of the records that are spoken of within a condition. */
+function refsWithin(node: ConditionNode, refs: Refs): Refs {
+  return node.kind === 'some' && isOverRecords(node.over) ? new Map(refs).set(node.each, node.over.type) : refs
+}
+
 /** The record that the standing is asked of there, if it is this one; undefined where it is another of the same name. */
 function refOf(node: NamedNode, refs: Refs, { type, was }: Omit<Redefined, 'definition'>): RecordRef | undefined {
   for (const [ref, of] of refs) if (of === type && sameCondition(plain(asked(was, ref, highestEach(node))), plain(node))) return ref
@@ -90,7 +79,7 @@ function refOf(node: NamedNode, refs: Refs, { type, was }: Omit<Redefined, 'defi
 function asked(node: ConditionNode, ref: RecordRef, highest: number): ConditionNode {
   if (typeof ref === 'number') return askedWithin(node, ref, Math.max(ref, highest))
   if (ref === 'record') return node
-  return mapTerms(node, (leaf) => (leaf.kind === 'field' && leaf.of === 'record' ? { ...leaf, of: ref } : leaf))
+  return askedOf(node, 'record', ref)
 }
 
 /** Numbered by depth, whatever it is asked within: far from the numbers that are free in it. */

@@ -41,7 +41,9 @@ export function weaker(node: ConditionNode, how: Weakening): Step[] {
       return narrower(node.of, how).map((step) => ({ ...step, node: step.node === FALSE ? TRUE : notNode(step.node) }))
     case 'some':
       return [left(node, TRUE, how), ...weaker(node.of, how).map((step) => ({ ...step, node: someNode(node.each, node.over, step.node) }))]
-    default:
+    case 'compare':
+    case 'presence':
+    case 'listChange':
       return [left(node, TRUE, how), { node: notNode(node), what: `turned round: ${said(node, how)}` }]
   }
 }
@@ -66,7 +68,10 @@ export function narrower(node: ConditionNode, how: Weakening): Step[] {
       ])
     case 'not':
       return weaker(node.of, how).map((step) => ({ ...step, node: step.node === TRUE ? FALSE : notNode(step.node) }))
-    default:
+    case 'some':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
       return [left(node, FALSE, how)]
   }
 }
@@ -95,7 +100,11 @@ function said(node: ConditionNode, { wording }: Weakening): string {
 
 /** Whether it holds always, under whatever name. */
 export function isTrue(node: ConditionNode): boolean {
-  return node.kind === 'constant' ? node.value : node.kind === 'named' && isTrue(node.of)
+  return (node.kind === 'named' ? unnamed(node.of) : node) === TRUE
+}
+
+function unnamed(node: ConditionNode): ConditionNode {
+  return node.kind === 'named' ? unnamed(node.of) : node
 }
 
 function isNamed(node: ConditionNode): boolean {

@@ -1,9 +1,9 @@
-import { type ConditionNode, describe, describeTerm, hangingOnAbsence, type TermNode } from '../condition/index.js'
+import { type ConditionNode, describe, describeTerm, findUnguardedNegations, type TermNode } from '../condition/index.js'
 import { RulebookError } from './error.js'
 
 /** Absence never grants: a missing value under `not` must not let anybody in unless the author says what it means. */
 export function refuseHanging(condition: ConditionNode, at: string, record: string): void {
-  const [first] = hangingOnAbsence(condition)
+  const [first] = findUnguardedNegations(condition)
   if (first === undefined) return
   const wording = { record: `the ${record}` }
   const term = describeTerm(first.term, wording)
@@ -21,8 +21,17 @@ export function refuseHanging(condition: ConditionNode, at: string, record: stri
 
 /** A term as its author writes it. */
 function codeOf(term: TermNode, record: string): string {
-  if (term.kind === 'claim') return `me.${term.path.join('.')}`
-  if (term.kind !== 'field') return ''
-  const start = term.of === 'record' ? record : term.of === 'after' ? 'after' : 'it'
-  return [start, ...(term.via ?? []).map(({ name }) => name), ...term.path].join('.')
+  switch (term.kind) {
+    case 'claim':
+      return `me.${term.path.join('.')}`
+    case 'field': {
+      const start = term.of === 'record' ? record : term.of === 'after' ? 'after' : 'it'
+      return [start, ...(term.via ?? []).map(({ name }) => name), ...term.path].join('.')
+    }
+    case 'literal':
+    case 'now':
+    case 'forever':
+    case 'orElse':
+      return ''
+  }
 }

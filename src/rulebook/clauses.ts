@@ -5,7 +5,7 @@ import { ACTIONS } from './actions.js'
 import { CONDITION_METHODS, useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
 import { finished } from './finished.js'
-import type { TypeModel } from './model.js'
+import type { ClauseNode, TypeModel } from './model.js'
 import { NODE } from './node.js'
 import type { Action, Clause, Standing } from './types.js'
 import { here, made, used } from './upkeep.js'
@@ -22,26 +22,6 @@ interface ClauseDraft {
   readonly supplying?: readonly unknown[]
   readonly afterwards?: ConditionNode
   readonly within?: readonly unknown[]
-}
-
-/** A clause as the rulebook keeps it. */
-export interface ClauseNode {
-  /** Unique among the clauses of its action. */
-  readonly title: string
-  /** Everything that must hold. */
-  readonly when: ConditionNode
-  readonly who: ConditionNode
-  readonly provided: readonly ConditionNode[]
-  /** The fields that it lets see, send or change; undefined where it lets all of them. */
-  readonly fields?: readonly string[]
-  /** Whether these are the fields of `.only`, or all but those of `.except`. */
-  readonly limitedBy?: 'only' | 'except'
-  /** Stamped fields, or the key, that it lets give all the same. */
-  readonly supplying?: readonly string[]
-  /** What must hold of an updated record in place of the clause itself. */
-  readonly afterwards?: ConditionNode
-  /** The routines, within any of which alone it counts. */
-  readonly within?: readonly string[]
 }
 
 const CLAUSE_METHODS = {

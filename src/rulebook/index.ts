@@ -1,19 +1,19 @@
-export { type ClauseNode, conditionsOfClause } from './clauses.js'
+export { conditionsOfClause } from './clauses.js'
 export { allOf, anyOf, not } from './conditions.js'
+export { isName, readDefinition } from './definition.js'
 export { RulebookError, UnknownNameError, unknownName } from './error.js'
 export { finished } from './finished.js'
 export { modelFromJson, modelToJson, type RulebookJson, type Shapes } from './json.js'
 export { isSet, type LinkModel, toMany, toOne } from './links.js'
 export {
+  type ClauseNode,
   fieldOf,
   type GateWordsNode,
-  isName,
   keyPlace,
   keysAreGiven,
   knownAction,
   type MeModel,
   type Model,
-  readDefinition,
   type TypeModel,
   type TypeRules,
   typeModel,

@@ -1,4 +1,5 @@
 import {
+  type AncestorsNode,
   allOfNode,
   type ConditionNode,
   claimNodesIn,
@@ -7,19 +8,20 @@ import {
   type LinkNode,
   type OverNode,
   type PlaceNode,
+  presenceNode,
+  type RecordsNode,
   sameCondition,
   type TermNode,
 } from '../condition/index.js'
 import { conditionFromJson } from '../condition/json.js'
 import { refuseHanging } from './absence.js'
-import type { ClauseNode } from './clauses.js'
+import { isName, plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
 import type { LinkModel } from './links.js'
-import { type GateWordsNode, isName, type Model, plainObject, type TypeModel, type TypeRules, type VetoNode } from './model.js'
+import type { ClauseNode, GateWordsNode, Model, Roles, TypeModel, TypeRules, VetoNode } from './model.js'
 import { referencesTo } from './references.js'
 import { type Field, type Fields, readShape } from './shape.js'
 import type { Shape } from './types.js'
-import type { Roles } from './words.js'
 import { rulebookWarnings } from './write.js'
 
 /** The form that this version writes and reads. */
@@ -272,7 +274,9 @@ class Checker {
       }
       case 'constant':
         return
-      default: {
+      case 'compare':
+      case 'presence':
+      case 'listChange': {
         for (const claim of claimNodesIn(node)) this.#claim(claim, at)
         for (const field of fieldNodesIn(node)) this.#field(field, at, scope)
       }
@@ -280,21 +284,30 @@ class Checker {
   }
 
   #over(over: OverNode, at: string, scope: ReadonlyMap<FieldNode['of'], Known & Partial<TypeModel>>): Known & Partial<TypeModel> {
-    if (over.kind === 'elements') {
-      const { fields } = this.#field(over.list, at, scope)
-      if (fields === undefined) throw new RulebookError(at, `${over.list.path.join('.')} holds no objects`)
-      return { name: 'it', fields, ids: [] }
+    switch (over.kind) {
+      case 'elements': {
+        const { fields } = this.#field(over.list, at, scope)
+        if (fields === undefined) throw new RulebookError(at, `${over.list.path.join('.')} holds no objects`)
+        return { name: 'it', fields, ids: [] }
+      }
+      case 'records':
+        return this.#joined(over, at, scope)
+      case 'ancestors': {
+        const type = this.#joined(over, at, scope)
+        this.#link(over.link, type, at)
+        checkPlace(over.key, type, at)
+        this.#walk(presenceNode(over.self, true), at, scope)
+        return type
+      }
     }
+  }
+
+  #joined(over: RecordsNode | AncestorsNode, at: string, scope: ReadonlyMap<FieldNode['of'], Known & Partial<TypeModel>>): TypeModel {
     const type = Object.hasOwn(this.#types, over.type) ? this.#types[over.type] : undefined
     if (type === undefined) throw new RulebookError(at, unknownName('record type', over.type, Object.keys(this.#types)))
     for (const { to, from } of over.by) {
       checkPlace(to, type, at)
       this.#walk({ kind: 'presence', term: from, present: true }, at, scope)
-    }
-    if (over.kind === 'ancestors') {
-      this.#link(over.link, type, at)
-      checkPlace(over.key, type, at)
-      this.#walk({ kind: 'presence', term: over.self, present: true }, at, scope)
     }
     return type
   }

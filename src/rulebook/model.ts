@@ -1,13 +1,8 @@
 import type { ConditionNode, TermNode } from '../condition/nodes.js'
-import { ACTIONS } from './actions.js'
-import type { ClauseNode } from './clauses.js'
-import { RulebookError, UnknownNameError, unknownName } from './error.js'
-import { type LinkModel, type LinkPairs, type Places, placesOf, type Reachable, readLink, readPairs } from './links.js'
-import { termNode } from './node.js'
-import { referencesTo } from './references.js'
-import { type Field, type Fields, readShape } from './shape.js'
+import { UnknownNameError } from './error.js'
+import type { LinkModel } from './links.js'
+import type { Field, Fields } from './shape.js'
 import type { Action, Shape } from './types.js'
-import { meTerms, type Roles } from './words.js'
 
 /** The person asking, as a rulebook knows them. */
 export interface MeModel {
@@ -17,6 +12,33 @@ export interface MeModel {
   /** Links from the claims to records. */
   readonly links: { readonly [name: string]: LinkModel }
   readonly roles?: Roles
+}
+
+/** Where the roles are, among the claims. */
+export interface Roles {
+  readonly term: TermNode
+  /** Every role there is, where the shape lists them. */
+  readonly known?: readonly string[]
+}
+
+/** A clause as the rulebook keeps it. */
+export interface ClauseNode {
+  /** Unique among the clauses of its action. */
+  readonly title: string
+  /** Everything that must hold. */
+  readonly when: ConditionNode
+  readonly who: ConditionNode
+  readonly provided: readonly ConditionNode[]
+  /** The fields that it lets see, send or change; undefined where it lets all of them. */
+  readonly fields?: readonly string[]
+  /** Whether these are the fields of `.only`, or all but those of `.except`. */
+  readonly limitedBy?: 'only' | 'except'
+  /** Stamped fields, or the key, that it lets give all the same. */
+  readonly supplying?: readonly string[]
+  /** What must hold of an updated record in place of the clause itself. */
+  readonly afterwards?: ConditionNode
+  /** The routines, within any of which alone it counts. */
+  readonly within?: readonly string[]
 }
 
 /** What the server sets, by field. */
@@ -108,199 +130,4 @@ export function fieldOf(type: TypeModel, name: string): Field {
 /** Whether some clause lets clients give the key of a new record: the keys of removed ones are kept then, so that none is used again. */
 export function keysAreGiven({ key, rules }: TypeModel): boolean {
   return rules?.may.create.some(({ supplying }) => supplying?.includes(key)) === true
-}
-
-const NAME = /^[A-Za-z_][A-Za-z0-9_]*$/
-
-/** Whether a record type, standing or person may have this name. */
-export function isName(name: string): boolean {
-  return NAME.test(name) && !(name in Object.prototype)
-}
-
-interface UnreadDefinition {
-  readonly me?: { readonly shape?: unknown; readonly key?: unknown; readonly links?: unknown; readonly roles?: unknown }
-  readonly records?: { readonly [type: string]: unknown }
-}
-
-/** Reads what `rulebook` was given. @throws RulebookError */
-export function readDefinition(given: unknown): Model {
-  const definition = plainObject(given, 'rulebook', ['me', 'records']) as UnreadDefinition
-  const me = plainObject(definition.me, 'me', ['shape', 'key', 'links', 'roles']) as NonNullable<UnreadDefinition['me']>
-  const fields = readShape(me.shape as Shape, 'me')
-  const key = keyField(me.key, fields, 'me')
-  const unlinked: Record<string, TypeModel & { unread: object }> = {}
-  for (const [name, unread] of Object.entries(plainObject(definition.records, 'records'))) {
-    if (!isName(name)) throw new RulebookError(name, 'a record type needs a name of letters, digits and _')
-    const record = plainObject(unread, name, ['shape', 'key', 'times', 'links', 'actions']) as {
-      shape: Shape
-      key?: unknown
-      times?: unknown
-      links?: unknown
-      actions?: unknown
-    }
-    const found = readShape(record.shape, name, listOfNames(record.times, `${name}.times`))
-    const own = keyField(record.key, found, name)
-    const links = plainObject(record.links ?? {}, `${name}.links`)
-    unlinked[name] = {
-      name,
-      shape: record.shape,
-      key: own,
-      fields: found,
-      ids: [own],
-      links: {},
-      actions: readActions(record.actions, name),
-      standings: Object.freeze({}),
-      unread: links,
-    }
-  }
-  const myLinks = plainObject(me.links ?? {}, 'me.links')
-  const { types, mine } = linked(unlinked, { key, fields, links: myLinks })
-  const who = { shape: me.shape as Shape, key, fields, links: mine }
-  const roles = readRoles(me.roles, who, types)
-  return Object.freeze({
-    me: Object.freeze({ ...who, ...(roles ? { roles } : {}) }),
-    types,
-    privileges: Object.freeze({}),
-    routines: Object.freeze({}),
-    warnings: Object.freeze([]),
-  })
-}
-
-/** Reads all links: first which fields they go by, since a field that leads to a key holds ids; then the links themselves. */
-function linked(
-  unlinked: { readonly [name: string]: TypeModel & { readonly unread: object } },
-  me: { readonly key: string; readonly fields: Fields; readonly links: object },
-): { readonly types: Model['types']; readonly mine: MeModel['links'] } {
-  const ids: Record<string, Set<string>> = Object.fromEntries(Object.values(unlinked).map(({ name, key }) => [name, new Set([key])]))
-  const mine = new Set([me.key])
-  const read = (owner: string, own: Reachable, links: object, idsOfOwner: Set<string>) =>
-    Object.entries(links).map(([link, unread]) => {
-      const at = `${owner}.links.${link}`
-      if (!isName(link)) throw new RulebookError(at, 'a link needs a name of letters, digits and _')
-      if (Object.hasOwn(own.fields, link)) throw new RulebookError(at, 'there is a field of this name: give the link another')
-      if (WORDS_OF_RECORDS.includes(link)) throw new RulebookError(at, 'is a word of the rules: give the link another name')
-      const pairs = readPairs(unread, at, own, unlinked)
-      const other = unlinked[pairs.to] as TypeModel
-      if (pairs.onDelete !== undefined) checkOnDelete(pairs, at, owner === 'me' ? undefined : own, other)
-      for (const pair of pairs.pairs) {
-        if (pair.theirs === other.key) idsOfOwner.add(pair.mine)
-        if (pair.mine === own.key) ids[pairs.to]?.add(pair.theirs)
-      }
-      return { link, at, pairs }
-    })
-  const ofTypes = Object.values(unlinked).map((type) => ({
-    type,
-    links: read(type.name, type, type.unread, ids[type.name] as Set<string>),
-  }))
-  const ofMe = read('me', me, me.links, mine)
-  const places = Object.fromEntries(
-    Object.values(unlinked).map(({ name, fields }) => [name, placesOf({ fields, ids: [...(ids[name] as Set<string>)] })]),
-  )
-  const made = (links: typeof ofMe, own: Places) =>
-    Object.freeze(
-      Object.fromEntries(links.map(({ link, at, pairs }) => [link, readLink(link, pairs, at, own, places[pairs.to] as Places)])),
-    )
-  const types = Object.fromEntries(
-    ofTypes.map(({ type: { unread: _unread, ...type }, links }) => {
-      const own = ids[type.name] as Set<string>
-      return [type.name, Object.freeze({ ...type, ids: Object.freeze([...own]), links: made(links, places[type.name] as Places) })]
-    }),
-  )
-  for (const type of Object.keys(types)) referencesTo({ types }, type)
-  return { types: Object.freeze(types), mine: made(ofMe, placesOf({ fields: me.fields, ids: [...mine] })) }
-}
-
-/** What becomes of records is said of those that hold a key, and of no others: a word that means nothing is refused. */
-function checkOnDelete({ pairs, onDelete }: LinkPairs, at: string, own: Reachable | undefined, other: TypeModel): void {
-  const [pair] = pairs
-  const one = pairs.length === 1 ? pair : undefined
-  const holds = one?.theirs === other.key && own !== undefined && one.mine !== own.key
-  const isHeld = own !== undefined && one?.mine === own.key && one.theirs !== other.key
-  if (holds || isHeld) return
-  const why =
-    own === undefined
-      ? 'links of me hold no records'
-      : pairs.length > 1
-        ? 'this link goes by several fields'
-        : 'this link goes by a field that is no key'
-  throw new RulebookError(
-    at,
-    `onDelete: ${JSON.stringify(onDelete)} says what becomes of records that hold the key of a deleted one, and ${why}: leave it out, or link by the key`,
-  )
-}
-
-// What may be said of a record as a whole, so that no link can be called this.
-const WORDS_OF_RECORDS: readonly string[] = ['field', 'ancestors', 'isMissing', 'isPresent']
-
-function readRoles(given: unknown, me: Omit<MeModel, 'roles'>, types: Model['types']): Roles | undefined {
-  const { fields } = me
-  if (given !== undefined && typeof given !== 'function') throw new RulebookError('me.roles', 'a function is needed: (me) => me.roles')
-  const terms = meTerms(me, types) as Record<string, unknown>
-  const usual = ['roles', 'role'].find((name) => Object.hasOwn(fields, name))
-  const term = termNode(given !== undefined ? (given as (me: unknown) => unknown)(terms) : usual && terms[usual])
-  if (term === undefined) {
-    if (given === undefined) return undefined
-    throw new RulebookError('me.roles', 'must return a claim, as in (me) => me.roles')
-  }
-  if (term.kind !== 'claim' || term.type !== 'text') {
-    if (given === undefined) return undefined
-    throw new RulebookError('me.roles', 'roles are a text or a list of texts among the claims')
-  }
-  const known = claimField(me, types, term.path)?.values?.filter((value) => typeof value === 'string')
-  return Object.freeze({ term: term as TermNode, ...(known && known.length > 0 ? { known } : {}) })
-}
-
-/** The field that a claim is read from: among the claims, or of a record that is linked to them. */
-function claimField(
-  me: Pick<MeModel, 'fields' | 'links'>,
-  types: Model['types'],
-  [first = '', ...rest]: readonly string[],
-): Field | undefined {
-  const link = me.links[first]
-  if (link !== undefined) return claimField(types[link.to] as TypeModel, types, rest)
-  return fieldAt(me.fields, [first, ...rest])
-}
-
-function readActions(given: unknown, type: string): readonly string[] {
-  const at = `${type}.actions`
-  const named = listOfNames(given, at)
-  for (const name of named) {
-    if (!isName(name) || name === 'all') throw new RulebookError(at, `"${name}" is no name for an action: use letters, digits and _`)
-    if (ACTIONS.includes(name as Action)) throw new RulebookError(at, `"${name}" is there already`)
-  }
-  return Object.freeze([...ACTIONS, ...new Set(named)])
-}
-
-function fieldAt(fields: Fields, path: readonly string[]): Field | undefined {
-  const [name, ...rest] = path
-  const field = name === undefined ? undefined : fields[name]
-  return rest.length === 0 ? field : fieldAt(field?.fields ?? {}, rest)
-}
-
-function keyField(key: unknown, fields: Fields, at: string): string {
-  if (typeof key !== 'string' || !Object.hasOwn(fields, key)) {
-    throw new RulebookError(`${at}.key`, unknownName('field', key, Object.keys(fields)))
-  }
-  const field = fields[key] as Field
-  if (field.list || (field.type !== 'text' && field.type !== 'integer')) {
-    throw new RulebookError(`${at}.key`, `"${key}" holds ${field.list ? 'a list' : field.type}: a key is text or a whole number`)
-  }
-  if (field.optional) throw new RulebookError(`${at}.key`, `"${key}" may be missing: a key may not`)
-  return key
-}
-
-function listOfNames(value: unknown, at: string): readonly string[] {
-  if (value === undefined) return []
-  if (!Array.isArray(value) || value.some((name) => typeof name !== 'string')) throw new RulebookError(at, 'a list of names is needed')
-  return value
-}
-
-/** Checks that something is a plain object and has no names but these. */
-export function plainObject(value: unknown, at: string, known?: readonly string[]): Record<string, unknown> {
-  if (typeof value !== 'object' || value === null || Array.isArray(value)) {
-    throw new RulebookError(at, `an object is needed${known ? ` with ${known.join(', ')}` : ''}`)
-  }
-  const odd = known && Object.keys(value).find((name) => !known.includes(name))
-  if (odd !== undefined) throw new RulebookError(at, unknownName('word', odd, known as string[]))
-  return value as Record<string, unknown>
 }

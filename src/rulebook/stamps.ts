@@ -1,6 +1,7 @@
 import { comparable, isList, type TermNode, typeOf } from '../condition/index.js'
+import { plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
-import { plainObject, type StampNodes, type TypeModel, type TypeRules } from './model.js'
+import type { StampNodes, TypeModel, TypeRules } from './model.js'
 import { literalFor } from './terms.js'
 
 /** Reads the stamps of a record type. @throws RulebookError */
@@ -10,6 +11,19 @@ export function readStamps(type: TypeModel, given: unknown, at: string): TypeRul
     create: readOf(type, stamps.create, `${at}, stamps.create`),
     update: readOf(type, stamps.update, `${at}, stamps.update`),
   })
+}
+
+function canStamp(term: TermNode): boolean {
+  switch (term.kind) {
+    case 'claim':
+    case 'literal':
+    case 'now':
+      return true
+    case 'field':
+    case 'forever':
+    case 'orElse':
+      return false
+  }
 }
 
 function readOf(type: TypeModel, given: unknown, at: string): StampNodes {
@@ -24,8 +38,7 @@ function readOf(type: TypeModel, given: unknown, at: string): StampNodes {
         `null cannot be stamped: a stamp without a value refuses the write. Let a clause change "${name}", and what it sends may clear it`,
       )
     const node = literalFor(value, field, `${at}.${name}`)
-    const fits = node.kind !== 'field' && node.kind !== 'forever' && node.kind !== 'orElse'
-    if (!fits) throw new RulebookError(`${at}.${name}`, 'a stamp is a value, a claim or now')
+    if (!canStamp(node)) throw new RulebookError(`${at}.${name}`, 'a stamp is a value, a claim or now')
     const theirs = typeOf(node)
     if (
       field.type === 'group' ||

@@ -1,5 +1,6 @@
 // What the compiler knows of terms and conditions. Types only.
 import type { ConditionNode, TermNode } from '../condition/nodes.js'
+import type { Comparison } from '../condition/operators.js'
 import type { NODE } from './node.js'
 
 declare const PRESENT: unique symbol
@@ -61,6 +62,8 @@ export interface Term<T> extends Operand<T>, Source<T>, Presence {
 export interface TextTerm<T> extends Term<T> {
   startsWith(value: string | Operand<string>): Condition
   endsWith(value: string | Operand<string>): Condition
+  /** Has this somewhere in it, letter by letter. */
+  contains(value: string | Operand<string>): Condition
   /** Equal but for the case of the letters A to Z: for email addresses. */
   isIgnoringCase(value: (T & {}) | Operand<T & {}>): Condition
 }
@@ -169,3 +172,9 @@ export type GroupTerm<T> = Presence & Source<T> & Terms<Flat<T & {}>>
 
 /** The values that roles can have, as a source of them says. */
 export type RoleSource<R extends string> = Source<Maybe<R | readonly R[]>>
+
+type Words = keyof TextTerm<string> | keyof NumberTerm<number> | keyof TimeTerm | keyof TextListTerm<readonly string[]>
+/** Every comparison as a method of terms. One that no term has is no method: who calls them all does not compile then. */
+export type ComparisonMethods = {
+  readonly [C in Comparison]: C extends Words ? (value: unknown) => Condition : Mistake<'give this comparison to the terms that have it'>
+}

@@ -2,8 +2,6 @@ import { describeOdd, describeTerm } from '../condition/describe.js'
 import { comparisonProblem, listChangeProblem, orElseProblem } from '../condition/json.js'
 import {
   type ClaimNode,
-  COMPARISONS,
-  type Comparison,
   compareNode,
   type FieldNode,
   FOREVER,
@@ -19,6 +17,7 @@ import {
   TRUE,
   typeOf,
 } from '../condition/nodes.js'
+import { COMPARISONS, type Comparison, listSides, operatorOf } from '../condition/operators.js'
 import { instant, instantText } from '../condition/time.js'
 import { isBlank, isHoldable, literalType, type Scalar } from '../condition/value.js'
 import { toCondition, useCondition } from './conditions.js'
@@ -55,10 +54,9 @@ function toTerm(node: TermNode, known: Known, wording: string): object {
       return toCondition(listChangeNode(by, node, from, item))
     }
   }
-  for (const by of Object.keys(COMPARISONS) as Comparison[]) {
+  for (const by of COMPARISONS) {
     term[by] = (value: unknown) => {
-      const { lists } = COMPARISONS[by]
-      const right = operand(value, node, known, wording, lists === 'right' || lists === 'both', by)
+      const right = operand(value, node, known, wording, listSides(by)[1], by)
       const problem = comparisonProblem(node, by, right)
       if (problem !== undefined) throw new RulebookError(here(), `${wording}: ${problem}${timeHint(node, by)}`)
       return toCondition(compareNode(node, by, right))
@@ -75,12 +73,12 @@ function isListTerm(node: TermNode): boolean {
 }
 
 function timeHint(node: TermNode, by: Comparison): string {
-  if (COMPARISONS[by].takes !== 'time' || node.kind !== 'field') return ''
+  if (operatorOf(by).takes !== 'time' || node.kind !== 'field') return ''
   return `; if "${node.path.join('.')}" holds an instant, say so beside its shape: times: ['${node.path[0]}']`
 }
 
 /** What stands on the right of an operator: another term, or a value that fits the one on the left. */
-function operand(value: unknown, left: TermNode, known: Known, wording: string, list: boolean, by: string): TermNode {
+function operand(value: unknown, left: TermNode, known: Known, wording: string, list: boolean, by: Comparison | 'orElse'): TermNode {
   const term = termNode(value)
   if (term !== undefined) return term
   const type = typeOf(left)
@@ -111,7 +109,7 @@ function literalValue(
   value: unknown,
   type: Scalar,
   known: Known,
-  by: string,
+  by: Comparison | 'orElse',
   fail: (problem: string) => never,
 ): LiteralNode['value'] & (string | number | boolean) {
   if (value === null || value === undefined) return fail(`nothing is equal to ${value}: ask isMissing() or isPresent()`)
@@ -126,14 +124,16 @@ function literalValue(
   if (typeof found === 'string' && type === 'id' && isBlank(found)) return fail('a blank id equals nothing')
   if (typeof found === 'number' && !Number.isFinite(found)) return fail(`${found} equals nothing`)
   if (typeof found === 'number' && type === 'integer' && !Number.isSafeInteger(found)) return fail(`${found} is no safe integer`)
-  const wholeValue = by !== 'startsWith' && by !== 'endsWith' && by !== 'isIgnoringCase' && by !== 'hasIgnoringCase'
-  if (wholeValue && known !== undefined && !COMPARES_ORDER.has(by) && !known.includes(found as string)) {
+  if (known !== undefined && comparesEquality(by) && !known.includes(found as string)) {
     return fail(unknownName('value', found, known.map(String)))
   }
   return found as string | number | boolean
 }
 
-const COMPARES_ORDER: ReadonlySet<string> = new Set(['isLessThan', 'isMoreThan', 'isAtMost', 'isAtLeast', 'orElse'])
+/** Whether a value that is compared so has to be one that the field can have. */
+function comparesEquality(by: Comparison | 'orElse'): boolean {
+  return by !== 'orElse' && operatorOf(by).lookup === 'equality'
+}
 
 /** How terms for a group of fields are made. */
 export interface GroupOptions {

@@ -1,9 +1,10 @@
 import { allOfNode, asksAfter, type ConditionNode, describe, notNode, TRUE } from '../condition/index.js'
 import { refuseHanging } from './absence.js'
 import { useCondition } from './conditions.js'
+import { plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
 import { finished } from './finished.js'
-import { type GateWordsNode, plainObject, type TypeModel, type TypeRules, type VetoNode } from './model.js'
+import type { GateWordsNode, TypeModel, TypeRules, VetoNode } from './model.js'
 import { conditionNode } from './node.js'
 
 /** Reads the gate of a record type: what must hold for each action. @throws RulebookError */

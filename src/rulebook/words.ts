@@ -1,14 +1,5 @@
 import { describeOdd } from '../condition/describe.js'
-import {
-  anyOfNode,
-  type ConditionNode,
-  compareNode,
-  isList,
-  type LiteralNode,
-  presenceNode,
-  type TermNode,
-  TRUE,
-} from '../condition/nodes.js'
+import { anyOfNode, type ConditionNode, compareNode, isList, type LiteralNode, presenceNode, TRUE } from '../condition/nodes.js'
 import { standingClause, whoeverClause } from './clauses.js'
 import { RulebookError, unknownName } from './error.js'
 import type { MeModel, TypeModel } from './model.js'
@@ -107,11 +98,4 @@ function roleCondition(me: MeModel, names: readonly unknown[]): ConditionNode {
   })
   const title = `role ${names.join(' or ')}`
   return named(title, tests.length === 1 ? (tests[0] as ConditionNode) : anyOfNode(tests))
-}
-
-/** Where the roles are, among the claims. */
-export interface Roles {
-  readonly term: TermNode
-  /** Every role there is, where the shape lists them. */
-  readonly known?: readonly string[]
 }

@@ -2,11 +2,12 @@ import { implies } from '../condition/implies.js'
 import { allOfNode, anyOfNode, type ConditionNode, type FieldNode } from '../condition/nodes.js'
 import { fieldNodesIn, fieldsIn } from '../condition/walk.js'
 import { refuseHanging } from './absence.js'
-import { type ClauseNode, conditionsOfClause, useClause } from './clauses.js'
+import { conditionsOfClause, useClause } from './clauses.js'
 import { useCondition } from './conditions.js'
+import { isName, plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
 import { finished } from './finished.js'
-import { isName, type Model, plainObject, type TypeModel, type TypeRules } from './model.js'
+import type { ClauseNode, Model, TypeModel, TypeRules } from './model.js'
 import { recordTerms } from './record-terms.js'
 import { readStamps } from './stamps.js'
 import { noLeftovers } from './upkeep.js'
@@ -213,7 +214,9 @@ function comparedSides(node: ConditionNode): [FieldNode[], FieldNode[]][] {
       return comparedSides(node.of)
     case 'compare':
       return [[fieldNodesIn({ ...node, right: node.left }), fieldNodesIn({ ...node, left: node.right })]]
-    default:
+    case 'constant':
+    case 'presence':
+    case 'listChange':
       return []
   }
 }

@@ -8,6 +8,7 @@ import {
   isSelfContained,
   type LiteralNode,
   type OrElseNode,
+  operatorOf,
   proper,
   type Scalar,
   scalarOf,
@@ -20,15 +21,29 @@ export const NO: Test = sql<SqlBool>`1 = 0`
 
 /** Whether rows on which a condition holds can be found without looking at each: by a value, or by a link. */
 export function isFound(node: ConditionNode): boolean {
-  if (node.kind === 'allOf') return node.of.some(isFound)
-  if (node.kind === 'anyOf') return node.of.every(isFound)
-  if (node.kind === 'some') {
-    const { over } = node
-    return over.kind === 'records' && over.by.some(({ from }) => from.kind === 'field') && isSelfContained(node.of, node.each)
+  switch (node.kind) {
+    case 'allOf':
+      return node.of.some(isFound)
+    case 'anyOf':
+      return node.of.every(isFound)
+    case 'named':
+      return isFound(node.of)
+    case 'some': {
+      const { over } = node
+      return over.kind === 'records' && over.by.some(({ from }) => from.kind === 'field') && isSelfContained(node.of, node.each)
+    }
+    case 'compare': {
+      if (operatorOf(node.by).lookup !== 'equality') return false
+      const [field, other] = node.left.kind === 'field' ? [node.left, node.right] : [node.right, node.left]
+      return field.kind === 'field' && field.path.length === 1 && !field.list && field.type !== 'boolean' && other.kind === 'literal'
+    }
+    // Nothing is found by what it is not.
+    case 'constant':
+    case 'not':
+    case 'presence':
+    case 'listChange':
+      return false
   }
-  if (node.kind !== 'compare' || (node.by !== 'is' && node.by !== 'isOneOf' && node.by !== 'has')) return false
-  const [field, other] = node.left.kind === 'field' ? [node.left, node.right] : [node.right, node.left]
-  return field.kind === 'field' && field.path.length === 1 && !field.list && field.type !== 'boolean' && other.kind === 'literal'
 }
 
 /** A literal that equals nothing whatever stands on the other side. */

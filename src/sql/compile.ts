@@ -1,8 +1,10 @@
 import { type RawBuilder, type SqlBool, sql } from 'kysely'
 import {
+  type AnyOfNode,
   absorbed,
   allOfNode,
   type ConditionNode,
+  type ElementsNode,
   equality,
   followsLinks,
   isList,
@@ -20,8 +22,8 @@ import {
 } from '../condition/index.js'
 import { all, forEachRow, isFound, joined, NO, YES } from './asked.js'
 import { Chains } from './chains.js'
-import { Comparisons } from './comparisons.js'
 import type { Dialect, Fragment, Side, Test } from './dialect.js'
+import { Comparisons } from './operators.js'
 import { Scope, type ScopeOptions } from './scope.js'
 import { Terms } from './terms.js'
 
@@ -64,9 +66,25 @@ class Compiler {
 
   /** The whole condition, in a form by which rows are found. */
   whole(node: ConditionNode): Test {
-    if (node.kind === 'allOf') return all(node.of.map((part) => this.whole(part)))
+    switch (node.kind) {
+      case 'allOf':
+        return all(node.of.map((part) => this.whole(part)))
+      case 'anyOf':
+        return this.#anyOf(node)
+      case 'constant':
+      case 'not':
+      case 'named':
+      case 'compare':
+      case 'presence':
+      case 'listChange':
+      case 'some':
+        return this.test(node)
+    }
+  }
+
+  #anyOf(node: AnyOfNode): Test {
     const { unionOfKeys } = this.#dialect
-    if (node.kind !== 'anyOf' || unionOfKeys === undefined || this.#finds !== 'rows' || this.#keyField === undefined) return this.test(node)
+    if (unionOfKeys === undefined || this.#finds !== 'rows' || this.#keyField === undefined) return this.test(node)
     if (!node.of.every(isFound) || !node.of.some(followsLinks)) return this.test(node)
     const queries = node.of.map((part) => this.#keysWhere(part))
     return unionOfKeys(this.#ownKey(), this.#scope.alias('found'), queries)
@@ -74,7 +92,7 @@ class Compiler {
 
   /** Where a link leads to the key itself, the keys are those that the linked records hold. */
   #linkedKeys(node: SomeNode, over: RecordsNode): Fragment | undefined {
-    const { by, rest } = joinsOf(node as SomeNode & { over: RecordsNode }, (from) => from.kind !== 'field')
+    const { by, rest } = joinsOf(node, over, (from) => from.kind !== 'field')
     const open = by.filter(({ from }) => from.kind === 'field')
     const [only] = open
     if (only?.from.kind !== 'field' || open.length > 1 || only.from.path.join('.') !== this.#keyField || isList(only.from) || only.to.list)
@@ -139,9 +157,18 @@ class Compiler {
   }
 
   #some(node: SomeNode): Test {
-    const { over, each } = node
-    if (over.kind === 'ancestors') return this.#chains.above(node, over)
-    if (over.kind === 'records') return this.#linked(node, over)
+    switch (node.over.kind) {
+      case 'ancestors':
+        return this.#chains.above(node, node.over)
+      case 'records':
+        return this.#linked(node, node.over)
+      case 'elements':
+        return this.#element(node, node.over)
+    }
+  }
+
+  #element(node: SomeNode, over: ElementsNode): Test {
+    const { each } = node
     if (this.#scope.later !== undefined && !this.#scope.isWithin && followsLinks(node.of)) return this.#scope.apart(() => this.#some(node))
     const alias = this.#scope.alias('element')
     return this.#dialect.someObject(alias, this.#terms.list(over.list), (value) => {
@@ -167,7 +194,7 @@ class Compiler {
    * OR of sets is answered through indexes, an OR of lookups row by row.
    */
   #linked(node: SomeNode, over: RecordsNode): Test {
-    const { by, rest } = joinsOf(node as SomeNode & { over: RecordsNode }, (from) => from.kind !== 'field')
+    const { by, rest } = joinsOf(node, over, (from) => from.kind !== 'field')
     const alias = this.#scope.lookAt(node.each, over.type)
     const isKnown = ({ from }: JoinNode) => from.kind !== 'field'
     const known = by.filter(isKnown).map((join) => equality(join, node.each))

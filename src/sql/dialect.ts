@@ -1,8 +1,7 @@
 import type { Expression, QueryCompiler, SqlBool } from 'kysely'
 import type { Comparable, Scalar } from '../condition/index.js'
 import type { Field } from '../rulebook/index.js'
-import type { WantedIndex } from './indexes.js'
-import type { FoundColumn, TablePlace } from './layout.js'
+import type { FoundColumn, TablePlace, WantedIndex } from './places.js'
 
 /** A piece of SQL with its parameters. */
 export type Fragment = Expression<unknown>
@@ -64,6 +63,8 @@ export interface Dialect {
   /** The same for a start that is known beforehand, so that an index serves. */
   startsWithKnown(text: Fragment, start: string): Test
   endsWith(text: Fragment, end: Fragment): Test
+  /** Whether a text has another somewhere in it; what is empty is in each. */
+  contains(text: Fragment, part: Fragment): Test
   /** True where the expression equals one of the values, of which there is at least one. */
   isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test
   /** The same as some element being the value, by an index; left out, or undefined, where there is no such way. */

@@ -4,7 +4,7 @@ import { type Action, fieldOf, type TypeName, typeModel, type World } from '../r
 import { type InnerViewpoint, type Viewpoint, visibility } from '../viewpoint/index.js'
 import { compile } from './compile.js'
 import type { Dialect } from './dialect.js'
-import type { Layout } from './layout.js'
+import type { Layout } from './places.js'
 import { postgres } from './postgres/dialect.js'
 
 /** A condition as SQL, to be added to a query of one's own. */

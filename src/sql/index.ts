@@ -5,19 +5,10 @@
 export { type CompileOptions, compile } from './compile.js'
 export type { Column, Dialect, Fragment, Order, Test } from './dialect.js'
 export { type FilterOptions, fieldFilter, rowFilter, type SqlFilter } from './filter.js'
-export { type FoundIndex, type MissingIndex, missingIndexes, type WantedIndex, wantedIndexes } from './indexes.js'
-export {
-  type ColumnPlace,
-  type FoundColumn,
-  type Layout,
-  LayoutError,
-  type LayoutOptions,
-  layoutOf,
-  REMOVED_KEYS,
-  readLayout,
-  type TablePlace,
-} from './layout.js'
+export { type MissingIndex, missingIndexes, wantedIndexes } from './indexes.js'
+export { LayoutError, type LayoutOptions, layoutOf, REMOVED_KEYS, readLayout } from './layout.js'
 export { mariadb } from './mariadb/dialect.js'
+export type { ColumnPlace, FoundColumn, FoundIndex, Layout, TablePlace, WantedIndex } from './places.js'
 export { postgres } from './postgres/dialect.js'
 export { type PgliteDatabase, pgliteDialect } from './postgres/pglite.js'
 export { heldRules } from './postgres/security/held.js'

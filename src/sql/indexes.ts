@@ -1,13 +1,15 @@
 import { type Kysely, sql } from 'kysely'
 import {
-  type AncestorsNode,
   type CompareNode,
   type ConditionNode,
+  eachNode,
   type FieldNode,
   isSelfContained,
   joinsOf,
   lower,
+  operatorOf,
   type PlaceNode,
+  partsOfTerm,
   pushNot,
   type RecordsNode,
   type SomeNode,
@@ -16,27 +18,8 @@ import {
 } from '../condition/index.js'
 import { conditionsOfClause, type Field, type Model, type TypeModel } from '../rulebook/index.js'
 import type { Dialect } from './dialect.js'
-import { type Layout, layoutOf, type TablePlace } from './layout.js'
-
-/** An index that rules could use. */
-export interface WantedIndex {
-  readonly type: string
-  readonly field: string
-  /** What it is for: equality, the start of a text, or elements of a list. */
-  readonly for: 'equality' | 'start' | 'elements'
-  /** The rules that ask for it: `read of plot: holder`. */
-  readonly rules: readonly string[]
-}
-
-/** An index that is there. */
-export interface FoundIndex {
-  readonly schema: string
-  readonly table: string
-  /** Its first column. */
-  readonly column: string
-  /** `btree`, `gin` and so on. */
-  readonly method: string
-}
+import { layoutOf } from './layout.js'
+import type { FoundIndex, Layout, TablePlace, WantedIndex } from './places.js'
 
 /**
  * The columns by which rules look for rows: in lists, those that are compared with claims, and those by which links are
@@ -58,7 +41,10 @@ export function wantedIndexes({ types }: Pick<Model, 'types'>): WantedIndex[] {
       }
       const node = pushNot(lower(simplify(condition)))
       if (!rule.startsWith('create ')) look(node, new Map([['record', type.name]]), want)
-      if (!rule.startsWith('read ')) linksOf(node, ({ type: of, by }) => by.map(({ to }) => want(of, to, 'equality')))
+      if (!rule.startsWith('read '))
+        eachNode(node, (part) => {
+          if (part.kind === 'some' && part.over.kind !== 'elements') for (const { to } of part.over.by) want(part.over.type, to, 'equality')
+        })
     }
   }
   return [...found.values()]
@@ -86,17 +72,13 @@ function look(node: ConditionNode, looking: ReadonlyMap<FieldNode['of'], string>
       return lookAtComparison(node, looking, want)
     case 'some':
       return lookAtSome(node, looking, want)
-    default:
-      // Nothing is found by what it is not.
+    // Nothing is found by what it is not.
+    case 'not':
+    case 'constant':
+    case 'presence':
+    case 'listChange':
       return
   }
-}
-
-/** Each link that a condition follows. */
-function linksOf(node: ConditionNode, tell: (over: RecordsNode | AncestorsNode) => void): void {
-  if (node.kind === 'allOf' || node.kind === 'anyOf') for (const part of node.of) linksOf(part, tell)
-  if (node.kind === 'not' || node.kind === 'named' || node.kind === 'some') linksOf(node.of, tell)
-  if (node.kind === 'some' && node.over.kind !== 'elements') tell(node.over)
 }
 
 function lookAtComparison({ left, by, right }: CompareNode, looking: ReadonlyMap<FieldNode['of'], string>, want: Want): void {
@@ -107,20 +89,29 @@ function lookAtComparison({ left, by, right }: CompareNode, looking: ReadonlyMap
     const type = field.kind === 'field' ? looking.get(field.of) : undefined
     if (field.kind !== 'field' || type === undefined || !hasClaim(other)) continue
     const place: PlaceNode = { path: field.path, type: field.type as PlaceNode['type'], ...(field.list ? { list: true } : {}) }
-    if (by === 'is' || by === 'overlaps' || by === 'has' || by === 'isOneOf') want(type, place, 'equality')
-    if (by === 'startsWith' && first) want(type, place, 'start')
+    const { lookup } = operatorOf(by)
+    if (lookup === 'equality') want(type, place, 'equality')
+    if (lookup === 'start' && first) want(type, place, 'start')
   }
 }
 
 function lookAtSome(node: SomeNode, looking: ReadonlyMap<FieldNode['of'], string>, want: Want): void {
   const { over, each } = node
-  if (over.kind === 'elements') return
-  const inner = new Map(looking).set(each, over.type)
-  if (over.kind === 'ancestors') {
-    for (const { from } of over.link.by) want(over.type, from, 'equality')
-    return look(node.of, inner, want)
+  switch (over.kind) {
+    case 'elements':
+      return
+    case 'records':
+      return lookAtRecords(node, over, looking, want)
+    case 'ancestors':
+      for (const { from } of over.link.by) want(over.type, from, 'equality')
+      return look(node.of, new Map(looking).set(each, over.type), want)
   }
-  const { by, rest } = joinsOf(node as SomeNode & { over: typeof over }, () => false)
+}
+
+function lookAtRecords(node: SomeNode, over: RecordsNode, looking: ReadonlyMap<FieldNode['of'], string>, want: Want): void {
+  const { each } = node
+  const inner = new Map(looking).set(each, over.type)
+  const { by, rest } = joinsOf(node, over)
   const alone = isSelfContained(rest, each)
   for (const { to, from } of by) {
     const type = from.kind === 'field' ? looking.get(from.of) : undefined
@@ -132,7 +123,7 @@ function lookAtSome(node: SomeNode, looking: ReadonlyMap<FieldNode['of'], string
 }
 
 function hasClaim(term: TermNode): boolean {
-  return term.kind === 'claim' || (term.kind === 'orElse' && (hasClaim(term.term) || hasClaim(term.otherwise)))
+  return partsOfTerm(term).some(({ kind }) => kind === 'claim')
 }
 
 /** An index that rules could use and that is not there. */

@@ -2,29 +2,7 @@ import { type Kysely, sql } from 'kysely'
 import { PachterError } from '../condition/index.js'
 import { type Field, keysAreGiven, type Model, nearest, type TypeModel, UnknownNameError } from '../rulebook/index.js'
 import type { Dialect } from './dialect.js'
-
-/** Where a field is kept: in which column, and as what, where that is known. */
-export interface ColumnPlace {
-  readonly name: string
-  /** How the database holds the values, in the dialect's words: `uuid`, `timestamptz`, `text[]`. Left out where nobody said. */
-  readonly as?: string
-}
-
-/** Where the records of a type are kept. */
-export interface TablePlace {
-  readonly schema?: string
-  readonly name: string
-  readonly columns: { readonly [field: string]: ColumnPlace }
-  /** It is a view, where the database was asked: what is made for tables cannot be made for it. */
-  readonly isView?: true
-}
-
-/** Where a database keeps the record types of a rulebook: plain data, made by `layoutOf` or `readLayout`. */
-export interface Layout {
-  readonly tables: { readonly [type: string]: TablePlace }
-  /** The keys that were removed, where clients may give keys. */
-  readonly removedKeys: { readonly schema?: string; readonly name: string }
-}
+import type { ColumnPlace, FoundColumn, Layout, TablePlace } from './places.js'
 
 /** How tables and columns are named, where that is not as record types and fields are. */
 export interface LayoutOptions {
@@ -118,20 +96,6 @@ function apart(named: readonly (readonly [of: string, name: string])[]): void {
     if (first !== undefined) throw new LayoutError(of, `is kept in ${JSON.stringify(name.split('\0').at(-1))}, and so is ${first}`)
     seen.set(name, of)
   }
-}
-
-/** A column that a database has. */
-export interface FoundColumn {
-  readonly schema: string
-  readonly table: string
-  readonly column: string
-  /** Its type, as the database writes it. */
-  readonly type: string
-  /** What kind of type that is, where the dialect's query says. */
-  readonly kind?: string | null
-  readonly collation?: string | null
-  /** Whether it is a column of a view; true, or 1 in databases that have no such values. */
-  readonly view?: boolean | number | null
 }
 
 /**

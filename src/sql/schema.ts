@@ -1,7 +1,8 @@
 import { type Kysely, type SchemaModule, sql } from 'kysely'
 import { keysAreGiven, type Model } from '../rulebook/index.js'
 import type { Dialect } from './dialect.js'
-import { type ColumnPlace, type Layout, layoutOf, type TablePlace } from './layout.js'
+import { layoutOf } from './layout.js'
+import type { ColumnPlace, Layout, TablePlace } from './places.js'
 
 /**
  * Creates a table for each record type of a rulebook, named as the type, with a column for each field; and where clients may

@@ -1,7 +1,8 @@
 import { sql } from 'kysely'
 import { type ClaimNode, type FieldNode, PachterError, type Scalar } from '../condition/index.js'
 import type { Column, Dialect, Fragment, Test } from './dialect.js'
-import { type Layout, LayoutError, type TablePlace } from './layout.js'
+import { LayoutError } from './layout.js'
+import type { Layout, TablePlace } from './places.js'
 
 /** What conditions are about. */
 export interface ScopeOptions {

@@ -3,6 +3,7 @@ import {
   type Comparable,
   type FieldNode,
   lowerAscii,
+  type OrElseNode,
   type PlaceNode,
   placeOf,
   type Scalar,
@@ -86,9 +87,21 @@ export class Terms {
 
   /** What a column has to fulfil to equal or exceed anything at all: values that are improper equal nothing. */
   sound(term: TermNode): Test[] {
-    if (term.kind === 'field') return this.soundValue(this.value(term), term.type === 'other' ? 'text' : term.type)
-    if (term.kind !== 'orElse') return []
-    // Each of the two by its own type: a blank is a text and no id.
+    switch (term.kind) {
+      case 'field':
+        return this.soundValue(this.value(term), term.type === 'other' ? 'text' : term.type)
+      case 'orElse':
+        return this.#soundEither(term)
+      case 'claim':
+      case 'literal':
+      case 'now':
+      case 'forever':
+        return []
+    }
+  }
+
+  /** Each of the two by its own type: a blank is a text and no id. */
+  #soundEither(term: OrElseNode): Test[] {
     const first = this.sound(term.term)
     const otherwise = this.sound(term.otherwise)
     if (first.length === 0 && otherwise.length === 0) return []

@@ -1,17 +1,17 @@
-import { type ConditionNode, lower } from '../condition/index.js'
+import { type ConditionNode, eachNode, lower, OUTERMOST } from '../condition/index.js'
 import { conditionsOfClause, type Model, type TypeModel } from '../rulebook/index.js'
 
 /**
  * Whether a write of the type goes by records that must not be there: its own rules do, or those of another type do and it
  * may write such records. No lock holds what is not there, so these writes have to come as if one after the other.
  */
-export function goesByAbsence(model: Model, type: string): boolean {
+export function dependsOnAbsence(model: Model, type: string): boolean {
   const { looking, lookedFor } = absences(model)
   return looking.has(type) || lookedFor.has(type)
 }
 
 /** Whether any write goes by what must not be there: several in one transaction may be of any type. */
-export function someGoByAbsence(model: Model): boolean {
+export function someDependOnAbsence(model: Model): boolean {
   const { looking, calls } = absences(model)
   return looking.size > 0 || calls
 }
@@ -33,12 +33,12 @@ function absences(model: Model): Absences {
     const looking = new Set<string>()
     const lookedFor = new Set<string>()
     for (const type of Object.values(model.types)) {
-      const absent = conditionsOf(model, type).flatMap(([condition, negative]) => negated(lower(condition), negative))
+      const absent = conditionsOf(model, type).flatMap(([condition, negative]) => typesNegated(lower(condition), negative))
       if (absent.length > 0) looking.add(type.name)
       for (const name of absent) lookedFor.add(name)
     }
     const calling = [...(model.gate ? [model.gate] : []), ...Object.values(model.routines), ...Object.values(model.privileges)]
-    const missing = calling.flatMap((condition) => negated(lower(condition), false))
+    const missing = calling.flatMap((condition) => typesNegated(lower(condition), false))
     for (const name of missing) lookedFor.add(name)
     found = { looking, lookedFor, calls: missing.length > 0 }
     known.set(model, found)
@@ -60,20 +60,14 @@ function conditionsOf({ gate }: Model, { rules }: TypeModel): [ConditionNode, bo
 }
 
 /** The record types of which a condition holds by there being none. */
-function negated(node: ConditionNode, negative: boolean): string[] {
-  switch (node.kind) {
-    case 'allOf':
-    case 'anyOf':
-      return node.of.flatMap((part) => negated(part, negative))
-    case 'not':
-      return negated(node.of, !negative)
-    case 'named':
-      return negated(node.of, negative)
-    case 'some': {
-      const own = negative && node.over.kind !== 'elements' ? [node.over.type] : []
-      return [...own, ...negated(node.of, negative)]
-    }
-    default:
-      return []
-  }
+function typesNegated(condition: ConditionNode, negative: boolean): string[] {
+  const found: string[] = []
+  eachNode(
+    condition,
+    (node, around) => {
+      if (around.negative && node.kind === 'some' && node.over.kind !== 'elements') found.push(node.over.type)
+    },
+    { ...OUTERMOST, negative },
+  )
+  return found
 }

@@ -1,5 +1,5 @@
-import { COMPARISONS, type Comparison, PachterError } from '../condition/index.js'
-import { type Condition, type Field, fieldOf, type TypeModel, UnknownNameError } from '../rulebook/index.js'
+import { COMPARISONS, type Comparison, listSides, PachterError } from '../condition/index.js'
+import { type ComparisonMethods, type Condition, type Field, fieldOf, type TypeModel, UnknownNameError } from '../rulebook/index.js'
 
 /** A value or a filter that was written as text cannot be read. */
 export class TextError extends PachterError {
@@ -41,13 +41,13 @@ function json(text: string, at: string): unknown {
   }
 }
 
-type Terms = { readonly [name: string]: Terms } & { readonly [by in Comparison]: (value: unknown) => Condition } & {
-  isMissing(): Condition
-  isPresent(): Condition
-}
+type Terms = { readonly [name: string]: Terms } & ComparisonMethods & {
+    isMissing(): Condition
+    isPresent(): Condition
+  }
 
 /** The comparisons that a filter may be written with. */
-export const OPERATORS: readonly string[] = [...Object.keys(COMPARISONS), 'isMissing', 'isPresent']
+export const FILTER_OPERATORS: readonly string[] = [...COMPARISONS, 'isMissing', 'isPresent']
 
 /**
  * A filter that was written as a field, a comparison and a value, as a list takes it.
@@ -58,7 +58,7 @@ export function filterFromText(
   { path, by, value }: { readonly path: readonly string[]; readonly by: string; readonly value?: string | undefined },
   at: string,
 ): (record: unknown) => Condition {
-  if (!OPERATORS.includes(by)) throw new UnknownNameError('operator', by, OPERATORS, at)
+  if (!FILTER_OPERATORS.includes(by)) throw new UnknownNameError('operator', by, FILTER_OPERATORS, at)
   const field = fieldAt(type, path)
   return (record) => {
     const term = path.reduce<Terms>((terms, step) => (terms.field as unknown as (name: string) => Terms)(step), record as Terms)
@@ -67,9 +67,8 @@ export function filterFromText(
       return term[by]()
     }
     if (value === undefined) throw new TextError(at, `${by} needs a value`)
-    const { lists } = COMPARISONS[by as Comparison]
     const { list: _list, ...single } = field
-    const wanted = lists === 'right' || lists === 'both' ? { ...single, list: true as const } : single
+    const wanted = listSides(by as Comparison)[1] ? { ...single, list: true as const } : single
     return term[by as Comparison](valueFromText(wanted, value, at))
   }
 }

@@ -19,7 +19,7 @@ import {
   verdictOf,
   withFields,
 } from '../viewpoint/index.js'
-import { goesByAbsence, someGoByAbsence } from './absent.js'
+import { dependsOnAbsence, someDependOnAbsence } from './absent.js'
 import type { Asker, AskersRules, Person } from './asker.js'
 import { BulkError, type BulkOptions, type BulkResult, type InTheWay, readWhich, type Which } from './bulk.js'
 import { applyCreate, judgeCreate } from './create.js'
@@ -34,7 +34,7 @@ import { deny, holding, isKey, judge, keyIs, type Operation, type Seen, see, see
 import { aboutList, type CountOptions, countField, type DescribedPageOptions, orderFor, placeOf, readSize } from './pages.js'
 import { type DescribedOptions, PAGE_OPTIONS, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
 import { readingAlong, reliedOn } from './relied.js'
-import type { GuardedStore, SystemStore, Together } from './store.js'
+import type { GuardedStore, SystemStore, Together } from './store-types.js'
 import type { Isolation, Selection, Tables } from './tables.js'
 import { targetTypes } from './targets.js'
 import { applyUpdate, judgeUpdate, type UpdateOptions } from './update.js'
@@ -93,7 +93,7 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
   }
 
   function isolationOf(type: TypeModel): Isolation {
-    return { serializable: still.viewpoint !== undefined && goesByAbsence(model, type.name) }
+    return { serializable: still.viewpoint !== undefined && dependsOnAbsence(model, type.name) }
   }
 
   /** Writes in a transaction. What a constraint of the database forbids is to the asker simply refused. */
@@ -460,7 +460,7 @@ export function guarded(tables: Tables, who: Person, options: Needs): SystemStor
           if (failures.length > 0) throw failures[0]
           return result
         },
-        { serializable: someGoByAbsence(model) },
+        { serializable: someDependOnAbsence(model) },
       )
     } catch (error) {
       // What the work throws of its own accord is its caller's business; anything else is a failure of ours.

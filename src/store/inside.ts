@@ -1,7 +1,7 @@
 import type { Model } from '../rulebook/index.js'
 import type { Asker } from './asker.js'
 import type { Change } from './changes.js'
-import type { Store } from './store.js'
+import type { Store } from './store-types.js'
 import type { Tables } from './tables.js'
 
 /** What is behind a store, for parts of this library that look at all records: live lists, above all. */

@@ -1,5 +1,6 @@
 import {
   type Comparable,
+  type CompareNode,
   type ConditionNode,
   compareText,
   type Env,
@@ -7,7 +8,8 @@ import {
   type Links,
   LinksError,
   linkedRecords,
-  newCourse,
+  newContext,
+  operatorOf,
   predicate,
   type Row,
   TRUE,
@@ -154,7 +156,7 @@ class MemoryTables implements Tables {
         throw new LinksError(type)
       },
     )
-    return { me: null, now, links: this.#links, course: newCourse() }
+    return { me: null, now, links: this.#links, context: newContext() }
   }
 
   #checkOpen(): void {
@@ -181,15 +183,29 @@ class MemoryTables implements Tables {
 
 /** The keys of which a record has to have one for a condition to hold, where the condition says so. */
 function keysNamed(where: ConditionNode, field: string): readonly Key[] | undefined {
-  if (where.kind === 'allOf') {
-    for (const part of where.of) {
-      const keys = keysNamed(part, field)
-      if (keys !== undefined) return keys
-    }
-    return undefined
+  switch (where.kind) {
+    case 'allOf':
+      for (const part of where.of) {
+        const keys = keysNamed(part, field)
+        if (keys !== undefined) return keys
+      }
+      return undefined
+    case 'named':
+      return keysNamed(where.of, field)
+    case 'compare':
+      return keysCompared(where, field)
+    case 'constant':
+    case 'anyOf':
+    case 'not':
+    case 'presence':
+    case 'listChange':
+    case 'some':
+      return undefined
   }
-  if (where.kind !== 'compare' || (where.by !== 'is' && where.by !== 'isOneOf')) return undefined
-  const { left, right } = where
+}
+
+function keysCompared({ by, left, right }: CompareNode, field: string): readonly Key[] | undefined {
+  if (operatorOf(by).lookup !== 'equality') return undefined
   const isKey = left.kind === 'field' && left.of === 'record' && left.via === undefined && left.path.length === 1 && left.path[0] === field
   if (!isKey || right.kind !== 'literal') return undefined
   const values: readonly unknown[] = Array.isArray(right.value) ? right.value : [right.value]

@@ -1,6 +1,6 @@
 import {
-  about,
   allOfNode,
+  bindRecord,
   type ConditionNode,
   type Env,
   FALSE,
@@ -49,7 +49,7 @@ export async function judge(op: Operation, conditions: readonly Asked[], record:
   const env = { ...op.env, after }
   const answers: (boolean | ConditionNode)[] = conditions.map((asked) => {
     if (!followsLinks(asked.when)) return holds({ test: undefined, ...asked }, record, env)
-    const rest = simplify(about(asked.when, record, after))
+    const rest = bindRecord(asked.when, record, after)
     return rest.kind === 'constant' ? rest.value : rest
   })
   const open = answers.filter((answer): answer is ConditionNode => typeof answer !== 'boolean')

@@ -3,7 +3,7 @@ import {
   type Comparable,
   type Env,
   type Links,
-  newCourse,
+  newContext,
   type PlaceNode,
   type predicate,
   type Row,
@@ -104,7 +104,7 @@ export async function judgeAllRelying(
     const wanted = new Map<string, Unread>()
     for (const record of open) {
       try {
-        answers.set(record, test(record, { ...env, links: relied, course: newCourse() }))
+        answers.set(record, test(record, { ...env, links: relied, context: newContext() }))
       } catch (reason) {
         if (!(reason instanceof Unread)) throw reason
         wanted.set(nameOf(reason), reason)
@@ -145,7 +145,7 @@ export async function judgeRelying(
 ): Promise<boolean> {
   for (;;) {
     try {
-      const at: Env = { ...env, after, links: relied, course: newCourse() }
+      const at: Env = { ...env, after, links: relied, context: newContext() }
       return test(record, at)
     } catch (reason) {
       if (!(reason instanceof Unread)) throw reason

@@ -1,4 +1,4 @@
-import { allOfNode, anyOfNode, asksAfter, type ConditionNode, type Row, simplify, TRUE, withAfter } from '../condition/index.js'
+import { allOfNode, anyOfNode, asksAfter, bindAfter, type ConditionNode, type Row, simplify, TRUE } from '../condition/index.js'
 import { type Key, sameValue, type TypeModel } from '../rulebook/index.js'
 import { type AskersClause, fieldsInTheWay, fieldsLetBy, stampValues, verdictOf } from '../viewpoint/index.js'
 import { InvalidError, RefusedError } from './errors.js'
@@ -100,7 +100,7 @@ export async function judgeUpdate(
     before,
     after,
     changed: difference(type, before, after),
-    where: simplify(withAfter(rule, after)),
+    where: simplify(bindAfter(rule, after)),
   }
 }
 

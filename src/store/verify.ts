@@ -5,7 +5,7 @@ import {
   type ConditionNode,
   compareText,
   type Links,
-  newCourse,
+  newContext,
   type PlaceNode,
   type Predicate,
   predicate,
@@ -222,7 +222,7 @@ class Verifier {
   async #judge(type: TypeModel, questions: readonly Question[], rows: readonly Row[]): Promise<void> {
     const last = rows.length < this.#batch ? undefined : (rows.at(-1)?.[type.key] as Comparable)
     const links = new BatchLinks(this.#tables, this.#now)
-    const env = () => ({ me: null, now: this.#now, links, course: newCourse() })
+    const env = () => ({ me: null, now: this.#now, links, context: newContext() })
     for (const question of questions) {
       const selected = await question.bySql.upTo(last)
       const shown = await question.shown?.upTo(last)

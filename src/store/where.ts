@@ -1,4 +1,16 @@
-import { allOfNode, askedWithin, type ConditionNode, fieldsIn, highestEach, leavesOf, lower, type OverNode } from '../condition/index.js'
+import {
+  allOfNode,
+  askedWithin,
+  type ConditionNode,
+  eachNode,
+  fieldsIn,
+  highestEach,
+  leavesOf,
+  lower,
+  mapChildren,
+  type RecordsNode,
+  type SomeNode,
+} from '../condition/index.js'
 import { type TypeModel, typeModel } from '../rulebook/index.js'
 import { visibility } from '../viewpoint/index.js'
 import type { Asker } from './asker.js'
@@ -19,19 +31,10 @@ export function guardedWhere(asker: Asker, type: TypeModel, where: ConditionNode
 /** The record types that a condition looks at other records of. */
 export function typesIn(node: ConditionNode): string[] {
   const types = new Set<string>()
-  walkSome(lower(node), (over) => {
-    if (over.kind !== 'elements') types.add(over.type)
+  eachNode(lower(node), (part) => {
+    if (part.kind === 'some' && part.over.kind !== 'elements') types.add(part.over.type)
   })
   return [...types]
-}
-
-function walkSome(node: ConditionNode, visit: (over: OverNode) => void): void {
-  if (node.kind === 'allOf' || node.kind === 'anyOf') for (const part of node.of) walkSome(part, visit)
-  else if (node.kind === 'not' || node.kind === 'named') walkSome(node.of, visit)
-  else if (node.kind === 'some') {
-    visit(node.over)
-    walkSome(node.of, visit)
-  }
 }
 
 /** What has to hold for a field to be visible to the asker. */
@@ -44,22 +47,37 @@ function guardedSome(asker: Asker, root: TypeModel, node: ConditionNode, highest
   switch (node.kind) {
     case 'allOf':
     case 'anyOf':
-      return { ...node, of: node.of.map((part) => guardedSome(asker, root, part, highest)) }
     case 'not':
     case 'named':
-      return { ...node, of: guardedSome(asker, root, node.of, highest) }
-    case 'some': {
-      const { over, each } = node
-      // The chain would be followed through records that the asker may not see.
-      if (over.kind === 'ancestors') throw new QueryError(root.name, 'ancestors(...) can be used in rules only, not in a filter')
-      const of = guardedSome(asker, root, node.of, highest)
-      if (over.kind === 'elements') return { ...node, of }
-      const named = new Set(over.by.map(({ to }) => to.path[0] as string))
-      for (const leaf of leavesOf(node.of)) if (leaf.kind === 'field' && leaf.of === each) named.add(leaf.path[0] as string)
-      const guards = [asker.readable(over.type), ...[...named].map((field) => visibleField(asker, over.type, field))]
-      return { ...node, of: allOfNode([...guards.map((guard) => askedWithin(guard, each, highest)), of]) }
-    }
-    default:
+      return mapChildren(node, (part) => guardedSome(asker, root, part, highest))
+    case 'some':
+      return guardedOver(asker, root, node, guardedSome(asker, root, node.of, highest), highest)
+    // What these read of the record itself, and of those that an enclosing `some` looks at, is guarded there.
+    case 'constant':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
       return node
   }
+}
+
+function guardedOver(asker: Asker, root: TypeModel, node: SomeNode, of: ConditionNode, highest: number): ConditionNode {
+  switch (node.over.kind) {
+    case 'elements':
+      return { ...node, of }
+    case 'records':
+      return { ...node, of: allOfNode([...guardsOf(asker, node, node.over, highest), of]) }
+    case 'ancestors':
+      // The chain would be followed through records that the asker may not see.
+      throw new QueryError(root.name, 'ancestors(...) can be used in rules only, not in a filter')
+  }
+}
+
+/** Other records count where the asker sees them, and the fields of them that are named. */
+function guardsOf(asker: Asker, node: SomeNode, over: RecordsNode, highest: number): ConditionNode[] {
+  const { each } = node
+  const named = new Set(over.by.map(({ to }) => to.path[0] as string))
+  for (const leaf of leavesOf(node.of)) if (leaf.kind === 'field' && leaf.of === each) named.add(leaf.path[0] as string)
+  const guards = [asker.readable(over.type), ...[...named].map((field) => visibleField(asker, over.type, field))]
+  return guards.map((guard) => askedWithin(guard, each, highest))
 }

@@ -10,7 +10,7 @@ import {
   type Predicate,
   predicate,
   type Row,
-  specialiser,
+  specialised,
   TRUE,
 } from '../condition/index.js'
 import type { ClauseNode, Model, TypeModel, VetoNode } from '../rulebook/index.js'
@@ -64,24 +64,12 @@ export interface PersonalRules extends Testable {
   readonly sayings: readonly PersonalSaying[]
 }
 
-/** A clause made ready to be specialised for one person after another. */
-interface ReadyClause {
-  readonly clause: ClauseNode
-  readonly specialise: (who: PersonClaims) => ConditionNode
-  readonly afterwards?: (who: PersonClaims) => ConditionNode
-}
-
-interface ReadyVeto {
-  readonly veto: VetoNode
-  readonly specialise: (who: PersonClaims) => ConditionNode
-}
-
 /** The rules of one action. */
 interface ReadyAction {
-  readonly gate: ((who: PersonClaims) => ConditionNode) | undefined
-  readonly words: readonly { readonly saying: string; readonly specialise: (who: PersonClaims) => ConditionNode }[]
-  readonly vetoes: readonly ReadyVeto[]
-  readonly clauses: readonly ReadyClause[]
+  readonly gate: ConditionNode | undefined
+  readonly words: readonly { readonly saying: string; readonly when: ConditionNode }[]
+  readonly vetoes: readonly VetoNode[]
+  readonly clauses: readonly ClauseNode[]
 }
 
 const readied = new WeakMap<Model, Map<string, readonly ReadyAction[]>>()
@@ -101,29 +89,24 @@ function readyType({ gate, gateSaying = [] }: Model, { rules, actions }: TypeMod
     const gates = [gate, rules?.gates[action]].filter((one) => one !== undefined)
     const vetoes = (rules?.vetoes ?? []).filter((veto) => veto.actions.includes(action))
     return {
-      gate: gates.length === 0 ? undefined : specialiser(allOfNode(gates)),
+      gate: gates.length === 0 ? undefined : allOfNode(gates),
       words: [...gateSaying, ...(rules?.gateSaying?.[action] ?? [])].map(({ when, saying }) => ({
         saying,
-        specialise: specialiser(notNode(when)),
+        when: notNode(when),
       })),
-      vetoes: vetoes.map((veto) => ({ veto, specialise: specialiser(veto.when) })),
-      clauses: (rules?.may[action] ?? []).map(readyClause),
+      vetoes,
+      clauses: rules?.may[action] ?? [],
     }
   })
-}
-
-function readyClause(clause: ClauseNode): ReadyClause {
-  const specialise = specialiser(clause.when)
-  return clause.afterwards === undefined ? { clause, specialise } : { clause, specialise, afterwards: specialiser(clause.afterwards) }
 }
 
 const OPEN: Testable = { when: TRUE, test: undefined }
 
 /** What must hold besides a clause: the gates, and none of the vetoes, which are collected on the way. */
-function opened(gate: Testable, vetoes: readonly ReadyVeto[], who: PersonClaims, collected: PersonalVeto[]): Testable {
+function opened(gate: Testable, vetoes: readonly VetoNode[], who: PersonClaims, collected: PersonalVeto[]): Testable {
   const parts = gate === OPEN ? [] : [gate.when]
-  for (const { veto, specialise } of vetoes) {
-    const when = specialise(who)
+  for (const veto of vetoes) {
+    const when = specialised(veto.when, who)
     if (when === FALSE) continue
     collected.push({ veto, when, test: undefined })
     parts.push(complement(when))
@@ -140,18 +123,19 @@ export function specialise(
 ): PersonalRules {
   const clauses: PersonalClause[] = []
   const conditions: ConditionNode[] = []
-  for (const { clause, specialise, afterwards } of ready?.clauses ?? []) {
+  for (const clause of ready?.clauses ?? []) {
     if (clause.within !== undefined && !clause.within.includes(within as string)) continue
-    const when = specialise(who)
+    const when = specialised(clause.when, who)
     if (when === FALSE) continue
+    const { afterwards } = clause
     if (afterwards === undefined) clauses.push({ clause, when, test: undefined })
-    else clauses.push({ clause, when, test: undefined, afterwards: { when: afterwards(who), test: undefined } })
+    else clauses.push({ clause, when, test: undefined, afterwards: { when: specialised(afterwards, who), test: undefined } })
     conditions.push(when)
   }
   const vetoes: PersonalVeto[] = []
-  const gate = ready?.gate === undefined ? OPEN : { when: ready.gate(who), test: undefined }
+  const gate = ready?.gate === undefined ? OPEN : { when: specialised(ready.gate, who), test: undefined }
   const open = ready === undefined || (gate === OPEN && ready.vetoes.length === 0) ? OPEN : opened(gate, ready.vetoes, who, vetoes)
-  const spoken = (ready?.words ?? []).map(({ saying, specialise }) => ({ saying, when: specialise(who), test: undefined }))
+  const spoken = (ready?.words ?? []).map(({ saying, when }) => ({ saying, when: specialised(when, who), test: undefined }))
   const told = vetoes.map(({ veto, ...testable }) => ({ ...testable, saying: veto.saying }))
   const sayings = spoken.length === 0 ? told : [...spoken, ...told]
   return { clauses, open, gate, vetoes, sayings, when: whenLet(conditions, open, read), test: undefined }

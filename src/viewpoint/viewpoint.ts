@@ -6,7 +6,7 @@ import {
   frozen,
   isMissing,
   type Links,
-  newCourse,
+  newContext,
   person,
   predicate,
   type Row,
@@ -128,7 +128,7 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
   function env(): Env {
     const time = clock === undefined ? Date.now() : (typeof clock === 'function' ? clock() : clock).getTime()
     if (!Number.isFinite(time)) throw new ClockError()
-    return { me, now: time, links, course: newCourse() }
+    return { me, now: time, links, context: newContext() }
   }
 
   function granted(what: string, grants: Model['privileges'], name: string): boolean {

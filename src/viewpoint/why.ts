@@ -125,16 +125,29 @@ const SOMEBODY_ELSE = 3
  */
 function stepsToHold(part: Trace): number {
   if (part.holds) return 0
-  const { kind } = part.node
-  if (kind === 'allOf') {
-    const steps = part.of.reduce((sum, inner) => sum + stepsToHold(inner), 0)
-    return part.of.some((inner) => inner.holds) ? steps - 0.5 : steps
+  switch (part.node.kind) {
+    case 'allOf': {
+      const steps = part.of.reduce((sum, inner) => sum + stepsToHold(inner), 0)
+      return part.of.some((inner) => inner.holds) ? steps - 0.5 : steps
+    }
+    case 'anyOf':
+      return Math.min(...part.of.map(stepsToHold))
+    case 'named':
+      return stepsToHold(part.of[0] as Trace)
+    case 'some':
+      // Of linked records, the nearest; where there is none, one would have to come.
+      return part.of.length > 0 ? Math.min(...part.of.map(stepsToHold)) : stepOfLeaf(part)
+    case 'constant':
+      return Number.POSITIVE_INFINITY
+    case 'not':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
+      return stepOfLeaf(part)
   }
-  if (kind === 'anyOf') return part.of.length === 0 ? Number.POSITIVE_INFINITY : Math.min(...part.of.map(stepsToHold))
-  if (kind === 'named') return stepsToHold(part.of[0] as Trace)
-  // Of linked records, the nearest; where there is none, one would have to come.
-  if (kind === 'some' && part.of.length > 0) return Math.min(...part.of.map(stepsToHold))
-  if (kind === 'constant') return Number.POSITIVE_INFINITY
+}
+
+function stepOfLeaf(part: Trace): number {
   const leaves = leavesOf(part.node)
   return leaves.some(({ kind: of }) => of === 'claim') && !leaves.some(({ kind: of }) => of === 'field') ? SOMEBODY_ELSE : 1
 }

@@ -1,10 +1,10 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import {
-  about,
   absorbed,
   allOfNode,
   anyOfNode,
+  bindRecord,
   type ConditionNode,
   compareNode,
   conditionFromJson,
@@ -41,7 +41,9 @@ describe('a condition means the same', () => {
           const mixed = [anyOfNode([allOfNode([next, node]), node]), allOfNode([anyOfNode([next, node]), node, next])]
           for (const mix of [node, ...mixed])
             expect(held(rows, absorbed(mix), me), 'without what another part says already').to.deep.equal(held(rows, mix, me))
-          const filled = rows.filter((row) => predicate(simplify(about(special, row)))({}, { me: null, now: NOW, links: linksOf(rows) }))
+          const filled = rows.filter((row) =>
+            predicate(simplify(bindRecord(special, row)))({}, { me: null, now: NOW, links: linksOf(rows) }),
+          )
           expect(
             filled.map(({ id }) => id),
             'with the record filled in',

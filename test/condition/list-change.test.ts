@@ -2,7 +2,8 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import { isPachterError, rulebook } from 'pachter'
 import {
-  about,
+  bindAfter,
+  bindRecord,
   conditionFromJson,
   describe as inWords,
   type ListChangeNode,
@@ -12,7 +13,6 @@ import {
   type Row,
   type Scalar,
   simplify,
-  withAfter,
 } from 'pachter/condition'
 import { compile, createTables, sqlite } from 'pachter/sql'
 import { z } from 'zod'
@@ -98,7 +98,7 @@ describe('a list changes by one value', () => {
         expect(predicate(negate(node))(record, env), 'negated').to.equal(!expected)
         const special = simplify(node, me)
         expect(predicate(special)(record, { ...env, me: null }), 'specialised').to.equal(expected)
-        expect(simplify(about(special, record, becomes)), 'filled in').to.deep.equal({ kind: 'constant', value: expected })
+        expect(simplify(bindRecord(special, record, becomes)), 'filled in').to.deep.equal({ kind: 'constant', value: expected })
         expect(conditionFromJson(JSON.parse(JSON.stringify(node)))).to.deep.equal(node)
         await db.deleteFrom('thing').execute()
         const encoded = Object.entries(everyKind.model.types.thing?.fields ?? {}).map(([name, field]) => [
@@ -106,7 +106,7 @@ describe('a list changes by one value', () => {
           sqlite.encode(field, record[name]),
         ])
         await db.insertInto('thing').values(Object.fromEntries(encoded)).execute()
-        const asked = compile(withAfter(special, becomes), { dialect: sqlite, now: 0, table: 'thing' })
+        const asked = compile(bindAfter(special, becomes), { dialect: sqlite, now: 0, table: 'thing' })
         expect(await db.selectFrom('thing').select('id').where(asked).execute(), 'in SQLite').to.have.length(expected ? 1 : 0)
       }),
       { numRuns: 1000 },

@@ -29,7 +29,7 @@ const parameter = fc.tuple(
     fc
       .tuple(
         fc.constantFrom(...everyField),
-        fc.constantFrom('', '.is', '.has', '.isOneOf', '.isAtLeast', '.startsWith', '.isMissing', '.town'),
+        fc.constantFrom('', '.is', '.has', '.isOneOf', '.isAtLeast', '.startsWith', '.contains', '.isMissing', '.town'),
       )
       .map(([field, by]) => `where.${field}${by}`),
     fc.string({ maxLength: 6 }),

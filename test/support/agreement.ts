@@ -2,7 +2,7 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { type Kysely, sql } from 'kysely'
-import { type ConditionNode, linkedRecords, newCourse, predicate, type Row, simplify } from 'pachter/condition'
+import { type ConditionNode, linkedRecords, newContext, predicate, type Row, simplify } from 'pachter/condition'
 import { compile, type Dialect, type Layout, layoutOf, mariadb, postgres, readLayout, type TablePlace } from 'pachter/sql'
 import { claims, condition, everyKind, record } from './conditions.js'
 import type { Engine } from './engines.js'
@@ -24,7 +24,7 @@ export const cases = [
 /** Those of the rows on which a condition holds, by the one evaluator. */
 export function held(rows: readonly Row[], node: ConditionNode, who: Row | null): unknown[] {
   const test = predicate(node)
-  const env = { me: who, now: NOW, links: linksOf(rows), course: newCourse() }
+  const env = { me: who, now: NOW, links: linksOf(rows), context: newContext() }
   return rows.filter((row) => test(row, env)).map(({ id }) => id)
 }
 

@@ -5,7 +5,6 @@ import {
   allOfNode,
   anyOfNode,
   COMPARISONS,
-  type Comparison,
   type ConditionNode,
   compareNode,
   constant,
@@ -16,6 +15,7 @@ import {
   NOW,
   notNode,
   type OverNode,
+  operatorOf,
   type PlaceNode,
   presenceNode,
   type RecordsNode,
@@ -268,8 +268,8 @@ function term(scope: Scope, kind: Kind, list: boolean, depth = 0): fc.Arbitrary<
 }
 
 function comparison(scope: Scope): fc.Arbitrary<ConditionNode> {
-  return fc.constantFrom(...(Object.keys(COMPARISONS) as Comparison[])).chain((by) => {
-    const { takes, lists } = COMPARISONS[by]
+  return fc.constantFrom(...COMPARISONS).chain((by) => {
+    const { takes, lists } = operatorOf(by)
     const kinds: readonly Kind[] = takes === 'any' ? KINDS : RELATED[takes]
     return fc
       .constantFrom(...kinds)

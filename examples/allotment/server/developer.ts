@@ -28,7 +28,7 @@ export function developer(store: Store<any>, identity: Identity<NonNullable<Worl
       const from = context.req.header('sec-fetch-site') ?? 'same-origin'
       if (!['127.0.0.1', 'localhost'].includes(hostname) || from !== 'same-origin') return context.json({ detail: 'Not from there.' }, 403)
       context.header('cache-control', 'no-store')
-      await next()
+      return next()
     })
     .get('/me', async (context) => {
       const me = await identity(context.req.raw)

@@ -2,21 +2,26 @@ import {
   type Comparable,
   type CompareNode,
   type ConditionNode,
+  eachNode,
   type FieldNode,
   isList,
-  joinsOf,
+  isOverRecords,
   type LiteralNode,
+  linkOf,
   lower,
   lowerAscii,
+  operatorOf,
   type PlaceNode,
+  partsOfTerm,
   proper,
   properList,
   type RecordRef,
   type SomeNode,
   type TermNode,
+  termsOf,
 } from '../../condition/index.js'
 import { type Field, type Model, typeModel } from '../../rulebook/index.js'
-import { type Pair, placeId, type Step } from './steps.js'
+import { type Pair, placeId, type Step, stepOf } from './steps.js'
 
 /** A value that a record, or one that its links lead to, has to have. */
 export interface Anchor {
@@ -66,7 +71,10 @@ function coverIn(node: ConditionNode, of: RecordRef, weigh: Weigh): readonly Anc
       return compared(node, of)
     case 'some':
       return linked(node, of, weigh)
-    default:
+    // Nothing is found by what it is not.
+    case 'not':
+    case 'presence':
+    case 'listChange':
       return undefined
   }
 }
@@ -94,13 +102,15 @@ function rulesOut(cover: readonly Anchor[] | undefined, { steps, place, folded, 
 const COMMON = 1000
 
 function compared({ by, left, right }: CompareNode, of: RecordRef): readonly Anchor[] | undefined {
-  if (by === 'is') return at(left, right, of) ?? at(right, left, of)
-  if (by === 'isIgnoringCase') return at(left, right, of, true) ?? at(right, left, of, true)
-  if (by === 'isOneOf') return at(left, right, of)
-  if (by === 'has') return at(left, right, of) ?? at(right, left, of)
-  if (by === 'hasIgnoringCase') return at(left, right, of, true) ?? at(right, left, of, true)
-  if (by === 'overlaps') return at(left, right, of) ?? at(right, left, of)
-  return undefined
+  switch (operatorOf(by).lookup) {
+    case 'equality':
+      return at(left, right, of) ?? at(right, left, of)
+    case 'equalityIgnoringCase':
+      return at(left, right, of, true) ?? at(right, left, of, true)
+    case 'start':
+    case 'none':
+      return undefined
+  }
 }
 
 function at(term: TermNode, known: TermNode, of: RecordRef, folded?: true): readonly Anchor[] | undefined {
@@ -123,25 +133,20 @@ function valuesOf({ value, type, list }: LiteralNode): readonly Comparable[] {
 
 function linked(node: SomeNode, of: RecordRef, weigh: Weigh): readonly Anchor[] | undefined {
   const { over, each } = node
-  if (over.kind === 'elements') return undefined
-  const { by, rest } = over.kind === 'records' ? joinsOf(node as SomeNode & { over: typeof over }) : { by: over.by, rest: node.of }
+  if (!isOverRecords(over)) return undefined
+  const { by, rest } = linkOf(node, over)
   const pairs = by.flatMap(({ from, to }): Pair[] =>
     from.kind === 'field' && from.of === of && from.via === undefined && from.type !== 'other' ? [{ from: placeIn(from), to }] : [],
   )
   if (pairs.length === 0) return undefined
-  const known = by.flatMap(({ from, to }) =>
+  // The places of a chain are those of its first step alone.
+  const known = (over.kind === 'ancestors' ? [] : by).flatMap(({ from, to }) =>
     from.kind === 'literal' ? [valuesOf(from).map((value): Anchor => ({ steps: [], place: to, value }))] : [],
   )
-  const step: Step =
-    over.kind === 'records'
-      ? { kind: 'records', type: over.type, by: pairs }
-      : { kind: 'ancestors', type: over.type, by: pairs, link: over.link, key: over.key }
+  const step = stepOf(over, pairs)
   const within = (anchors: readonly Anchor[]) => anchors.map((anchor) => ({ ...anchor, steps: [step, ...anchor.steps] }))
   // Weighed as they will be, at the end of the way.
-  const inner = [
-    ...(over.kind === 'records' ? known : []),
-    coverIn(rest, each, (anchor) => weigh({ ...anchor, steps: [step, ...anchor.steps] })),
-  ]
+  const inner = [...known, coverIn(rest, each, (anchor) => weigh({ ...anchor, steps: [step, ...anchor.steps] }))]
   return best(
     inner.map((anchors) => anchors && within(anchors)),
     weigh,
@@ -150,27 +155,12 @@ function linked(node: SomeNode, of: RecordRef, weigh: Weigh): readonly Anchor[] 
 
 /** The instants that a condition, specialised for somebody, compares the time with: when they pass, it may come out otherwise. */
 export function instantsIn(condition: ConditionNode): readonly number[] {
-  switch (condition.kind) {
-    case 'not':
-    case 'named':
-      return instantsIn(condition.of)
-    case 'some':
-      return instantsIn(condition.of)
-    case 'allOf':
-    case 'anyOf':
-      return condition.of.flatMap(instantsIn)
-    case 'compare': {
-      const { left, right } = condition
-      const known = left.kind === 'now' ? right : right.kind === 'now' ? left : undefined
-      if (known === undefined) return []
-      return literalsIn(known).flatMap((literal) => (isList(literal) ? [] : (valuesOf(literal) as number[])))
-    }
-    default:
-      return []
-  }
-}
-
-function literalsIn(term: TermNode): LiteralNode[] {
-  if (term.kind === 'literal') return [term]
-  return term.kind === 'orElse' ? [...literalsIn(term.term), ...literalsIn(term.otherwise)] : []
+  const found: number[] = []
+  eachNode(condition, (node) => {
+    const terms = termsOf(node)
+    if (!terms.some((term) => term.kind === 'now')) return
+    for (const literal of terms.flatMap(partsOfTerm))
+      if (literal.kind === 'literal' && literal.type === 'time' && !isList(literal)) found.push(...(valuesOf(literal) as number[]))
+  })
+  return found
 }

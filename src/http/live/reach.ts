@@ -1,16 +1,18 @@
 import {
   type ConditionNode,
+  childrenOf,
   type FieldNode,
   isSelfContained,
-  joinsOf,
+  linkOf,
   lower,
   type PlaceNode,
+  partsOfTerm,
   type RecordRef,
   type SomeNode,
   type TermNode,
 } from '../../condition/index.js'
 import { conditionsOfClause, keyPlace, type Model, referencesTo, typeModel } from '../../rulebook/index.js'
-import { placeId, type Step, stepsId } from './steps.js'
+import { placeId, type Step, stepOf, stepsId } from './steps.js'
 
 /** What records of a type hang on, by the rules of some actions: whoever watches them has to hear when it changes. */
 export interface Reach {
@@ -95,10 +97,9 @@ function collect(node: ConditionNode, scope: Scope, found: Found): void {
   switch (node.kind) {
     case 'not':
     case 'named':
-      return collect(node.of, scope, found)
     case 'allOf':
     case 'anyOf':
-      for (const part of node.of) collect(part, scope, found)
+      for (const part of childrenOf(node)) collect(part, scope, found)
       return
     case 'compare': {
       const { left, right } = node
@@ -117,7 +118,9 @@ function collect(node: ConditionNode, scope: Scope, found: Found): void {
     }
     case 'some':
       return collectSome(node, scope, found)
-    default:
+    case 'constant':
+    case 'presence':
+    case 'listChange':
       return
   }
 }
@@ -129,7 +132,7 @@ function collectSome(node: SomeNode, scope: Scope, found: Found): void {
     // The objects are of the record itself.
     return collect(node.of, at === undefined ? scope : { at: new Map(scope.at).set(each, { ...at, inList: true }) }, found)
   }
-  const { by, rest } = over.kind === 'records' ? joinsOf(node as SomeNode & { over: typeof over }) : { by: over.by, rest: node.of }
+  const { by, rest } = linkOf(node, over)
   // Those pairs that lead here from one record: from which does not matter, but that its own way is known.
   const from = [...scope.at].find(([of]) => by.some((join) => join.from.kind === 'field' && join.from.of === of))
   // Within a list, places are of its objects: no index leads from there.
@@ -142,20 +145,15 @@ function collectSome(node: SomeNode, scope: Scope, found: Found): void {
       ? [{ from: { path: term.path, type: term.type, ...(term.list ? { list: true as const } : {}) }, to }]
       : [],
   )
-  const step: Step =
-    over.kind === 'records'
-      ? { kind: 'records', type: over.type, by: pairs }
-      : { kind: 'ancestors', type: over.type, by: pairs, link: over.link, key: over.key }
-  const steps = [...from[1].steps, step]
+  const steps = [...from[1].steps, stepOf(over, pairs)]
   found.ways.set(stepsId(steps), steps)
   collect(isSelfContained(rest, each) ? rest : node.of, { at: new Map(scope.at).set(each, { type: over.type, steps }) }, found)
 }
 
 function hasNow(term: TermNode): boolean {
-  return term.kind === 'now' || (term.kind === 'orElse' && (hasNow(term.term) || hasNow(term.otherwise)))
+  return partsOfTerm(term).some(({ kind }) => kind === 'now')
 }
 
 function fieldsOf(term: TermNode): FieldNode[] {
-  if (term.kind === 'orElse') return [...fieldsOf(term.term), ...fieldsOf(term.otherwise)]
-  return term.kind === 'field' ? [term] : []
+  return partsOfTerm(term).filter((leaf) => leaf.kind === 'field')
 }

@@ -1,4 +1,4 @@
-import type { LinkNode, PlaceNode } from '../../condition/index.js'
+import type { AncestorsNode, LinkNode, PlaceNode, RecordsNode } from '../../condition/index.js'
 
 /** Two places that have to be equal for a link to lead from one record to another. */
 export interface Pair {
@@ -10,6 +10,16 @@ export interface Pair {
 export type Step =
   | { readonly kind: 'records'; readonly type: string; readonly by: readonly Pair[] }
   | { readonly kind: 'ancestors'; readonly type: string; readonly by: readonly Pair[]; readonly link: LinkNode; readonly key: PlaceNode }
+
+/** The step that a `some` takes by these pairs. */
+export function stepOf(over: RecordsNode | AncestorsNode, by: readonly Pair[]): Step {
+  switch (over.kind) {
+    case 'records':
+      return { kind: 'records', type: over.type, by }
+    case 'ancestors':
+      return { kind: 'ancestors', type: over.type, by, link: over.link, key: over.key }
+  }
+}
 
 const placeId = ({ path, type, list }: PlaceNode) => `${path.join('.')}:${type}${list ? '*' : ''}`
 

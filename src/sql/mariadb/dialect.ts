@@ -2,9 +2,8 @@ import { MysqlQueryCompiler, type SqlBool, sql } from 'kysely'
 import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Dialect, Fragment, Side, Test } from '../dialect.js'
-import type { WantedIndex } from '../indexes.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
-import type { TablePlace } from '../layout.js'
+import type { TablePlace, WantedIndex } from '../places.js'
 import {
   areAlike,
   asKey,
@@ -61,6 +60,7 @@ export const mariadb: Dialect = Object.freeze({
     return sql<SqlBool>`(${text} like ${`${start.replace(/[|%_]/g, '|$&')}%`} escape '|' and ${same})`
   },
   endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${exact(text)}, char_length(${end})) = ${exact(end)}`,
+  contains: (text: Fragment, part: Fragment): Test => sql<SqlBool>`instr(${exact(text)}, ${exact(part)}) > 0`,
   isAmong,
   someElement: (alias: string, list: Fragment, type: Scalar, test: (element: Fragment) => Test): Test =>
     sql<SqlBool>`exists (select 1 from ${places(list, alias)} where ${test(typed(element(list, alias), type))} and ${FOR_EACH_ROW})`,

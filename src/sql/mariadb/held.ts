@@ -3,7 +3,7 @@ import { type Comparable, instantText, LAST_INSTANT, type Scalar } from '../../c
 import type { Field } from '../../rulebook/index.js'
 import { type Column, type Fragment, MIRRORED, type Order, type Side, type Test } from '../dialect.js'
 import { inJson } from '../json-column.js'
-import type { FoundColumn } from '../layout.js'
+import type { FoundColumn } from '../places.js'
 
 /** A column or a parameter as it is: what an index may serve for. */
 interface Plain {

@@ -2,9 +2,8 @@ import { PostgresQueryCompiler, type SqlBool, sql } from 'kysely'
 import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Dialect, Fragment, Side, Test } from '../dialect.js'
-import type { WantedIndex } from '../indexes.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
-import type { TablePlace } from '../layout.js'
+import type { TablePlace, WantedIndex } from '../places.js'
 import { afterPrefix } from '../prefix.js'
 import {
   areAlike,
@@ -71,6 +70,7 @@ export const postgres: Dialect = Object.freeze({
     return after === undefined ? from : sql<SqlBool>`(${from} and ${text} < ${value(after, 'text')} collate "C")`
   },
   endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${text}, length(${end})) = ${collatedLike(text, end)}`,
+  contains: (text: Fragment, part: Fragment): Test => sql<SqlBool>`strpos(${text} collate "C", ${part} collate "C") > 0`,
   isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
     const raw = rawOf(item)
     if (raw !== undefined && type === 'time' && values.length <= MOST_PARAMETERS)

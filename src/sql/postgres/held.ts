@@ -3,7 +3,7 @@ import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import { type Column, type Fragment, MIRRORED, type Order, type Test } from '../dialect.js'
 import { inJson } from '../json-column.js'
-import type { FoundColumn } from '../layout.js'
+import type { FoundColumn } from '../places.js'
 import { afterInstant, value } from './value.js'
 
 /** A column, as it is: what an index is on. Its values are written in another way wherever they are not compared with their like. */

@@ -2,9 +2,8 @@ import { type SqlBool, SqliteQueryCompiler, sql } from 'kysely'
 import { type Comparable, family, instantText, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Dialect, Fragment, Side, Test } from '../dialect.js'
-import type { WantedIndex } from '../indexes.js'
 import { fromJson, inJson, jsonList, jsonValue, knownInstant, timeOf } from '../json-column.js'
-import type { FoundColumn, TablePlace } from '../layout.js'
+import type { FoundColumn, TablePlace, WantedIndex } from '../places.js'
 import { afterPrefix } from '../prefix.js'
 
 // More values than this become one JSON parameter, well below SQLite's limit on parameters.
@@ -38,6 +37,7 @@ export const sqlite: Dialect = Object.freeze({
   },
   endsWith: (text: Fragment, end: Fragment): Test =>
     sql<SqlBool>`length(${text}) >= length(${end}) and substr(${text}, length(${text}) - length(${end}) + 1) = ${end} collate binary`,
+  contains: (text: Fragment, part: Fragment): Test => sql<SqlBool>`instr(${text}, ${part}) > 0`,
   isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
     const encoded = values.map((value) => encodeScalar(value, type))
     const exact = family(type) === 'text' ? sql`${item} collate binary` : item

@@ -1,5 +1,6 @@
 import {
   allOfNode,
+  anyNode,
   anyOfNode,
   askedWithin,
   asksAfter,
@@ -243,16 +244,5 @@ function dependsOn(when: ConditionNode, fields: readonly string[], type: string)
 
 /** Whether the condition follows a link to records of the type. */
 function reads(node: ConditionNode, type: string): boolean {
-  switch (node.kind) {
-    case 'not':
-    case 'named':
-      return reads(node.of, type)
-    case 'allOf':
-    case 'anyOf':
-      return node.of.some((part) => reads(part, type))
-    case 'some':
-      return (node.over.kind !== 'elements' && node.over.type === type) || reads(node.of, type)
-    default:
-      return false
-  }
+  return anyNode(node, (part) => part.kind === 'some' && part.over.kind !== 'elements' && part.over.type === type)
 }

@@ -4,9 +4,11 @@ import {
   type ClaimNode,
   type ConditionNode,
   compareNode,
+  FALSE,
   type FieldNode,
   PachterError,
   type Scalar,
+  simplify,
   TRUE,
 } from '../../../condition/index.js'
 import { type Field, fieldOf, type Model, type TypeModel, typeModel } from '../../../rulebook/index.js'
@@ -14,7 +16,8 @@ import { linkedClaims, linksOfMe } from '../../../viewpoint/index.js'
 import { compile } from '../../compile.js'
 import type { Dialect, Fragment, Side, Test } from '../../dialect.js'
 import { inlined } from '../../filter.js'
-import { type ColumnPlace, type Layout, layoutOf, type TablePlace } from '../../layout.js'
+import { layoutOf } from '../../layout.js'
+import type { ColumnPlace, Layout, TablePlace } from '../../places.js'
 import { postgres } from '../dialect.js'
 import { besideKeys, key as keptKey, rawOf } from '../held.js'
 import { PARAMETER_TYPES } from '../value.js'
@@ -427,10 +430,7 @@ end $me$;`,
 const WRITTEN_TYPES: { readonly [type: string]: true } = { uuid: true }
 
 function isPossible(when: ConditionNode): boolean {
-  return (
-    !(when.kind === 'constant' && !when.value) &&
-    !(when.kind === 'allOf' && when.of.some((part) => part.kind === 'constant' && !part.value))
-  )
+  return simplify(when) !== FALSE
 }
 
 function text(fragment: Fragment): string {

@@ -1,7 +1,7 @@
 type Test = (record: Readonly<Record<string, unknown>>) => boolean
 
 /** A field that has to hold one of two values (the same one twice where there is but one). */
-export interface Known {
+export interface KnownField {
   readonly name: string
   readonly one: unknown
   readonly other: unknown
@@ -9,9 +9,9 @@ export interface Known {
 
 /** Tests of fields against values known beforehand: any of up to three, or one field against many values. */
 interface Lane {
-  any1(a: Known): Test
-  any2(a: Known, b: Known): Test
-  any3(a: Known, b: Known, c: Known): Test
+  any1(a: KnownField): Test
+  any2(a: KnownField, b: KnownField): Test
+  any3(a: KnownField, b: KnownField, c: KnownField): Test
   among(name: string, values: ReadonlySet<unknown>): Test
 }
 

@@ -1,0 +1,116 @@
+import type { Row } from './context.js'
+import { lower } from './lower.js'
+import type { ConditionNode, FieldNode, LiteralNode, RecordRef, SomeNode, TermNode } from './nodes.js'
+import { type Binding, bind, type Looked } from './partial.js'
+import { instantText } from './time.js'
+import { type Comparable, IMPROPER, inside, isMissing, proper, properList, type Scalar } from './value.js'
+import type { LeafNode } from './visit.js'
+import { asksAfter } from './walk.js'
+
+/** A record, of which a part may not be known. */
+export interface KnownRecord {
+  readonly row: Row
+  /** Whether a field that is not there is missing; otherwise it is not known. */
+  isMissing(field: string): boolean
+}
+
+/** The records that are known, by how conditions speak of them. */
+export type KnownRecords = ReadonlyMap<RecordRef, KnownRecord>
+
+/** A condition with what it asks of the record as it would become filled in, so that a database can be asked the rest. */
+export function bindAfter(node: ConditionNode, after: Row): ConditionNode {
+  return asksAfter(node) ? bind(lower(node), recordBinding(new Map([['after', wholeRecord(after)]]))) : node
+}
+
+/**
+ * A condition about one record that is at hand: what it asks of it (and of the record as it would become, which it stands
+ * for where there is none) is filled in. What is left asks about other records, or nothing.
+ */
+export function bindRecord(node: ConditionNode, record: Row, after: Row = record): ConditionNode {
+  const known: KnownRecords = new Map([
+    ['record', wholeRecord(record)],
+    ['after', wholeRecord(after)],
+  ])
+  return bind(lower(node), recordBinding(known))
+}
+
+/** A record of which everything is known: what is not there is missing. */
+export function wholeRecord(row: Row): KnownRecord {
+  return { row, isMissing: () => true }
+}
+
+/** What is known of records, with one more. */
+export interface RecordBinding extends Binding {
+  with(of: RecordRef, record: KnownRecord): RecordBinding
+}
+
+/** What may be known besides. */
+export interface Besides {
+  /** The instant, in milliseconds since 1970. */
+  readonly now?: number
+  /** What is known of the records that links lead to. */
+  readonly look?: (node: SomeNode, binding: RecordBinding) => Looked | undefined
+}
+
+/** What is known of records, and of the objects in their lists. */
+export function recordBinding(known: KnownRecords, besides: Besides = {}): RecordBinding {
+  const { now, look } = besides
+  const binding: RecordBinding = {
+    leaf(leaf: LeafNode): TermNode {
+      switch (leaf.kind) {
+        case 'field': {
+          const found = valueAt(leaf, known)
+          return found === undefined ? leaf : literalOf(found.value, leaf.type, leaf.list === true)
+        }
+        case 'now':
+          return now === undefined ? leaf : { kind: 'literal', type: 'time', value: instantText(now) }
+        case 'claim':
+        case 'literal':
+        case 'forever':
+          return leaf
+      }
+    },
+    isBroken(term) {
+      const found = term.kind === 'field' ? valueAt(term, known) : undefined
+      return term.kind === 'field' && found !== undefined && !isWhole(found.value, term.type)
+    },
+    look(node) {
+      if (node.over.kind !== 'elements') return look?.(node, binding)
+      const found = valueAt(node.over.list, known)
+      if (found === undefined) return undefined
+      const objects = Array.isArray(found.value) ? found.value.filter(isGroup) : []
+      return { each: objects.map((object) => binding.with(node.each, wholeRecord(object))), of: node.of, others: false }
+    },
+    with: (of, record) => recordBinding(new Map(known).set(of, record), besides),
+  }
+  return binding
+}
+
+/** What a field holds, where that is known. */
+function valueAt({ of, path, via }: FieldNode, known: KnownRecords): { readonly value: unknown } | undefined {
+  const record = via === undefined ? known.get(of) : undefined
+  if (record === undefined) return undefined
+  const name = path[0] as string
+  if (!Object.hasOwn(record.row, name) && !record.isMissing(name)) return undefined
+  return { value: inside(record.row, path) }
+}
+
+function isWhole(value: unknown, type: Scalar | 'other'): boolean {
+  return Array.isArray(value) && type !== 'other' && properList(value, type)?.length === value.length
+}
+
+function isGroup(value: unknown): value is Row {
+  return typeof value === 'object' && value !== null && !Array.isArray(value)
+}
+
+function literalOf(value: unknown, type: Scalar | 'other', list: boolean): LiteralNode {
+  const missing = isMissing(value, list ? 'other' : type)
+  if (type === 'other') return { kind: 'literal', type: 'boolean', value: missing ? null : true }
+  const written = (one: Comparable) => (type === 'time' ? instantText(one as number) : one)
+  if (list)
+    return missing
+      ? { kind: 'literal', type, value: null }
+      : { kind: 'literal', type, list: true, value: (properList(value, type) ?? []).map(written) }
+  const known = proper(value, type)
+  return { kind: 'literal', type, value: known === undefined ? (missing ? null : IMPROPER) : written(known) }
+}

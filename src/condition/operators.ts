@@ -1,0 +1,122 @@
+import { lowerAscii } from './text.js'
+import type { Comparable } from './value.js'
+
+/** How one value of each side compares; both are proper. */
+export type Comparing = (left: Comparable, right: Comparable) => boolean
+
+/** All that the backends, the builder and the documents need to know of a comparison. */
+export interface Operator {
+  /** The family of the values on both sides. */
+  readonly takes: 'any' | 'number' | 'time' | 'text'
+  /** Which sides are lists: of each, one element that compares is enough. */
+  readonly lists: '' | 'left' | 'right' | 'both'
+  readonly compare: Comparing
+  /** What an index finds a record by, where one side is known: the equal value, the same in either letter case, the start of a text. */
+  readonly lookup: 'equality' | 'equalityIgnoringCase' | 'start' | 'none'
+  /** What it is for, as the documentation has it; left out where the name says it all. */
+  readonly note?: string
+}
+
+const same: Comparing = (a, b) => a === b
+const sameIgnoringCase: Comparing = (a, b) => lowerAscii(a as string) === lowerAscii(b as string)
+const less: Comparing = (a, b) => a < b
+const more: Comparing = (a, b) => a > b
+
+const single = { lists: '', lookup: 'none' } as const
+const number = { ...single, takes: 'number' } as const
+const time = { ...single, takes: 'time' } as const
+const text = { ...single, takes: 'text' } as const
+const equality = { takes: 'any', compare: same, lookup: 'equality' } as const
+
+/**
+ * Every comparison, under the name that it has in rules, in JSON and in filters of lists. This is the one place that says what
+ * there is: the type `Comparison` is made of it, so that each backend fails to compile until it knows a new one.
+ */
+export const OPERATORS = Object.freeze({
+  is: { ...equality, lists: '' },
+  isOneOf: { ...equality, lists: 'right' },
+  isLessThan: { ...number, compare: less },
+  isMoreThan: { ...number, compare: more },
+  isAtMost: { ...number, compare: (a, b) => a <= b },
+  isAtLeast: { ...number, compare: (a, b) => a >= b },
+  isBefore: { ...time, compare: less },
+  isAfter: { ...time, compare: more },
+  startsWith: {
+    ...text,
+    compare: (a, b) => (a as string).startsWith(b as string),
+    lookup: 'start',
+  },
+  endsWith: { ...text, compare: (a, b) => (a as string).endsWith(b as string) },
+  contains: { ...text, compare: (a, b) => (a as string).includes(b as string) },
+  isIgnoringCase: {
+    ...text,
+    compare: sameIgnoringCase,
+    lookup: 'equalityIgnoringCase',
+    note: 'A to Z: for email addresses',
+  },
+  has: { ...equality, lists: 'left' },
+  hasIgnoringCase: {
+    takes: 'text',
+    lists: 'left',
+    compare: sameIgnoringCase,
+    lookup: 'equalityIgnoringCase',
+  },
+  overlaps: { ...equality, lists: 'both' },
+} as const satisfies { readonly [name: string]: Operator })
+
+/** How two terms may be compared. */
+export type Comparison = keyof typeof OPERATORS
+
+/** The names of all comparisons. */
+export const COMPARISONS: readonly Comparison[] = /* @__PURE__ */ Object.freeze(Object.keys(OPERATORS) as Comparison[])
+
+/** How a sentence says that a comparison holds, and that it does not. Apart from the rest, since pages that ask rules say nothing of them. */
+export const PHRASES: { readonly [C in Comparison]: readonly [yes: string, no: string] } = /* @__PURE__ */ Object.freeze({
+  is: ['is', 'is not'],
+  isOneOf: ['is one of', 'is not one of'],
+  isLessThan: ['is less than', 'is not less than'],
+  isMoreThan: ['is more than', 'is not more than'],
+  isAtMost: ['is at most', 'is not at most'],
+  isAtLeast: ['is at least', 'is not at least'],
+  isBefore: ['is before', 'is not before'],
+  isAfter: ['is after', 'is not after'],
+  startsWith: ['starts with', 'does not start with'],
+  endsWith: ['ends with', 'does not end with'],
+  contains: ['contains', 'does not contain'],
+  isIgnoringCase: ['is, in any letter case,', 'is not, in any letter case,'],
+  has: ['include', 'do not include'],
+  hasIgnoringCase: ['include, in any letter case,', 'do not include, in any letter case,'],
+  overlaps: ['share a value with', 'share no value with'],
+})
+
+/** What is known of a comparison. */
+export function operatorOf(by: Comparison): Operator {
+  return OPERATORS[by]
+}
+
+/** Whether the sides of a comparison are lists: the left one, and the right one. */
+export function listSides(by: Comparison): readonly [left: boolean, right: boolean] {
+  const { lists } = operatorOf(by)
+  return [lists === 'left' || lists === 'both', lists === 'right' || lists === 'both']
+}
+
+/** Compares what both sides hold: a value, or the proper values of a list. */
+export function compareValues(
+  by: Comparison,
+  left: Comparable | readonly Comparable[],
+  right: Comparable | readonly Comparable[],
+): boolean {
+  const { compare } = operatorOf(by)
+  const [lefts, rights] = listSides(by)
+  const others = (rights ? right : [right]) as readonly Comparable[]
+  return ((lefts ? left : [left]) as readonly Comparable[]).some((one) => others.some((other) => compare(one, other)))
+}
+
+/** Whether one list is another with one occurrence of a value more, whatever the order. */
+export function changedBy(more: readonly Comparable[], less: readonly Comparable[], value: Comparable): boolean {
+  if (more.length !== less.length + 1) return false
+  const left = new Map<Comparable, number>()
+  for (const one of more) left.set(one, (left.get(one) ?? 0) + 1)
+  for (const one of [...less, value]) left.set(one, (left.get(one) ?? 0) - 1)
+  return [...left.values()].every((count) => count === 0)
+}

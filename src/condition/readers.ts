@@ -1,0 +1,177 @@
+import { type Env, type Links, LinksError, type Row } from './context.js'
+import { type FieldNode, isList, type LinkNode, type OrElseNode, type TermNode, typeOf } from './nodes.js'
+import { type Comparable, inside, isMissing, proper, properList, type Scalar } from './value.js'
+
+/** A term's value as comparisons see it: undefined where it equals nothing. */
+export type Reader = (record: Row, env: Env) => Comparable | undefined
+
+/** What a list holds that comparisons see. */
+export type Listed = readonly Comparable[]
+
+/** What the term holds, as stored. */
+export function rawReader(term: TermNode): (record: Row, env: Env) => unknown {
+  switch (term.kind) {
+    case 'field': {
+      const [name, ...inner] = term.path as [string, ...string[]]
+      const { of } = term
+      if (of === 'after') return (record, env) => inside((env.after ?? record)[name], inner)
+      if (typeof of === 'number') return (_record, env) => inside(env.context?.looking[of]?.[name], inner)
+      return inner.length === 0 ? (record) => record[name] : (record) => inside(record[name], inner)
+    }
+    case 'claim':
+      return (_record, env) => inside(env.me, term.path)
+    case 'literal':
+      return () => term.value
+    case 'now':
+      return (_record, env) => env.now
+    case 'forever':
+      return () => Number.POSITIVE_INFINITY
+    case 'orElse':
+      return eitherOf(term, rawReader)
+  }
+}
+
+/** Reads a term, or its stand-in where it is missing. */
+function eitherOf<T>(term: OrElseNode, readerOf: (term: TermNode) => (record: Row, env: Env) => T): (record: Row, env: Env) => T {
+  const missing = missingReader(term.term)
+  const first = readerOf(term.term)
+  const second = readerOf(term.otherwise)
+  return (record, env) => (missing(record, env) ? second(record, env) : first(record, env))
+}
+
+/**
+ * Reads what a term holds for people to see: a missing value is undefined or null, an improper one stays as it is.
+ * Links are followed to the first record that there is.
+ */
+export function shown(term: TermNode): (record: Row, env: Env) => unknown {
+  switch (term.kind) {
+    case 'field':
+      return term.via === undefined ? rawReader(term) : shownAlong(term, term.via)
+    case 'orElse':
+      return shownEither(term)
+    case 'claim':
+    case 'literal':
+    case 'now':
+    case 'forever':
+      return rawReader(term)
+  }
+}
+
+function shownEither(term: OrElseNode): (record: Row, env: Env) => unknown {
+  const first = shown(term.term)
+  const otherwise = shown(term.otherwise)
+  const type = isList(term.term) ? 'other' : typeOf(term.term)
+  return (record, env) => {
+    const value = first(record, env)
+    return isMissing(value, type) ? otherwise(record, env) : value
+  }
+}
+
+function shownAlong({ of, via: _via, ...last }: FieldNode, via: readonly LinkNode[]): (record: Row, env: Env) => unknown {
+  const read = rawReader({ ...last, of: 'record' })
+  return (record, env) => {
+    const start = of === 'record' ? record : of === 'after' ? (env.after ?? record) : env.context?.looking[of]
+    let row: Row | undefined = start
+    for (const link of via) row = row && linkedBy(link, row, env.links)[0]
+    return row && read(row, env)
+  }
+}
+
+/** What a link to one goes by in a record, for each of its pairs; undefined where something is missing. */
+export function linkValues(by: LinkNode['by'], row: Row): Comparable[] | undefined {
+  const values: Comparable[] = []
+  for (const { from } of by) {
+    const value = proper(inside(row, from.path), from.type)
+    if (value === undefined) return undefined
+    values.push(value)
+  }
+  return values
+}
+
+/** The records that a link to one leads to from a record: one, or none. */
+export function linkedBy({ to, by }: LinkNode, row: Row, links: Links | undefined): readonly Row[] {
+  if (links === undefined) throw new LinksError(to)
+  const values = linkValues(by, row)
+  if (values === undefined) return []
+  return links.find(
+    to,
+    by.map((pair) => pair.to),
+    values,
+  )
+}
+
+/** Whether a term is missing. */
+export function missingReader(term: TermNode): (record: Row, env: Env) => boolean {
+  switch (term.kind) {
+    case 'field':
+    case 'claim':
+    case 'literal': {
+      const raw = rawReader(term)
+      const type = term.list ? 'other' : term.type
+      return (record, env) => isMissing(raw(record, env), type)
+    }
+    case 'now':
+    case 'forever':
+      return () => false
+    case 'orElse': {
+      const first = missingReader(term.term)
+      const second = missingReader(term.otherwise)
+      return (record, env) => first(record, env) && second(record, env)
+    }
+  }
+}
+
+/** Reads a single value, ready to be compared. */
+export function reader(term: TermNode): Reader {
+  switch (term.kind) {
+    case 'field':
+    case 'claim':
+    case 'literal': {
+      const { type } = term
+      if (type === 'other' || isList(term)) return () => undefined
+      const raw = rawReader(term)
+      return (record, env) => proper(raw(record, env), type)
+    }
+    case 'now':
+      return (_record, env) => env.now
+    case 'forever':
+      return () => Number.POSITIVE_INFINITY
+    case 'orElse':
+      return eitherOf(term, reader)
+  }
+}
+
+/** Reads the elements of a list that comparisons see; undefined where there is no list. */
+export type ListReader = (record: Row, env: Env) => Listed | undefined
+
+/** Reads a list, ready to be compared. */
+export function listReader(term: TermNode): ListReader {
+  switch (term.kind) {
+    case 'literal': {
+      const known = term.list ? properList(term.value, term.type) : undefined
+      return () => known
+    }
+    case 'field':
+    case 'claim': {
+      const { type } = term
+      if (type === 'other' || !isList(term)) return () => undefined
+      const raw = rawReader(term)
+      return (record, env) => properList(raw(record, env), type)
+    }
+    case 'now':
+    case 'forever':
+      return () => undefined
+    case 'orElse':
+      return eitherOf(term, listReader)
+  }
+}
+
+/** Reads a list all of whose elements comparisons see; undefined where one equals nothing. */
+export function wholeList(term: TermNode, type: Scalar): ListReader {
+  const raw = rawReader(term)
+  return (record, env) => {
+    const values = raw(record, env)
+    const proper = properList(values, type)
+    return proper !== undefined && proper.length === (values as unknown[]).length ? proper : undefined
+  }
+}

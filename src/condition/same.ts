@@ -1,0 +1,96 @@
+import type { ConditionNode, JoinNode, LinkNode, OverNode, PlaceNode, TermNode } from './nodes.js'
+import { childrenOf, termsOf } from './visit.js'
+
+/** Whether two terms are the same place or value. */
+export function sameTerm(a: TermNode, b: TermNode): boolean {
+  if (a === b) return true
+  if (a.kind !== b.kind) return false
+  switch (a.kind) {
+    // Of one type as well: what is blank is missing in an id, and there in a text.
+    case 'field': {
+      const other = b as typeof a
+      return a.type === other.type && a.of === other.of && samePath(a.path, other.path) && sameLinks(a.via, other.via)
+    }
+    case 'claim':
+      return a.type === (b as typeof a).type && samePath(a.path, (b as typeof a).path)
+    case 'orElse':
+      return sameTerm(a.term, (b as typeof a).term) && sameTerm(a.otherwise, (b as typeof a).otherwise)
+    case 'literal':
+      return a.type === (b as typeof a).type && JSON.stringify(a.value) === JSON.stringify((b as typeof a).value)
+    case 'now':
+    case 'forever':
+      return true
+  }
+}
+
+/** Whether two conditions are written alike. Two that merely mean the same may differ. */
+export function sameCondition(a: ConditionNode, b: ConditionNode): boolean {
+  if (a === b) return true
+  return a.kind === b.kind && sameHead(a, b) && sameChildren(childrenOf(a), childrenOf(b))
+}
+
+function sameChildren(a: readonly ConditionNode[], b: readonly ConditionNode[]): boolean {
+  return a.length === b.length && a.every((one, at) => sameCondition(one, b[at] as ConditionNode))
+}
+
+/** Whether two conditions of one kind are alike but for the conditions that they are made of. */
+function sameHead(a: ConditionNode, b: ConditionNode): boolean {
+  switch (a.kind) {
+    case 'constant':
+      return a.value === (b as typeof a).value
+    case 'named':
+      return a.name === (b as typeof a).name
+    case 'presence':
+      return a.present === (b as typeof a).present && sameTerm(a.term, (b as typeof a).term)
+    case 'compare':
+    case 'listChange':
+      return a.by === (b as typeof a).by && termsOf(a).every((term, at) => sameTerm(term, termsOf(b)[at] as TermNode))
+    case 'some':
+      return a.each === (b as typeof a).each && sameOver(a.over, (b as typeof a).over)
+    case 'allOf':
+    case 'anyOf':
+    case 'not':
+      return true
+  }
+}
+
+function samePath(a: readonly string[], b: readonly string[]): boolean {
+  return a.length === b.length && a.every((step, at) => step === b[at])
+}
+
+/** Whether two chains of links are the same. */
+export function sameLinks(a: readonly LinkNode[] = [], b: readonly LinkNode[] = []): boolean {
+  return a === b || (a.length === b.length && a.every((one, at) => sameLink(one, b[at] as LinkNode)))
+}
+
+function sameLink(a: LinkNode, b: LinkNode): boolean {
+  if (a === b) return true
+  const same = (one: PlaceNode, other: PlaceNode | undefined) => other?.type === one.type && samePath(one.path, other.path)
+  return (
+    a.to === b.to && a.by.length === b.by.length && a.by.every(({ to, from }, at) => same(to, b.by[at]?.to) && same(from, b.by[at]?.from))
+  )
+}
+
+function sameOver(a: OverNode, b: OverNode): boolean {
+  if (a.kind !== b.kind) return false
+  switch (a.kind) {
+    case 'elements':
+      return sameTerm(a.list, (b as typeof a).list)
+    case 'records':
+      return a.type === (b as typeof a).type && sameJoins(a.by, (b as typeof a).by)
+    case 'ancestors': {
+      const other = b as typeof a
+      return a.type === other.type && sameJoins(a.by, other.by) && sameLink(a.link, other.link) && sameTerm(a.self, other.self)
+    }
+  }
+}
+
+function sameJoins(a: readonly JoinNode[], b: readonly JoinNode[]): boolean {
+  return (
+    a.length === b.length &&
+    a.every(({ to, from }, at) => {
+      const other = b[at] as JoinNode
+      return to.type === other.to.type && samePath(to.path, other.to.path) && sameTerm(from, other.from)
+    })
+  )
+}

@@ -1,0 +1,93 @@
+import { combine } from './combine.js'
+import type { Row } from './context.js'
+import { frozen } from './freeze.js'
+import type { ClaimNode, ConditionNode, LiteralNode } from './nodes.js'
+import { type Binding, bind } from './partial.js'
+import { instantText } from './time.js'
+import { type Comparable, IMPROPER, inside, isMissing, proper, properList, type Scalar } from './value.js'
+import { anyNode, type LeafNode, partsOfTerm, termsOf } from './visit.js'
+
+/**
+ * Folds away everything that can be decided beforehand. Given somebody's claims (null for a visitor), every claim becomes
+ * its value, so that what remains speaks of the record alone: often `TRUE` or `FALSE`, else a few comparisons.
+ * Without claims, only what holds for everybody is folded. Never changes the answer for any record.
+ */
+export function simplify(node: ConditionNode, claims?: Row | null): ConditionNode {
+  return frozen(claims === undefined ? bind(node, NOTHING_KNOWN) : specialised(node, person(claims)))
+}
+
+/** Knows nothing: what holds for everybody. */
+const NOTHING_KNOWN: Binding = Object.freeze({ leaf: (leaf: LeafNode) => leaf, join: combine })
+
+/** Somebody's claims, each turned into a literal once, however many rules ask for it. */
+export type PersonClaims = Binding
+
+/** Readies claims for many conditions. */
+export function person(me: Row | null): PersonClaims {
+  const known = new Map<string, LiteralNode>()
+  return {
+    leaf(leaf: LeafNode) {
+      if (leaf.kind !== 'claim') return leaf
+      const id = idOf(leaf)
+      let literal = known.get(id)
+      if (literal === undefined) {
+        literal = claimValue(leaf, me)
+        known.set(id, literal)
+      }
+      return literal
+    },
+    replace: withoutClaims,
+    join: combine,
+    // Standings, which many rules speak of, as they stand for this person.
+    named: new Map(),
+  }
+}
+
+const ids = new WeakMap<ClaimNode, string>()
+
+/** Claims of one name have one value, wherever rules ask for it. */
+function idOf(claim: ClaimNode): string {
+  let id = ids.get(claim)
+  if (id === undefined) {
+    id = [claim.type, claim.list ? 'list' : 'single', ...claim.path].join('\n')
+    ids.set(claim, id)
+  }
+  return id
+}
+
+/** A condition as it stands for a person, as `simplify` has it with claims. What it gives is not frozen yet, for speed. */
+export function specialised(node: ConditionNode, who: PersonClaims): ConditionNode {
+  return bind(node, who)
+}
+
+// A rule is asked again for every person, so what does not depend on the person is worked out once and kept with the rule.
+const settled = new WeakMap<ConditionNode, ConditionNode | null>()
+
+function withoutClaims(node: ConditionNode): ConditionNode | undefined {
+  let found = settled.get(node)
+  if (found === undefined) {
+    found = anyNode(node, hasClaim) ? null : bind(node, NOTHING_KNOWN)
+    settled.set(node, found)
+  }
+  return found ?? undefined
+}
+
+function hasClaim(node: ConditionNode): boolean {
+  return termsOf(node).some((term) => partsOfTerm(term).some(({ kind }) => kind === 'claim'))
+}
+
+/** A claim as a literal. A claim that is improper stays present and equals nothing, as everywhere. */
+function claimValue(term: ClaimNode, claims: Row | null): LiteralNode {
+  const found = inside(claims, term.path)
+  const type: Scalar = term.type === 'other' ? 'text' : term.type
+  if (found === null || found === undefined) return Object.freeze({ kind: 'literal', type, value: null })
+  if (term.list) return Object.freeze({ kind: 'literal', type, list: true, value: Object.freeze(literalList(found, type)) })
+  const value = proper(found, type)
+  if (value === undefined) return Object.freeze({ kind: 'literal', type, value: isMissing(found, type) ? null : IMPROPER })
+  return Object.freeze({ kind: 'literal', type, value: type === 'time' ? instantText(value as number) : value })
+}
+
+function literalList(found: unknown, type: Scalar): Comparable[] {
+  const values = properList(found, type) ?? []
+  return type === 'time' ? values.map((value) => instantText(value as number)) : values
+}
