@@ -1,6 +1,6 @@
 // Imports point one way: every folder may know those before it, and none after it.
-const LAYERS = ['condition', 'rulebook', 'viewpoint', 'client', 'react', 'sql', 'documents', 'store', 'review', 'page', 'http', 'cli']
-const CORE = '^src/(condition|rulebook|viewpoint|client)/|^src/index\\.ts$'
+const LAYERS = ['condition', 'rulebook', 'viewpoint', 'client', 'react', 'sql', 'documents', 'store', 'review', 'http', 'entries']
+const CORE = '^src/(condition|rulebook|viewpoint|client)/|^src/entries/(pachter|client|condition|json)\\.ts$'
 
 module.exports = {
   forbidden: [
@@ -23,6 +23,21 @@ module.exports = {
       severity: 'error',
       from: { path: '^src/' },
       to: { circular: true },
+    },
+    {
+      name: 'the-command-uses-the-package',
+      comment: 'The command is a package of its own: of the library it imports what that exports.',
+      severity: 'error',
+      from: { path: '^cli/' },
+      to: { path: '^src/' },
+    },
+    { name: 'the-library-knows-no-command', severity: 'error', from: { path: '^src/' }, to: { path: '^cli/' } },
+    {
+      name: 'the-library-needs-no-package',
+      comment: 'What it can work with are optional peers; nothing is installed along with it.',
+      severity: 'error',
+      from: { path: '^src/' },
+      to: { dependencyTypes: ['npm', 'npm-dev'], dependencyTypesNot: ['npm-peer', 'type-only'] },
     },
     { name: 'examples-use-the-package', severity: 'error', from: { path: '^examples/' }, to: { path: '^src/' } },
     { name: 'the-source-knows-no-example-or-test', severity: 'error', from: { path: '^src/' }, to: { path: '^(examples|test|bench)/' } },

@@ -68,7 +68,7 @@ export async function fill(
     const fields = Object.entries(book.model.types[type]?.fields ?? {})
     for (let from = 0; from < rows.length; from += 2000) {
       const batch = rows.slice(from, from + 2000) as { [field: string]: unknown }[]
-      const values = batch.map((row) => Object.fromEntries(fields.map(([name, field]) => [name, dialect.encode(field, row[name])])))
+      const values = batch.map((row) => Object.fromEntries(fields.map(([name, field]) => [name, dialect.codec.encode(field, row[name])])))
       await db.insertInto(type).values(values).execute()
       if (from % 100_000 === 0) progress(`${type}: ${from.toLocaleString('en')} of ${rows.length.toLocaleString('en')}`)
     }

@@ -3,8 +3,8 @@
 import { createRequire } from 'node:module'
 import { parseArgs } from 'node:util'
 import { projectOf } from 'pachter/review'
-import { unchanging } from '../dist/cli/review/reviewed.js'
-import { serveReview } from '../dist/cli/review/server.js'
+import { unchanging } from '../cli/dist/review/reviewed.js'
+import { serveReview } from '../cli/dist/review/server.js'
 import { generateWorld } from '../examples/world/generate.js'
 import { book } from '../examples/world/rulebook.js'
 

@@ -4,7 +4,7 @@ import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { COMPARISONS, type Operator, operatorOf } from '../src/condition/operators.js'
 
-const src = fileURLToPath(new URL('../src/', import.meta.url))
+const SOURCES = ['../src/', '../cli/src/'].map((folder) => fileURLToPath(new URL(folder, import.meta.url)))
 const docs = fileURLToPath(new URL('./', import.meta.url))
 
 const CLASS = /\/\*\*((?:(?!\*\/)[\s\S])*)\*\/\s*export class (\w+) extends (\w+)[^{]*\{((?:(?!\n\})[\s\S])*)\n\}/g
@@ -18,9 +18,9 @@ interface Code {
 /** The codes of all error classes, with what their doc comments say. */
 function codes(): Code[] {
   const found: Code[] = []
-  for (const path of readdirSync(src, { recursive: true }) as string[]) {
-    if (!path.endsWith('.ts')) continue
-    for (const [, doc = '', name = '', , body = ''] of readFileSync(src + path, 'utf8').matchAll(CLASS)) {
+  const files = SOURCES.flatMap((folder) => (readdirSync(folder, { recursive: true }) as string[]).map((path) => folder + path))
+  for (const path of files.filter((one) => one.endsWith('.ts'))) {
+    for (const [, doc = '', name = '', , body = ''] of readFileSync(path, 'utf8').matchAll(CLASS)) {
       const code = /super\(\s*'([A-Z_]+)'/.exec(body)?.[1]
       const about = doc
         .split('\n')

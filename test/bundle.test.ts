@@ -30,18 +30,18 @@ const NOT_IN_A_PAGE = /\beval\s*\(|new Function|\bFunction\s*\(|\bprocess\.|\bBu
 
 describe('the core in a browser', () => {
   it('bundles without Node, without packages and without eval', async () => {
-    const { code, packages } = await bundled('index.js')
+    const { code, packages } = await bundled('entries/pachter.js')
     expect(code).to.have.length.above(10_000)
     expect(packages).to.deep.equal([])
     expect(code).not.to.match(NOT_IN_A_PAGE)
   })
 
   it('is not needed by pages that are given rules: their client has 8 kB at most', async () => {
-    const { code, packed, packages } = await bundled('client/index.js')
+    const { code, packed, packages } = await bundled('entries/client.js')
     expect(packages).to.deep.equal([])
     expect(code).not.to.match(NOT_IN_A_PAGE)
     expect(packed).to.be.at.most(8)
-    const react = await bundled('react/index.js')
+    const react = await bundled('entries/react.js')
     expect(react.code.match(/from\s*["'][^"']+["']/g)).to.deep.equal(['from"react"'])
   })
 
@@ -51,6 +51,6 @@ describe('the core in a browser', () => {
       const files = typeof entry === 'string' ? [entry] : [entry.types, entry.default]
       for (const file of files) expect(readFileSync(new URL(`../${file}`, import.meta.url), 'utf8'), name).not.to.equal('')
     }
-    expect(readdirSync(dist)).to.include.members(['condition', 'rulebook', 'viewpoint', 'sql', 'store', 'cli'])
+    expect(readdirSync(dist)).to.include.members(['condition', 'rulebook', 'viewpoint', 'sql', 'store', 'entries'])
   })
 })

@@ -1,4 +1,4 @@
-import { configure } from 'pachter/config'
+import { configure } from 'pachter-cli'
 import { people } from './people.js'
 import { book } from './rulebook.js'
 

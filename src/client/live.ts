@@ -1,5 +1,5 @@
 import { again, readEvents, refusalOf } from './events.js'
-import { type Held, holdList, type LiveList, listOf } from './held.js'
+import { type Held, holdList, type LiveList, listOf } from './list-state.js'
 
 /** Where lists come from. */
 interface Source {

@@ -1,3 +1,5 @@
+import type { ErrorCode } from './error-code.js'
+
 const BRAND = Symbol.for('pachter.error')
 
 /**
@@ -12,9 +14,9 @@ const BRAND = Symbol.for('pachter.error')
  * }
  */
 export class PachterError extends Error {
-  readonly code: string
+  readonly code: ErrorCode
 
-  constructor(code: string, message: string, options?: ErrorOptions) {
+  constructor(code: ErrorCode, message: string, options?: ErrorOptions) {
     super(message, options)
     this.name = new.target.name
     this.code = code
@@ -26,7 +28,7 @@ export class PachterError extends Error {
  * Tells whether an error is one of Pachter's, and optionally whether it has this code.
  * Works across copies of the package, where `instanceof` would not.
  */
-export function isPachterError(error: unknown, code?: string): error is PachterError {
+export function isPachterError(error: unknown, code?: ErrorCode): error is PachterError {
   if (typeof error !== 'object' || error === null || !(BRAND in error)) return false
   return code === undefined || (error as unknown as PachterError).code === code
 }

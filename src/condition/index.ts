@@ -1,4 +1,4 @@
-export { findUnguardedNegations, type UnguardedNegation } from './absence.js'
+export { findUnguardedNegations } from './absence.js'
 export {
   bindAfter,
   bindRecord,
@@ -6,34 +6,31 @@ export {
   type KnownRecords,
   type RecordBinding,
   recordBinding,
-  wholeRecord,
 } from './bind-record.js'
 export { combine } from './combine.js'
 export { type Env, type EvaluationContext, type Links, LinksError, newContext, type Predicate, type Row } from './context.js'
 export { describe, describeOdd, describeOver, describeTerm, describeValue, type Wording } from './describe.js'
 export { ConditionError, isPachterError, PachterError } from './error.js'
+export type { ErrorCode } from './error-code.js'
 export { predicate } from './evaluate.js'
 export { frozen } from './freeze.js'
 export { absorbed } from './implies.js'
-export { comparisonProblem, conditionFromJson, joinProblem, listChangeProblem, orElseProblem } from './json.js'
+export { conditionFromJson } from './json.js'
 export { keysAt, linkedRecords, type RecordSource, valuesAt, waysAt } from './linked.js'
-export { equality, joinsOf, linkOf, lower, overLink, placeOf } from './lower.js'
+export { equality, joinsOf, linkOf, lower, placeOf } from './lower.js'
 export { negate, pushNot } from './negate.js'
 export * from './nodes.js'
 export {
   COMPARISONS,
   type Comparison,
-  changedBy,
   compareValues,
   listSides,
-  OPERATORS,
-  type Operator,
   operatorOf,
   PHRASES,
 } from './operators.js'
-export { type Binding, bind, bindTerm, complement, knownValue, type Looked, UNDECIDED } from './partial.js'
+export { bind, bindTerm, complement, knownValue, type Looked, UNDECIDED } from './partial.js'
 export { linkedBy, linkValues, shown } from './readers.js'
-export { sameCondition, sameLinks, sameTerm } from './same.js'
+export { sameCondition } from './same.js'
 export { type PersonClaims, person, simplify, specialised } from './specialise.js'
 export { compareText, lowerAscii } from './text.js'
 export { FIRST_INSTANT, instant, instantText, LAST_INSTANT } from './time.js'
@@ -42,7 +39,6 @@ export {
   type Comparable,
   comparable,
   family,
-  inside,
   isBlank,
   isHoldable,
   isMissing,
@@ -58,16 +54,10 @@ export {
   type LeafNode,
   type Looking,
   mapChildren,
-  mapOver,
-  mapOwnTerms,
-  mapTerm,
   OUTERMOST,
   partsOfTerm,
-  type Surroundings,
   someAround,
   termsOf,
-  termsOfOver,
-  within,
 } from './visit.js'
 export {
   askedOf,

@@ -21,7 +21,7 @@ export class RequestError extends PachterError {
 
 /** The routes were set up in a way that means nothing, or that gives something away. */
 export class SetupError extends PachterError {
-  constructor(at: string, problem: string) {
-    super('BAD_SETUP', `${at}: ${problem}`)
+  constructor(at: string, problem: string, cause?: unknown) {
+    super('BAD_SETUP', `${at}: ${problem}`, cause === undefined ? {} : { cause })
   }
 }

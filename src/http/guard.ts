@@ -2,7 +2,7 @@ import type { World } from '../rulebook/index.js'
 import type { GuardedStore, Store } from '../store/index.js'
 import { RequestError, SetupError } from './error.js'
 import { type Identity, isAutomatic } from './identity.js'
-import { untilNextStep } from './next-step.js'
+import { untilNextStep } from './pad-timing.js'
 import { problemOf, problemResponse } from './problem.js'
 import { isLocal } from './token.js'
 

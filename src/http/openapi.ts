@@ -1,5 +1,5 @@
 import { type Field, type LinkModel, type Model, type TypeModel, type TypeName, typeModel, type World } from '../rulebook/index.js'
-import { FILTER_OPERATORS } from '../store/from-text.js'
+import { FILTER_OPERATORS } from '../store/read/from-text.js'
 import type { Rulebook } from '../viewpoint/index.js'
 import type { RouteOptions } from './route-options.js'
 

@@ -1,5 +1,5 @@
 import { allOf, type Condition, knownAction, type TypeModel, unknownName } from '../rulebook/index.js'
-import { FILTER_OPERATORS, filterFromText } from '../store/from-text.js'
+import { FILTER_OPERATORS, filterFromText } from '../store/read/from-text.js'
 import { RequestError } from './error.js'
 
 /** What an address says of a list. */

@@ -11,10 +11,10 @@ import {
   type World,
 } from '../rulebook/index.js'
 import { denied, InvalidError } from '../store/errors.js'
-import type { MatchingStore } from '../store/guarded.js'
+import type { MatchingStore } from '../store/guarded-store.js'
 import type { GuardedStore, Store } from '../store/index.js'
-import { reachesInto } from '../store/nested.js'
-import type { UpdateOptions } from '../store/update.js'
+import { reachesInto } from '../store/write/nested.js'
+import type { UpdateOptions } from '../store/write/update.js'
 import { type InnerViewpoint, type Rulebook, verdictOf } from '../viewpoint/index.js'
 import { asShaped, readBody } from './body.js'
 import { byMethod, type Call, json, type Methods, NOWHERE, type Site, tagged, type WatchedList, type Watching } from './call.js'

@@ -1,15 +1,20 @@
-import {
-  type CryptoKey,
-  createLocalJWKSet,
-  createRemoteJWKSet,
-  errors,
-  type JSONWebKeySet,
-  type JWTPayload,
-  jwtVerify,
-  type KeyObject,
-} from 'jose'
+import type { KeyObject } from 'node:crypto'
 import { CredentialError, SetupError } from './error.js'
 import type { Identity } from './identity.js'
+
+/** What a JSON Web Token says (RFC 7519, section 4). */
+export interface TokenClaims {
+  readonly iss?: string
+  readonly sub?: string
+  readonly aud?: string | string[]
+  readonly exp?: number
+  readonly [claim: string]: unknown
+}
+
+/** A JSON Web Key Set (RFC 7517, section 5). */
+export interface KeySet {
+  readonly keys: readonly object[]
+}
 
 /** What a JSON Web Token has to be, and what is made of it. */
 export interface TokenOptions<Me> {
@@ -18,7 +23,7 @@ export interface TokenOptions<Me> {
   /** For whom they have to be meant: any of these applications, by `aud`. */
   readonly audience: string | readonly string[]
   /** The keys that sign them: the address of a JSON Web Key Set, such a set, or a key. */
-  readonly keys: URL | JSONWebKeySet | CryptoKey | KeyObject | Uint8Array
+  readonly keys: URL | KeySet | CryptoKey | KeyObject | Uint8Array
   /** The algorithms that are taken, and no others: `['RS256']`, `['ES256']`, or with a shared secret `['HS256']`. */
   readonly algorithms: readonly string[]
   /** How many seconds clocks may differ. Default 5. */
@@ -28,7 +33,7 @@ export interface TokenOptions<Me> {
   /** Only these may come in: who has an address of another domain, or one that the issuer does not say it has verified, is refused. */
   readonly emailDomains?: readonly string[]
   /** The claims that the rules are given. Default: all of the token's. */
-  readonly me: (token: JWTPayload, granted: Granted) => Me
+  readonly me: (token: TokenClaims, granted: Granted) => Me
 }
 
 /** Which groups become which roles. */
@@ -82,31 +87,58 @@ export function fromToken<Me>(options: TokenOptions<Me>): Identity<Me> {
   const remote = keys instanceof URL
   if (remote && keys.protocol !== 'https:' && !isLocal(keys.hostname))
     throw new SetupError('fromToken', 'keys are fetched over https, but from this machine')
-  const keySet = remote ? createRemoteJWKSet(keys) : isKeySet(keys) ? createLocalJWKSet(keys) : undefined
-  const verify = (token: string) => {
-    const about = { issuer, audience: audiences, algorithms: [...algorithms], clockTolerance: leeway, requiredClaims: ['exp'] }
-    return keySet === undefined ? jwtVerify(token, keys as Uint8Array, about) : jwtVerify(token, keySet, about)
-  }
+  const about = { issuer, audience: audiences, algorithms: [...algorithms], clockTolerance: leeway, requiredClaims: ['exp'] }
+  const verifier = once(async () => verifierOf(await joseLibrary(), keys, about))
   const identity = async (request: Request): Promise<Me | null> => {
     const header = request.headers.get('authorization')
     if (header === null) return null
     const [, token] = /^Bearer +([A-Za-z0-9._~+/-]+=*)$/i.exec(header) ?? []
     if (token === undefined) throw new CredentialError('the Authorization header holds no bearer token')
-    const payload = await verify(token).then(
-      (verified) => verified.payload,
-      (error: unknown) => {
-        // That keys cannot be had is nobody's fault who asks; still nobody is let in.
-        const why = error instanceof errors.JOSEError ? error.code : error instanceof Error ? error.message : String(error)
-        throw new CredentialError(`the token is not valid here: ${why}`, { cause: error })
-      },
-    )
+    const verify = await verifier()
+    const payload = await verify(token).catch((error: unknown) => {
+      // That keys cannot be had is nobody's fault who asks; still nobody is let in.
+      const code = (error as { code?: unknown } | null)?.code
+      const why = typeof code === 'string' ? code : error instanceof Error ? error.message : String(error)
+      throw new CredentialError(`the token is not valid here: ${why}`, { cause: error })
+    })
     checkEmail(payload, emailDomains)
     return me(payload, grantedBy(payload, audiences, roles))
   }
   return Object.assign(identity, { automatic: false, scheme: 'Bearer' })
 }
 
-function isKeySet(keys: object): keys is JSONWebKeySet {
+type Jose = typeof import('jose')
+type About = Parameters<Jose['jwtVerify']>[2]
+
+/** The library for tokens is an optional peer: only who takes tokens needs it. @throws SetupError */
+async function joseLibrary(): Promise<Jose> {
+  try {
+    return await import('jose')
+  } catch (error) {
+    throw new SetupError('fromToken', 'tokens are read with the package jose: npm install jose', error)
+  }
+}
+
+function verifierOf(jose: Jose, keys: TokenOptions<unknown>['keys'], about: About): (token: string) => Promise<TokenClaims> {
+  const { createLocalJWKSet, createRemoteJWKSet, jwtVerify } = jose
+  const keySet = keys instanceof URL ? createRemoteJWKSet(keys) : isKeySet(keys) ? createLocalJWKSet(keys as never) : undefined
+  const verified = (token: string) => (keySet === undefined ? jwtVerify(token, keys as Uint8Array, about) : jwtVerify(token, keySet, about))
+  return async (token) => (await verified(token)).payload
+}
+
+/** What is made when it is first asked for; where that failed, it is tried again. */
+function once<T>(make: () => Promise<T>): () => Promise<T> {
+  let made: Promise<T> | undefined
+  return () => {
+    made ??= make().catch((error: unknown) => {
+      made = undefined
+      throw error
+    })
+    return made
+  }
+}
+
+function isKeySet(keys: object): keys is KeySet {
   return Array.isArray((keys as { keys?: unknown }).keys)
 }
 
@@ -115,14 +147,14 @@ export function isLocal(host: string): boolean {
   return /^(localhost|127(\.\d{1,3}){3}|\[?::1\]?)$/i.test(host) || host.toLowerCase().endsWith('.localhost')
 }
 
-function checkEmail({ email, email_verified: verified }: JWTPayload, domains: readonly string[] | undefined): void {
+function checkEmail({ email, email_verified: verified }: TokenClaims, domains: readonly string[] | undefined): void {
   if (domains === undefined) return
   const domain = typeof email === 'string' ? /^[^@\s]+@([^@\s]+)$/.exec(email)?.[1]?.toLowerCase() : undefined
   if (domain === undefined || verified !== true || !domains.some((one) => one.toLowerCase() === domain))
     throw new CredentialError('the token is of somebody whose email address is of another domain, or not verified')
 }
 
-function grantedBy(token: JWTPayload, audiences: readonly string[], table: RoleTable | undefined): Granted {
+function grantedBy(token: TokenClaims, audiences: readonly string[], table: RoleTable | undefined): Granted {
   if (table === undefined) return { roles: [], attributes: {} }
   const claimed = token[table.claim]
   const groups = Array.isArray(claimed) ? claimed.filter((one) => typeof one === 'string') : typeof claimed === 'string' ? [claimed] : []

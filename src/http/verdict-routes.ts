@@ -5,7 +5,7 @@ import type { Verdict } from '../viewpoint/index.js'
 import { asShaped, readBody } from './body.js'
 import { type Call, json, type Methods, NOWHERE } from './call.js'
 import { RequestError } from './error.js'
-import { untilNextStep } from './next-step.js'
+import { untilNextStep } from './pad-timing.js'
 
 /** At most so many questions at once. */
 const MOST_QUESTIONS = 100

@@ -1,8 +1,8 @@
 import type { Row } from '../condition/index.js'
 import { type Model, modelFromJson, modelToJson, type RulebookJson, schemaOf, shapeOf } from '../rulebook/index.js'
 import type { Records } from '../store/index.js'
-import { type Ground, groundOf } from './ground.js'
-import type { SourcePlace, SourcePlaces } from './source.js'
+import { type Ground, groundOf } from './scenario.js'
+import type { SourcePlace, SourcePlaces } from './source/source.js'
 
 /** Rules, people and records as plain data: all that it takes to look through people's eyes, anywhere. */
 export interface Project {

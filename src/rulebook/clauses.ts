@@ -2,13 +2,13 @@ import { describe, describeOdd } from '../condition/describe.js'
 import { allOfNode, type ConditionNode } from '../condition/nodes.js'
 import { asksAfter, changesList } from '../condition/walk.js'
 import { ACTIONS } from './actions.js'
+import { here, made, used } from './build-context.js'
 import { CONDITION_METHODS, useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
-import { finished } from './finished.js'
 import type { ClauseNode, TypeModel } from './model.js'
 import { NODE } from './node.js'
+import { finished } from './normalize.js'
 import type { Action, Clause, Standing } from './types.js'
-import { here, made, used } from './upkeep.js'
 
 const DRAFT: unique symbol = Symbol.for('pachter.clause')
 
@@ -91,11 +91,6 @@ function limited(draft: ClauseDraft): object {
 
 function draftOf(value: unknown): ClauseDraft | undefined {
   return typeof value === 'object' && value !== null ? (value as { [DRAFT]?: ClauseDraft })[DRAFT] : undefined
-}
-
-/** The conditions of a clause: what has to hold of a record, and of an updated one where that is something else. */
-export function conditionsOfClause({ when, afterwards }: ClauseNode): readonly ConditionNode[] {
-  return afterwards ? [when, afterwards] : [when]
 }
 
 /** Takes the clause out of what an author put into `may`. */

@@ -1,9 +1,9 @@
 import { describeOdd } from '../condition/describe.js'
 import { allOfNode, anyOfNode, type ConditionNode, notNode } from '../condition/nodes.js'
+import { here, made, used } from './build-context.js'
 import { RulebookError } from './error.js'
 import { conditionNode, NODE, termNode } from './node.js'
 import type { Condition } from './term-types.js'
-import { here, made, used } from './upkeep.js'
 
 /** Methods of conditions. Clauses without limits have them too. */
 export const CONDITION_METHODS = {

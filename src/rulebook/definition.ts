@@ -1,5 +1,6 @@
 import type { TermNode } from '../condition/nodes.js'
 import { ACTIONS } from './actions.js'
+import { meTerms } from './callback-args.js'
 import { RulebookError, unknownName } from './error.js'
 import { type LinkPairs, type Places, placesOf, type Reachable, readLink, readPairs } from './links.js'
 import type { MeModel, Model, Roles, TypeModel } from './model.js'
@@ -7,7 +8,6 @@ import { termNode } from './node.js'
 import { referencesTo } from './references.js'
 import { type Field, type Fields, readShape } from './shape.js'
 import type { Action, Shape } from './types.js'
-import { meTerms } from './words.js'
 
 const NAME = /^[A-Za-z_][A-Za-z0-9_]*$/
 

@@ -11,13 +11,13 @@ import {
   someNode,
 } from '../condition/nodes.js'
 import { askedOf } from '../condition/walk.js'
+import { here } from './build-context.js'
 import { toCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
 import { type LinkModel, placesOf } from './links.js'
 import type { TypeModel } from './model.js'
 import type { Condition } from './term-types.js'
 import { groupTerms, newEach, someTerm } from './terms.js'
-import { here } from './upkeep.js'
 
 /** The record types, by name. */
 export type Types = { readonly [name: string]: TypeModel }

@@ -20,13 +20,13 @@ import {
 import { COMPARISONS, type Comparison, listSides, operatorOf } from '../condition/operators.js'
 import { instant, instantText } from '../condition/time.js'
 import { isBlank, isHoldable, literalType, type Scalar } from '../condition/value.js'
+import { here } from './build-context.js'
 import { toCondition, useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
 import { NODE, termNode } from './node.js'
 import type { Field, Fields } from './shape.js'
 import { strict } from './strict.js'
 import type { Condition, Operand, TimeTerm } from './term-types.js'
-import { here } from './upkeep.js'
 
 /** The values a term may be compared with, where its shape lists them. */
 type Known = Field['values']

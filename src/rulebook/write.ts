@@ -2,17 +2,18 @@ import { implies } from '../condition/implies.js'
 import { allOfNode, anyOfNode, type ConditionNode, type FieldNode } from '../condition/nodes.js'
 import { fieldNodesIn, fieldsIn } from '../condition/walk.js'
 import { refuseHanging } from './absence.js'
-import { conditionsOfClause, useClause } from './clauses.js'
+import { noLeftovers } from './build-context.js'
+import { gateWords, named, ruleWords, standingWords } from './callback-args.js'
+import { useClause } from './clauses.js'
 import { useCondition } from './conditions.js'
 import { isName, plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
-import { finished } from './finished.js'
+import { readGates, readVetoes, wordsOf } from './gates-and-vetoes.js'
 import type { ClauseNode, Model, TypeModel, TypeRules } from './model.js'
+import { finished } from './normalize.js'
 import { recordTerms } from './record-terms.js'
 import { readStamps } from './stamps.js'
-import { noLeftovers } from './upkeep.js'
-import { readGates, readVetoes, wordsOf } from './withhold.js'
-import { gateWords, named, ruleWords, standingWords } from './words.js'
+import { conditionsOfType } from './type-conditions.js'
 
 type Callback = (record: object, words: object) => unknown
 
@@ -183,22 +184,26 @@ function stuck(type: string, rules: TypeRules): string[] {
  * Warns of conditions that compare a field as it becomes with one that whoever may write it may not see: by trying values,
  * they would find out what it holds.
  */
-function telling({ name, key, fields }: TypeModel, { may, vetoes }: TypeRules): string[] {
+function telling(type: TypeModel, rules: TypeRules): string[] {
+  const { name, key, fields } = type
+  const { may } = rules
   const lets = (names: readonly string[] | undefined, field: string) => names?.includes(field) ?? true
-  const conditions = [...may.update.flatMap(conditionsOfClause), ...vetoes.map(({ when }) => when)]
-  const warnings = conditions.flatMap(comparedSides).flatMap(([left, right]) => {
-    const asked = [...left, ...right].map(({ of, path }) => ({ of, field: path[0] as string }))
-    const written = asked.filter(({ of }) => of === 'after').map(({ field }) => field)
-    return written.flatMap((field) =>
-      asked.flatMap(({ of, field: told }) => {
-        if (told === field || told === key || !(told in fields)) return []
-        const writers = may.update.filter((clause) => lets(clause.fields, field) && !(of === 'after' && lets(clause.fields, told)))
-        const blind = writers.find((writer) => !may.read.some((read) => lets(read.fields, told) && implies(writer.when, read.when)))
-        const sure = 'is not sure to see that: trying values would tell it'
-        return blind ? [`${name}: "${blind.title}" may write ${field}, which rules compare with ${told}, and ${sure}`] : []
-      }),
-    )
-  })
+  const conditions = conditionsOfType({}, { ...type, rules }, { actions: ['update'], roles: ['clause', 'afterwards', 'veto'] })
+  const warnings = conditions
+    .flatMap(({ condition }) => comparedSides(condition))
+    .flatMap(([left, right]) => {
+      const asked = [...left, ...right].map(({ of, path }) => ({ of, field: path[0] as string }))
+      const written = asked.filter(({ of }) => of === 'after').map(({ field }) => field)
+      return written.flatMap((field) =>
+        asked.flatMap(({ of, field: told }) => {
+          if (told === field || told === key || !(told in fields)) return []
+          const writers = may.update.filter((clause) => lets(clause.fields, field) && !(of === 'after' && lets(clause.fields, told)))
+          const blind = writers.find((writer) => !may.read.some((read) => lets(read.fields, told) && implies(writer.when, read.when)))
+          const sure = 'is not sure to see that: trying values would tell it'
+          return blind ? [`${name}: "${blind.title}" may write ${field}, which rules compare with ${told}, and ${sure}`] : []
+        }),
+      )
+    })
   return [...new Set(warnings)]
 }
 

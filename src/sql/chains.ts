@@ -13,8 +13,8 @@ import {
   type SomeNode,
   scalarOf,
 } from '../condition/index.js'
-import { all, forEachRow } from './asked.js'
-import type { Dialect, Fragment, Test } from './dialect.js'
+import type { Expressions, Fragment, Test } from './expressions.js'
+import { all, forEachRow } from './predicates.js'
 import type { Columns, Scope } from './scope.js'
 import type { Terms } from './terms.js'
 
@@ -22,13 +22,13 @@ import type { Terms } from './terms.js'
 export class Chains {
   readonly #scope: Scope
   readonly #terms: Terms
-  readonly #dialect: Dialect
+  readonly #expressions: Expressions
   readonly #test: (node: ConditionNode) => Test
 
   constructor(scope: Scope, terms: Terms, test: (node: ConditionNode) => Test) {
     this.#scope = scope
     this.#terms = terms
-    this.#dialect = scope.dialect
+    this.#expressions = scope.dialect.expressions
     this.#test = test
   }
 
@@ -39,7 +39,9 @@ export class Chains {
   above(node: SomeNode, over: AncestorsNode): Test {
     const { type, by, link } = over
     const open = by.some(({ from }) => from.kind === 'field')
-    const exact = this.#scope.apart(() => (open && this.#dialect.closedRecursion ? this.#aboveAny(node, over) : this.#aboveOne(node, over)))
+    const exact = this.#scope.apart(() =>
+      open && this.#expressions.closedRecursion ? this.#aboveAny(node, over) : this.#aboveOne(node, over),
+    )
     const [only] = link.by
     if (only === undefined || link.by.length > 1 || only.from.list || by[0]?.from.kind !== 'field' || !isSelfContained(node.of, node.each))
       return exact
@@ -106,7 +108,7 @@ export class Chains {
   /** The columns of a table that a query makes up on its way, from values such as these. */
   #keptIn(table: string, values: ReadonlyMap<string, Fragment>): Columns {
     const ref = ([name]: readonly string[]) => sql.id(table, name as string)
-    const { kept } = this.#dialect
+    const { kept } = this.#expressions
     return {
       value: (path) => kept?.(ref(path), values.get(path[0] as string) as Fragment) ?? ref(path),
       isNull: (path) => sql<SqlBool>`${ref(path)} is null`,
@@ -116,7 +118,7 @@ export class Chains {
   /** Whether the record at hand is the one of that key in the chain, is not the one that the chain is of, and fits. */
   #reached(node: SomeNode, { key, self }: AncestorsNode, from: FieldNode): Test {
     const tests = [equality({ to: key, from }, node.each), notNode(equality({ to: key, from: self }, node.each)), node.of]
-    return all([...tests.map((one) => this.#test(one)), ...forEachRow(this.#dialect)])
+    return all([...tests.map((one) => this.#test(one)), ...forEachRow(this.#expressions)])
   }
 
   /** Whether the first step leads to a record that fits, or to one that lies below such a record. */
@@ -131,7 +133,7 @@ export class Chains {
     const further = this.#terms.key(this.#terms.field(placeOf(to, next)), to.type)
     const climbing = sql`with recursive ${sql.ref(set)}(k) as (select ${this.#terms.key(key, to.type)} from ${this.#scope.from(type, top)} where ${this.#scope.elsewhere(() => this.#test(node.of))} union select ${further} from ${this.#scope.from(type, under)}, ${sql.ref(set)} where ${step})`
     const known = placeOf({ path: ['k'], type: to.type }, reached)
-    return this.#dialect.isInQuery(
+    return this.#expressions.isInQuery(
       [{ value: this.#terms.value(first.from), type: scalarOf(first.from) }],
       [{ value: this.#terms.value(known), type: to.type }],
       (keys) => sql`${climbing} select ${sql.join(keys)} from ${sql.ref(set)}`,

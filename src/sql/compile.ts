@@ -20,10 +20,10 @@ import {
   simplify,
   type TermNode,
 } from '../condition/index.js'
-import { all, forEachRow, isFound, joined, NO, YES } from './asked.js'
 import { Chains } from './chains.js'
-import type { Dialect, Fragment, Side, Test } from './dialect.js'
+import type { Expressions, Fragment, Side, Test } from './expressions.js'
 import { Comparisons } from './operators.js'
+import { all, forEachRow, isFound, joined, NO, YES } from './predicates.js'
 import { Scope, type ScopeOptions } from './scope.js'
 import { Terms } from './terms.js'
 
@@ -46,7 +46,7 @@ export function compile(condition: ConditionNode, options: CompileOptions): RawB
 }
 
 class Compiler {
-  readonly #dialect: Dialect
+  readonly #expressions: Expressions
   readonly #finds: CompileOptions['finds']
   readonly #keyField: string | undefined
   readonly #scope: Scope
@@ -55,7 +55,7 @@ class Compiler {
   readonly #chains: Chains
 
   constructor(options: CompileOptions) {
-    this.#dialect = options.dialect
+    this.#expressions = options.dialect.expressions
     this.#finds = options.finds
     this.#keyField = options.key
     this.#scope = new Scope(options)
@@ -83,7 +83,7 @@ class Compiler {
   }
 
   #anyOf(node: AnyOfNode): Test {
-    const { unionOfKeys } = this.#dialect
+    const { unionOfKeys } = this.#expressions
     if (unionOfKeys === undefined || this.#finds !== 'rows' || this.#keyField === undefined) return this.test(node)
     if (!node.of.every(isFound) || !node.of.some(followsLinks)) return this.test(node)
     const queries = node.of.map((part) => this.#keysWhere(part))
@@ -100,13 +100,13 @@ class Compiler {
     const known = by.filter((join) => join !== only).map((join) => equality(join, node.each))
     const alias = this.#scope.lookAt(node.each, over.type)
     const key = this.#terms.value(placeOf(only.to, node.each))
-    if (this.#dialect.areAlike?.(this.#ownKey(), key) !== true) return undefined
+    if (this.#expressions.areAlike?.(this.#ownKey(), key) !== true) return undefined
     const tests = all([this.test(allOfNode([...known, rest])), ...this.#terms.soundPair(only.to, only.from, node.each)])
     return sql`select ${this.#keyColumns(key)} from ${this.#scope.from(over.type, alias)} where ${tests}`
   }
 
   #keyColumns(key: Fragment): Fragment {
-    return this.#dialect.keyColumns?.(key) ?? key
+    return this.#expressions.keyColumns?.(key) ?? key
   }
 
   #ownKey(): Fragment {
@@ -171,10 +171,10 @@ class Compiler {
     const { each } = node
     if (this.#scope.later !== undefined && !this.#scope.isWithin && followsLinks(node.of)) return this.#scope.apart(() => this.#some(node))
     const alias = this.#scope.alias('element')
-    return this.#dialect.someObject(alias, this.#terms.list(over.list), (value) => {
+    return this.#expressions.someObject(alias, this.#terms.list(over.list), (value) => {
       this.#scope.look(each, {
-        value: (path, type) => this.#dialect.inside(value, path, type),
-        isNull: (path) => this.#dialect.isNullInside(value, path),
+        value: (path, type) => this.#expressions.inside(value, path, type),
+        isNull: (path) => this.#expressions.isNullInside(value, path),
       })
       return this.test(node.of)
     })
@@ -207,15 +207,18 @@ class Compiler {
       const tests = this.#scope.elsewhere(() =>
         all([this.test(fits), ...open.flatMap(({ to, from }) => this.#terms.soundPair(to, from, node.each))]),
       )
-      return this.#dialect.isInQuery(...this.#sides(open, node.each), (keys) => sql`select ${sql.join(keys)} from ${from} where ${tests}`)
+      return this.#expressions.isInQuery(
+        ...this.#sides(open, node.each),
+        (keys) => sql`select ${sql.join(keys)} from ${from} where ${tests}`,
+      )
     }
     return this.#scope.apart(() => {
-      const { findsForRow } = this.#dialect
+      const { findsForRow } = this.#expressions
       const joins = single ? open : []
       if (findsForRow !== undefined) {
         const rest = single ? [] : open.map((join) => this.test(equality(join, node.each)))
         const sound = joins.flatMap(({ to, from }) => this.#terms.soundPair(to, from, node.each))
-        const tests = all([...rest, this.test(fits), ...sound, ...forEachRow(this.#dialect)])
+        const tests = all([...rest, this.test(fits), ...sound, ...forEachRow(this.#expressions)])
         return findsForRow(...this.#sides(joins, node.each), (keys) => sql`select ${sql.join(keys)} from ${from} where ${tests}`)
       }
       const tests = all([...open.map((join) => this.test(equality(join, node.each))), this.test(fits)])

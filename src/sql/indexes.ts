@@ -16,7 +16,7 @@ import {
   simplify,
   type TermNode,
 } from '../condition/index.js'
-import { conditionsOfClause, type Field, type Model, type TypeModel } from '../rulebook/index.js'
+import { conditionsOfType, type Field, type Model, type TypeModel } from '../rulebook/index.js'
 import type { Dialect } from './dialect.js'
 import { layoutOf } from './layout.js'
 import type { FoundIndex, Layout, TablePlace, WantedIndex } from './places.js'
@@ -50,11 +50,12 @@ export function wantedIndexes({ types }: Pick<Model, 'types'>): WantedIndex[] {
   return [...found.values()]
 }
 
-function conditionsOf({ name, rules }: TypeModel): [rule: string, ConditionNode][] {
-  const clauses = Object.entries(rules?.may ?? {}).flatMap(([action, all]) =>
-    all.map((clause) => [`${action} of ${name}: ${clause.title}`, clause] as const),
-  )
-  return clauses.flatMap(([rule, clause]) => conditionsOfClause(clause).map((condition) => [rule, condition] as [string, ConditionNode]))
+/** The conditions by which clauses look for rows, each with what says so. */
+function conditionsOf(type: TypeModel): [rule: string, ConditionNode][] {
+  return conditionsOfType({}, type, { roles: ['clause', 'afterwards'] }).map(({ condition, action, clause }) => [
+    `${action} of ${type.name}: ${clause?.title}`,
+    condition,
+  ])
 }
 
 type Want = (type: string, place: PlaceNode, how: WantedIndex['for']) => void
@@ -144,7 +145,7 @@ export async function missingIndexes(
   book: { readonly model: Model },
   layout: Layout = layoutOf(book),
 ): Promise<{ readonly wanted: number; readonly missing: readonly MissingIndex[] }> {
-  const { rows } = await sql<FoundIndex>`${dialect.indexes()}`.execute(db)
+  const { rows } = await sql<FoundIndex>`${dialect.catalog.indexes()}`.execute(db)
   // A view has none of its own.
   const wanted = wantedIndexes(book.model).filter(({ type }) => layout.tables[type]?.isView !== true)
   const missing = wanted.filter((one) => {
@@ -157,7 +158,7 @@ export async function missingIndexes(
   const statements = missing.map((one) => {
     const place = layout.tables[one.type] as TablePlace
     const field = (book.model.types[one.type] as TypeModel).fields[one.field] as Field
-    return { ...one, statement: dialect.createIndex(place, one.field, field, one.for) }
+    return { ...one, statement: dialect.catalog.createIndex(place, one.field, field, one.for) }
   })
   return { wanted: wanted.length, missing: statements }
 }

@@ -114,7 +114,7 @@ export async function readLayout(
 ): Promise<Layout> {
   const layout = layoutOf(book, options)
   const types = Object.values(book.model.types)
-  const { rows } = await sql<FoundColumn>`${dialect.catalog()}`.execute(db)
+  const { rows } = await sql<FoundColumn>`${dialect.catalog.columns()}`.execute(db)
   const tables = types.map((type) => [type.name, readTable(type, layout.tables[type.name] as TablePlace, rows, dialect)] as const)
   const keys = layout.removedKeys
   if (types.some((type) => keysAreGiven(type)) && !rows.some((row) => isTable(row, keys)))
@@ -141,7 +141,7 @@ function readTable(type: TypeModel, place: TablePlace, rows: readonly FoundColum
     const at = `${type.name}.${field}`
     const others = there.map(({ column }) => column)
     if (found === undefined) throw new LayoutError(at, `${place.name} has no column ${given.name}${instead(given.name, others)}`)
-    const held = given.as ?? dialect.heldAs(found, type.fields[field] as Field)
+    const held = given.as ?? dialect.catalog.heldAs(found, type.fields[field] as Field)
     if (held !== null) return [field, Object.freeze({ ...given, ...(held === undefined ? {} : { as: held }) })] as const
     throw new LayoutError(
       at,

@@ -13,8 +13,8 @@ import {
   scalarOf,
   type TermNode,
 } from '../condition/index.js'
-import { all, comparableOf, holds, isUneven, joined, literalValues, mayBeEqual, NO, nothing, YES } from './asked.js'
-import type { Dialect, Fragment, Order, Test } from './dialect.js'
+import type { Expressions, Fragment, Order, Test } from './expressions.js'
+import { all, comparableOf, holds, isUneven, joined, literalValues, mayBeEqual, NO, nothing, YES } from './predicates.js'
 import type { Scope } from './scope.js'
 import type { Terms } from './terms.js'
 
@@ -33,7 +33,7 @@ interface Writers {
   texts(left: TermNode, right: TermNode, test: (left: Fragment, right: Fragment) => Test): Test
   ignoringCase(left: TermNode, right: TermNode): Test
   startsWith(left: TermNode, right: TermNode): Test
-  readonly dialect: Dialect
+  readonly dialect: Expressions
 }
 
 const ordered =
@@ -63,12 +63,12 @@ const OPERATORS: { readonly [C in Comparison]: Write } = {
 export class Comparisons {
   readonly #scope: Scope
   readonly #terms: Terms
-  readonly #dialect: Dialect
+  readonly #expressions: Expressions
 
   constructor(scope: Scope, terms: Terms) {
     this.#scope = scope
     this.#terms = terms
-    this.#dialect = scope.dialect
+    this.#expressions = scope.dialect.expressions
   }
 
   compare(node: CompareNode): Test {
@@ -80,7 +80,7 @@ export class Comparisons {
   }
 
   get #writers(): Writers {
-    const dialect = this.#dialect
+    const dialect = this.#expressions
     const terms = this.#terms
     const sound = (left: TermNode, right: TermNode) => [...terms.sound(left), ...terms.sound(right)]
     return {
@@ -120,17 +120,17 @@ export class Comparisons {
     const sign = sql.raw(by === 'adds' ? '-' : '+')
     const isItem = (value: Fragment) => sql`case when ${this.#equal(wanted, value, type)} then 1 else 0 end`
     const known = [...counts].map(([value, count]) => {
-      const one = this.#dialect.value(value, type)
-      return sql<SqlBool>`${this.#dialect.countOf(this.#scope.alias('element'), there, one, type)} = ${count} ${sign} ${isItem(one)}`
+      const one = this.#expressions.value(value, type)
+      return sql<SqlBool>`${this.#expressions.countOf(this.#scope.alias('element'), there, one, type)} = ${count} ${sign} ${isItem(one)}`
     })
-    const among = this.#dialect.isAmong(wanted, [...counts.keys()], type)
+    const among = this.#expressions.isAmong(wanted, [...counts.keys()], type)
     const own =
       by === 'adds'
         ? counts.size === 0
           ? NO
           : among
-        : sql<SqlBool>`${this.#dialect.countOf(this.#scope.alias('element'), there, wanted, type)} >= 1`
-    return all([sql<SqlBool>`${this.#dialect.listLength(there)} = ${total}`, own, ...known, ...this.#terms.sound(item)])
+        : sql<SqlBool>`${this.#expressions.countOf(this.#scope.alias('element'), there, wanted, type)} >= 1`
+    return all([sql<SqlBool>`${this.#expressions.listLength(there)} = ${total}`, own, ...known, ...this.#terms.sound(item)])
   }
 
   /** A term and its stand-in, each by itself. */
@@ -150,18 +150,18 @@ export class Comparisons {
   }
 
   #equal(left: Fragment, right: Fragment, type: Scalar): Test {
-    return family(type) === 'text' ? this.#dialect.sameText(left, right) : this.#inOrder(left, '=', right)
+    return family(type) === 'text' ? this.#expressions.sameText(left, right) : this.#inOrder(left, '=', right)
   }
 
   #inOrder(left: Fragment, order: Order, right: Fragment): Test {
-    return this.#dialect.inOrder?.(left, order, right) ?? sql<SqlBool>`${left} ${sql.raw(order)} ${right}`
+    return this.#expressions.inOrder?.(left, order, right) ?? sql<SqlBool>`${left} ${sql.raw(order)} ${right}`
   }
 
   #inList(item: TermNode, list: TermNode): Test {
     switch (list.kind) {
       case 'literal': {
         const values = literalValues(list).filter((value) => holds(item, value))
-        return values.length === 0 ? NO : this.#dialect.isAmong(this.#terms.value(item), values, list.type)
+        return values.length === 0 ? NO : this.#expressions.isAmong(this.#terms.value(item), values, list.type)
       }
       case 'claim':
         if (!mayBeEqual(item, list)) return NO
@@ -178,13 +178,13 @@ export class Comparisons {
   /** By an index, where the item is known and there is one. */
   #hasKnown(item: TermNode, list: FieldNode): Test | undefined {
     if (item.kind !== 'literal') return undefined
-    return this.#dialect.hasKnown?.(this.#terms.list(list), comparableOf(item.value as Comparable, item.type), scalarOf(list))
+    return this.#expressions.hasKnown?.(this.#terms.list(list), comparableOf(item.value as Comparable, item.type), scalarOf(list))
   }
 
   #isElement(item: TermNode, list: TermNode): Test {
     const wanted = this.#terms.value(item)
     const type = scalarOf(list)
-    const found = this.#dialect.someElement(this.#scope.alias('element'), this.#terms.list(list), type, (element) => {
+    const found = this.#expressions.someElement(this.#scope.alias('element'), this.#terms.list(list), type, (element) => {
       const same = this.#equal(element, wanted, type)
       return item.kind === 'literal' || type === scalarOf(item) ? same : all([same, ...this.#terms.soundValue(element, type)])
     })
@@ -199,7 +199,7 @@ export class Comparisons {
       case 'literal':
         return this.#overlapsKnown(left, own, right)
       case 'claim':
-        return this.#dialect.someElement(this.#scope.alias('element'), own, type, (element) =>
+        return this.#expressions.someElement(this.#scope.alias('element'), own, type, (element) =>
           all([this.#scope.laterFor(right).isAmong(element, type, right), ...this.#terms.soundValue(element, type)]),
         )
       case 'field':
@@ -211,7 +211,7 @@ export class Comparisons {
   }
 
   #overlapsKnown(left: TermNode, own: Fragment, right: LiteralNode): Test {
-    const dialect = this.#dialect
+    const dialect = this.#expressions
     const type = scalarOf(left)
     const values = literalValues(right).filter((value) => holds(left, value))
     if (values.length === 0) return NO
@@ -221,7 +221,7 @@ export class Comparisons {
   }
 
   #overlapsOpen(own: Fragment, type: Scalar, right: TermNode): Test {
-    const dialect = this.#dialect
+    const dialect = this.#expressions
     return dialect.someElement(this.#scope.alias('element'), own, type, (element) => {
       return dialect.someElement(this.#scope.alias('element'), this.#terms.list(right), scalarOf(right), (other) =>
         all([

@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
 import { type ClaimNode, type FieldNode, PachterError, type Scalar } from '../condition/index.js'
-import type { Column, Dialect, Fragment, Test } from './dialect.js'
+import type { Dialect } from './dialect.js'
+import type { Column, Fragment, Test } from './expressions.js'
 import { LayoutError } from './layout.js'
 import type { Layout, TablePlace } from './places.js'
 
@@ -151,8 +152,8 @@ export class Scope {
       return made
     }
     return {
-      value: ([field, ...inner], type) => this.dialect.column(column(field as string), inner, type),
-      isNull: ([field, ...inner], type) => this.dialect.isNull(column(field as string), inner, type),
+      value: ([field, ...inner], type) => this.dialect.expressions.column(column(field as string), inner, type),
+      isNull: ([field, ...inner], type) => this.dialect.expressions.isNull(column(field as string), inner, type),
     }
   }
 

@@ -10,8 +10,8 @@ import {
   scalarOf,
   type TermNode,
 } from '../condition/index.js'
-import { all, comparableOf, joined, literalValues, NO, YES } from './asked.js'
-import type { Dialect, Fragment, Test } from './dialect.js'
+import type { Expressions, Fragment, Test } from './expressions.js'
+import { all, comparableOf, joined, literalValues, NO, YES } from './predicates.js'
 import type { Scope } from './scope.js'
 
 const LARGEST: { readonly [T in 'integer' | 'number']: number } = { integer: Number.MAX_SAFE_INTEGER, number: Number.MAX_VALUE }
@@ -19,11 +19,11 @@ const LARGEST: { readonly [T in 'integer' | 'number']: number } = { integer: Num
 /** Terms of a condition as SQL, and what has to hold of a column for its value to count. */
 export class Terms {
   readonly #scope: Scope
-  readonly #dialect: Dialect
+  readonly #expressions: Expressions
 
   constructor(scope: Scope) {
     this.#scope = scope
-    this.#dialect = scope.dialect
+    this.#expressions = scope.dialect.expressions
   }
 
   value(term: TermNode): Fragment {
@@ -33,11 +33,11 @@ export class Terms {
       case 'literal':
         return term.value === null
           ? this.#none(term.type)
-          : this.#dialect.value(comparableOf(term.value as Comparable, term.type), term.type)
+          : this.#expressions.value(comparableOf(term.value as Comparable, term.type), term.type)
       case 'now':
-        return this.#scope.later?.now ?? this.#dialect.value(this.#scope.now, 'time')
+        return this.#scope.later?.now ?? this.#expressions.value(this.#scope.now, 'time')
       case 'forever':
-        return this.#dialect.forever()
+        return this.#expressions.forever()
       case 'orElse':
         return this.#orElse(term.term, this.value(term.term), this.value(term.otherwise))
       case 'claim':
@@ -50,7 +50,7 @@ export class Terms {
       case 'field':
         return this.#scope.columns(term.of).value(term.path, 'list')
       case 'literal':
-        return term.value === null ? this.#none('list') : this.#dialect.listValue(literalValues(term), term.type)
+        return term.value === null ? this.#none('list') : this.#expressions.listValue(literalValues(term), term.type)
       case 'orElse':
         return this.#orElse(term.term, this.#plain(term.term), this.#plain(term.otherwise))
       case 'claim':
@@ -64,14 +64,14 @@ export class Terms {
   /** A text, in small letters already where it is known. */
   text(term: TermNode): Fragment {
     if (term.kind !== 'literal') return this.value(term)
-    return this.#dialect.value(lowerAscii(term.value as string), 'text')
+    return this.#expressions.value(lowerAscii(term.value as string), 'text')
   }
 
   missing(term: TermNode): Test {
     switch (term.kind) {
       case 'field': {
         const empty = this.#isNull(term)
-        return term.type === 'id' && !term.list ? sql<SqlBool>`(${empty} or ${this.#dialect.isBlank(this.field(term))})` : empty
+        return term.type === 'id' && !term.list ? sql<SqlBool>`(${empty} or ${this.#expressions.isBlank(this.field(term))})` : empty
       }
       case 'orElse':
         return all([this.missing(term.term), this.missing(term.otherwise)])
@@ -111,14 +111,14 @@ export class Terms {
   }
 
   soundValue(value: Fragment, type: Scalar): Test[] {
-    const { hasNul, isInstant } = this.#dialect
+    const { hasNul, isInstant } = this.#expressions
     const whole = hasNul === undefined ? [] : [sql<SqlBool>`not ${hasNul(value)}`]
-    if (type === 'id') return [sql<SqlBool>`not ${this.#dialect.isBlank(value)}`, ...whole]
+    if (type === 'id') return [sql<SqlBool>`not ${this.#expressions.isBlank(value)}`, ...whole]
     if (type === 'text') return whole
     if (type === 'time') return isInstant === undefined ? [] : [isInstant(value)]
     if (type !== 'integer' && type !== 'number') return []
     const largest = LARGEST[type]
-    return [sql<SqlBool>`${value} between ${this.#dialect.value(-largest, type)} and ${this.#dialect.value(largest, type)}`]
+    return [sql<SqlBool>`${value} between ${this.#expressions.value(-largest, type)} and ${this.#expressions.value(largest, type)}`]
   }
 
   soundPair(to: PlaceNode, from: TermNode, each: number): Test[] {
@@ -128,20 +128,20 @@ export class Terms {
   }
 
   #none(type: Scalar | 'list'): Fragment {
-    return this.#dialect.missing?.(type) ?? sql`null`
+    return this.#expressions.missing?.(type) ?? sql`null`
   }
 
   key(value: Fragment, type: Scalar): Fragment {
-    return this.#dialect.key?.(value, type) ?? value
+    return this.#expressions.key?.(value, type) ?? value
   }
 
   #plain(term: TermNode): Fragment {
     const list = this.list(term)
-    return this.#dialect.plainList?.(list) ?? list
+    return this.#expressions.plainList?.(list) ?? list
   }
 
   #orElse(term: TermNode, first: Fragment, otherwise: Fragment): Fragment {
-    const [one, other] = this.#dialect.mixed?.(first, otherwise) ?? [first, otherwise]
+    const [one, other] = this.#expressions.mixed?.(first, otherwise) ?? [first, otherwise]
     // A column is null where it is missing. A blank id is missing as well; and in JSON null is a value, and a value may be none.
     if (term.kind === 'field' && typeof term.of !== 'number' && term.path.length === 1 && !term.list && term.type !== 'id')
       return sql`coalesce(${one}, ${other})`

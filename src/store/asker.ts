@@ -13,7 +13,7 @@ import {
   viewpointOf,
   withLinked,
 } from '../viewpoint/index.js'
-import { placeIs } from './known.js'
+import { placeIs } from './read/key-conditions.js'
 import type { Tables } from './tables.js'
 
 /** The rules of an action as they stand for the asker. */

@@ -1,11 +1,11 @@
-import { PachterError } from '../condition/index.js'
+import { type ErrorCode, PachterError } from '../condition/index.js'
 import { fieldSaying, type Verdict } from '../viewpoint/index.js'
 
 /** An action that did not happen, with the verdict. Its message is for the asker's eyes. */
 export class DeniedError extends PachterError {
   readonly verdict: Verdict
 
-  constructor(code: string, verdict: Verdict) {
+  constructor(code: ErrorCode, verdict: Verdict) {
     super(code, verdict.saying ?? verdict.outcome)
     this.verdict = verdict
   }

@@ -1,7 +1,7 @@
 import { isPachterError } from '../condition/index.js'
 import type { Key } from '../rulebook/index.js'
-import { BulkError } from './bulk.js'
 import { DeniedError } from './errors.js'
+import { BulkError } from './write/bulk.js'
 
 /** One entry of the verdict log. It holds names and keys, and never a value of a record. */
 export interface LogEntry {

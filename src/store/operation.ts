@@ -15,10 +15,10 @@ import { type Key, keyPlace, type TypeModel, typeModel } from '../rulebook/index
 import { type AskersClause, fieldsLetBy, holds, isLimited, type Outcome, testOf, verdictOf, withFields } from '../viewpoint/index.js'
 import type { Asker, AskersRules } from './asker.js'
 import { type DeniedError, denied } from './errors.js'
-import { placeIs } from './known.js'
-import { named } from './nested.js'
-import { judgeRelying, type Relied } from './relied.js'
+import { placeIs } from './read/key-conditions.js'
 import type { Selection, Tables } from './tables.js'
+import { named } from './write/nested.js'
+import { judgeRelying, type Relied } from './write/read-set.js'
 
 /** One call of somebody: where the records are (inside a transaction, for a write), how they stand, and when it is. */
 export interface Operation {

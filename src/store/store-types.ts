@@ -1,12 +1,12 @@
 import type { Action, FieldName, Key, RowOf, SeenRow, TypeName, World } from '../rulebook/index.js'
 import type { Clock, Explanation, Verdict, Viewpoint } from '../viewpoint/index.js'
-import type { BulkOptions, BulkResult, Which } from './bulk.js'
 import type { Change } from './changes.js'
-import type { Include, Included } from './include.js'
 import type { Limits } from './limits.js'
 import type { VerdictLog } from './log.js'
-import type { Counted, CountOptions, DescribedPageOptions, Page, PageOptions } from './pages.js'
-import type { Described, DescribedOptions, ListOptions, Picked } from './query.js'
+import type { Include, Included } from './read/include.js'
+import type { Counted, CountOptions, DescribedPageOptions, Page, PageOptions } from './read/pages.js'
+import type { Described, DescribedOptions, ListOptions, Picked } from './read/query.js'
+import type { BulkOptions, BulkResult, Which } from './write/bulk.js'
 
 /**
  * The data behind one person's viewpoint. What they may not read is not there; what they may read and not change is refused.

@@ -2,12 +2,12 @@ import type { Key, World } from '../rulebook/index.js'
 import { type Rulebook, readClaims, viewpointOf } from '../viewpoint/index.js'
 import { person, system } from './asker.js'
 import { type Change, telling } from './changes.js'
-import { cursors } from './cursor.js'
 import { QueryError } from './errors.js'
-import { guarded } from './guarded.js'
-import { putInside } from './inside.js'
+import { createGuardedStore } from './guarded-store.js'
+import { putInside } from './internals.js'
 import { DEFAULT_LIMITS } from './limits.js'
 import { type AboutAsker, loggerFor } from './log.js'
+import { cursors } from './read/cursor.js'
 import type { Store, StoreOptions } from './store-types.js'
 import type { Backend, Tables } from './tables.js'
 
@@ -40,14 +40,14 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
     if (typeof reason !== 'string' || reason.trim() === '') throw new QueryError('as the system', 'say why, in words')
     const asker = logger({ who: 'system', trusted: true, reason })
     asker.entry({ action: 'act', type: 'system', outcome: 'allowed' })
-    return guarded(over, system(model, options.now), { ...needs, logger: asker, ...(failed ? { failed } : {}) })
+    return createGuardedStore(over, system(model, options.now), { ...needs, logger: asker, ...(failed ? { failed } : {}) })
   }
   const needs = { newKey, cursors: signed, trusted, limits: { ...DEFAULT_LIMITS, ...options.limits } }
   const store = Object.freeze({
     for(me: W['me'] | null | undefined) {
       const claims = readClaims(model.me, me)
       const who = claims === null ? null : (claims[model.me.key] as Key)
-      return guarded(tables, person(model, claims, options.now), { ...needs, logger: logger({ who }) })
+      return createGuardedStore(tables, person(model, claims, options.now), { ...needs, logger: logger({ who }) })
     },
     asSystem: (reason: string) => trusted(tables, reason),
   }) as unknown as Store<W>

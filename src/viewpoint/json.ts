@@ -3,7 +3,7 @@
  * @module
  */
 import { type Model, modelFromJson, modelToJson, type RulebookJson, type Shapes, type World } from '../rulebook/index.js'
-import { type Rulebook, rulebookOf } from './book.js'
+import { type Rulebook, rulebookOf } from './rulebook.js'
 
 export type { RulebookJson, Shapes } from '../rulebook/index.js'
 

@@ -1,15 +1,6 @@
+import { type ClaimNode, claimNodesIn, type Links, LinksError, linkedBy, linkedRecords, type Row } from '../condition/index.js'
 import {
-  type ClaimNode,
-  type ConditionNode,
-  claimNodesIn,
-  type Links,
-  LinksError,
-  linkedBy,
-  linkedRecords,
-  type Row,
-} from '../condition/index.js'
-import {
-  conditionsOfClause,
+  conditionsOfType,
   type LinkModel,
   type Model,
   type RowOf,
@@ -103,7 +94,7 @@ function claimsAsked(model: Model, types: readonly TypeModel[]): ClaimNode[] {
     ...(model.gate ? [model.gate] : []),
     ...Object.values(model.privileges),
     ...Object.values(model.routines),
-    ...types.flatMap(conditionsOf),
+    ...types.flatMap((type) => conditionsOfType({}, type).map(({ condition }) => condition)),
   ]
   const stamps = types.flatMap(({ rules }) => Object.values({ ...rules?.stamps.create, ...rules?.stamps.update }))
   return [...conditions.flatMap(claimNodesIn), ...stamps.filter((term) => term.kind === 'claim')]
@@ -113,17 +104,6 @@ function claimsAsked(model: Model, types: readonly TypeModel[]): ClaimNode[] {
 export function linkedClaims(model: Model): readonly (readonly string[])[] {
   const claims = claimsAsked(model, Object.values(model.types)).filter(({ links = 0 }) => links > 0)
   return [...new Map(claims.map(({ path }) => [path.join('.'), path])).values()]
-}
-
-function conditionsOf({ rules, standings }: TypeModel): ConditionNode[] {
-  if (rules === undefined) return Object.values(standings)
-  const clauses = Object.values(rules.may).flat()
-  return [
-    ...Object.values(standings),
-    ...Object.values(rules.gates),
-    ...rules.vetoes.map(({ when }) => when),
-    ...clauses.flatMap(conditionsOfClause),
-  ]
 }
 
 /** The claims alone, without anything under the name of a link: what is linked is never taken from the client. */

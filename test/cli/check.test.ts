@@ -107,7 +107,7 @@ describe('pachter check', () => {
 
   it('watches, until it is interrupted', async () => {
     const mine = file('watched.yaml', readFileSync(good, 'utf8'))
-    const main = join(root, 'dist/cli/main.js')
+    const main = join(root, 'cli/dist/main.js')
     const running = spawn(process.execPath, [main, 'check', mine, '--watch', '--config', config], { cwd: folder, env: plain })
     let said = ''
     running.stdout.on('data', (text) => {

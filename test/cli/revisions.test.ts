@@ -32,7 +32,7 @@ export default rulebook({
     writeFileSync(join(home, '.gitignore'), 'node_modules\n')
     writeFileSync(
       config,
-      `import { configure } from 'pachter/config'\nimport book from './rules.js'\nexport default configure({ rulebook: book as never, data: 'data', people: { ines: { id: 'm-01' } } as never })\n`,
+      `import { configure } from 'pachter-cli'\nimport book from './rules.js'\nexport default configure({ rulebook: book as never, data: 'data', people: { ines: { id: 'm-01' } } as never })\n`,
     )
     writeFileSync(
       join(home, 'garden/data/plot.json'),
@@ -49,6 +49,7 @@ export default rulebook({
     mkdirSync(join(home, 'node_modules'))
     symlinkSync(join(root, 'node_modules/zod'), join(home, 'node_modules/zod'))
     symlinkSync(root, join(home, 'node_modules/pachter'))
+    symlinkSync(join(root, 'cli'), join(home, 'node_modules/pachter-cli'))
     commit(rules('words.standing.holder'))
     commit(rules("words.anyone.provided(plot.state.is('vacant'))"))
     commit(rules("words.standing.holder, words.anyone.provided(plot.state.is('vacant'))", ', size: z.number().optional()'))

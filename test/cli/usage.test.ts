@@ -48,7 +48,7 @@ describe('a process', () => {
 
 describe('output that nobody reads to its end', () => {
   it('is no failure', () => {
-    const { stdout, stderr } = spawnSync('sh', ['-c', `"${process.execPath}" dist/cli/main.js rules | head -1`], {
+    const { stdout, stderr } = spawnSync('sh', ['-c', `"${process.execPath}" cli/dist/main.js rules | head -1`], {
       cwd: root,
       encoding: 'utf8',
       env: plain,
@@ -66,7 +66,7 @@ import { z } from 'zod'
 export const book = rulebook({ me: { shape: z.object({ id: z.string() }), key: 'id' }, records: { plot: { shape: z.object({ id: z.string(), holderId: z.string() }), key: 'id' } } })
   .rules({ plot: (plot, { me, whoever }) => ({ may: { read: [whoever(plot.holderId.is(me.id))] } }) })
 `
-  const CONFIG = `import { configure } from 'pachter/config'
+  const CONFIG = `import { configure } from 'pachter-cli'
 import { book } from './rules'
 export default configure({ rulebook: book, data: 'data', people: { ines: { id: 'm-01' } } })
 `

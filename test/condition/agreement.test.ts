@@ -1,23 +1,18 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
+import { type ConditionNode, conditionFromJson, predicate, type Row, simplify, type TermNode } from 'pachter/condition'
 import {
   absorbed,
   allOfNode,
   anyOfNode,
   bindRecord,
-  type ConditionNode,
   compareNode,
-  conditionFromJson,
   negate,
   notNode,
-  predicate,
   presenceNode,
   pushNot,
-  type Row,
   type Scalar,
-  simplify,
-  type TermNode,
-} from 'pachter/condition'
+} from 'pachter/internal/condition'
 import { AT_ONCE, agrees, agreesInOwnSchema, agreesOn, cases, held, keyed, linksOf, NOW } from '../support/agreement.js'
 import { engines } from '../support/engines.js'
 

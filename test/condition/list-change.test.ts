@@ -1,19 +1,8 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { isPachterError, rulebook } from 'pachter'
-import {
-  bindAfter,
-  bindRecord,
-  conditionFromJson,
-  describe as inWords,
-  type ListChangeNode,
-  listChangeNode,
-  negate,
-  predicate,
-  type Row,
-  type Scalar,
-  simplify,
-} from 'pachter/condition'
+import { conditionFromJson, describe as inWords, predicate, type Row, simplify } from 'pachter/condition'
+import { bindAfter, bindRecord, type ListChangeNode, listChangeNode, negate, type Scalar } from 'pachter/internal/condition'
 import { compile, createTables, sqlite } from 'pachter/sql'
 import { z } from 'zod'
 import { everyKind } from '../support/conditions.js'
@@ -103,7 +92,7 @@ describe('a list changes by one value', () => {
         await db.deleteFrom('thing').execute()
         const encoded = Object.entries(everyKind.model.types.thing?.fields ?? {}).map(([name, field]) => [
           name,
-          sqlite.encode(field, record[name]),
+          sqlite.codec.encode(field, record[name]),
         ])
         await db.insertInto('thing').values(Object.fromEntries(encoded)).execute()
         const asked = compile(bindAfter(special, becomes), { dialect: sqlite, now: 0, table: 'thing' })

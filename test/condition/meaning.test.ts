@@ -1,16 +1,9 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { allOf, anyOf, forever, isPachterError, not, now, rulebook } from 'pachter'
-import {
-  type ConditionNode,
-  compareText,
-  conditionFromJson,
-  describe as inEnglish,
-  instant,
-  predicate,
-  simplify,
-  TRUE,
-} from 'pachter/condition'
+import { type ConditionNode, conditionFromJson, describe as inEnglish, predicate, simplify } from 'pachter/condition'
+import { compareText, instant, TRUE } from 'pachter/internal/condition'
+import type { Catalog } from 'pachter/internal/sql'
 import { compile, createTables, type Dialect, sqlite } from 'pachter/sql'
 import { z } from 'zod'
 import { openSqlite } from '../support/sqlite.js'
@@ -87,7 +80,8 @@ describe('what a condition means', () => {
     ['and, or', (t) => t.open.is(true).and(t.size.is(1)).or(t.count.is(3)), { open: false, count: 3 }, true],
   ]
   // Columns that ignore letter case by themselves: rules compare exactly all the same.
-  const careless: Dialect = { ...sqlite, columnType: (field) => sqlite.columnType(field).replace(/^text$/, 'text collate nocase') }
+  const columnType: Catalog['columnType'] = (field) => sqlite.catalog.columnType(field).replace(/^text$/, 'text collate nocase')
+  const careless: Dialect = { ...sqlite, catalog: { ...sqlite.catalog, columnType } }
   const db = openSqlite()
   before(() => createTables(db, begun, careless))
   after(() => db.destroy())
@@ -101,7 +95,7 @@ describe('what a condition means', () => {
       await db.deleteFrom('thing').execute()
       await db
         .insertInto('thing')
-        .values(Object.fromEntries(Object.keys(fields).map((name) => [name, sqlite.encode(fields[name], row[name])])))
+        .values(Object.fromEntries(Object.keys(fields).map((name) => [name, sqlite.codec.encode(fields[name], row[name])])))
         .execute()
       const where = compile(simplify(written(write), me as never), { dialect: sqlite, now: NOW.getTime() })
       expect(await db.selectFrom('thing').select('id').where(where).execute(), 'in SQLite').to.have.length(expected ? 1 : 0)

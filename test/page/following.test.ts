@@ -2,7 +2,8 @@ import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect } from 'chai'
-import type { MutantFindings, Project } from 'pachter/review'
+import type { MutantFindings } from 'pachter/internal/review'
+import type { Project } from 'pachter/review'
 import { BROWSER, browser } from '../support/browser.js'
 import { root } from '../support/command.js'
 import { worldFile } from '../support/sqlite.js'
@@ -17,14 +18,14 @@ interface Following {
   judged(): Promise<string | undefined>
   close(): Promise<void>
 }
-const { follow } = (await import(join(root, 'dist/cli/review/following.js'))) as {
+const { follow } = (await import(join(root, 'cli/dist/review/following.js'))) as {
   follow: (options: { config: string; db?: string }, how: { canKeep: boolean }) => Promise<Following>
 }
-const { serveReview } = (await import(join(root, 'dist/cli/review/server.js'))) as {
+const { serveReview } = (await import(join(root, 'cli/dist/review/server.js'))) as {
   serveReview: (reviewed: Following, port: number) => Promise<{ readonly url: string; readonly close: () => Promise<void> }>
 }
 
-const RULES = `import { rulebook } from '${root}dist/index.js'
+const RULES = `import { rulebook } from '${root}dist/entries/pachter.js'
 import { shapes } from './shapes.ts'
 export const book = rulebook({ me: { shape: shapes.me, key: 'id' }, records: { bed: { shape: shapes.bed, key: 'id' } } })
   .standings({ bed: (bed, { me }) => ({ holder: bed.holderId.is(me.id) }) })

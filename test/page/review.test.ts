@@ -5,18 +5,10 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { type Row, trace } from 'pachter/condition'
-import {
-  accessMatrix,
-  decidingOf,
-  type Expectation,
-  failings,
-  groundOf,
-  judgeExpectation,
-  openProject,
-  type Project,
-  projectOf,
-} from 'pachter/review'
+import type { Row } from 'pachter/condition'
+import { trace } from 'pachter/internal/condition'
+import { decidingOf, failings } from 'pachter/internal/review'
+import { accessMatrix, type Expectation, groundOf, judgeExpectation, openProject, type Project, projectOf } from 'pachter/review'
 import type { Page } from 'playwright-core'
 import { book } from '../../examples/world/rulebook.js'
 import { cases, keyed, linksOf, NOW } from '../support/agreement.js'
@@ -27,13 +19,13 @@ import { expectations, ground, options, records, types } from '../support/world.
 // Required: as an import it cannot pass the loader of the tests.
 const axe = createRequire(import.meta.url)('axe-core') as typeof import('axe-core')
 type Serving = { readonly url: string; readonly close: () => Promise<void> }
-const { serveReview } = (await import(join(root, 'dist/cli/review/server.js'))) as {
+const { serveReview } = (await import(join(root, 'cli/dist/review/server.js'))) as {
   serveReview: (reviewed: unknown, port: number) => Promise<Serving>
 }
-const { unchanging } = (await import(join(root, 'dist/cli/review/reviewed.js'))) as {
+const { unchanging } = (await import(join(root, 'cli/dist/review/reviewed.js'))) as {
   unchanging: (project: Project, keep: (expectations: readonly Expectation[]) => string, findings: object) => object
 }
-const { keepExpectations } = (await import(join(root, 'dist/cli/keep.js'))) as {
+const { keepExpectations } = (await import(join(root, 'cli/dist/keep.js'))) as {
   keepExpectations: (where: { readonly expectations: string }, more: readonly Expectation[]) => string
 }
 

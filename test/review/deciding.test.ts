@@ -1,6 +1,7 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { decidingOf, groundOf } from 'pachter/review'
+import { decidingOf } from 'pachter/internal/review'
+import { groundOf } from 'pachter/review'
 import type { book } from '../../examples/world/rulebook.js'
 import { keyed, NOW } from '../support/agreement.js'
 import { record } from '../support/conditions.js'

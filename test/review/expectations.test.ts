@@ -3,8 +3,9 @@ import Ajv2020 from 'ajv/dist/2020.js'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { rulebook as numberedBook } from 'pachter'
-import { type Expectation, expectationTitle, groundOf, judgeExpectation, readExpectations, withExpectations } from 'pachter/review'
+import { type Expectation, expectationTitle, groundOf, judgeExpectation } from 'pachter/review'
 import { ExpectationError, lookThrough } from 'pachter/testing'
+import { readExpectations, withExpectations } from 'pachter-cli/files'
 import { parse } from 'yaml'
 import { z } from 'zod'
 import { recordsOf, today } from '../../examples/world/open.js'
@@ -32,7 +33,7 @@ const told = (problems: readonly string[]) =>
 describe('expectations', () => {
   for (const [file, text] of Object.entries(files))
     describe(`of ${file}`, () => {
-      for (const one of look.read(text, file)) it(expectationTitle(one), () => look.holds(one))
+      for (const one of readExpectations(text, file, look.known)) it(expectationTitle(one), () => look.holds(one))
     })
 
   it('hold where they say what is, and fail by as much as they are off', async () => {
@@ -251,7 +252,7 @@ describe('an expectation file', () => {
   })
 
   it('fits the published JSON Schema, and what is of another form does not', () => {
-    const schema = JSON.parse(readFileSync(new URL('../../docs/expectations.schema.json', import.meta.url), 'utf8'))
+    const schema = JSON.parse(readFileSync(new URL('../../cli/expectations.schema.json', import.meta.url), 'utf8'))
     const fits = new Ajv2020.default({ strict: true, allowUnionTypes: true }).compile(schema)
     for (const text of [...Object.values(files), withExpectations(undefined, expectations)])
       expect(fits(parse(text)), JSON.stringify(fits.errors)).to.equal(true)
@@ -286,12 +287,12 @@ describe('an expectation file', () => {
     const text = `${HEAD}people:
   ann: { sees exactly: { plot: [1] }, changes exactly: { plot: { 1: state } }, may: [update plot 1: { sending: { state: x } }], is refused: [read plot 2] }
 tables: { plot 1: { ann: 'read, update', everyone else: nothing } }`
-    const all = mine.read(text)
+    const all = readExpectations(text, 'numbers.yaml', mine.known)
     expect(all).to.have.length(8)
     for (const one of all) await mine.holds(one)
     await mine.as('ann').sees('plot', { 1: ['state'] })
     await mine.as('unknown').seesExactly('plot', [])
-    expect(() => mine.read(text.replace('read plot 2', 'read plot 3'))).to.throw(/there is no plot "3"/)
+    expect(() => readExpectations(text.replace('read plot 2', 'read plot 3'), 'numbers.yaml', mine.known)).to.throw(/there is no plot "3"/)
   })
 
   it('is judged at the instant that it names', async () => {

@@ -1,7 +1,8 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { type Kysely, sql } from 'kysely'
-import { anyOfNode, type ConditionNode, type Row, simplify } from 'pachter/condition'
+import { type ConditionNode, type Row, simplify } from 'pachter/condition'
+import { anyOfNode } from 'pachter/internal/condition'
 import { compile, layoutOf, readLayout } from 'pachter/sql'
 import { cases, fill, held, holdable, keyed, NOW } from '../support/agreement.js'
 import { everyKind } from '../support/conditions.js'
@@ -54,7 +55,7 @@ describe('finding rows', () => {
                 const where = compile(simplify(node), { dialect, now: NOW, table, type: 'thing', layout, key: 'id', finds })
                 const query = db
                   .selectFrom(table)
-                  .select(sql<string>`${dialect.column(key, [], 'id')}`.as('id'))
+                  .select(sql<string>`${dialect.expressions.column(key, [], 'id')}`.as('id'))
                   .where(where)
                 const found = (await query.execute()).map((row) => (row as Row).id as string).sort()
                 expect(found, `${finds} ${JSON.stringify(node)}\nof ${JSON.stringify(rows)}\n`).to.deep.equal(held(rows, node, null))

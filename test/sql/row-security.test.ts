@@ -2,7 +2,8 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import { type Kysely, sql } from 'kysely'
 import { indexed, rulebook } from 'pachter'
-import { type ConditionNode, instant, TRUE } from 'pachter/condition'
+import type { ConditionNode } from 'pachter/condition'
+import { instant, TRUE } from 'pachter/internal/condition'
 import { overKysely } from 'pachter/kysely'
 import { layoutOf, postgres, readLayout, rowSecurity } from 'pachter/sql'
 import { openStore } from 'pachter/store'
@@ -117,7 +118,7 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
                     .map((one) => (one as any)[field])
                     .find((one) => one !== undefined && JSON.stringify(one) !== JSON.stringify(value))
                   if (field === 'id' || other === undefined) continue
-                  const encoded = postgres.encode(book.model.types[type]?.fields[field] as never, other)
+                  const encoded = postgres.codec.encode(book.model.types[type]?.fields[field] as never, other)
                   const changed = await attempt(
                     async (trx) =>
                       (

@@ -1,6 +1,7 @@
 import { expect } from 'chai'
 import { rulebook } from 'pachter'
-import { COMPARISONS, compareValues, describe as inWords, operatorOf, PHRASES } from 'pachter/condition'
+import { describe as inWords } from 'pachter/condition'
+import { COMPARISONS, compareValues, operatorOf, PHRASES } from 'pachter/internal/condition'
 import { openStore } from 'pachter/store'
 import { z } from 'zod'
 import { backends } from '../support/backends.js'

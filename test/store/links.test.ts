@@ -1,6 +1,7 @@
 import { expect } from 'chai'
 import { allOf, not, rulebook, toMany, toOne } from 'pachter'
-import { type Backend, openStore, type Store, type Tables } from 'pachter/store'
+import type { Tables } from 'pachter/internal/store'
+import { type Backend, openStore, type Store } from 'pachter/store'
 import { z } from 'zod'
 import { backends } from '../support/backends.js'
 

@@ -152,7 +152,7 @@ for (const { name, dialect, open } of engines)
     it('rules that go by what must not be there ask for one that keeps others apart', async () => {
       const db = await open(calendar)
       const tried = async (level: 'serializable' | 'read committed') => {
-        const begun = dialect.lock === undefined ? db.transaction() : db.transaction().setIsolationLevel(level)
+        const begun = dialect.transactions.lock === undefined ? db.transaction() : db.transaction().setIsolationLevel(level)
         return begun
           .execute((trx) => openStore(calendar, overKysely(trx, dialect)).for({ id: 'a' }).create('booking', { day: level }))
           .then(
@@ -162,8 +162,8 @@ for (const { name, dialect, open } of engines)
       }
       const loose = await tried('read committed')
       const strict = await tried('serializable')
-      if (dialect.lock === undefined) expect([loose, strict]).to.deep.equal(['done', 'done'])
-      else expect([loose, strict]).to.deep.equal(['ISOLATION', dialect.isSerializable ? 'done' : 'ISOLATION'])
+      if (dialect.transactions.lock === undefined) expect([loose, strict]).to.deep.equal(['done', 'done'])
+      else expect([loose, strict]).to.deep.equal(['ISOLATION', dialect.transactions.isSerializable ? 'done' : 'ISOLATION'])
     })
 
     it('others do not', async () => {

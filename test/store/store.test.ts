@@ -1,10 +1,11 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { allOf, isPachterError, not, now, rulebook } from 'pachter'
-import { TRUE } from 'pachter/condition'
+import { allOf, type ErrorCode, isPachterError, not, now, rulebook } from 'pachter'
+import { TRUE } from 'pachter/internal/condition'
+import type { Tables } from 'pachter/internal/store'
 import { overKysely } from 'pachter/kysely'
 import { createTables, sqlite } from 'pachter/sql'
-import { type Backend, inMemory, openStore, type Store, type Tables } from 'pachter/store'
+import { type Backend, inMemory, openStore, type Store } from 'pachter/store'
 import { z } from 'zod'
 import { backends } from '../support/backends.js'
 import { openSqlite } from '../support/sqlite.js'
@@ -99,7 +100,7 @@ for (const [where, open] of Object.entries(backends(book))) {
     const ids = (records: readonly object[]) => records.map((record) => (record as Plot).id)
 
     /** That it is refused with this code, and that nothing at all is different afterwards. */
-    async function refused(work: () => Promise<unknown>, code: string, says = ''): Promise<void> {
+    async function refused(work: () => Promise<unknown>, code: ErrorCode, says = ''): Promise<void> {
       const before = await everything()
       try {
         await work()

@@ -3,7 +3,8 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import { type Kysely, sql } from 'kysely'
 import { type ConditionNode, linkedRecords, newContext, predicate, type Row, simplify } from 'pachter/condition'
-import { compile, type Dialect, type Layout, layoutOf, mariadb, postgres, readLayout, type TablePlace } from 'pachter/sql'
+import type { Catalog, TablePlace } from 'pachter/internal/sql'
+import { compile, type Dialect, type Layout, layoutOf, mariadb, postgres, readLayout } from 'pachter/sql'
 import { claims, condition, everyKind, record } from './conditions.js'
 import type { Engine } from './engines.js'
 import { addMicroseconds, OWN_NAMES, ownDialect, ownLayout, prepareOwn, withUuids } from './own-schema.js'
@@ -80,7 +81,8 @@ export async function agreesInOwnSchema(engine: Engine, runs: number, seed?: num
 /** Columns that ignore letter case by themselves, where that is easily had: rules compare exactly all the same. */
 function careless({ dialect }: Engine): Dialect {
   const careless = (type: string) => type.replace(/^text$/, 'text collate nocase').replace('utf8mb4_nopad_bin', 'utf8mb4_general_ci')
-  return { ...dialect, columnType: (field, holdsKeys, as) => careless(dialect.columnType(field, holdsKeys, as)) }
+  const columnType: Catalog['columnType'] = (field, holdsKeys, as) => careless(dialect.catalog.columnType(field, holdsKeys, as))
+  return { ...dialect, catalog: { ...dialect.catalog, columnType } }
 }
 
 /** A row as the engine can hold it: PostgreSQL has no NUL in a text, MariaDB no infinity. */
@@ -108,7 +110,7 @@ export async function fill(
   await db.deleteFrom(name).execute()
   const encoded = rows.map((row) =>
     Object.fromEntries(
-      Object.entries(fields).map(([field, model]) => [columns[field]?.name, dialect.encode(model, row[field], columns[field]?.as)]),
+      Object.entries(fields).map(([field, model]) => [columns[field]?.name, dialect.codec.encode(model, row[field], columns[field]?.as)]),
     ),
   )
   await db.insertInto(name).values(encoded).execute()
@@ -128,7 +130,7 @@ async function isSame(
   // All conditions by one query.
   const found = await db
     .selectFrom(name)
-    .select(sql<string>`${dialect.column({ ref: sql.ref('id'), ...columns.id }, [], 'id')}`.as('id'))
+    .select(sql<string>`${dialect.expressions.column({ ref: sql.ref('id'), ...columns.id }, [], 'id')}`.as('id'))
     .select(
       specials.map((node, at) =>
         sql<number>`case when ${compile(node, { dialect, now: NOW, table: name, type: 'thing', layout })} then 1 else 0 end`.as(`c${at}`),

@@ -3,18 +3,9 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { type Kysely, sql } from 'kysely'
-import {
-  allOfNode,
-  anyOfNode,
-  type ConditionNode,
-  compareNode,
-  type FieldNode,
-  notNode,
-  type Row,
-  type Scalar,
-  simplify,
-  someNode,
-} from 'pachter/condition'
+import { type ConditionNode, type Row, simplify } from 'pachter/condition'
+import { allOfNode, anyOfNode, compareNode, type FieldNode, notNode, type Scalar, someNode } from 'pachter/internal/condition'
+import type { Catalog } from 'pachter/internal/sql'
 import { compile, type Dialect, type Layout, mariadb, postgres, readLayout } from 'pachter/sql'
 import { AT_ONCE, cases, fill, held, holdable, keyed, NOW } from './agreement.js'
 import { everyKind } from './conditions.js'
@@ -40,15 +31,16 @@ export function collated(dialect: Dialect, chosen: number): Dialect {
   const collations = dialect === mariadb ? ON_MARIADB : dialect === postgres ? ON_POSTGRES : ['collate nocase']
   const type = dialect === mariadb ? 'varchar(60)' : 'text'
   let at = chosen
-  return {
-    ...dialect,
+  const catalog: Catalog = {
+    ...dialect.catalog,
     columnType(field, holdsKeys, as) {
-      if (field.list || field.type !== 'text') return dialect.columnType(field, holdsKeys, as)
+      if (field.list || field.type !== 'text') return dialect.catalog.columnType(field, holdsKeys, as)
       // A table has more than one of them sometimes: keys in another than names.
       const collation = collations[(chosen < collations.length ? chosen : at++) % collations.length] as string
       return `${type} ${dialect === mariadb && collation !== '' ? 'character set utf8mb4 ' : ''}${collation}`.trim()
     },
   }
+  return { ...dialect, catalog }
 }
 
 /** As many ways there are to declare the columns of a table: each collation by itself, and mixtures. */

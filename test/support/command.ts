@@ -6,7 +6,7 @@ import { expect } from 'chai'
 
 /** The folder of the project. */
 export const root = fileURLToPath(new URL('../..', import.meta.url))
-const main = join(root, 'dist/cli/main.js')
+const main = join(root, 'cli/dist/main.js')
 
 const { FORCE_COLOR: _, ...surroundings } = process.env
 /** The environment of a command whose output is compared: without colours, whatever this process was told of them. */
@@ -22,7 +22,7 @@ export function pachter(args: string, cwd = root) {
 
 /** Runs a command line within this process, which saves the time to start one. */
 export async function within(args: string) {
-  const { run } = (await import(join(root, 'dist/cli/run.js'))) as { run: (args: readonly string[]) => Promise<number> }
+  const { run } = (await import(join(root, 'cli/dist/run.js'))) as { run: (args: readonly string[]) => Promise<number> }
   const said = { stdout: '', stderr: '' }
   const { COLUMNS } = process.env
   const [out, err] = [process.stdout.write, process.stderr.write]

@@ -1,11 +1,11 @@
 // Random conditions, claims and records over one record type that has a field of every kind.
 import fc from 'fast-check'
 import { rulebook } from 'pachter'
+import type { ConditionNode, TermNode } from 'pachter/condition'
 import {
   allOfNode,
   anyOfNode,
   COMPARISONS,
-  type ConditionNode,
   compareNode,
   constant,
   FOREVER,
@@ -21,8 +21,7 @@ import {
   type RecordsNode,
   type Scalar,
   someNode,
-  type TermNode,
-} from 'pachter/condition'
+} from 'pachter/internal/condition'
 import { z } from 'zod'
 
 const scalars = { text: z.string(), integer: z.int(), number: z.number(), boolean: z.boolean(), time: z.date() }

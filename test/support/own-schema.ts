@@ -1,5 +1,6 @@
 // Tables as an application may have them: other names, and columns that hold things in ways of their own.
 import { type Kysely, sql } from 'kysely'
+import type { Catalog } from 'pachter/internal/sql'
 import { type Dialect, type Layout, layoutOf, mariadb, postgres } from 'pachter/sql'
 import { everyKind } from './conditions.js'
 
@@ -49,11 +50,9 @@ function mapped(value: unknown, map: (value: unknown, name: string) => unknown, 
 /** Makes the dialect create the columns so, and a collation that ignores letter case. */
 export function ownDialect(dialect: Dialect): Dialect {
   if (dialect !== postgres) return dialect
-  return {
-    ...dialect,
-    columnType: (field, holdsKeys, as) =>
-      as === 'loose text' ? 'text collate public.pachter_loose' : as === 'numeric' ? as : dialect.columnType(field, holdsKeys, as),
-  }
+  const columnType: Catalog['columnType'] = (field, holdsKeys, as) =>
+    as === 'loose text' ? 'text collate public.pachter_loose' : as === 'numeric' ? as : dialect.catalog.columnType(field, holdsKeys, as)
+  return { ...dialect, catalog: { ...dialect.catalog, columnType } }
 }
 
 /** What has to be there before the tables. */

@@ -1,6 +1,8 @@
 // The demo world for tests of checking: its records, people and expectation files.
 import { readdirSync, readFileSync } from 'node:fs'
-import { type Expectation, groundOf, readExpectations, withEverybody } from 'pachter/review'
+import { withEverybody } from 'pachter/internal/review'
+import { type Expectation, groundOf } from 'pachter/review'
+import { readExpectations } from 'pachter-cli/files'
 import { recordsOf, today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'

@@ -2,9 +2,9 @@
 import type { ConditionNode } from '../../condition/index.js'
 import type { Condition, Key, TypeModel } from '../../rulebook/index.js'
 import type { GuardedStore } from '../../store/index.js'
-import type { Inside } from '../../store/inside.js'
-import type { Anchor } from './cover.js'
+import type { Inside } from '../../store/internals.js'
 import { type ConditionIndex, conditionIndex } from './index-of.js'
+import type { Anchor } from './lookup-anchors.js'
 import { type Reach, reachOf } from './reach.js'
 
 /** What somebody hears of a list. */

@@ -1,10 +1,10 @@
 import { type Key, keyPlace, typeModel } from '../../rulebook/index.js'
 import type { Change } from '../../store/index.js'
-import { placeIsOneOf } from '../../store/known.js'
 import { keyIs } from '../../store/operation.js'
+import { placeIsOneOf } from '../../store/read/key-conditions.js'
 import { type Home, outdate, touch } from './audience.js'
 import { concerned, leadingTo, type Reading } from './follow.js'
-import { ownAt } from './own.js'
+import { ownAt } from './own-fields.js'
 
 /** Notes whom changes concern, and with which records. */
 export async function find(home: Home, changes: readonly Change[]): Promise<void> {

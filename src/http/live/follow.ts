@@ -10,7 +10,7 @@ import {
   waysAt,
 } from '../../condition/index.js'
 import { type Model, typeModel } from '../../rulebook/index.js'
-import { placeIs, placeIsOneOf } from '../../store/known.js'
+import { placeIs, placeIsOneOf } from '../../store/read/key-conditions.js'
 import type { Tables } from '../../store/tables.js'
 import type { ConditionIndex } from './index-of.js'
 import type { Pair, Step } from './steps.js'

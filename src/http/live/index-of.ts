@@ -1,5 +1,5 @@
 import type { Comparable, PlaceNode } from '../../condition/index.js'
-import type { Anchor } from './cover.js'
+import type { Anchor } from './lookup-anchors.js'
 import { placeId, type Step, stepsId } from './steps.js'
 
 /** A way from a record, and the places at its end that something is looked for by. */

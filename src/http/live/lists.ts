@@ -1,8 +1,8 @@
 import { allOfNode, type Row, simplify, TRUE } from '../../condition/index.js'
 import { type Condition, type Key, type Model, type TypeModel, typeModel, type World } from '../../rulebook/index.js'
 import type { Change, GuardedStore, Store } from '../../store/index.js'
-import { insideOf } from '../../store/inside.js'
-import { readWhere } from '../../store/query.js'
+import { insideOf } from '../../store/internals.js'
+import { readWhere } from '../../store/read/query.js'
 import { RequestError, SetupError } from '../error.js'
 import {
   type Audience,
@@ -18,11 +18,11 @@ import {
   reachFor,
 } from './audience.js'
 import { compare } from './compare.js'
-import { coverOf, instantsIn } from './cover.js'
-import { due } from './due.js'
+import { due } from './due-instants.js'
 import { find } from './find.js'
+import { coverOf, instantsIn } from './lookup-anchors.js'
 import { changesText, type Messages, readChanges } from './messages.js'
-import { ownPlaces } from './own.js'
+import { ownPlaces } from './own-fields.js'
 
 /** How lists are kept up to date. */
 export interface LiveOptions {

@@ -11,7 +11,7 @@ import {
   type SomeNode,
   type TermNode,
 } from '../../condition/index.js'
-import { conditionsOfClause, keyPlace, type Model, referencesTo, typeModel } from '../../rulebook/index.js'
+import { conditionsOfType, keyPlace, type Model, referencesTo, typeModel } from '../../rulebook/index.js'
 import { placeId, type Step, stepOf, stepsId } from './steps.js'
 
 /** What records of a type hang on, by the rules of some actions: whoever watches them has to hear when it changes. */
@@ -36,21 +36,12 @@ export function reachOf(model: Model, type: string, actions: readonly string[]):
 }
 
 function collectRules(model: Model, place: Place, actions: readonly string[], found: Found): void {
-  const { rules, standings } = typeModel(model, place.type)
-  const conditions = [
-    ...(model.gate ? [model.gate] : []),
-    ...Object.values(standings),
-    ...actions.flatMap((action) => [
-      ...(rules?.gates[action] ? [rules.gates[action] as ConditionNode] : []),
-      ...(rules?.may[action] ?? []).flatMap(conditionsOfClause),
-    ]),
-    ...(rules?.vetoes ?? []).map(({ when }) => when),
-  ]
+  const conditions = conditionsOfType(model, typeModel(model, place.type), { actions })
   const at = new Map<RecordRef, Place>([
     ['record', place],
     ['after', place],
   ])
-  for (const condition of conditions) collect(lower(condition), { at }, found)
+  for (const { condition } of conditions) collect(lower(condition), { at }, found)
 }
 
 /** What stands in the way of a deletion, or goes along with it as the asker's own doing. */

@@ -1,6 +1,6 @@
 import { sql } from 'kysely'
 import { type Comparable, instantText, LAST_INSTANT, type Scalar } from '../../condition/index.js'
-import type { Fragment } from '../dialect.js'
+import type { Fragment } from '../expressions.js'
 
 /** The types of parameters. */
 export const PARAMETER_TYPES: { readonly [T in Scalar]: string } = {

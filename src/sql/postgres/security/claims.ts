@@ -1,8 +1,8 @@
 import { type SqlBool, sql } from 'kysely'
 import { type ClaimNode, type Scalar, typeOf } from '../../../condition/index.js'
-import type { Fragment, Test } from '../../dialect.js'
+import type { Fragment, Test } from '../../expressions.js'
 import type { Later } from '../../scope.js'
-import { asClaim, rawOf } from '../held.js'
+import { asClaim, rawOf } from '../storage-types.js'
 
 /** The functions that read claims, in the schema of that name. What is of another type, or improper, equals nothing. */
 export function claimFunctions(schema: string): string[] {

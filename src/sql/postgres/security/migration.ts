@@ -14,15 +14,16 @@ import {
 import { type Field, fieldOf, type Model, type TypeModel, typeModel } from '../../../rulebook/index.js'
 import { linkedClaims, linksOfMe } from '../../../viewpoint/index.js'
 import { compile } from '../../compile.js'
-import type { Dialect, Fragment, Side, Test } from '../../dialect.js'
+import type { Dialect } from '../../dialect.js'
+import type { Expressions, Fragment, Side, Test } from '../../expressions.js'
 import { inlined } from '../../filter.js'
 import { layoutOf } from '../../layout.js'
 import type { ColumnPlace, Layout, TablePlace } from '../../places.js'
 import { postgres } from '../dialect.js'
-import { besideKeys, key as keptKey, rawOf } from '../held.js'
+import { besideKeys, key as keptKey, rawOf } from '../storage-types.js'
 import { PARAMETER_TYPES } from '../value.js'
 import { claimFunctions, laterIn, named, quoted, textArray } from './claims.js'
-import { type HeldRules, heldRules } from './held.js'
+import { type HeldRules, heldRules } from './enforceable-rules.js'
 
 /** How row security is set up. */
 export interface RowSecurityOptions {
@@ -306,7 +307,8 @@ end $$;`,
       rowColumn: (column) => sql`($1).${sql.id(column)}`,
       ofRow: (test) => this.#moved(place, test),
     })
-    const dialect: Dialect = { ...postgres, isInQuery: (values, keys, query) => this.#keys(values, keys, query) }
+    const isInQuery: Expressions['isInQuery'] = (values, keys, query) => this.#keys(values, keys, query)
+    const dialect: Dialect = { ...postgres, expressions: { ...postgres.expressions, isInQuery } }
     return inlined(compile(when, { dialect, now: 0, table: place.name, type: type.name, layout: this.#named, later }), quoted)
   }
 
@@ -419,9 +421,9 @@ end $me$;`,
     const { name: column, as } = this.#place(type.name).columns[name] as ColumnPlace
     const field = type.fields[name] as Field
     const place = { ref: sql.id('one', column), ...(as === undefined ? {} : { as }) }
-    if (field.list) return postgres.plainList?.(postgres.column(place, [], 'list')) ?? place.ref
+    if (field.list) return postgres.expressions.plainList?.(postgres.expressions.column(place, [], 'list')) ?? place.ref
     if (field.type === 'group' || field.type === 'other') return place.ref
-    const value = postgres.column(place, [], field.type)
+    const value = postgres.expressions.column(place, [], field.type)
     if (field.type !== 'time') return sql`to_jsonb(${value})`
     return sql`to_jsonb(to_char(${value} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"'))`
   }

@@ -1,0 +1,201 @@
+// The page: which records one looks at and how, the matrix or the lists, what stands beside them, and what is tried.
+
+import type { CellToKeep } from 'pachter/internal/review'
+import type { Key } from 'pachter/internal/rulebook'
+import { useMemo, useState } from 'react'
+import { useLooking } from './address.js'
+import { useAnswers, useMarks, useStandings } from './answers.js'
+import type { Differences, Drawn, Trial } from './engine/types.js'
+import { FindingsList } from './findings.js'
+import { Head } from './head.js'
+import { useKeep } from './keep.js'
+import { Lists } from './lists.js'
+import { useLive } from './live.js'
+import { Matrix } from './matrix.js'
+import { Rulebook } from './rulebook.js'
+import type { About, Rules } from './rules.js'
+import { Side } from './side.js'
+import { Tray } from './tray.js'
+import { changesOf, isNothing, NOTHING, withoutRule, withPerson, withRecord } from './trial.js'
+import { ClaimsForm, RecordForm } from './try-forms.js'
+import { Why } from './why.js'
+
+/** The form that is open. */
+type Form = { readonly what: 'record'; readonly key?: Key | undefined } | { readonly what: 'claims'; readonly person?: string | undefined }
+
+export function App({ opened, rules }: { readonly opened: About; readonly rules: Rules }) {
+  const live = useLive(rules, opened)
+  const { about, revision } = live
+  const types = useMemo(() => about.types.map(({ name }) => name), [about])
+  const [looking, look] = useLooking(types)
+  const { type, mode, trial, side } = looking
+  const [form, setForm] = useState<Form>()
+  const { shown, found, problem, drift, begin, attempt } = useAnswers(rules, revision, type, trial)
+  const here = shown?.drawn.type === type ? shown : undefined
+  const marked = useMarks(rules, here, looking.rule)
+  const standings = useStandings(rules, here, looking.group)
+  const isOpen = here !== undefined && looking.key !== undefined
+  const keyOf = ({ keys }: Drawn) => keys.find((one) => String(one) === looking.key)
+  const tried = (next: Trial) =>
+    attempt(next, () => {
+      look({ trial: next })
+      setForm(undefined)
+    })
+  return (
+    <>
+      <Head live={live} looking={looking} look={look} people={here?.drawn.people ?? about.people} add={setForm} />
+      <div className={side === undefined ? 'desk' : 'desk with-side'}>
+        <main id="main" aria-label={mode === 'matrix' ? `Who may do what to each ${type}` : `Lists of ${type} records`}>
+          {problem !== undefined && <p role="alert">{problem}</p>}
+          {here === undefined ? (
+            <p role="status" className="faint">
+              Working it out …
+            </p>
+          ) : mode === 'matrix' ? (
+            <Matrix
+              shown={here}
+              marked={marked.cells}
+              standings={standings}
+              rules={rules}
+              canKeep={about.canKeep}
+              looking={looking}
+              look={look}
+            />
+          ) : (
+            <Lists shown={here} rules={rules} looking={looking} look={look} />
+          )}
+        </main>
+        {side !== undefined && (
+          <Side looking={looking} look={look} has={isOpen}>
+            {side === 'rules' ? (
+              <Rulebook
+                of={here}
+                rules={rules}
+                looking={looking}
+                look={look}
+                point={marked.point}
+                without={(title, action) => tried(withoutRule(trial, { type, title, action }))}
+              />
+            ) : side === 'findings' ? (
+              <FindingsList live={live} rules={rules} trial={trial} tried={found} look={look} />
+            ) : isOpen ? (
+              <Why
+                drawn={here.drawn}
+                rules={rules}
+                looking={looking}
+                look={look}
+                edit={(what) => setForm(what === 'record' ? { what, key: keyOf(here.drawn) } : { what, person: looking.person })}
+                remove={() => tried(withRecord(trial, { type, key: keyOf(here.drawn) as string, record: null }))}
+                keeps={about.canKeep && about.people.includes(looking.person ?? '')}
+                without={(title, action) => tried(withoutRule(trial, { type, title, action }))}
+              />
+            ) : (
+              <p className="faint">Choose a cell to see why it is as it is.</p>
+            )}
+          </Side>
+        )}
+      </div>
+      {live.problem !== undefined && (
+        <p role="alert" className="banner">
+          <strong>This is what there was before.</strong> {live.problem}
+        </p>
+      )}
+      {live.isOver && <p className="banner faint">pachter review has ended, or cannot be reached: the page stays as it is.</p>}
+      {drift !== undefined && (
+        <Tray
+          key={revision}
+          label="Since the page was opened"
+          heading={<strong>The files have changed since you opened this:</strong>}
+          differences={drift}
+          look={look}
+          isOpen={isNothing(trial)}
+        >
+          <button type="button" className="plain" onClick={begin}>
+            Begin from here
+          </button>
+        </Tray>
+      )}
+      {!isNothing(trial) && (
+        <Tray
+          label="What is tried"
+          heading={
+            <>
+              <strong>Tried, and written nowhere:</strong>
+              {changesOf(trial).map(({ words, without }) => (
+                <span key={words} className="chip">
+                  {words}
+                  <button type="button" aria-label={`Without ${words}`} onClick={() => tried(without)}>
+                    ×
+                  </button>
+                </span>
+              ))}
+            </>
+          }
+          differences={found.of === trial ? found.differences : undefined}
+          problem={found.of === trial ? found.problem : undefined}
+          look={look}
+        >
+          <button type="button" className="plain" onClick={() => tried(NOTHING)}>
+            Throw it away
+          </button>
+          {about.canKeep && found.of === trial && found.differences !== undefined && (
+            <KeepDifferences rules={rules} differences={found.differences} />
+          )}
+        </Tray>
+      )}
+      {form?.what === 'record' && (
+        <RecordForm
+          rules={rules}
+          type={type}
+          recordKey={form.key}
+          close={() => setForm(undefined)}
+          done={(record) => {
+            const key = record[about.types.find(({ name }) => name === type)?.key as string] as string
+            tried(withRecord(trial, { type, key, record }))
+          }}
+        />
+      )}
+      {form?.what === 'claims' && (
+        <ClaimsForm
+          rules={rules}
+          person={form.person}
+          people={here?.drawn.people ?? about.people}
+          close={() => setForm(undefined)}
+          done={(name, claims) => {
+            tried(withPerson(trial, { name, claims }))
+          }}
+        />
+      )}
+    </>
+  )
+}
+
+/** Keeps who gains and loses: that it stays as it is without what is tried, or that it becomes so. */
+function KeepDifferences({ rules, differences }: { readonly rules: Rules; readonly differences: Differences }) {
+  const [kept, keep] = useKeep(JSON.stringify(differences.first))
+  const all = differences.gained + differences.lost
+  if (all === 0) return null
+  if (kept !== undefined) return <span className={kept.isProblem ? 'no' : ''}>{kept.text}</span>
+  if (all > differences.first.length) return <span className="faint">Too many to keep one by one.</span>
+  const keepAs = async (would: boolean) => {
+    const there = await rules.areThere(differences.first)
+    const cells = differences.first.flatMap(({ type, person, key, action, gained, fields }, at): CellToKeep[] =>
+      key === undefined || !there[at]
+        ? []
+        : [{ type, person, key, action, allowed: gained === would, ...(fields === undefined ? {} : { fields }) }],
+    )
+    await keep({ cells })
+  }
+  return (
+    <span>
+      Expect it{' '}
+      <button type="button" className="plain" onClick={() => void keepAs(false)}>
+        to stay as it is
+      </button>
+      , or{' '}
+      <button type="button" className="plain" onClick={() => void keepAs(true)}>
+        to become so
+      </button>
+    </span>
+  )
+}

@@ -1,0 +1,213 @@
+// Who gained and who lost what from one matrix to another.
+import { add, type Bits, each, has, noBits } from 'pachter/internal/review'
+import type { Key } from 'pachter/internal/rulebook'
+import type { Access, Drawing, FieldSets } from './drawing.js'
+import type { Redrawn } from './redrawing.js'
+import type { Changes, Difference, Differences, Drawn } from './types.js'
+
+/** As many as are told one by one. */
+const MOST = 500
+const [MORE, LESS] = [1, 2]
+
+export interface Compared extends Differences {
+  readonly changes: Changes
+}
+
+/** Everything that is otherwise in several types. */
+export function together(all: readonly Differences[]): Differences {
+  const sum = (what: 'gained' | 'lost') => all.reduce((total, one) => total + one[what], 0)
+  return { gained: sum('gained'), lost: sum('lost'), first: all.flatMap(({ first }) => first).slice(0, MOST) }
+}
+
+/** Compares the matrices of a type: who gained and who lost what. */
+export function compare(was: Drawing, now: Drawing): Compared {
+  const { people, keys, actions } = now.drawn
+  const notes = notesOf(now.drawn.type)
+  const moves = movesBetween(was.drawn.keys, keys)
+  // Of most people nothing is otherwise, and they share this.
+  const unchanged = new Uint8Array(keys.length)
+  const changes = people.map((person, at) => {
+    const before = was.drawn.people.indexOf(person)
+    const old = actionsBefore(was.drawn, now.drawn, before, moves)
+    const mine = now.drawn.cells[at] as Uint16Array
+    let changed = unchanged
+    const mark = (row: number, how: number) => {
+      if (changed === unchanged) changed = new Uint8Array(keys.length)
+      changed[row] = (changed[row] as number) | how
+    }
+    for (let row = 0; old !== mine && row < mine.length; row++) {
+      const [a, b] = [old[row] ?? 0, mine[row] as number]
+      if (a !== b) mark(row, notes.bits(person, keys[row] as Key, a, b, actions))
+    }
+    if (before >= 0)
+      for (const action of ['read', 'update'] as const) {
+        const bit = 1 << actions.indexOf(action)
+        // Where the action itself came or went, all is said by that.
+        for (const [row, change] of fieldChanges(action, was, now, before, at, moves))
+          if ((old[row] ?? 0) & (mine[row] as number) & bit) mark(row, notes.fields(person, keys[row] as Key, action, change))
+      }
+    notes.creates(person, before < 0 ? 'never' : was.drawn.creates[before], now.drawn.creates[at])
+    return changed
+  })
+  for (const [row, place] of (moves ?? []).entries())
+    if (place < 0)
+      for (const [at, person] of was.drawn.people.entries())
+        notes.bits(person, was.drawn.keys[row] as Key, was.drawn.cells[at]?.[row] as number, 0, was.drawn.actions)
+  return { ...notes.all(), changes }
+}
+
+/** The same where only some records can be otherwise, and who may create is as it was. */
+export function compareFew(was: Drawing, { drawing, few, changed: rows, gone }: Redrawn): Compared {
+  const { people, keys, actions, type } = drawing.drawn
+  const notes = notesOf(type)
+  const places = rows.map((row) => (gone.length === 0 ? row : was.drawn.keys.indexOf(keys[row] as Key)))
+  const unchanged = new Uint8Array(keys.length)
+  const changes = people.map((person, at) => {
+    const [old, mine] = [was.access[at] as Access, few.access[at] as Access]
+    let changed = unchanged
+    for (const [one, row] of rows.entries()) {
+      const place = places[one] as number
+      const [a, b] = [old.cells[place] ?? 0, mine.cells[one] as number]
+      let how = a === b ? 0 : notes.bits(person, keys[row] as Key, a, b, actions)
+      for (const action of ['read', 'update'] as const)
+        if (a & b & (1 << actions.indexOf(action))) {
+          const hasField = (of: FieldSets[typeof action], at: number, name: string) => of === undefined || has(of.get(name) as Bits, at)
+          const come: string[] = []
+          const left: string[] = []
+          for (const name of drawing.names) {
+            const [had, is] = [hasField(old.fields[action], place, name), hasField(mine.fields[action], one, name)]
+            if (had !== is) (is ? come : left).push(name)
+          }
+          how |= notes.fields(person, keys[row] as Key, action, { come, gone: left })
+        }
+      if (how === 0) continue
+      if (changed === unchanged) changed = new Uint8Array(keys.length)
+      changed[row] = how
+    }
+    return changed
+  })
+  for (const row of gone)
+    for (const [at, person] of was.drawn.people.entries())
+      notes.bits(person, was.drawn.keys[row] as Key, was.drawn.cells[at]?.[row] as number, 0, actions)
+  return { ...notes.all(), changes }
+}
+
+/** Takes down what is otherwise, and tells of each whether it is more or less. */
+function notesOf(type: string) {
+  const first: Difference[] = []
+  const totals = { gained: 0, lost: 0 }
+  const note = (one: Omit<Difference, 'type'>) => {
+    totals[one.gained ? 'gained' : 'lost']++
+    if (first.length < MOST) first.push({ type, ...one })
+  }
+  return {
+    all: (): Differences => ({ ...totals, first }),
+    bits(person: string, key: Key, was: number, is: number, actions: readonly string[]): number {
+      for (const [bits, gained] of [
+        [is & ~was, true],
+        [was & ~is, false],
+      ] as const)
+        for (let bit = 0; bits !== 0 && bit < actions.length; bit++)
+          if (bits & (1 << bit)) note({ person, key, action: actions[bit] as string, gained })
+      return (is & ~was ? MORE : 0) | (was & ~is ? LESS : 0)
+    },
+    fields(person: string, key: Key, action: string, { come, gone }: FieldChange): number {
+      if (come.length > 0) note({ person, key, action, gained: true, fields: come })
+      if (gone.length > 0) note({ person, key, action, gained: false, fields: gone })
+      return (come.length > 0 ? MORE : 0) | (gone.length > 0 ? LESS : 0)
+    },
+    creates(person: string, could: string | undefined, can: string | undefined): void {
+      if (could !== can) note({ person, action: 'create', gained: could === 'never' || can === 'always' })
+    },
+  }
+}
+
+/** Where each record went: its number among those of now, less than 0 where it is gone. Undefined where all stay in their places. */
+type Moves = Int32Array | undefined
+
+function movesBetween(was: readonly Key[], now: readonly Key[]): Moves {
+  // What is added comes at the end.
+  if (was === now || (was.length <= now.length && was.every((key, at) => key === now[at]))) return undefined
+  const numbers = new Map(now.map((key, at) => [key, at]))
+  return Int32Array.from(was, (key) => numbers.get(key) ?? -1)
+}
+
+/** What somebody could do before, in the places and by the bits of now; nothing where they or the record were not there. */
+function actionsBefore(was: Drawn, now: Drawn, person: number, moves: Moves): Uint16Array {
+  const cells = was.cells[person]
+  if (cells === undefined) return new Uint16Array(now.keys.length)
+  const isSame = was.actions.join() === now.actions.join()
+  if (moves === undefined && isSame) return cells
+  const bits = now.actions.map((action) => was.actions.indexOf(action))
+  const renamed = (old: number) => bits.reduce((all, bit, at) => (bit >= 0 && old & (1 << bit) ? all | (1 << at) : all), 0)
+  const moved = new Uint16Array(now.keys.length)
+  for (let row = 0; row < cells.length; row++) {
+    const place = moves === undefined ? row : (moves[row] as number)
+    if (place >= 0 && cells[row] !== 0) moved[place] = isSame ? (cells[row] as number) : renamed(cells[row] as number)
+  }
+  return moved
+}
+
+interface FieldChange {
+  readonly come: string[]
+  readonly gone: string[]
+}
+
+/** By record, the fields that came or went, among those that there were and are. */
+function fieldChanges(
+  action: 'read' | 'update',
+  was: Drawing,
+  now: Drawing,
+  before: number,
+  at: number,
+  moves: Moves,
+): ReadonlyMap<number, FieldChange> {
+  const found = new Map<number, FieldChange>()
+  const [old, mine] = [(was.access[before] as Access).fields[action], (now.access[at] as Access).fields[action]]
+  if (old === mine) return found
+  const size = now.drawn.keys.length
+  // Without sets of their own, all fields are there wherever the record is.
+  const reach = [old === undefined ? reachOf(was, before, action) : undefined, mine === undefined ? reachOf(now, at, action) : undefined]
+  for (const name of now.names) {
+    if (!was.names.includes(name)) continue
+    const a = (old === undefined ? reach[0] : old.get(name)) as Bits
+    const b = (mine === undefined ? reach[1] : mine.get(name)) as Bits
+    if (a === b) continue
+    eachDifference(moved(a, moves, size), b, (row, is) => {
+      let change = found.get(row)
+      if (change === undefined) {
+        change = { come: [], gone: [] }
+        found.set(row, change)
+      }
+      change[is ? 'come' : 'gone'].push(name)
+    })
+  }
+  return found
+}
+
+/** The numbers that are in one of two sets only. */
+function eachDifference(a: Bits, b: Bits, visit: (at: number, isInB: boolean) => void): void {
+  for (let word = 0; word < b.words.length; word++) {
+    const is = b.words[word] as number
+    for (let left = (a.words[word] ?? 0) ^ is; left !== 0; left &= left - 1) {
+      const bit = left & -left
+      visit(word * 32 + 31 - Math.clz32(bit), (is & bit) !== 0)
+    }
+  }
+}
+
+/** The records to which somebody may do the action at all. */
+function reachOf({ access, drawn: { actions, keys } }: Drawing, person: number, action: string): Bits {
+  return access[person]?.reach[actions.indexOf(action)] ?? noBits(keys.length)
+}
+
+/** A set in the places of now. */
+function moved(bits: Bits, moves: Moves, size: number): Bits {
+  if (moves === undefined) return bits
+  const found = noBits(size)
+  each(bits, (row) => {
+    const place = moves[row] as number
+    if (place >= 0) add(found, place)
+  })
+  return found
+}

@@ -1,0 +1,151 @@
+// The matrix of a type as the page draws it, and what it takes to compare it with another.
+import type { Row } from 'pachter/internal/condition'
+import type { Workings } from 'pachter/internal/review'
+import { type Bits, each, type FieldMatrix, fieldMatrix, has, noBits, union } from 'pachter/internal/review'
+import { type Key, type Model, typeModel } from 'pachter/internal/rulebook'
+import { labelField, labelsOf } from './labels.js'
+import type { Creates, Drawn } from './types.js'
+
+/** The fields that somebody has, by action: of each, the records on which they have it. Undefined for all of what they reach. */
+export type FieldSets = { readonly [A in 'read' | 'update']: ReadonlyMap<string, Bits> | undefined }
+
+/** What one person may do to the records. */
+export interface Access {
+  /** For each action, the records. */
+  readonly reach: readonly Bits[]
+  /** The records of which they read some fields only. */
+  readonly partly: Bits
+  readonly fields: FieldSets
+  /** For each standing, the records towards which they have it. */
+  readonly standing: readonly Bits[]
+  readonly creates: Creates
+  /** The same as numbers for each record, as the page has them. */
+  readonly cells: Uint16Array
+  readonly marks: Uint8Array
+}
+
+/** A matrix that can be compared. */
+export interface Drawing {
+  readonly drawn: Drawn
+  /** The records, in their order. */
+  readonly rows: readonly Row[]
+  /** For each person. */
+  readonly access: readonly Access[]
+  /** All fields besides the key. */
+  readonly names: readonly string[]
+}
+
+/** What a drawing can begin from: another of the same type. */
+export interface DrawnBefore {
+  readonly was: Drawing
+  /** The people of whom it is sure that nothing is otherwise. */
+  isSame(person: string): boolean
+}
+
+/** Draws the matrix of a type. What is as it was in the drawing before, is the very same. */
+export function draw(workings: Workings, type: string, before?: DrawnBefore): Drawing {
+  const { model, people, records } = workings
+  const { key: keyField, fields } = typeModel(model, type)
+  const rows = (records[type] ?? []) as readonly Row[]
+  const was = before?.was
+  const isUntouched = was?.rows === rows
+  const isInPlace =
+    was !== undefined &&
+    (isUntouched || (was.rows.length === rows.length && was.drawn.keys.every((key, at) => key === rows[at]?.[keyField])))
+  const of = (person: string) => (isInPlace ? was.access[was.drawn.people.indexOf(person)] : undefined)
+  const sure = (person: string) => (before?.isSame(person) ? of(person) : undefined)
+  const names = Object.keys(people)
+  const matrix = fieldMatrix(
+    workings,
+    type,
+    names.filter((name) => sure(name) === undefined),
+  )
+  const keys = isInPlace ? was.drawn.keys : matrix.keys
+  const access = names.map((person) => sure(person) ?? accessOf(matrix, rows.length, person, of(person)))
+  const labels = isUntouched ? (was as Drawing).drawn.labels : labelsOf(rows, labelField(rows, keyField))
+  return {
+    rows,
+    access,
+    names: Object.keys(fields).filter((name) => name !== keyField),
+    drawn: drawnOf(model, { type, people: names, keys, labels, actions: matrix.actions }, access, isInPlace ? was : undefined),
+  }
+}
+
+/** What the page has of it. */
+function drawnOf(
+  model: Model,
+  about: Pick<Drawn, 'type' | 'people' | 'keys' | 'labels' | 'actions'>,
+  access: readonly Access[],
+  was?: Drawing,
+): Drawn {
+  const isReachedAlike = was?.access.length === access.length && access.every(({ standing }, at) => standing === was.access[at]?.standing)
+  return {
+    ...about,
+    cells: access.map(({ cells }) => cells),
+    partly: access.map(({ marks }) => marks),
+    creates: access.map(({ creates }) => creates),
+    unreached: isReachedAlike ? was.drawn.unreached : unreachedBy(model, about.type, about.keys, access),
+  }
+}
+
+function accessOf(matrix: FieldMatrix, size: number, person: string, was: Access | undefined): Access {
+  const same = (now: Bits, old: Bits | undefined) => (old !== undefined && sameBits(now, old) ? old : now)
+  const all = matrix.reachedSets(person)
+  const reach = all.map((set, at) => same(set, was?.reach.length === all.length ? was.reach[at] : undefined))
+  const partly = same(matrix.partlySet(person) ?? noBits(size), was?.partly)
+  const isReached = was !== undefined && reach.every((set, at) => set === was.reach[at])
+  const fieldsOf = (action: 'read' | 'update') => {
+    const [now, old] = [matrix.fieldSets(person, action), was?.fields[action]]
+    return now !== undefined && old !== undefined && now.size === old.size && [...now].every(([name, set]) => sameBits(set, old.get(name)))
+      ? old
+      : now
+  }
+  return {
+    reach,
+    partly,
+    fields: { read: fieldsOf('read'), update: fieldsOf('update') },
+    standing: sameSets(matrix.standingSets(person), was?.standing),
+    creates: matrix.creates(person),
+    cells: isReached ? was.cells : cellsOf(reach, size),
+    marks: was !== undefined && partly === was.partly ? was.marks : marksOf(partly, size),
+  }
+}
+
+/** Sets that are the very same as others, where they are the same. */
+function sameSets(now: readonly Bits[], old: readonly Bits[] | undefined): readonly Bits[] {
+  return old !== undefined && now.length === old.length && now.every((set, at) => sameBits(set, old[at])) ? old : now
+}
+
+function cellsOf(reach: readonly Bits[], size: number): Uint16Array {
+  const cells = new Uint16Array(size)
+  for (const [bit, set] of reach.entries())
+    each(set, (at) => {
+      cells[at] = (cells[at] as number) | (1 << bit)
+    })
+  return cells
+}
+
+function marksOf(partly: Bits, size: number): Uint8Array {
+  const marks = new Uint8Array(size)
+  each(partly, (at) => {
+    marks[at] = 1
+  })
+  return marks
+}
+
+function sameBits(one: Bits, other: Bits | undefined): boolean {
+  if (one === other) return true
+  if (other === undefined || one.size !== other.size) return false
+  for (let word = 0; word < one.words.length; word++) if (one.words[word] !== other.words[word]) return false
+  return true
+}
+
+/** The records towards which nobody has any standing; none where the type names no standings. */
+function unreachedBy(model: Model, type: string, keys: readonly Key[], access: readonly Access[]): readonly Key[] {
+  if (Object.keys(typeModel(model, type).standings).length === 0) return []
+  const reached = union(
+    keys.length,
+    access.flatMap(({ standing }) => standing),
+  )
+  return keys.filter((_, at) => !has(reached, at))
+}

@@ -1,0 +1,45 @@
+// Records as forms have them, and back.
+import { instant, type Row } from 'pachter/internal/condition'
+import type { Ground } from 'pachter/internal/review'
+import { type Field, type Key, type Model, typeModel } from 'pachter/internal/rulebook'
+import { TextError, valueFromText } from 'pachter/internal/store'
+import type { FormField } from './types.js'
+
+/** A record as a form has it; without a key, one to begin with: like the first there is, under a key of its own. */
+export function formOf(ground: Ground, type: string, key?: Key): readonly FormField[] {
+  const { fields, key: keyField } = typeModel(ground.model, type)
+  const rows = (ground.records[type] ?? []) as readonly Row[]
+  const record = key === undefined ? { ...rows[0], [keyField]: unusedKey(rows, keyField) } : (ground.record(type, key) as Row)
+  return Object.entries(fields).map(([name, field]) => {
+    const value = (record as Row)[name]
+    return { name, field, isMissing: value === undefined, text: value === undefined ? '' : textFor(value) }
+  })
+}
+
+/** A record from a form. @throws TextError where a text is none of its field. */
+export function recordFrom(model: Model, type: string, texts: { readonly [name: string]: string | undefined }): Row {
+  const { fields } = typeModel(model, type)
+  const given = Object.entries(texts).flatMap(([name, text]) => {
+    if (text === undefined) return []
+    const field = fields[name] as Field
+    const value = valueFromText(field, text, name)
+    if (field.type === 'time' && !field.list && value !== null && instant(value) === undefined)
+      throw new TextError(name, `an instant is needed, as in 2026-06-15T09:00:00Z, not ${JSON.stringify(text)}`)
+    return [[name, value] as const]
+  })
+  return Object.fromEntries(given)
+}
+
+/** A value as text, as it is read again. */
+function textFor(value: unknown): string {
+  if (value === null) return 'null'
+  if (Array.isArray(value))
+    return value.every((one) => typeof one === 'string' && !/[,[]/.test(one)) ? value.join(', ') : JSON.stringify(value)
+  return typeof value === 'object' ? JSON.stringify(value) : String(value)
+}
+
+function unusedKey(rows: readonly Row[], keyField: string): Key {
+  const keys = new Set(rows.map((row) => row[keyField]))
+  if (typeof rows[0]?.[keyField] === 'number') return Math.max(...[...keys].map(Number)) + 1
+  for (let number = 1; ; number++) if (!keys.has(`new-${number}`)) return `new-${number}`
+}

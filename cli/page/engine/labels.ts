@@ -1,0 +1,20 @@
+// What records are called besides their keys.
+import type { Row } from 'pachter/internal/condition'
+
+/** The field by which a record is best told apart from others: the first whose text differs in most of them. */
+export function labelField(rows: readonly Row[], key: string): string | undefined {
+  const sample = rows.slice(0, 200)
+  const names = [...new Set(sample.flatMap((row) => Object.keys(row)))].filter((name) => name !== key && !/Id$|Ids$|At$/.test(name))
+  const kinds = (name: string) =>
+    new Set(sample.map((row) => row[name]).filter((value) => typeof value === 'string' || typeof value === 'number')).size
+  return names.find((name) => sample.length > 0 && kinds(name) > sample.length * 0.6)
+}
+
+/** What each record is called; nothing where it is told by its key alone. */
+export function labelsOf(rows: readonly Row[], field: string | undefined): string[] {
+  return rows.map((row) => labelOf(row, field))
+}
+
+export function labelOf(row: Row, field: string | undefined): string {
+  return field === undefined || row[field] === undefined ? '' : String(row[field])
+}

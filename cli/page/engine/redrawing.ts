@@ -1,0 +1,153 @@
+// The matrix of a type after some of its records were changed, where that can concern no others: only those are judged again.
+import type { Row } from 'pachter/internal/condition'
+import type { Ground } from 'pachter/internal/review'
+import { add, type Bits, has, once, type Workings, workingsOf } from 'pachter/internal/review'
+import { typeModel } from 'pachter/internal/rulebook'
+import { type Access, type Drawing, draw, type FieldSets } from './drawing.js'
+import { labelField, labelOf, labelsOf } from './labels.js'
+
+/** A matrix drawn again, and what was judged for it. */
+export interface Redrawn {
+  readonly drawing: Drawing
+  /** The matrix of those records alone that were judged. */
+  readonly few: Drawing
+  /** Their numbers in the drawing. */
+  readonly changed: readonly number[]
+  /** The numbers, in the drawing before, of records that are gone. */
+  readonly gone: readonly number[]
+}
+
+/**
+ * Draws it again, from what it was before. Rules, and people with their claims, are as they were; and records in their order, with new
+ * ones at the end.
+ */
+export function redraw({ model, records, now }: Ground, type: string, was: Drawing, before: Workings): Redrawn {
+  const { key } = typeModel(model, type)
+  const rows = (records[type] ?? []) as readonly Row[]
+  const size = rows.length
+  // From the end, so that the numbers of the others stand until they are cut out.
+  const gone = rows.length >= was.rows.length && sameKeys(was.rows, rows, key) ? [] : missing(was.rows, rows, key).reverse()
+  const stayed = gone.length === 0 ? was.rows : was.rows.filter((_, at) => !gone.includes(at))
+  const changed: number[] = []
+  for (let at = 0; at < size; at++) if (rows[at] !== stayed[at]) changed.push(at)
+  const some = { ...records, [type]: changed.map((at) => rows[at] as Row) } as Workings['records']
+  const { people, view } = before
+  // Claims may lead to records that are not among these few.
+  const few = draw({ ...workingsOf({ model, people, records: some, now }, undefined, before), view }, type)
+
+  /** Numbers for each record, with those of the changed ones; the very same where nothing is otherwise. */
+  function numbers<T extends Uint8Array | Uint16Array>(old: T, judged: T): T {
+    if (old.length === size && gone.length === 0 && changed.every((at, one) => old[at] === judged[one])) return old
+    const next = new (old.constructor as new (size: number) => T)(size)
+    let to = 0
+    let from = 0
+    for (const cut of [...gone].reverse()) {
+      next.set(old.subarray(from, cut), to)
+      to += cut - from
+      from = cut + 1
+    }
+    next.set(old.subarray(from), to)
+    for (const [one, at] of changed.entries()) next[at] = judged[one] as number
+    return next
+  }
+  function bits(old: Bits, judged: Bits): Bits {
+    if (old.size === size && gone.length === 0 && changed.every((at, one) => has(old, at) === has(judged, one))) return old
+    let { words } = old
+    for (const at of gone) words = cutOut(words, at)
+    const next = { size, words: new Uint32Array((size + 31) >>> 5) }
+    next.words.set(words.subarray(0, next.words.length))
+    for (const [one, at] of changed.entries()) {
+      next.words[at >>> 5] = (next.words[at >>> 5] as number) & ~(1 << (at & 31))
+      if (has(judged, one)) add(next, at)
+    }
+    return next
+  }
+  const each = (old: readonly Bits[], judged: readonly Bits[]) => {
+    const next = old.map((set, at) => bits(set, judged[at] as Bits))
+    return next.every((set, at) => set === old[at]) ? old : next
+  }
+  function byField(old: FieldSets['read'], judged: FieldSets['read']): FieldSets['read'] {
+    if (old === undefined || judged === undefined) return old
+    const next = new Map([...old].map(([name, mine]) => [name, bits(mine, judged.get(name) as Bits)]))
+    return [...next].every(([name, mine]) => mine === old.get(name)) ? old : next
+  }
+
+  function relabelled(): readonly string[] {
+    const field = labelField(rows, key)
+    if (field !== labelField(was.rows, key)) return labelsOf(rows, field)
+    const labels = [...was.drawn.labels]
+    for (const at of changed) labels[at] = labelOf(rows[at] as Row, field)
+    return labels
+  }
+
+  const access = was.access.map((old, at): Access => {
+    const judged = few.access[at] as Access
+    // Of most that is tried, nobody asks for the sets.
+    const reach = once(() => each(old.reach, judged.reach))
+    const partly = once(() => bits(old.partly, judged.partly))
+    const standing = once(() => each(old.standing, judged.standing))
+    const fields = once(() => ({
+      read: byField(old.fields.read, judged.fields.read),
+      update: byField(old.fields.update, judged.fields.update),
+    }))
+    return {
+      get reach() {
+        return reach()
+      },
+      get partly() {
+        return partly()
+      },
+      get standing() {
+        return standing()
+      },
+      get fields() {
+        return fields()
+      },
+      creates: old.creates,
+      cells: numbers(old.cells, judged.cells),
+      marks: numbers(old.marks, judged.marks),
+    }
+  })
+  const isInPlace = gone.length === 0 && was.rows.length === size
+  const keys = isInPlace ? was.drawn.keys : Object.freeze(rows.map((row) => row[key] as string))
+  const others = new Set([...gone.map((at) => was.drawn.keys[at]), ...few.drawn.keys])
+  const drawing = {
+    ...was,
+    rows,
+    access,
+    drawn: {
+      ...was.drawn,
+      keys,
+      labels: isInPlace ? relabelled() : labelsOf(rows, labelField(rows, key)),
+      cells: access.map(({ cells }) => cells),
+      partly: access.map(({ marks }) => marks),
+      unreached: [...was.drawn.unreached.filter((one) => !others.has(one)), ...few.drawn.unreached],
+    },
+  }
+  return { drawing, few, changed, gone }
+}
+
+function sameKeys(was: readonly Row[], now: readonly Row[], key: string): boolean {
+  for (let at = 0; at < was.length; at++) if (was[at] !== now[at] && was[at]?.[key] !== now[at]?.[key]) return false
+  return true
+}
+
+/** The numbers of the records that are not there any more. */
+function missing(was: readonly Row[], now: readonly Row[], key: string): number[] {
+  const there = new Set(now.map((row) => row[key]))
+  const found: number[] = []
+  for (const [at, row] of was.entries()) if (!there.has(row[key])) found.push(at)
+  return found
+}
+
+/** The bits without one of them; those after it move down. */
+function cutOut(words: Uint32Array, at: number): Uint32Array {
+  const next = words.slice()
+  const first = at >>> 5
+  const low = (1 << (at & 31)) - 1
+  for (let word = first; word < words.length; word++) {
+    const down = ((words[word] as number) >>> 1) | ((words[word + 1] ?? 0) << 31)
+    next[word] = word === first ? ((words[word] as number) & low) | (down & ~low) : down
+  }
+  return next
+}

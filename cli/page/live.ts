@@ -1,0 +1,65 @@
+// What the page is told of by pachter review: that the files have changed, and what was found by judging them.
+
+import type { MutantFindings, Project, ReviewFindings, ReviewState } from 'pachter/internal/review'
+import { useEffect, useState } from 'react'
+import type { About, Rules } from './rules.js'
+
+/** How it stands. */
+export interface Live {
+  readonly about: About
+  /** Goes up with each project that came in place of another. */
+  readonly revision: number
+  /** Undefined where they are not there yet; null where they never will be. */
+  readonly findings: ReviewFindings | null | undefined
+  readonly mutants?: MutantFindings | undefined
+  readonly weakening?: readonly [done: number, all: number] | undefined
+  /** Why what there is now is not shown. */
+  readonly problem?: string | undefined
+  /** The command has ended. */
+  readonly isOver?: boolean
+}
+
+/** Keeps in step with pachter review; of a copy in a folder, what was found is read once. */
+export function useLive(rules: Rules, opened: About): Live {
+  const [live, setLive] = useState<Live>({ about: opened, revision: 0, findings: undefined })
+  useEffect(() => {
+    const set = (changes: Partial<Live>) => setLive((old) => ({ ...old, ...changes }))
+    if (!opened.canKeep) {
+      void read<ReviewFindings>('./findings.json').then((findings) => set({ findings: findings ?? null }))
+      return
+    }
+    const source = new EventSource('./changes')
+    let known: ReviewState = { project: 0, findings: 0, mutants: 0 }
+    source.addEventListener('message', async ({ data }: MessageEvent<string>) => {
+      const state = JSON.parse(data) as ReviewState
+      const before = known
+      known = state
+      set({ problem: state.problem, weakening: state.weakening, isOver: false })
+      // The first is what the page was opened with.
+      if (before.project !== 0 && state.project !== before.project) {
+        const project = await read<Project>('./project.json')
+        if (!project) return
+        try {
+          const about = await rules.open(project)
+          setLive((old) => ({ ...old, about, revision: old.revision + 1, mutants: undefined }))
+        } catch (error) {
+          set({ problem: error instanceof Error ? error.message : String(error) })
+        }
+      }
+      if (state.findings !== before.findings) set({ findings: (await read<ReviewFindings>('./findings.json')) ?? undefined })
+      if (state.mutants !== before.mutants) set({ mutants: (await read<MutantFindings>('./mutants.json')) ?? undefined })
+    })
+    source.addEventListener('error', () => set({ isOver: true }))
+    return () => source.close()
+  }, [rules, opened])
+  return live
+}
+
+async function read<T>(path: string): Promise<T | null | undefined> {
+  try {
+    const response = await fetch(path)
+    return response.ok ? ((await response.json()) as T) : undefined
+  } catch {
+    return undefined
+  }
+}

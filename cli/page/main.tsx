@@ -1,0 +1,31 @@
+import './style.css'
+import type { Project } from 'pachter/internal/review'
+import { StrictMode } from 'react'
+import { createRoot } from 'react-dom/client'
+import { App } from './app.js'
+import { Notice } from './parts/notice.js'
+import { startRules } from './rules.js'
+
+const root = createRoot(document.getElementById('page') as HTMLElement)
+
+async function start() {
+  root.render(<Notice title="One moment">The rules and the records are being read.</Notice>)
+  const rules = startRules()
+  const response = await fetch('./project.json')
+  if (!response.ok) throw new Error(await response.text())
+  const about = await rules.open((await response.json()) as Project)
+  document.title = `${about.title}: who may do what`
+  root.render(
+    <StrictMode>
+      <App opened={about} rules={rules} />
+    </StrictMode>,
+  )
+}
+
+start().catch((error: unknown) =>
+  root.render(
+    <Notice title="It cannot be shown" isError>
+      {error instanceof Error ? error.message : String(error)}
+    </Notice>,
+  ),
+)

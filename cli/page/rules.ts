@@ -1,0 +1,76 @@
+// Questions to the rules, which work beside the page.
+import type { Project } from 'pachter/internal/review'
+import type { Engine } from './engine/index.js'
+import { type Sent, unpack } from './engine/parcel.js'
+import type { Differences, Drawn, Shown } from './engine/types.js'
+import type { Answered, Asked } from './worker.js'
+
+export type About = ReturnType<Engine['about']>
+
+type Questions = Omit<Engine, 'ground'>
+
+/** Everything of the engine, answered later. */
+export type Rules = {
+  readonly [K in keyof Questions]: (...given: Parameters<Questions[K]>) => Promise<Awaited<ReturnType<Questions[K]>>>
+} & {
+  /** Opens a project in place of the one before. */
+  open(project: Project): Promise<About>
+  /** Takes what there is now for what there was. */
+  begin(): Promise<void>
+}
+
+/** Begins to work beside the page. */
+export function startRules(): Rules {
+  const worker = new Worker(new URL('./worker.ts', import.meta.url), { type: 'module' })
+  const waiting = new Map<number, { readonly done: (answer: unknown) => void; readonly failed: (error: Error) => void }>()
+  let last = 0
+  worker.addEventListener('message', ({ data }: MessageEvent<Answered>) => {
+    const one = waiting.get(data.number)
+    waiting.delete(data.number)
+    if ('problem' in data) one?.failed(new Error(data.problem))
+    else one?.done(data.answer)
+  })
+  worker.addEventListener('error', (event) => {
+    for (const { failed } of waiting.values()) failed(new Error(event.message || 'The rules cannot be worked out here.'))
+    waiting.clear()
+  })
+  const of =
+    (what: Asked['what']) =>
+    (...given: readonly unknown[]) =>
+      new Promise<never>((done, failed) => {
+        last++
+        waiting.set(last, { done: done as (answer: unknown) => void, failed })
+        worker.postMessage({ number: last, what, given } satisfies Asked)
+      })
+  const had = new Map<string, Drawn>()
+  const unpacked = (sent: Sent): Shown => {
+    const shown = unpack(sent, had.get(sent.type))
+    had.set(sent.type, shown.drawn)
+    return shown
+  }
+  const questions = [
+    'about',
+    'drift',
+    'why',
+    'rules',
+    'grants',
+    'marks',
+    'standings',
+    'list',
+    'failing',
+    'areThere',
+    'form',
+    'record',
+    'claims',
+  ] as const
+  const matrix = of('matrix') as (...given: readonly unknown[]) => Promise<Sent>
+  const attempt = of('try') as (...given: readonly unknown[]) => Promise<{ differences: Differences; shown: Sent }>
+  return {
+    ...Object.fromEntries([...questions, 'open' as const, 'begin' as const].map((what) => [what, of(what)])),
+    matrix: async (type: string) => unpacked(await matrix(type)),
+    try: async (...given: Parameters<Questions['try']>) => {
+      const { differences, shown } = await attempt(...given)
+      return { differences, shown: unpacked(shown) }
+    },
+  } as unknown as Rules
+}

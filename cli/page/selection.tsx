@@ -1,0 +1,89 @@
+// Several cells, to be kept as they are.
+
+import type { CellToKeep } from 'pachter/internal/review'
+import { useState } from 'react'
+import type { Area } from './area.js'
+import type { Shown } from './engine/types.js'
+import { useKeep } from './keep.js'
+import type { Rules } from './rules.js'
+
+const MOST = 5000
+
+export function Selection({
+  shown: { drawn },
+  rules,
+  canKeep,
+  area,
+  rows,
+  people,
+  clear,
+}: {
+  readonly shown: Shown
+  readonly rules: Rules
+  readonly canKeep: boolean
+  readonly area: Area
+  readonly rows: readonly number[]
+  readonly people: readonly number[]
+  readonly clear: () => void
+}) {
+  const [action, setAction] = useState('read')
+  const of = action === 'every action' ? drawn.actions : drawn.actions.filter((one) => one === action)
+  const [kept, keep] = useKeep(JSON.stringify([area, action]))
+  const count = rows.length * people.length
+  const reads = people.reduce((sum, person) => sum + rows.filter((row) => (drawn.cells[person]?.[row] ?? 0) & 1).length, 0)
+  const keepThem = async () => {
+    const cells = people.flatMap((person) =>
+      rows.flatMap((row) =>
+        of.map((one): CellToKeep => {
+          const bit = drawn.actions.indexOf(one)
+          return {
+            type: drawn.type,
+            person: drawn.people[person] as string,
+            key: drawn.keys[row] as string,
+            action: one,
+            allowed: (((drawn.cells[person]?.[row] ?? 0) >> bit) & 1) === 1,
+          }
+        }),
+      ),
+    )
+    const there = await rules.areThere(cells)
+    await keep({ cells: cells.filter((_, at) => there[at]) })
+    // The button is gone, and the keyboard goes on where it was.
+    document.querySelector<HTMLElement>('[role=grid]')?.focus()
+  }
+  const names = people.map((person) => drawn.people[person])
+  return (
+    <div className="legend selection">
+      <span role="status">
+        <strong>
+          {count} {count === 1 ? 'cell' : 'cells'}
+        </strong>
+        : {names.length > 4 ? `${names.length} people` : names.join(', ')} and{' '}
+        {rows.length === 1 ? String(drawn.keys[rows[0] as number]) : `${rows.length} records`}; {reads} read.
+      </span>
+      {canKeep &&
+        (kept !== undefined ? (
+          <span role="status" className={kept.isProblem ? 'no' : ''}>
+            {kept.text}
+          </span>
+        ) : count * of.length > MOST ? (
+          <span className="faint">Too many to keep at once.</span>
+        ) : (
+          <span>
+            Expect them to stay so, as to{' '}
+            <select aria-label="Which action" value={action} onChange={(event) => setAction(event.currentTarget.value)}>
+              {[...drawn.actions, 'every action'].map((one) => (
+                <option key={one}>{one}</option>
+              ))}
+            </select>{' '}
+            <button type="button" onClick={() => void keepThem()}>
+              Keep
+            </button>
+          </span>
+        ))}
+      <button type="button" className="plain" onClick={clear}>
+        Select nothing
+      </button>
+    </div>
+  )
+}

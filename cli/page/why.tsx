@@ -1,0 +1,246 @@
+// Why somebody may do something to a record, or may not: what decided, part by part, and where it stands in the source.
+
+import type { Key } from 'pachter/internal/rulebook'
+import { useEffect, useState } from 'react'
+import type { Look, Looking } from './address.js'
+import type { Drawn, Told } from './engine/types.js'
+import { useKeep } from './keep.js'
+import { Place } from './parts/place.js'
+import type { Rules } from './rules.js'
+
+interface WhyProps {
+  readonly drawn: Drawn
+  readonly rules: Rules
+  readonly looking: Looking
+  readonly look: Look
+  /** Opens a form for the record, or for the person's claims. */
+  readonly edit: (what: 'record' | 'claims') => void
+  readonly remove: () => void
+  readonly without: (title: string, action?: string) => void
+  /** Whether the cell can be kept as an expectation. */
+  readonly keeps: boolean
+}
+
+export function Why({ keeps, drawn, rules, looking: { type, person, key, action = 'read' }, look, edit, remove, without }: WhyProps) {
+  const [told, setTold] = useState<{ readonly of: string; readonly why: Told }>()
+  const at = drawn.keys.findIndex((one) => String(one) === key)
+  const isKnown = at >= 0 && person !== undefined && drawn.people.includes(person) && drawn.actions.includes(action)
+  const of = `${type} ${key} ${person} ${action}`
+  useEffect(() => {
+    if (!isKnown) return
+    let gone = false
+    rules.why(type, person as string, drawn.keys[at] as string, action).then((why) => !gone && setTold({ of, why }))
+    return () => {
+      gone = true
+    }
+  }, [rules, drawn, of])
+  const why = told?.of === of ? told.why : undefined
+  return (
+    <div aria-live="polite">
+      <h2>
+        {person} and {type} {key}
+      </h2>
+      {!isKnown && <p role="alert">There is no such person, record or action here.</p>}
+      {isKnown && (
+        <div className="actions" role="group" aria-label="Action">
+          {drawn.actions.map((one, bit) => {
+            const may = ((drawn.cells[drawn.people.indexOf(person as string)]?.[at] ?? 0) >> bit) & 1
+            return (
+              <button key={one} type="button" aria-pressed={one === action} onClick={() => look({ action: one })}>
+                <span className={may ? 'yes' : 'no'} aria-hidden="true">
+                  {may ? '✓' : '✕'}
+                </span>{' '}
+                {one}
+                <span className="unseen">{may ? ', allowed' : ', not allowed'}</span>
+              </button>
+            )
+          })}
+        </div>
+      )}
+      {why && <Explained why={why} action={action} person={person as string} without={without} look={look} />}
+      {why && why.standings.length > 0 && (
+        <section>
+          <h3>Who is what to it</h3>
+          <ul className="lines">
+            {why.standings.map(({ person: one, is }) => (
+              <li key={one}>
+                <button type="button" className="plain" aria-current={one === person} onClick={() => look({ person: one })}>
+                  {one}
+                </button>
+                : {is.join(', ')}
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      {isKnown && keeps && (
+        <Keep key={of} {...{ type, action }} person={person as string} recordKey={drawn.keys[at] as Key} allowed={why?.allowed} />
+      )}
+      {isKnown && (
+        <section>
+          <h3>Try it otherwise</h3>
+          <p className="buttons">
+            <button type="button" onClick={() => edit('record')}>
+              Edit {type} {key}
+            </button>
+            <button type="button" onClick={remove}>
+              Remove it
+            </button>
+            {person !== 'visitor' && (
+              <button type="button" onClick={() => edit('claims')}>
+                Edit {person}’s claims
+              </button>
+            )}
+          </p>
+        </section>
+      )}
+    </div>
+  )
+}
+
+function Explained({
+  why,
+  action,
+  person,
+  without,
+  look,
+}: {
+  readonly why: Told
+  readonly action: string
+  readonly person: string
+  readonly look: Look
+  readonly without: (title: string, action?: string) => void
+}) {
+  const { allowed, outcome, saying, fields, decidedBy, withheld, clause, others } = why
+  const failing = allowed || withheld.length > 0 ? [] : (clause?.failing ?? [])
+  return (
+    <>
+      <p>
+        <strong className={allowed ? 'yes' : 'no'}>
+          {allowed ? 'Allowed' : outcome === 'not found' ? 'Not found, to them' : outcome === 'sign in' ? 'Sign in first' : 'Refused'}
+        </strong>
+        {fields && `, with ${fields.join(', ') || 'the key alone'}`}.{saying !== undefined && ` They are told: “${saying}”`}
+      </p>
+      {decidedBy !== action && (
+        <p className="faint">
+          What {person} does not see, they cannot {action}: the clauses for {decidedBy} decide.
+        </p>
+      )}
+      {failing.length > 0 && (
+        <section>
+          <h3>It would be allowed if this were otherwise</h3>
+          <ul>
+            {failing.map(({ text, values }, at) => (
+              <li key={`${at} ${text}`}>
+                {text} {values && <span className="faint">[{values}]</span>}
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      {withheld.map(({ kind, title, lines, place }) => (
+        <section key={title}>
+          <h3>
+            {kind === 'gate' ? 'Withheld by a gate' : 'Withheld by a veto'} <Place place={place} />
+          </h3>
+          <Lines lines={lines} />
+          {kind === 'veto' && (
+            <button type="button" className="plain" onClick={() => without(title)}>
+              Try it without this veto
+            </button>
+          )}
+        </section>
+      ))}
+      {clause ? (
+        <section>
+          <h3>
+            {allowed ? `By this clause for ${decidedBy}` : clause.holds ? 'A clause would let it' : `The nearest clause for ${decidedBy}`}{' '}
+            <Place place={clause.place} />
+          </h3>
+          <Lines lines={clause.lines} />
+          <p className="links">
+            {clause.holds && (
+              <button type="button" className="plain" onClick={() => without(clause.title, decidedBy)}>
+                Try it without this clause
+              </button>
+            )}
+            <button type="button" className="plain" onClick={() => look({ side: 'rules', rule: clause.rule })}>
+              Where it decides
+            </button>
+          </p>
+        </section>
+      ) : (
+        <p>No clause lets anybody {decidedBy} it.</p>
+      )}
+      {others.length > 0 && (
+        <section>
+          <h3>The other clauses</h3>
+          <ul className="lines">
+            {others.map(({ title, holds, place }, at) => (
+              <li key={`${at} ${title}`}>
+                <Mark holds={holds} /> {title} <Place place={place} />
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+    </>
+  )
+}
+
+/** Keeps a cell as an expectation, in a file of the project. */
+function Keep({
+  type,
+  person,
+  recordKey,
+  action,
+  allowed,
+}: {
+  readonly type: string
+  readonly person: string
+  readonly recordKey: Key
+  readonly action: string
+  readonly allowed: boolean | undefined
+}) {
+  const [told, keep] = useKeep(`${type} ${person} ${recordKey} ${action} ${allowed}`)
+  return (
+    <section>
+      <h3>Keep it</h3>
+      {told === undefined ? (
+        <p className="buttons">
+          <button
+            type="button"
+            onClick={() => void keep({ cells: [{ person, type, key: recordKey, action, allowed: allowed === true }] })}
+            disabled={allowed === undefined}
+          >
+            Expect that {person} {allowed ? 'may' : 'may not'} {action} it
+          </button>
+        </p>
+      ) : (
+        <p role="status" className={told.isProblem ? 'no' : ''}>
+          {told.text}
+        </p>
+      )}
+    </section>
+  )
+}
+
+function Mark({ holds }: { readonly holds: boolean }) {
+  return <span className={holds ? 'yes' : 'no'}>{holds ? 'holds' : 'fails'}</span>
+}
+
+function Lines({
+  lines,
+}: {
+  readonly lines: readonly { readonly depth: number; readonly holds: boolean; readonly text: string; readonly values?: string }[]
+}) {
+  return (
+    <ul className="lines">
+      {lines.map(({ depth, holds, text, values }, at) => (
+        <li key={`${at} ${text}`} style={{ marginInlineStart: `${depth * 0.9}rem` }}>
+          <Mark holds={holds} /> {text} {values && <span className="faint">[{values}]</span>}
+        </li>
+      ))}
+    </ul>
+  )
+}

@@ -1,0 +1,84 @@
+// The rules, off the page's own thread: what is asked is answered in the order in which it comes, but for what takes long.
+
+import type { Ground, Project } from 'pachter/internal/review'
+import { type Engine, engineOf, engineOn } from './engine/index.js'
+import { pack } from './engine/parcel.js'
+import type { Drawn, Shown } from './engine/types.js'
+
+export interface Asked {
+  readonly number: number
+  readonly what: 'open' | 'begin' | Exclude<keyof Engine, 'ground'>
+  readonly given: readonly unknown[]
+}
+
+export type Answered = { readonly number: number } & ({ readonly answer: unknown } | { readonly problem: string })
+
+let engine: Engine | undefined
+let project: Project | undefined
+/** What there was when the page was opened, or when one last began from what there is. */
+let since: Ground | undefined
+
+/** Opens a project, or another that takes its place. @throws RulebookError, ClaimsError */
+function open(next: Project) {
+  const again = engine !== undefined
+  const opened = engineOf(next, since)
+  engine = opened
+  project = next
+  if (!again) since = opened.ground
+  return opened.about()
+}
+
+/** Forgets what was before. */
+function begin(): void {
+  since = engine?.ground
+  engine = engineOn(since as Ground, project as Project)
+}
+
+/** The matrices that the page has. */
+const sent = new Map<string, Drawn>()
+
+/** Packs what is shown, for a page that has what it was sent before. */
+function packed(shown: Shown) {
+  const { drawn } = shown
+  const parcel = pack(shown, sent.get(drawn.type))
+  sent.set(drawn.type, drawn)
+  return parcel
+}
+
+const rehearsed = new WeakMap<Engine, Set<string>>()
+
+/** Makes ready for what may be tried of a type, once and while nothing else is to be done. */
+function makeReady(of: Engine, type: string): void {
+  const done = rehearsed.get(of) ?? new Set()
+  if (done.has(type)) return
+  rehearsed.set(of, done.add(type))
+  const rehearse = (times: number) => {
+    if (of !== engine) return
+    of.rehearse(type)
+    // Code runs at its full speed after some runs.
+    if (times > 1) setTimeout(rehearse, 20, times - 1)
+  }
+  setTimeout(rehearse, 50, 4)
+}
+
+async function answer({ what, given }: Asked): Promise<unknown> {
+  if (what === 'open') return open(given[0] as Project)
+  if (engine === undefined) throw new Error('nothing is open yet')
+  if (what === 'begin') return begin()
+  if (what === 'matrix') return packed(engine.matrix(given[0] as string))
+  if (what === 'try') {
+    makeReady(engine, given[1] as string)
+    const { differences, shown } = engine.try(...(given as Parameters<Engine['try']>))
+    return { differences, shown: packed(shown) }
+  }
+  return (engine[what] as (...all: unknown[]) => unknown)(...given)
+}
+
+self.addEventListener('message', async ({ data }: MessageEvent<Asked>) => {
+  const { number } = data
+  try {
+    self.postMessage({ number, answer: await answer(data) } satisfies Answered)
+  } catch (error) {
+    self.postMessage({ number, problem: error instanceof Error ? error.message : String(error) } satisfies Answered)
+  }
+})

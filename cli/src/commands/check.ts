@@ -1,0 +1,107 @@
+import { coverageOf, type Expectation, type Finding, type Ground, groundOf, judgeExpectation, runMutants } from 'pachter/internal/review'
+import { typeModel } from 'pachter/internal/rulebook'
+import pc from 'picocolors'
+import { reportCoverage } from '../coverage.js'
+import { countsOf, type DeployedOptions, judgeAllDeployed } from '../deployed.js'
+import { UsageError } from '../errors.js'
+import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
+import { junitOf } from '../junit.js'
+import { reportMutants } from '../mutants.js'
+import { progress, say } from '../output.js'
+import { peopleOf } from '../people.js'
+import { type CommonOptions, openSession } from '../session.js'
+import { hanging, printable } from '../table.js'
+import { watchCheck } from '../watch.js'
+
+interface CheckOptions extends CommonOptions, DeployedOptions {
+  readonly mutants?: boolean
+  readonly keep?: boolean
+  readonly coverage?: string | true
+  readonly watch?: boolean
+  readonly for: readonly string[]
+  readonly type: readonly string[]
+  readonly format: 'text' | 'json' | 'junit'
+}
+
+/** `pachter check [files]`: judges what was written down of each person. Gives whether all of it holds. */
+export async function checkCommand(named: readonly string[], options: CheckOptions): Promise<boolean> {
+  if (options.keep && !options.mutants) throw new UsageError('check --keep: it keeps what --mutants proposes: give both')
+  if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: as text or json')
+  if (options.coverage !== undefined && (options.mutants || options.format !== 'text'))
+    throw new UsageError('check --coverage: as text, and without --mutants; a folder for it gets pages and data')
+  if (
+    options.url === undefined &&
+    (options.tokens !== undefined || options.mayWrite.length + options.path.length + options.handler.length > 0)
+  )
+    throw new UsageError('check --tokens, --may-write, --path and --handler: of an application that is running: give its --url')
+  if (options.url !== undefined && (options.mutants || options.coverage !== undefined || options.watch))
+    throw new UsageError('check --url: without --mutants, --coverage and --watch, which are about the rules and the data that are here')
+  if (options.watch) return watchCheck(named, options)
+  const session = await openSession(options)
+  const ground = groundOf(session.loaded.book, { people: peopleOf(session, []), records: session.records, now: session.now })
+  const files = expectationFiles(session.loaded, named)
+  if (files.length === 0)
+    throw new UsageError(`there are no expectation files in ${shownPath(session.loaded.expectations)}: pachter check --help shows one`)
+  for (const name of options.for) session.person(name)
+  for (const name of options.type) typeModel(ground.model, name)
+  const meant = (one: Expectation) =>
+    (options.for.length === 0 || options.for.includes(one.person)) &&
+    (options.type.length === 0 || ('type' in one && options.type.includes(one.type)))
+  const expectations = expectationsIn(files, ground).filter(meant)
+  const deployed = options.url === undefined ? undefined : await judgeAllDeployed(ground, expectations, options)
+  const findings = deployed?.findings ?? (await judgeAll(ground, expectations))
+  // What was not tried proves nothing: then it does not hold.
+  const held = findings.every((one) => one.held) && deployed?.tried !== 0
+  if (options.mutants && held) {
+    const results = await runMutants(ground, expectations, { progress, types: options.type.length > 0 ? options.type : undefined })
+    progress()
+    return reportMutants(results, session.loaded, options)
+  }
+  if (options.format === 'junit') say(junitOf(findings))
+  else if (options.format === 'json') say(JSON.stringify(findings.map(asJson), null, 2))
+  else report(findings)
+  if (deployed !== undefined)
+    for (const line of countsOf(deployed, options.mayWrite)) options.format === 'text' ? say(line) : process.stderr.write(`${line}\n`)
+  if (options.coverage !== undefined && options.format === 'text') {
+    const { points, questions } = coverageOf(ground, expectations)
+    const mine = options.type.length === 0 ? points : points.filter(({ type }) => type !== undefined && options.type.includes(type))
+    reportCoverage({ points: mine, questions }, options.coverage, ground.now)
+  }
+  if (options.mutants) say('The rulebook is weakened when all of them hold.')
+  return held
+}
+
+async function judgeAll(ground: Ground, expectations: readonly Expectation[]): Promise<Finding[]> {
+  const findings: Finding[] = []
+  for (const one of expectations) {
+    progress(findings.length, expectations.length)
+    findings.push(await judgeExpectation(ground, one))
+  }
+  progress()
+  return findings
+}
+
+function asJson({ expectation: { place, ...expectation }, title, held, problems }: Finding) {
+  return { ...place, title, held, problems, expectation }
+}
+
+function report(findings: readonly Finding[]): void {
+  const files = [...new Set(findings.map(({ expectation }) => expectation.place?.file ?? ''))]
+  const width = Math.max(0, ...files.map((file) => file.length))
+  for (const file of files) {
+    const mine = findings.filter(({ expectation }) => expectation.place?.file === file)
+    const failed = mine.filter(({ held }) => !held)
+    const bad = failed.length === 0 ? '' : `, ${pc.red(`${failed.length} ${failed.length === 1 ? 'does' : 'do'} not`)}`
+    say(`${file.padEnd(width)}  ${pc.green(`${mine.length - failed.length} hold`)}${bad}`)
+    for (const { expectation, title, problems } of failed) {
+      say()
+      say(`  ${pc.dim(`line ${expectation.place?.line}`)}  ${pc.bold(printable(title))}`)
+      for (const problem of problems) say(`    ${pc.red('x')} ${hanging(printable(problem), 6)}`)
+    }
+    if (failed.length > 0) say()
+  }
+  const failed = findings.filter(({ held }) => !held).length
+  const all = `${findings.length} expectation${findings.length === 1 ? '' : 's'}`
+  if (findings.length === 0) say('No expectation is about that.')
+  else say(failed === 0 ? `${all}: all hold.` : `${all}: ${findings.length - failed} hold, ${failed} ${failed === 1 ? 'does' : 'do'} not.`)
+}

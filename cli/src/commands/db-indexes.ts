@@ -1,0 +1,27 @@
+import pc from 'picocolors'
+import { withDatabase } from '../database.js'
+import { load } from '../load.js'
+import { say } from '../output.js'
+import type { CommonOptions } from '../session.js'
+import { shortened } from '../table.js'
+
+/** `pachter db indexes`: the indexes that rules could use and that a database does not have. */
+export async function indexesCommand(url: string, options: CommonOptions & { readonly format: 'text' | 'json' }): Promise<void> {
+  const { book, layout } = await load(options.config)
+  const { missingIndexes, readLayout } = await import('pachter/sql')
+  const { wanted, missing } = await withDatabase(url, async ({ db, dialect }) =>
+    missingIndexes(db, dialect, book, await readLayout(db, dialect, book, layout)),
+  )
+  if (options.format === 'json') return say(JSON.stringify({ wanted, missing }, null, 2))
+  for (const { type, field, rules, statement } of missing) {
+    const [first = '', ...others] = rules
+    say(pc.dim(`-- ${shortened(first, 90)}${others.length > 0 ? `, and ${others.length} more` : ''}`))
+    say(statement ?? `-- ${type}.${field}: this database has no index over the elements of a list`)
+  }
+  if (missing.length > 0) say()
+  say(
+    missing.length === 0
+      ? `Each of the ${wanted} columns that rules look for rows by has an index.`
+      : pc.dim(`-- ${missing.length} of ${wanted} columns that rules look for rows by have no index. Nothing was changed.`),
+  )
+}

@@ -1,0 +1,118 @@
+import type { Row } from 'pachter/internal/condition'
+import type { Compared, Difference, Verified } from 'pachter/internal/store'
+import pc from 'picocolors'
+import { withDatabase } from '../database.js'
+import { UsageError } from '../errors.js'
+import { readingProgress, say } from '../output.js'
+import { type CommonOptions, openRules, type Person } from '../session.js'
+import { columns, printable } from '../table.js'
+
+/** What `pachter db verify` is told. */
+export interface VerifyCommandOptions extends CommonOptions {
+  readonly for: readonly string[]
+  readonly type: readonly string[]
+  readonly role?: string
+  readonly withhold: readonly string[]
+  readonly batch?: number
+  readonly format: 'text' | 'json'
+}
+
+/** `pachter db verify`: on a database, the rows by SQL beside those by evaluation in memory, and by row security. Gives whether they are the same. */
+export async function verifyCommand(url: string, options: VerifyCommandOptions): Promise<boolean> {
+  const { loaded, now, person, everybody } = await openRules(options)
+  const people = (options.for.length === 0 ? everybody() : options.for.map(person)).filter(isSomebody)
+  const { verify } = await import('pachter/kysely')
+  const { postgres, readLayout } = await import('pachter/sql')
+  const verified = await withDatabase(url, async ({ db, dialect }) => {
+    if (options.role !== undefined && dialect !== postgres) throw new UsageError('--role is for row security, which PostgreSQL has')
+    const types = options.type.length === 0 ? {} : { types: options.type }
+    return verify(loaded.book, db, dialect, {
+      people: Object.fromEntries(people.map(({ name, claims }) => [name, claims as Row | null])),
+      ...types,
+      layout: await readLayout(db, dialect, loaded.book, loaded.layout),
+      now: now ?? new Date(),
+      withhold: options.withhold,
+      ...(options.role === undefined ? {} : { role: options.role }),
+      ...(options.batch === undefined ? {} : { batch: options.batch }),
+      progress: readingProgress(),
+    })
+  })
+  if (options.format === 'json') say(JSON.stringify(verified, null, 2))
+  else show(verified, people)
+  return verified.differences.length === 0
+}
+
+function isSomebody({ name, claims }: Person): boolean {
+  if (claims === undefined) throw new UsageError(`--for ${name}: the system sees everything, and no rule is about it`)
+  return true
+}
+
+function show({ compared, differences, records }: Verified, people: readonly Person[]): void {
+  const actions = [...new Set(compared.map(({ action }) => action))]
+  for (const action of actions) {
+    const ours = compared.filter((one) => one.action === action)
+    const types = [...new Set(ours.map(({ type }) => type))]
+    const cells = people.map(({ name }) => [
+      name,
+      ...types.map((type) => counts(ours.find((one) => one.type === type && one.person === name) as Compared, differences)),
+    ])
+    say(
+      columns(
+        [action, ...types],
+        cells,
+        types.map((_, at) => at + 1),
+      ),
+    )
+    say()
+  }
+  const withSecurity = compared.some(({ rowSecurity }) => rowSecurity !== undefined)
+  const total = Object.values(records).reduce((sum, count) => sum + count, 0)
+  const what = `${compared.length.toLocaleString('en')} lists over ${total.toLocaleString('en')} records, by SQL and by evaluation in memory${withSecurity ? ', and those to read by row security' : ''}`
+  if (withSecurity)
+    say(pc.dim('A second number is what row security shows where that is less, as it was meant to be; ≠ where it is not as it was meant.'))
+  if (differences.length === 0) return say(`${pc.green('✔')} The same: ${what}.`)
+  say(`${pc.red('✘')} ${differences.length.toLocaleString('en')} differences: ${what}.`)
+  for (const [kind, holds] of KINDS) showKind(kind, differences.filter(holds))
+}
+
+// What somebody sees and should not comes first.
+const KINDS: readonly (readonly [string, (one: Difference) => boolean])[] = [
+  ['SQL selects, and the rules refuse', ({ sql, memory }) => sql && !memory],
+  ['SQL leaves out, and the rules allow', ({ sql, memory }) => !sql && memory],
+  ['row security shows, and is not meant to', ({ rowSecurity }) => rowSecurity?.shown === true && !rowSecurity.meant],
+  ['row security hides, and is meant to show', ({ rowSecurity }) => rowSecurity?.shown === false && rowSecurity.meant],
+]
+
+/** The records of one kind of difference, by type and action, with the people concerned. */
+function showKind(kind: string, differences: readonly Difference[]): void {
+  for (const [of, ours] of groups(differences, ({ type, action }) => `${action} ${type}`)) {
+    say()
+    say(`${of}: ${pc.bold(kind)}`)
+    const rows = groups(ours, ({ person }) => person).map(([person, theirs]) => {
+      const keys = theirs.slice(0, MOST).map(({ key }) => printable(String(key)))
+      return [
+        `  ${person}`,
+        String(theirs.length),
+        `${keys.join(' ')}${theirs.length > MOST ? ` and ${(theirs.length - MOST).toLocaleString('en')} more` : ''}`,
+      ]
+    })
+    say(columns(['', '', ''], rows, [1]).split('\n').slice(1).join('\n'))
+  }
+}
+
+function groups<T>(all: readonly T[], of: (one: T) => string): [string, T[]][] {
+  const found = new Map<string, T[]>()
+  for (const one of all) found.set(of(one), [...(found.get(of(one)) ?? []), one])
+  return [...found]
+}
+
+/** So many keys of a person are shown. */
+const MOST = 8
+
+function counts({ type, person, action, sql, memory, rowSecurity }: Compared, differences: readonly Difference[]): string {
+  const found = differences.filter((one) => one.type === type && one.person === person && one.action === action)
+  const both = found.some((one) => one.sql !== one.memory) ? pc.red(`${sql}≠${memory}`) : sql === 0 ? pc.dim('·') : String(sql)
+  if (rowSecurity === undefined || (rowSecurity.shown === memory && found.length === 0)) return both
+  const asMeant = found.every((one) => one.rowSecurity?.shown === one.rowSecurity?.meant)
+  return `${both} ${asMeant ? pc.dim(String(rowSecurity.shown)) : pc.red(`≠${rowSecurity.shown}`)}`
+}

@@ -1,0 +1,129 @@
+import { existsSync, readFileSync } from 'node:fs'
+import { relative, resolve } from 'node:path'
+import { type Baseline, baselineOf, type Drift, driftBetween, isNoDrift } from 'pachter/internal/review'
+import type { Model } from 'pachter/internal/rulebook'
+import { typeModel } from 'pachter/internal/rulebook'
+import type { Rulebook } from 'pachter/internal/viewpoint'
+import pc from 'picocolors'
+import { baselineFile } from '../baseline.js'
+import { sayChanges, sayGrants, sayRules } from '../changes.js'
+import { UsageError } from '../errors.js'
+import { baselineText, readBaseline } from '../files/baseline-file.js'
+import { say } from '../output.js'
+import { peopleOf } from '../people.js'
+import { rulebookAt } from '../revision.js'
+import { type CommonOptions, openSession } from '../session.js'
+import { printable } from '../table.js'
+import { writeWhole } from '../write.js'
+
+interface DriftOptions extends CommonOptions {
+  readonly keep?: boolean
+  readonly file?: string
+  /** One or two revisions; of one, the rulebook as it is now is the other. */
+  readonly between?: readonly string[]
+  readonly format: 'text' | 'json'
+}
+
+/** `pachter drift`: who gained or lost what since the baseline was kept. Gives whether nobody did. */
+export async function driftCommand(options: DriftOptions): Promise<boolean> {
+  if (options.between !== undefined) return driftBetweenRevisions(options.between, options)
+  const session = await openSession(options)
+  const { model } = session.loaded
+  const file = options.file === undefined ? baselineFile(session.loaded) : resolve(options.file)
+  const shown = relative(process.cwd(), file) || file
+  const now = baselineOf(session.loaded.book, {
+    people: peopleOf(session, []),
+    records: session.records,
+    now: session.now ?? new Date(),
+  })
+  if (options.keep === true) {
+    const same = existsSync(file) && saysSo(readFileSync(file, 'utf8'), now)
+    if (!same) writeWhole(file, baselineText(now))
+    say(same ? `${shown} says so already.` : `${shown} is kept: ${now.people.length} people, ${recordsIn(now.access)} records.`)
+    return true
+  }
+  if (!existsSync(file)) throw new UsageError(`there is no baseline ${shown}: keep one with pachter drift --keep, and commit it`)
+  const drift = driftBetween(readBaseline(readFileSync(file, 'utf8'), shown, model), now, model)
+  if (options.format === 'json') say(JSON.stringify(drift, null, 2))
+  else report(drift, model, shown)
+  return isNoDrift(drift)
+}
+
+/** Two rulebooks on the data and people of now. */
+async function driftBetweenRevisions(revisions: readonly string[], options: DriftOptions): Promise<boolean> {
+  if (options.keep || options.file !== undefined)
+    throw new UsageError('drift --between: compares rulebooks, and no baseline: leave out --keep and --file')
+  const [first = '', second, ...more] = revisions
+  if (more.length > 0) throw new UsageError('drift --between: one revision, to compare with what is here, or two')
+  const session = await openSession(options)
+  const before = await rulebookAt(first, session.loaded.file)
+  const after = second === undefined ? session.loaded.book : await rulebookAt(second, session.loaded.file)
+  const people = peopleOf(session, [])
+  const now = session.now ?? new Date()
+  const of = (book: Rulebook, revision: string): Baseline => {
+    // A record type that one of them does not know yet has no records for it.
+    const records = Object.fromEntries(Object.keys(book.model.types).map((type) => [type, session.records[type] ?? []]))
+    try {
+      return baselineOf(book, { people, records, now })
+    } catch (error) {
+      throw new UsageError(`revision ${revision}: ${error instanceof Error ? error.message : String(error)}`)
+    }
+  }
+  const drift = driftBetween(of(before, first), of(after, second ?? 'here'), after.model)
+  if (options.format === 'json') say(JSON.stringify(drift, null, 2))
+  else if (isNoDrift(drift)) {
+    say(`Nobody gained or lost anything from ${first} to ${second ?? 'what is here'}, on the data of now; the rules say the same.`)
+    sayNotCompared()
+  } else {
+    say(`From ${first} to ${second ?? 'what is here'}, on the data of now:`)
+    say()
+    changes(drift)
+    sayNotCompared()
+  }
+  return isNoDrift(drift)
+}
+
+/** Whether a file holds the same access, whenever it was kept. */
+function saysSo(text: string, now: Baseline): boolean {
+  const at = /^at: (.+)$/m.exec(text)?.[1]
+  return at !== undefined && text === baselineText({ ...now, at })
+}
+
+function recordsIn(access: { readonly [type: string]: object }): number {
+  return Object.values(access).reduce((sum, records) => sum + Object.keys(records).length, 0)
+}
+
+function report(drift: Drift, model: Model, file: string): void {
+  if (isNoDrift(drift)) {
+    say(`Nobody gained or lost anything since ${file} was kept; the rules say the same.`)
+    return sayNotCompared()
+  }
+  changes(drift)
+  const types = new Set([...drift.gained, ...drift.lost].map(({ type }) => typeModel(model, type).name))
+  const [first] = [...drift.gained, ...drift.lost]
+  if (first !== undefined)
+    say(pc.dim(`Of ${[...types].join(', ')}. See why: pachter why ${first.action} ${first.type} ${first.key} --for ${first.person}`))
+  say(`If it is meant: pachter drift --keep, and commit ${file}.`)
+  sayNotCompared()
+}
+
+/** What no comparison of access tells. */
+function sayNotCompared(): void {
+  say(pc.dim('Not compared: the words of refusals, what shapes refuse, and the code around the rules.'))
+}
+
+/** What was widened, apart from what was narrowed. */
+function changes(drift: Drift): void {
+  sayChanges('Widened', drift.gained, pc.red('+'))
+  sayChanges('Narrowed', drift.lost, pc.green('-'))
+  for (const { type, person, before, after } of drift.creates) say(`${person} creates ${type} records: ${before} before, ${after} now`)
+  if (drift.creates.length > 0) say()
+  sayGrants(drift.grants)
+  sayRules(drift.rules)
+  const only = (what: string, { people, records }: Drift['onlyBefore']) => {
+    const all = [...people, ...records.map(printable)]
+    if (all.length > 0) say(`${what}: ${all.slice(0, 12).join(', ')}${all.length > 12 ? `, and ${all.length - 12} more` : ''}`)
+  }
+  only('No longer there, and not compared', drift.onlyBefore)
+  only('New, and not compared', drift.onlyAfter)
+}

@@ -1,0 +1,232 @@
+import type { Row } from 'pachter/internal/condition'
+import { allOf, fieldOf, type TypeModel, typeModel } from 'pachter/internal/rulebook'
+import pc from 'picocolors'
+import { UsageError } from '../errors.js'
+import { say } from '../output.js'
+import { type CliSession, type CommonOptions, openSession, type Person, storeFor } from '../session.js'
+import { cell, columns, csv, type Format, outputWidth, shortened } from '../table.js'
+import { readWhereText } from '../values.js'
+
+interface ListCommandOptions extends CommonOptions {
+  readonly for: readonly string[]
+  readonly fields?: readonly string[]
+  readonly where: readonly string[]
+  readonly sort?: readonly string[]
+  readonly limit?: number
+  readonly differences?: boolean
+  readonly format: Format
+}
+
+/** `pachter list <type> --for <person>`: what somebody may see, or what several may, side by side. */
+export async function listCommand(typeName: string, options: ListCommandOptions): Promise<void> {
+  const session = await openSession(options, typeName)
+  const type = typeModel(session.loaded.model, typeName)
+  const people = [...new Set(options.for)].map((name) => session.person(name))
+  if (people.length === 0) throw new UsageError('say whose list, with --for: pachter people shows who there is')
+  for (const name of options.fields ?? []) fieldOf(type, name)
+  const wheres = options.where.map((text) => readWhereText(type, text))
+  const query = {
+    ...(wheres.length > 0 ? { where: (record: unknown) => allOf(...wheres.map((where) => where(record))) } : {}),
+    ...(options.sort ? { sort: options.sort } : {}),
+    ...(options.limit === undefined ? {} : { limit: options.limit }),
+  }
+  const store = session.store()
+  const lists: Row[][] = []
+  for (const person of people) lists.push((await storeFor(store, person).list(typeName, query as never)) as Row[])
+  const total = session.records[typeName]?.length ?? 0
+  if (people.length === 1 && options.differences === true) throw new UsageError('--differences: name several people with --for')
+  if (people.length === 1)
+    return oneList(type, people[0] as Person, lists[0] as Row[], total, options, hiddenFields(session, type, people[0] as Person))
+  const { limit: _limit, ...unlimited } = query as { limit?: number }
+  const everything = (await storeFor(store, session.person('system')).list(typeName, unlimited as never)) as Row[]
+  const hidden = people.map((person) => hiddenFields(session, type, person))
+  const names = options.fields ?? Object.keys(type.fields)
+  const columns = people.map((person, at) => ({
+    name: person.name,
+    rows: lists[at] as Row[],
+    hidden: (row: Row) => names.filter((name) => hidden[at]?.(row, name)),
+  }))
+  return sideBySide(type, columns, everything, total, options)
+}
+
+/** One of several people whose lists are shown side by side. */
+interface Column {
+  readonly name: string
+  readonly rows: readonly Row[]
+  /** The fields of a record that they see which are hidden from them, among those that were asked for. */
+  readonly hidden: (row: Row) => readonly string[]
+}
+
+/** Tells whether a field of a record is hidden from somebody, rather than missing. */
+function hiddenFields(session: CliSession, type: TypeModel, person: Person): (row: Row, field: string) => boolean {
+  if (person.claims === undefined) return () => false
+  const view = session.viewpoint(person)
+  const stored = session.records[type.name] as readonly Row[]
+  const visibleOf = new Map(stored.map((row) => [row[type.key], view.verdict('read', type.name, row as never).fields]))
+  return (row, field) => {
+    const visible = visibleOf.get(row[type.key])
+    return visible !== undefined && field !== type.key && !visible.includes(field)
+  }
+}
+
+function oneList(
+  type: TypeModel,
+  person: Person,
+  rows: readonly Row[],
+  total: number,
+  options: ListCommandOptions,
+  isHidden: (row: Row, field: string) => boolean,
+): void {
+  const wanted = options.fields ? [type.key, ...options.fields.filter((name) => name !== type.key)] : Object.keys(type.fields)
+  if (options.format === 'json')
+    return say(
+      JSON.stringify(
+        rows.map((row) => pick(row, wanted)),
+        null,
+        2,
+      ),
+    )
+  if (options.format === 'csv')
+    return say(
+      csv(
+        wanted,
+        rows.map((row) => wanted.map((name) => row[name])),
+      ),
+    )
+  const never = wanted.filter((name) => rows.length > 0 && rows.every((row) => isHidden(row, name)))
+  const seen = wanted.filter((name) => !never.includes(name))
+  const shown = options.fields ? seen : fitting(seen, rows)
+  if (rows.length > 0) {
+    say(
+      columns(
+        shown,
+        rows.map((row) => shown.map((name) => (isHidden(row, name) ? pc.dim('hidden') : shortened(cell(row[name]), WIDEST)))),
+        numeric(type, shown),
+      ),
+    )
+    say()
+  }
+  if (never.length > 0) say(`Hidden from ${person.name} in all of these: ${never.join(', ')}.`)
+  const left = seen.filter((name) => !shown.includes(name))
+  say(`${person.name} sees ${rows.length} of ${total} ${type.name} records${narrowed(options)}.`)
+  if (left.length > 0) say(pc.dim(`Not shown for want of room: ${left.join(', ')}. Choose with --fields.`))
+}
+
+const WIDEST = 36
+const SEES = '●'
+const SEES_PART = '◐'
+
+/**
+ * Lists of several people: a row for each record that any of them sees, in the order of the whole, with the values that any
+ * of them sees.
+ */
+function sideBySide(
+  type: TypeModel,
+  people: readonly Column[],
+  everything: readonly Row[],
+  total: number,
+  options: ListCommandOptions,
+): void {
+  const seen = new Map<unknown, { row: Row; by: Map<string, readonly string[]> }>()
+  for (const { name, rows, hidden } of people) {
+    for (const row of rows) {
+      const found = seen.get(row[type.key])
+      const by = found?.by ?? new Map<string, readonly string[]>()
+      seen.set(row[type.key], { row: { ...row, ...found?.row }, by: by.set(name, hidden(row)) })
+    }
+  }
+  const all = everything.flatMap((row) => seen.get(row[type.key]) ?? [])
+  const names = people.map(({ name }) => name)
+  const order = options.differences === true ? all.filter(({ by }) => differ(names, by)) : all
+  const fields = [type.key, ...(options.fields ?? labels(type)).filter((name) => name !== type.key)]
+  if (options.format === 'json') {
+    return say(
+      JSON.stringify(
+        order.map(({ row, by }) => {
+          const part = [...by].filter(([, hidden]) => hidden.length > 0)
+          const hidden = part.length > 0 ? { hidden: Object.fromEntries(part) } : {}
+          return { ...pick(row, fields), seenBy: names.filter((name) => by.has(name)), ...hidden }
+        }),
+        null,
+        2,
+      ),
+    )
+  }
+  if (options.format === 'csv') {
+    return say(
+      csv(
+        [...fields, ...names],
+        order.map(({ row, by }) => [
+          ...fields.map((name) => row[name]),
+          ...names.map((name) => mark(by.get(name), ['sees', 'sees part', ''])),
+        ]),
+      ),
+    )
+  }
+  const body = order.map(({ row, by }) => [
+    ...fields.map((name) => shortened(cell(row[name]), 24)),
+    ...names.map((name) => mark(by.get(name), [pc.green(SEES), pc.yellow(SEES_PART), pc.dim('·')])),
+  ])
+  const counts = names.map((name) => String(all.filter(({ by }) => by.has(name)).length))
+  const totals = ['sees', ...fields.slice(1).map(() => ''), ...counts].map((text) => pc.bold(text))
+  say(columns([...fields, ...names], [...body, [], totals], numeric(type, fields)))
+  say()
+  const part = order.some(({ by }) => [...by.values()].some((hidden) => hidden.length > 0))
+  const legend = `${pc.green(SEES)} sees it   ${part ? `${pc.yellow(SEES_PART)} sees it, but not ${options.fields ? 'all of these fields' : 'every field'}   ` : ''}· does not`
+  say(`${legend}   ${all.length} of ${total} ${type.name} records are seen by any of these${narrowed(options)}.`)
+  if (options.differences !== true) return
+  say(`${order.length} of them differ; ${all.length - order.length} are the same for all, and not shown.`)
+  const compared = names.filter((name) => name !== 'system')
+  const alike = order.some(({ by }) => compared.length > 1 && compared.every((name) => (by.get(name)?.length ?? 0) > 0))
+  if (alike) say(pc.dim(`Where all see a part, the parts differ: pachter matrix ${type.name} --fields tells which fields.`))
+}
+
+/** Whether people see a record differently, or see different fields. The system sees all, and counts beside a single person only. */
+function differ(names: readonly string[], by: ReadonlyMap<string, readonly string[]>): boolean {
+  const people = names.filter((name) => name !== 'system')
+  return new Set((people.length > 1 ? people : names).map((name) => JSON.stringify(by.get(name)))).size > 1
+}
+
+/** What stands for a record that somebody sees whole, in part, or not at all. */
+function mark(hidden: readonly string[] | undefined, [whole, part, none]: readonly [string, string, string]): string {
+  if (hidden === undefined) return none
+  return hidden.length === 0 ? whole : part
+}
+
+function narrowed(options: ListCommandOptions): string {
+  const parts = [
+    ...options.where.map((where) => `where ${where}`),
+    ...(options.without ?? []).map((title) => `without the rule "${title}"`),
+    ...(options.limit === undefined ? [] : [`at most ${options.limit}`]),
+  ]
+  return parts.length === 0 ? '' : ` (${parts.join(', ')})`
+}
+
+/** As many of the fields as the terminal has room for. */
+function fitting(fields: readonly string[], rows: readonly Row[]): string[] {
+  let left = outputWidth()
+  const shown: string[] = []
+  for (const name of fields) {
+    const width = Math.max(name.length, ...rows.map((row) => Math.min(WIDEST, cell(row[name]).length))) + 2
+    if (width > left && shown.length > 0) continue
+    left -= width
+    shown.push(name)
+  }
+  return shown
+}
+
+/** The first fields with a single value: enough to recognise a record by. */
+function labels(type: TypeModel): string[] {
+  return Object.entries(type.fields)
+    .filter(([name, field]) => name !== type.key && !field.list && field.type !== 'group' && field.type !== 'other')
+    .slice(0, 3)
+    .map(([name]) => name)
+}
+
+function numeric(type: TypeModel, fields: readonly string[]): number[] {
+  return fields.flatMap((name, at) => (['integer', 'number'].includes(type.fields[name]?.type ?? '') ? [at] : []))
+}
+
+function pick(row: Row, fields: readonly string[]): Row {
+  return Object.fromEntries(fields.filter((name) => row[name] !== undefined).map((name) => [name, row[name]]))
+}

@@ -1,0 +1,41 @@
+import type { Row } from 'pachter/internal/condition'
+import { linkedClaims } from 'pachter/internal/viewpoint'
+import { say } from '../output.js'
+import { type CommonOptions, openSession } from '../session.js'
+import { cell, columns, csv, type Format } from '../table.js'
+
+/** `pachter people`: the named people, the claims that the rules are given for each, and what they read from linked records. */
+export async function peopleCommand(options: CommonOptions & { readonly format: Format }): Promise<void> {
+  const session = await openSession(options)
+  const people = session.everybody().map((person) => ({ name: person.name, claims: session.viewpoint(person).me as Row | null }))
+  const { model } = session.loaded
+  const paths = [...Object.keys(model.me.fields).map((field) => [field]), ...linkedClaims(model)]
+  const headings = paths.map((path) => path.join('.'))
+  const value = (claims: Row | null, path: readonly string[]) =>
+    path.reduce<unknown>((found, step) => (found as Row | undefined)?.[step], claims ?? {})
+  if (options.format === 'json') {
+    return say(
+      JSON.stringify(
+        people.map(({ name, claims }) => ({ name, claims })),
+        null,
+        2,
+      ),
+    )
+  }
+  if (options.format === 'csv') {
+    return say(
+      csv(
+        ['name', ...headings],
+        people.map(({ name, claims }) => [name, ...paths.map((path) => value(claims, path))]),
+      ),
+    )
+  }
+  say(
+    columns(
+      ['name', ...headings],
+      people.map(({ name, claims }) => [name, ...paths.map((path) => (claims ? cell(value(claims, path)) || '-' : '-'))]),
+    ),
+  )
+  say()
+  say(`${people.length} people. A visitor has no claims; unknown is signed in and known to no record. --for system shows everything.`)
+}

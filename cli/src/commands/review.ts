@@ -1,0 +1,53 @@
+import { cpSync, existsSync, mkdirSync, readdirSync, writeFileSync } from 'node:fs'
+import { join, resolve } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { UsageError } from '../errors.js'
+import { shownPath } from '../expectations.js'
+import { say } from '../output.js'
+import { follow } from '../review/following.js'
+import { pageFile, serveReview } from '../review/server.js'
+import type { CommonOptions } from '../session.js'
+
+interface ReviewOptions extends CommonOptions {
+  readonly port: string
+  readonly out?: string
+}
+
+/** `pachter review`: a page on which one looks through everybody's eyes, served on this machine or written into a folder. */
+export async function reviewCommand({ port: portText, out, ...options }: ReviewOptions): Promise<void> {
+  const port = Number(portText)
+  if (!Number.isInteger(port) || port < 0 || port > 65_535) throw new UsageError(`--port ${portText}: a number up to 65535 is needed`)
+  if (out !== undefined) return writeCopy(options, out)
+  const following = await follow(options, { canKeep: true })
+  const { url, close } = await serveReview(following, port).catch(async (error: unknown) => {
+    await following.close()
+    throw error
+  })
+  say(`Look through everybody's eyes: ${url}`)
+  say(
+    `On this machine alone. It follows your files; nothing is written but expectations that you keep, into ${shownPath(following.summary.expectations)}. Ctrl-C ends it.`,
+  )
+  await new Promise<void>((done) => {
+    process.once('SIGINT', done)
+    process.once('SIGTERM', done)
+  })
+  await close()
+  await following.close()
+}
+
+/** A copy that needs no server of ours, to be handed to somebody. It holds the records: so does whoever has it. */
+async function writeCopy(options: CommonOptions, named: string): Promise<void> {
+  const folder = resolve(named)
+  pageFile('index.html')
+  if (existsSync(folder) && readdirSync(folder).length > 0 && !existsSync(join(folder, 'project.json')))
+    throw new UsageError(`--out ${named}: the folder holds something else; name one that is empty or not there yet`)
+  const following = await follow(options, { canKeep: false, watch: false })
+  const findings = await following.judged()
+  mkdirSync(folder, { recursive: true })
+  cpSync(fileURLToPath(new URL('../page/', import.meta.url)), folder, { recursive: true })
+  writeFileSync(join(folder, 'project.json'), following.project())
+  if (findings !== undefined) writeFileSync(join(folder, 'findings.json'), findings)
+  const { records, people } = following.summary
+  await following.close()
+  say(`Written into ${shownPath(folder)}: the page, with ${records} records and ${people} people. Any web server shows it.`)
+}

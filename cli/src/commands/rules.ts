@@ -1,0 +1,180 @@
+import { allOfNode, describe, describeTerm, type TermNode, type Wording } from 'pachter/internal/condition'
+import { type ClauseNode, type GateWordsNode, type Model, modelToJson, type TypeModel, typeModel } from 'pachter/internal/rulebook'
+import pc from 'picocolors'
+import { load } from '../load.js'
+import { say } from '../output.js'
+import type { CommonOptions } from '../session.js'
+import { hanging, printable, wrapped } from '../table.js'
+
+/** What `pachter rules` takes besides its argument. */
+export interface RulesOptions extends CommonOptions {
+  readonly format: 'text' | 'markdown' | 'json'
+}
+
+/** `pachter rules [type]`: the rulebook read back, from the same data that decides. */
+export async function rulesCommand(typeName: string | undefined, options: RulesOptions): Promise<void> {
+  const { model, book } = await load(options.config)
+  const types = typeName === undefined ? Object.values(model.types) : [typeModel(model, typeName)]
+  if (options.format === 'json') {
+    const json = modelToJson(model)
+    const some = typeName === undefined ? json : { ...json, types: { [typeName]: json.types[typeName] } }
+    return say(JSON.stringify(some, null, 2))
+  }
+  const look = options.format === 'markdown' ? MARKDOWN : TEXT
+  if (typeName === undefined) for (const line of wholeBook(model, look)) say(line)
+  for (const type of types) for (const line of typeLines(type, look)) say(line)
+  for (const warning of options.format === 'text' ? book.warnings : []) say(pc.yellow(`warning: ${warning}`))
+}
+
+interface Look {
+  readonly heading: (text: string) => string
+  readonly part: (text: string) => string
+  readonly item: (text: string) => string
+  readonly grid: (grid: Grid) => string[]
+}
+
+const TEXT: Look = {
+  heading: (text) => pc.bold(text),
+  part: (text) => `  ${text}`,
+  item: (text) => {
+    const lead = 4 + text.search(/\S|$/)
+    return `${' '.repeat(lead)}${hanging(printable(text.trim()), lead + 2)}`
+  },
+  grid: ({ headings, rows }) =>
+    wrapped(
+      headings,
+      rows.map((row) => row.map(printable)),
+    )
+      .split('\n')
+      .map((line) => `  ${line}`.trimEnd()),
+}
+const MARKDOWN: Look = {
+  heading: (text) => `## ${text}\n`,
+  part: (text) => `\n**${text}**\n`,
+  item: (text) => `${' '.repeat(text.search(/\S|$/))}- ${escaped(text.trim())}`,
+  grid: ({ headings, rows }) => [
+    '',
+    ...[headings, headings.map(() => '---'), ...rows].map((row) => `| ${row.map(escaped).join(' | ')} |`),
+    '',
+  ],
+}
+
+/** Text that Markdown takes for nothing else. */
+function escaped(text: string): string {
+  return text === '---' ? text : printable(text).replace(/[\\`*_<>[\]|]/g, '\\$&')
+}
+
+function wholeBook({ gate, gateSaying, privileges, routines }: Model, look: Look): string[] {
+  const lines: string[] = []
+  if (gate !== undefined)
+    lines.push(look.heading('every record type'), look.part('only if'), ...[describe(gate), ...wordsOf(gateSaying)].map(look.item), '')
+  for (const [kind, grants] of Object.entries({ privileges, routines })) {
+    const names = Object.entries(grants)
+    if (names.length === 0) continue
+    lines.push(look.heading(kind), ...names.flatMap(([name, condition]) => [look.part(name), look.item(describe(condition))]), '')
+  }
+  return lines
+}
+
+function typeLines(type: TypeModel, look: Look): string[] {
+  const { rules, standings } = type
+  const wording = { record: `the ${type.name}` }
+  const lines = [look.heading(type.name)]
+  const add = (part: string, items: readonly string[]) => {
+    if (items.length === 0) return
+    if (look === TEXT && lines.length > 1 && lines.at(-1) !== '') lines.push('')
+    lines.push(look.part(part), ...items.map(look.item))
+  }
+  add(
+    'who is who',
+    Object.entries(standings).map(
+      ([name, node]) => `${name}: ${node.kind === 'named' ? describe(node.of, wording) : describe(node, wording)}`,
+    ),
+  )
+  lines.push('', ...look.grid(gridOf(type)), '')
+  const nobody = type.actions.filter((action) => (rules?.may[action] ?? []).length === 0)
+  if (nobody.length > 0)
+    lines.push(look.part(`nobody may ${[nobody.slice(0, -1).join(', '), ...nobody.slice(-1)].filter((text) => text !== '').join(' or ')}`))
+  for (const { text, actions, saying } of gatesOf(type, wording)) {
+    const all = actions.length === type.actions.length
+    add(all ? 'any of it only if' : `may ${actions.join(', ')} only if`, [text, ...saying])
+  }
+  add(
+    'is withheld',
+    (rules?.vetoes ?? []).flatMap(({ actions, title, saying }) => [`${actions.join(', ')}: ${title}`, `  saying: ${saying}`]),
+  )
+  const stamped = (nodes: { readonly [field: string]: TermNode } = {}) =>
+    Object.entries(nodes).map(([field, term]) => `${field}: ${describeTerm(term)}`)
+  add('set when created', stamped(rules?.stamps.create))
+  add('set when updated', stamped(rules?.stamps.update))
+  return [...lines, '']
+}
+
+/** What somebody is told whom a gate refuses. */
+function wordsOf(saying: readonly GateWordsNode[] = []): string[] {
+  return saying.map((words) => `  saying: ${words.saying}`)
+}
+
+/** The gates of a record type, each once, with the actions that it stands before, and its words. */
+function gatesOf({ rules, actions }: TypeModel, wording: Wording) {
+  const gates = new Map<string, { text: string; actions: string[]; saying: readonly string[] }>()
+  for (const action of actions) {
+    const gate = rules?.gates[action]
+    if (gate === undefined) continue
+    const saying = wordsOf(rules?.gateSaying?.[action])
+    const text = describe(gate, wording)
+    const same = [text, ...saying].join('\n')
+    gates.set(same, { text, saying, actions: [...(gates.get(same)?.actions ?? []), action] })
+  }
+  return [...gates.values()]
+}
+
+/** Who may do what: a row for each who, a column for each action. */
+interface Grid {
+  readonly headings: readonly string[]
+  readonly rows: readonly (readonly string[])[]
+}
+
+function gridOf({ name, rules, actions, fields }: TypeModel): Grid {
+  const wording = { record: `the ${name}` }
+  const rows = new Map<string, string[][]>()
+  for (const [at, action] of actions.entries()) {
+    for (const clause of rules?.may[action] ?? []) {
+      const who = whoOf(clause, wording)
+      const row = rows.get(who) ?? actions.map(() => [])
+      row[at]?.push(cellOf(clause, wording, Object.keys(fields)))
+      rows.set(who, row)
+    }
+  }
+  return {
+    headings: ['who', ...actions.map((action) => `may ${action}`)],
+    rows: [...rows].map(([who, cells]) => [who, ...cells.map((texts) => texts.join('; or ') || '-')]),
+  }
+}
+
+/** By the title that its author gave the clause, and else by what it asks of whoever asks. */
+function whoOf({ title, who, provided, fields, afterwards, within }: ClauseNode, wording: Wording): string {
+  const said = describe(who, wording)
+  const isBare = provided.length === 0 && fields === undefined && afterwards === undefined && within === undefined
+  return title === said || (!isBare && title.startsWith(said)) ? said : `${title}: ${said}`
+}
+
+/** What one clause lets, in few words. */
+function cellOf(
+  { provided, fields, limitedBy, supplying, afterwards, within }: ClauseNode,
+  wording: Wording,
+  all: readonly string[],
+): string {
+  const limits =
+    fields === undefined
+      ? []
+      : [limitedBy === 'only' ? `only ${fields.join(', ')}` : `all but ${all.filter((field) => !fields.includes(field)).join(', ')}`]
+  const parts = [
+    ...limits,
+    ...(provided.length === 0 ? [] : [`if ${describe(allOfNode(provided), wording)}`]),
+    ...(supplying ? [`may give ${supplying.join(', ')}`] : []),
+    ...(afterwards ? [`afterwards ${describe(afterwards, wording)}`] : []),
+    ...(within ? [`within ${within.join(' or ')} only`] : []),
+  ]
+  return parts.length === 0 ? 'yes' : parts.join(', ')
+}

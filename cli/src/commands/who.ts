@@ -1,0 +1,75 @@
+import { accessMatrix } from 'pachter/internal/review'
+import { typeModel, unknownName } from 'pachter/internal/rulebook'
+import { grantsIn } from 'pachter/internal/viewpoint'
+import pc from 'picocolors'
+import { UsageError } from '../errors.js'
+import { readKey } from '../key.js'
+import { load } from '../load.js'
+import { say } from '../output.js'
+import { fieldsSaid, peopleOf } from '../people.js'
+import { type CommonOptions, openSession } from '../session.js'
+import { cell, csv, type Format, wrapped } from '../table.js'
+import { isGrant, whoHas } from './grants.js'
+
+interface WhoOptions extends CommonOptions {
+  readonly for: readonly string[]
+  readonly format: Format
+}
+
+/** `pachter who <type> <key>`, or of a privilege or routine `pachter who <name>`: everyone who reaches a record, with which actions and by which clauses. */
+export async function whoCommand(typeName: string, keyText: string | undefined, options: WhoOptions): Promise<void> {
+  const { model } = await load(options.config)
+  if (keyText === undefined) {
+    if (isGrant(model, typeName)) return whoHas(typeName, options)
+    if (Object.hasOwn(model.types, typeName))
+      throw new UsageError(`who ${typeName}: name the key of a record, as in pachter who ${typeName} <key>`)
+    const names = [...Object.keys(model.types), ...grantsIn(model).map(({ name }) => name)]
+    throw new UsageError(unknownName('record type, privilege or routine', typeName, names))
+  }
+  if (isGrant(model, typeName) && !Object.hasOwn(model.types, typeName))
+    throw new UsageError(`who: ${typeName} belongs to no record: leave out ${keyText}`)
+  const session = await openSession(options, typeName)
+  const type = typeModel(session.loaded.model, typeName)
+  const key = readKey(type, keyText, `who ${typeName}`)
+  const people = peopleOf(session, options.for)
+  const matrix = accessMatrix(session.loaded.book, typeName, {
+    people,
+    records: session.records,
+    ...(session.now === undefined ? {} : { now: session.now }),
+  })
+  if (!matrix.keys.includes(key))
+    throw new UsageError(`there is no ${typeName} ${String(key)} in the data, for anybody: pachter list ${typeName} --for system shows all`)
+  const found = matrix.people.map((name) => ({ name, standings: matrix.standings(name, key), access: matrix.access(name, key) }))
+  const reaching = found.filter(({ access }) => access.length > 0)
+  if (options.format === 'json') return say(JSON.stringify({ type: typeName, key, people: reaching }, null, 2))
+  const lines = reaching.flatMap(({ name, standings, access }) =>
+    access.map(({ action, clauses, fields }) => ({
+      name,
+      standings,
+      action,
+      clauses,
+      fields: fieldsSaid(type, fields),
+    })),
+  )
+  if (options.format === 'csv')
+    return say(
+      csv(
+        ['person', 'action', 'clauses', 'fields', 'standings'],
+        lines.map(({ name, action, clauses, fields, standings }) => [name, action, clauses.join(' | '), fields, standings.join(' ')]),
+      ),
+    )
+  if (reaching.length === 0) say(`Nobody reaches ${typeName} ${cell(key)}, but the system.`)
+  else
+    say(
+      wrapped(
+        ['person', 'is its', 'may', 'fields', 'by'],
+        lines.map(({ name, standings, action, clauses, fields }, at) => {
+          const again = lines[at - 1]?.name === name
+          return [again ? ' ' : name, again ? ' ' : standings.join(', '), action, fields, clauses.join('\n')]
+        }),
+      ),
+    )
+  say()
+  const others = found.filter(({ access }) => access.length === 0).map(({ name }) => name)
+  if (others.length > 0) say(pc.dim(`Not for: ${others.join(', ')}.`))
+}

@@ -1,0 +1,130 @@
+import { describe, type Row, type Wording } from 'pachter/internal/condition'
+import { missedBy } from 'pachter/internal/review'
+import { type Key, knownAction, type TypeModel, typeModel } from 'pachter/internal/rulebook'
+import type { ClauseTrace, Explanation } from 'pachter/internal/viewpoint'
+import pc from 'picocolors'
+import { UsageError } from '../errors.js'
+import { clauseText } from '../explain.js'
+import { readKey } from '../key.js'
+import { say } from '../output.js'
+import { type Places, placesOf, placeText } from '../places.js'
+import { openSession, type Person } from '../session.js'
+import { hanging, printable } from '../table.js'
+import { readSettings } from '../values.js'
+import { isOfGrant, whyGrant } from './grants.js'
+import type { TryOptions } from './try.js'
+
+/** `pachter why <action> <type> <key> --for <person>`: the clause that decided, or on a refusal the nearest one. */
+export async function whyCommand(
+  actionName: string,
+  typeName: string,
+  keyText: string | undefined,
+  options: TryOptions & { readonly all?: boolean },
+): Promise<void> {
+  if (isOfGrant(actionName)) return whyGrant(actionName, typeName, options)
+  const session = await openSession(options, typeName)
+  const type = typeModel(session.loaded.model, typeName)
+  const action = knownAction(type, actionName)
+  const person = session.person(options.for)
+  const sent = readSettings(type, options.set)
+  if (person.claims === undefined) throw new UsageError('why: the system has no rules, so nothing decides; name a person')
+  if (action === 'create' && keyText !== undefined)
+    throw new UsageError('why create takes no key: describe the record with --set field=value')
+  if (action !== 'create' && action !== 'update' && options.set.length > 0) throw new UsageError(`why ${action} takes no --set`)
+  const key = action === 'create' ? undefined : readKey(type, keyText, `why ${action} ${typeName}`)
+  const stored = key === undefined ? sent : findRecord(session.records[typeName] as readonly Row[], type, key)
+  const becomes = options.set.length > 0 && action === 'update' ? { ...stored, ...sent } : undefined
+  const explanation = session.viewpoint(person, options.within).why(action, typeName, stored as never, becomes as never)
+  const places = placesOf(session.loaded.model)
+  if (options.format === 'json') say(JSON.stringify(withPlaces(explanation, type, places), null, 2))
+  else report(explanation, type, person, places, options.all)
+}
+
+function findRecord(rows: readonly Row[], type: TypeModel, key: Key): Row {
+  const found = rows.find((row) => row[type.key] === key)
+  if (found === undefined)
+    throw new UsageError(
+      `there is no ${type.name} ${String(key)} in the data, for anybody: pachter list ${type.name} --for system shows all`,
+    )
+  return found
+}
+
+/** The explanation, with where each clause is in the source. */
+function withPlaces({ clause, clauses, ...rest }: Explanation, type: TypeModel, places: Places) {
+  const placed = (one: ClauseTrace) => ({ ...one, place: places.clause(type.name, rest.decidedBy, one.title) })
+  return { ...rest, ...(clause ? { clause: placed(clause) } : {}), clauses: clauses.map(placed) }
+}
+
+function report(
+  { verdict, decidedBy, clauses, clause, withheldBy, fields }: Explanation,
+  type: TypeModel,
+  person: Person,
+  places: Places,
+  all = false,
+): void {
+  const name = person.name === 'visitor' ? 'a visitor' : person.name
+  const wording: Wording = { record: `the ${type.name}`, person: `${name}'s` }
+  const record = `${type.name}${verdict.key === undefined ? '' : ` ${verdict.key}`}`
+  say(`${name} ${verdict.allowed ? pc.green('may') : pc.red('may not')} ${verdict.action} ${record}: ${verdict.outcome}`)
+  if (verdict.saying !== undefined) say(`  What they are told: ${verdict.saying}`)
+  if (decidedBy !== verdict.action) say(`  What one may not read, one may not ${verdict.action}: so the clauses for ${decidedBy} decide.`)
+  if (verdict.fields !== undefined) say(`  Fields: ${verdict.fields.join(', ') || 'none'}, besides the key.`)
+  say()
+  for (const { kind, title, trace, afterwards } of withheldBy) {
+    say(
+      kind === 'gate'
+        ? `Withheld by a gate that does not hold${afterwards ? ' of the record as it would become' : ''}:`
+        : `Withheld by a veto${placeText(places.veto(type.name, title))}:`,
+    )
+    for (const line of clauseText({ title: kind === 'gate' ? describe(trace.node, wording) : title, holds: trace.holds, trace }, wording))
+      say(line)
+    say()
+  }
+  for (const { field, letBy, wouldBeLetBy } of fields ?? []) {
+    const others = wouldBeLetBy.length === 0 ? 'no clause would' : wouldBeLetBy.join('; ')
+    if (letBy.length > 0) say(`  ${pc.green('passes')}  ${field}, by: ${letBy.join('; ')}`)
+    else say(`  ${pc.red('stays')}   ${field}, which these would let change if they held: ${others}`)
+  }
+  if (fields !== undefined && fields.length > 0) say()
+  if (clause === undefined) {
+    say(`No clause lets anybody ${decidedBy} a ${type.name}.`)
+    return
+  }
+  const place = placeText(places.clause(type.name, decidedBy, clause.title))
+  say(
+    verdict.allowed
+      ? `By this clause for ${decidedBy}${place}:`
+      : clause.holds
+        ? `A clause for ${decidedBy} would let it${place}:`
+        : `Nearest clause for ${decidedBy}${place}:`,
+  )
+  for (const line of clauseText(clause, wording)) say(line)
+  if (clause.onlyWithin) say(`  It counts within ${clause.onlyWithin.join(' or ')} only: ask with --within.`)
+  const others = clauses.filter((other) => other !== clause)
+  if (others.length === 0) return
+  say()
+  say('The other clauses:')
+  if (all)
+    for (const other of others) {
+      say()
+      for (const line of clauseText(other, wording)) say(line)
+    }
+  else sayOthers(others, wording)
+}
+
+/** As many of the other clauses as a screen has room for, each with why it fails, if it does. */
+function sayOthers(others: readonly ClauseTrace[], wording: Wording): void {
+  for (const other of others.slice(0, MOST_OTHERS)) {
+    const head = `  ${other.holds ? pc.green('holds') : pc.red('fails')}  ${other.title}${outside(other)}`
+    say(head)
+    if (!other.holds) say(pc.dim(`         ${hanging(printable(missedBy(other, wording)), 9)}`))
+  }
+  const left = others.length - MOST_OTHERS
+  say(pc.dim(left > 0 ? `  and ${left} more; --all tells all of them, part by part` : '  --all tells them part by part'))
+}
+
+const MOST_OTHERS = 6
+
+function outside({ onlyWithin, trace }: ClauseTrace): string {
+  return onlyWithin !== undefined && trace.holds ? ` (it would hold there: --within ${onlyWithin[0]})` : ''
+}

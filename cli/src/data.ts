@@ -1,0 +1,61 @@
+import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
+import { join } from 'node:path'
+import type { Row } from 'pachter/internal/condition'
+import { type Model, nearest, type TypeModel } from 'pachter/internal/rulebook'
+import type { Records } from 'pachter/internal/store'
+import { fitRecord } from 'pachter/internal/store'
+import { DataError } from './errors.js'
+
+/**
+ * Reads the data folder: `<record type>.json` holds an array of records. A type without a file has no records.
+ * Every record is put through its shape. @throws DataError with file, row and field.
+ */
+export async function readData(folder: string, model: Model): Promise<Records> {
+  if (!existsSync(folder) || !statSync(folder).isDirectory()) throw new DataError(folder, 'the data folder is not there')
+  const types = Object.keys(model.types)
+  const files = readdirSync(folder).filter((file) => file.endsWith('.json'))
+  if (files.length === 0) throw new DataError(folder, `no records here: put them into ${types.map((type) => `${type}.json`).join(', ')}`)
+  for (const file of files) {
+    const name = file.slice(0, -'.json'.length)
+    if (!types.includes(name)) {
+      const near = nearest(name, types)
+      throw new DataError(
+        join(folder, file),
+        `belongs to no record type${near === undefined ? `; there are ${types.join(', ')}` : `: is it meant to be ${near}.json?`}`,
+      )
+    }
+  }
+  const records: Record<string, Row[]> = {}
+  for (const type of Object.values(model.types)) {
+    const file = join(folder, `${type.name}.json`)
+    records[type.name] = existsSync(file) ? await readRecords(type, file) : []
+  }
+  return records
+}
+
+async function readRecords(type: TypeModel, file: string): Promise<Row[]> {
+  let rows: unknown
+  try {
+    rows = JSON.parse(readFileSync(file, 'utf8'))
+  } catch (error) {
+    throw new DataError(file, `is not JSON: ${error instanceof Error ? error.message : String(error)}`)
+  }
+  if (!Array.isArray(rows)) throw new DataError(file, 'must hold an array of records')
+  const seen = new Map<unknown, number>()
+  const records: Row[] = []
+  for (const [at, row] of rows.entries()) {
+    const where = `row ${at + 1}`
+    if (typeof row !== 'object' || row === null || Array.isArray(row)) throw new DataError(file, `${where}: is no record`)
+    const fitted = await fitRecord(type, row as Row)
+    if ('faults' in fitted) {
+      const faults = fitted.faults.map(({ field, problem }) => (field ? `${field}: ${problem}` : problem)).join('; ')
+      throw new DataError(file, `${where} (${type.key} ${JSON.stringify((row as Row)[type.key])}): ${faults}`)
+    }
+    const key = fitted.record[type.key]
+    const first = seen.get(key)
+    if (first !== undefined) throw new DataError(file, `${where}: the key ${JSON.stringify(key)} is there already, in row ${first}`)
+    seen.set(key, at + 1)
+    records.push(fitted.record)
+  }
+  return records
+}

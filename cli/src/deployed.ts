@@ -1,0 +1,134 @@
+import { existsSync, readFileSync } from 'node:fs'
+import { isLocal } from 'pachter/internal/http'
+import { type Deployed, type Expectation, type Finding, type Ground, judgeDeployed, type OwnAddress } from 'pachter/internal/review'
+import { knownAction, nearest, typeModel } from 'pachter/internal/rulebook'
+import { parse } from 'yaml'
+import { UsageError } from './errors.js'
+import { progress } from './output.js'
+
+/** Options of `check` for an application that is running. */
+export interface DeployedOptions {
+  readonly url?: string
+  readonly tokens?: string
+  readonly mayWrite: readonly string[]
+  readonly path: readonly string[]
+  readonly handler: readonly string[]
+}
+
+/** How expectations came out, and how many of them were really tried. */
+export interface DeployedFindings {
+  readonly findings: readonly Finding[]
+  readonly tried: number
+  /** Those that hold by what the application itself says may be done. */
+  readonly asked: number
+  /** Those that were left out, by why. */
+  readonly left: ReadonlyMap<string, number>
+}
+
+/** Judges expectations against a running application. Says what was left out, and why. */
+export async function judgeAllDeployed(
+  ground: Ground,
+  expectations: readonly Expectation[],
+  options: DeployedOptions,
+): Promise<DeployedFindings> {
+  const site = siteOf(ground, options)
+  const findings: Finding[] = []
+  const left = new Map<string, number>()
+  let asked = 0
+  for (const [at, one] of expectations.entries()) {
+    progress(at, expectations.length)
+    const found = await judgeDeployed(site, one)
+    if ('leftOut' in found) left.set(found.leftOut, (left.get(found.leftOut) ?? 0) + 1)
+    else {
+      findings.push(found)
+      if (found.asked) asked += 1
+    }
+  }
+  progress()
+  return { findings, tried: findings.length - asked, asked, left }
+}
+
+/** In lines: what was tried, what only asked, and what was left out. What was not tried is no proof of anything. */
+export function countsOf({ tried, asked, left }: DeployedFindings, mayWrite: readonly string[]): string[] {
+  const lines = [`${tried} really tried.`]
+  if (tried === 0) lines[0] = 'Nothing was really tried: this says nothing of what the application lets happen.'
+  if (asked > 0)
+    lines.push(
+      `${asked} only asked: they hold by what the application itself says may be done. ${mayWrite.length === 0 ? '--may-write <type> tries them.' : '--may-write tries those of further types that are meant to be refused.'}`,
+    )
+  for (const [why, count] of left) lines.push(`${count} left out: ${why}.`)
+  return lines
+}
+function siteOf({ model, people, keys }: Ground, { url = '', tokens, mayWrite, path, handler }: DeployedOptions): Deployed {
+  const address = URL.canParse(url) ? new URL(url) : undefined
+  if (address === undefined || !/^https?:$/.test(address.protocol))
+    throw new UsageError(`--url ${url}: an address is needed, as in https://marshlane.example/api`)
+  if (address.protocol === 'http:' && !isLocal(address.hostname))
+    throw new UsageError(`--url ${url}: tokens are not sent in the clear: use https`)
+  for (const type of mayWrite) typeModel(model, type)
+  const paths = Object.fromEntries(
+    path.map((pair) => {
+      const [type = '', name = ''] = pair.split('=')
+      if (name === '') throw new UsageError(`--path ${pair}: as in plot=plots`)
+      typeModel(model, type)
+      return [type, name]
+    }),
+  )
+  return { model, url, people: readTokens(tokens, Object.keys(people)), mayWrite, paths, handlers: readHandlers(model, handler), keys }
+}
+
+const HANDLER = /^([A-Za-z_]\w*)\.([A-Za-z_]\w*)=(form +)?(GET|POST|PUT|PATCH|DELETE) +(\/\S*)$/
+
+/** Handlers of the application's own: `plot.update=POST /plots/{key}/planting`, or `plot.update=form POST ...`. */
+function readHandlers(model: Ground['model'], given: readonly string[]): NonNullable<Deployed['handlers']> {
+  const handlers: Record<string, Record<string, OwnAddress>> = {}
+  for (const text of given) {
+    const [, type, action, form, method, path] = HANDLER.exec(text) ?? []
+    if (type === undefined || action === undefined || method === undefined || path === undefined)
+      throw new UsageError(`--handler ${text}: as in "plot.update=POST /plots/{key}/planting", or "plot.update=form POST ..." for a form`)
+    const known = knownAction(typeModel(model, type), action)
+    handlers[type] = { ...handlers[type], [known]: { method, path, as: form === undefined ? 'json' : 'form' } }
+  }
+  return handlers
+}
+
+/** How people are let in: from a file, and from the environment. */
+function readTokens(file: string | undefined, people: readonly string[]): Deployed['people'] {
+  const found: Record<string, Readonly<Record<string, string>>> = {}
+  for (const person of people) {
+    const token = process.env[`PACHTER_TOKEN_${person.toUpperCase().replace(/[^A-Z0-9]/g, '_')}`]
+    if (token !== undefined) found[person] = headersOf(person, token)
+  }
+  if (file !== undefined) {
+    if (!existsSync(file)) throw new UsageError(`--tokens ${file}: there is no such file`)
+    let read: unknown
+    try {
+      read = parse(readFileSync(file, 'utf8'))
+    } catch {
+      // What is wrong in it might quote a token.
+      throw new UsageError(`--tokens ${file}: is no YAML: a line for each person, as in ines: <token>`)
+    }
+    if (typeof read !== 'object' || read === null || Array.isArray(read))
+      throw new UsageError(`--tokens ${file}: a line for each person, as in ines: <token>`)
+    for (const [person, value] of Object.entries(read)) {
+      if (!people.includes(person)) {
+        const near = nearest(person, people)
+        throw new UsageError(
+          `--tokens ${file}: there is no person ${JSON.stringify(person)}${near === undefined ? '' : `; did you mean ${JSON.stringify(near)}?`}`,
+        )
+      }
+      found[person] = headersOf(person, value)
+    }
+  }
+  if (Object.keys(found).length === 0)
+    throw new UsageError('check --url: whose eyes are to be looked through? Give --tokens <file>, or PACHTER_TOKEN_INES and the like')
+  return found
+}
+
+/** A bearer token, or headers of any kind: a cookie, say. */
+function headersOf(person: string, value: unknown): Readonly<Record<string, string>> {
+  const headers = typeof value === 'string' ? { authorization: `Bearer ${value}` } : value
+  if (typeof headers !== 'object' || headers === null || !Object.values(headers).every((one) => typeof one === 'string'))
+    throw new UsageError(`the token of ${person} is a text, or headers as in { cookie: "sid=..." }`)
+  return headers as Readonly<Record<string, string>>
+}

@@ -1,0 +1,40 @@
+import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
+import { join, relative, resolve } from 'node:path'
+import type { Expectation, Ground } from 'pachter/internal/review'
+import { UsageError } from './errors.js'
+import { readExpectations } from './files/expectation-file.js'
+import type { Loaded } from './load.js'
+
+/** The expectation files that were named, or all in the folder of the configuration. @throws UsageError where one is not there */
+export function expectationFiles({ expectations }: Loaded, named: readonly string[]): string[] {
+  const places = named.length > 0 ? named.map((name) => resolve(name)) : existsSync(expectations) ? [expectations] : []
+  return places.flatMap((place) => {
+    if (!existsSync(place)) throw new UsageError(`there is no expectation file ${place}`)
+    if (!statSync(place).isDirectory()) return [place]
+    return readdirSync(place)
+      .filter((name) => /\.ya?ml$/.test(name))
+      .sort()
+      .map((name) => join(place, name))
+  })
+}
+
+/** Reads expectation files, and says what is wrong in every one of them before anything is judged. @throws UsageError */
+export function expectationsIn(files: readonly string[], ground: Ground): readonly Expectation[] {
+  const problems: string[] = []
+  const people = Object.keys(ground.people)
+  const found = files.flatMap((file) => {
+    try {
+      return readExpectations(readFileSync(file, 'utf8'), shownPath(file), { model: ground.model, people, keys: ground.keys })
+    } catch (error) {
+      problems.push(error instanceof Error ? error.message : String(error))
+      return []
+    }
+  })
+  if (problems.length > 0) throw new UsageError(problems.join('\n'))
+  return found
+}
+
+/** A path as it is written from here. */
+export function shownPath(file: string): string {
+  return relative(process.cwd(), file) || file
+}

@@ -1,0 +1,96 @@
+import { PachterError } from 'pachter/internal/condition'
+import type { Baseline, KeptAccess } from 'pachter/internal/review'
+import type { Model } from 'pachter/internal/rulebook'
+import { Document, isMap, isScalar, LineCounter, type Node, parseDocument, YAMLMap } from 'yaml'
+
+/** A kept baseline cannot be read. */
+export class BaselineError extends PachterError {
+  constructor(file: string, line: number | undefined, problem: string) {
+    super('BAD_BASELINE', `${file}${line === undefined ? '' : `, line ${line}`}: ${problem}`)
+  }
+}
+
+const HEADING = ` Who may do what to which record, kept by: pachter drift --keep
+ Changes to this file are changes of access: read them as you read code.`
+const VERSION = 2
+
+/** A baseline as YAML 1.2: a line for each person, record and action, in a stable order, so that two of them compare well. */
+export function baselineText(baseline: Baseline): string {
+  const entries = entriesIn(baseline)
+  const document = new Document({ 'pachter baseline': VERSION, ...baseline, entries })
+  document.commentBefore = HEADING
+  const flow = (node: unknown, depth: number): void => {
+    if (!isMap(node)) return
+    // Of what is kept: type, key, action and person, and then what they may do in one line.
+    if (depth === 4) node.flow = true
+    for (const { value } of node.items) flow(value, depth + 1)
+  }
+  flow(document.get('access'), 0)
+  const people = document.get('people') as { flow?: boolean } | undefined
+  if (people !== undefined) people.flow = true
+  for (const of of ['privileges', 'routines']) {
+    const grants = document.get(of)
+    if (isMap(grants)) for (const { value } of grants.items) (value as { flow?: boolean }).flow = true
+  }
+  return document.toString({ lineWidth: 0, flowCollectionPadding: false })
+}
+
+/** Reads a kept baseline. @throws BaselineError with file and line */
+export function readBaseline(text: string, file: string, model: Model): Baseline {
+  const lines = new LineCounter()
+  const document = parseDocument(text, { lineCounter: lines, uniqueKeys: true })
+  const lineOf = (node: unknown) => {
+    const range = (node as Node | undefined)?.range
+    return range ? lines.linePos(range[0]).line : undefined
+  }
+  const fail = (node: unknown, problem: string): never => {
+    throw new BaselineError(file, lineOf(node), problem)
+  }
+  const [error] = document.errors
+  if (error !== undefined)
+    throw new BaselineError(file, error.linePos?.[0].line, (error.message.split('\n')[0] as string).replace(/ at line.*/, ''))
+  const root = document.contents as YAMLMap<unknown, unknown> | null
+  if (!(root instanceof YAMLMap) || root.get('pachter baseline') !== VERSION)
+    return fail(
+      root,
+      `is no baseline of this version, which begins with "pachter baseline: ${VERSION}": keep a new one with pachter drift --keep`,
+    )
+  const access = root.get('access')
+  if (!isMap(access)) return fail(access ?? root, 'has no access')
+  for (const { key, value } of access.items) {
+    const type = isScalar(key) ? String(key.value) : ''
+    const known = model.types[type]
+    if (known === undefined) return fail(key, `the rulebook has no record type "${type}": keep a new baseline with pachter drift --keep`)
+    if (!isMap(value)) return fail(key, `${type} has no records`)
+    for (const record of value.items) {
+      if (!isMap(record.value)) return fail(record.key, 'a record has actions, with people in each')
+      for (const action of record.value.items) {
+        const name = isScalar(action.key) ? String(action.key.value) : ''
+        const [bare = '', routine] = name.split(' within ')
+        if (!known.actions.includes(bare)) return fail(action.key, `${type} has no action "${bare}"`)
+        if (routine !== undefined && !Object.hasOwn(model.routines, routine)) return fail(action.key, `there is no routine "${routine}"`)
+        if (!isMap(action.value)) return fail(action.key, `${name} has people`)
+        for (const person of action.value.items) {
+          const kept = isMap(person.value) ? (person.value.toJSON() as Partial<KeptAccess>) : undefined
+          const fields = kept?.fields
+          const whole = Array.isArray(kept?.by) && (fields === undefined || Array.isArray(fields))
+          if (!whole) return fail(person.key, 'a person has { fields, by }')
+        }
+      }
+    }
+  }
+  for (const of of ['creates', 'privileges', 'routines', 'rules']) if (!isMap(root.get(of))) return fail(root, `has no ${of}`)
+  const baseline = root.toJSON() as Baseline & { readonly entries?: unknown }
+  if (!Array.isArray(baseline.people) || baseline.entries !== entriesIn(baseline))
+    return fail(undefined, 'is not whole: its end is missing, or entries were taken out by hand')
+  return baseline
+}
+
+/** How many lines a baseline has: what was cut off or taken out is noticed. */
+function entriesIn({ access, privileges, routines, rules }: Baseline): number {
+  const size = (of: object) => Object.values(of).reduce((sum, all: readonly unknown[]) => sum + all.length, 0)
+  let count = size(privileges) + size(routines) + size(rules)
+  for (const records of Object.values(access))
+    for (const actions of Object.values(records)) for (const people of Object.values(actions)) count += Object.keys(people).length
+  return count
+}

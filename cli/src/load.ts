@@ -1,0 +1,115 @@
+import { existsSync, statSync } from 'node:fs'
+import { dirname, join, resolve } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { createJiti } from 'jiti'
+import { isPachterError, type Row } from 'pachter/internal/condition'
+import { isName, type Model } from 'pachter/internal/rulebook'
+import type { LayoutOptions } from 'pachter/internal/sql'
+import { type Rulebook, readClaims } from 'pachter/internal/viewpoint'
+import type { Configuration } from './config.js'
+import { UsageError } from './errors.js'
+
+const NAMES = ['pachter.config.ts', 'pachter.config.mts', 'pachter.config.js', 'pachter.config.mjs']
+/** Names that mean somebody of their own, in every configuration. */
+export const RESERVED: readonly string[] = ['visitor', 'unknown', 'system']
+
+/** A configuration that has been read and checked. */
+export interface Loaded {
+  readonly file: string
+  readonly book: Rulebook
+  readonly model: Model
+  readonly folder: string
+  readonly people: { readonly [name: string]: Row }
+  readonly unknown: Row | undefined
+  readonly now: Date | undefined
+  readonly layout: LayoutOptions
+  /** Where expectation files are. */
+  readonly expectations: string
+}
+
+// A configuration imports `configure` from the command that reads it, wherever that is installed.
+const OWN = { 'pachter-cli': fileURLToPath(new URL('./config.js', import.meta.url)) }
+
+/**
+ * Finds and reads the configuration: the file named, or the nearest one from the working directory upwards.
+ * @param alias files to load for packages, whatever is installed beside it
+ * @throws UsageError
+ */
+export async function load(named: string | undefined, alias: Record<string, string> = {}): Promise<Loaded> {
+  const file = named === undefined ? findUpwards(process.cwd()) : resolve(named)
+  if (!existsSync(file) || !statSync(file).isFile()) throw new UsageError(`there is no configuration file ${file}`)
+  let configuration: Partial<Configuration>
+  try {
+    configuration = (await createJiti(import.meta.url, { interopDefault: true, alias: { ...OWN, ...alias } }).import(file, {
+      default: true,
+    })) as Partial<Configuration>
+  } catch (error) {
+    const problem = error instanceof Error ? error.message : String(error)
+    throw new UsageError(`${file} could not be loaded: ${firstLines(problem)}`)
+  }
+  return check(configuration, file)
+}
+
+function findUpwards(start: string): string {
+  for (let folder = start; ; folder = dirname(folder)) {
+    const found = NAMES.map((name) => join(folder, name)).find((path) => existsSync(path))
+    if (found !== undefined) return found
+    if (folder === dirname(folder)) {
+      throw new UsageError(
+        `there is no pachter.config.ts in ${start} or above: write one that exports configure({ rulebook, data, people }), or name it with --config`,
+      )
+    }
+  }
+}
+
+function check(configuration: Partial<Configuration>, file: string): Loaded {
+  const fail = (problem: string): never => {
+    throw new UsageError(`${file}: ${problem}`)
+  }
+  if (typeof configuration !== 'object' || configuration === null) fail('must export configure({ rulebook, data, people }) by default')
+  const { rulebook: book, data, people, unknown, now, layout = {}, expectations = 'expectations' } = configuration
+  if (typeof book?.model !== 'object' || typeof book.for !== 'function')
+    return fail('"rulebook" must be what rulebook({...}).rules({...}) gives')
+  if (typeof data !== 'string' && !(data instanceof URL)) return fail('"data" must be the folder with a JSON file for each record type')
+  if (typeof people !== 'object' || people === null) return fail('"people" must hold claims by name, as in { ines: { id: "m-01" } }')
+  if (now !== undefined && (!(now instanceof Date) || Number.isNaN(now.getTime()))) return fail('"now" must be a valid Date')
+  if (typeof layout !== 'object' || layout === null) fail('"layout" must say how tables are named, as in { names: "snake_case" }')
+  if (typeof expectations !== 'string' && !(expectations instanceof URL))
+    fail('"expectations" must be a folder of expectation files, or one')
+  const at = (place: string | URL) => (place instanceof URL ? fileURLToPath(place) : resolve(dirname(file), place))
+  const checked: Record<string, Row> = {}
+  for (const [name, claims] of Object.entries(people)) {
+    if (RESERVED.includes(name)) fail(`people: the name "${name}" is reserved: ${RESERVED.join(', ')} are always there`)
+    if (!isName(name.replaceAll('-', '_'))) fail(`people: ${JSON.stringify(name)} is no name: use letters, digits, - and _`)
+    checked[name] = claimsOf(book, claims, `${file}: people, ${name}`)
+  }
+  return {
+    file,
+    book,
+    model: book.model,
+    folder: at(data),
+    expectations: at(expectations),
+    people: checked,
+    unknown: unknown === undefined ? undefined : claimsOf(book, unknown, `${file}: unknown`),
+    now,
+    layout,
+  }
+}
+
+function claimsOf(book: Rulebook, claims: unknown, at: string): Row {
+  if (claims === null || claims === undefined) throw new UsageError(`${at}: claims are needed; the visitor, who has none, is always there`)
+  try {
+    return readClaims(book.model.me, claims) as Row
+  } catch (error) {
+    if (isPachterError(error)) throw new UsageError(`${at}: ${error.message}`)
+    throw error
+  }
+}
+
+function firstLines(text: string): string {
+  return text
+    .split('\n')
+    .filter((line) => !/^\s+at /.test(line))
+    .slice(0, 6)
+    .join('\n')
+}

@@ -1,0 +1,38 @@
+import { type AccessMatrix, lettersOf } from 'pachter/internal/review'
+import type { Key } from 'pachter/internal/rulebook'
+import pc from 'picocolors'
+
+/** How actions are written in a cell. */
+export interface Marks {
+  /** The mark of an action. */
+  of(action: string): string
+  /** The marks of all that somebody may do to a record; blank for nothing. */
+  cell(matrix: AccessMatrix, person: string, key: Key): string
+  coloured(cell: string): string
+  /** The most characters in a cell. */
+  readonly width: number
+  /** What the marks mean. */
+  readonly legend: string
+}
+
+const READS = '●'
+const READS_PART = '◐'
+
+/** A sign for reading, and of every other action the first letter that no other has. */
+export function marksFor(actions: readonly string[]): Marks {
+  const letters = lettersOf(actions)
+  const of = (action: string) => (action === 'read' ? READS : (letters.get(action) as string))
+  const reading = actions.includes('read') ? [`${READS} reads it`, `${READS_PART} reads some of its fields`] : []
+  const others = actions.filter((action) => action !== 'read').map((action) => `${of(action)} ${action}`)
+  return {
+    of,
+    cell: (matrix, person, key) =>
+      actions
+        .filter((action) => matrix.allows(person, key, action))
+        .map((action) => (action === 'read' && matrix.isPartly(person, key) ? READS_PART : of(action)))
+        .join(''),
+    coloured: (cell) => cell.replace(/[●◐]/, (sign) => pc.green(sign)),
+    width: actions.length,
+    legend: [...reading, ...others, '· nothing', 'create: + may, ? depends on the record, · may not'].join('   '),
+  }
+}

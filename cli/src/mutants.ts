@@ -1,0 +1,82 @@
+import { expectationTitle, type MutantResult } from 'pachter/internal/review'
+import pc from 'picocolors'
+import { withExpectations } from './files/expectation-text.js'
+import { keepExpectations } from './keep.js'
+import type { Loaded } from './load.js'
+import { say } from './output.js'
+import { hanging, printable, wrapped } from './table.js'
+
+/** What became of the weakened rulebooks. Gives whether every one that does anything otherwise was noticed. */
+export function reportMutants(
+  results: readonly MutantResult[],
+  loaded: Loaded,
+  { keep, format }: { readonly keep?: boolean; readonly format: string },
+): boolean {
+  const [noticed, missed, same] = (['noticed', 'missed', 'no difference'] as const).map((outcome) =>
+    results.filter((one) => one.outcome === outcome),
+  ) as [MutantResult[], MutantResult[], MutantResult[]]
+  const proposals = [...new Set(missed.flatMap(({ proposal }) => (proposal === undefined ? [] : [proposal])))]
+  const kept = keep && proposals.length > 0 ? keepExpectations(loaded, proposals) : undefined
+  if (format === 'json') {
+    say(JSON.stringify(results.map(asJson), null, 2))
+    return missed.length === 0
+  }
+  const score = `${results.length} weakened rulebooks: ${pc.green(`${noticed.length} noticed`)}, ${
+    missed.length === 0 ? 'none missed' : pc.red(`${missed.length} missed`)
+  }${same.length === 0 ? '' : `, ${same.length} that do nothing otherwise on this data`}.`
+  if (missed.length > 0) {
+    say(pc.bold('Missed: no expectation fails when the rules are weakened like this'))
+    say()
+    say(
+      wrapped(
+        ['of', 'rule', 'weakened', 'would be noticed by'],
+        missed.map(({ mutant, proposal }, at) => {
+          const before = missed[at - 1]
+          const again = before?.mutant.type === mutant.type && before?.mutant.rule === mutant.rule
+          const known = proposal !== undefined && before?.proposal === proposal
+          return [
+            again ? ' ' : (mutant.type ?? 'all'),
+            again ? ' ' : printable(mutant.rule),
+            printable(mutant.step),
+            known ? 'the same' : printable(proposal === undefined ? '' : expectationTitle(proposal)),
+          ]
+        }),
+      ),
+    )
+    say()
+  }
+  if (same.length > 0) {
+    say(pc.dim('They do nothing otherwise, as far as was found, for these people and records:'))
+    for (const line of fold(same)) say(pc.dim(`  ${hanging(line, 4)}`))
+    say()
+  }
+  say(score)
+  if (kept !== undefined) say(`${proposals.length} expectations were kept in ${kept}: read them before you commit them.`)
+  else if (proposals.length > 0) {
+    say()
+    say(pc.bold(`To be kept by pachter check --mutants --keep, or pasted into an expectation file:`))
+    say()
+    say(withExpectations(undefined, proposals).split('\n').slice(2).join('\n').trimEnd())
+  }
+  return missed.length === 0
+}
+
+const MOST_TOLD = 12
+
+function fold(same: readonly MutantResult[]): string[] {
+  const lines = same
+    .slice(0, MOST_TOLD)
+    .map(({ mutant }) => printable(`${mutant.type === undefined ? '' : `${mutant.type}: `}${mutant.rule}: ${mutant.step}`))
+  return same.length <= MOST_TOLD ? lines : [...lines, `and ${same.length - MOST_TOLD} more, which --format json lists`]
+}
+
+function asJson({ mutant: { model: _model, ...mutant }, outcome, by, proposal }: MutantResult) {
+  return {
+    ...mutant,
+    outcome,
+    ...(by ? { noticedBy: { title: expectationTitle(by), ...by.place } } : {}),
+    ...(proposal ? { proposal } : {}),
+  }
+}
+
+/** Appends them to the file for such, and gives its path. */

@@ -1,0 +1,20 @@
+import type { Row } from 'pachter/internal/condition'
+import type { TypeModel } from 'pachter/internal/rulebook'
+import { UsageError } from './errors.js'
+import type { CliSession } from './session.js'
+
+/** The people of a matrix: those who were named, or everybody. */
+export function peopleOf(session: CliSession, named: readonly string[]): { readonly [name: string]: Row | null } {
+  const people = named.length === 0 ? session.everybody() : [...new Set(named)].map((name) => session.person(name))
+  const system = people.find(({ claims }) => claims === undefined)
+  if (system !== undefined) throw new UsageError('--for system: the system may do everything; name people')
+  return Object.fromEntries(people.map(({ name, claims }) => [name, claims ?? null]))
+}
+
+/** Fields as a person would name them: all, all but a few, or these. */
+export function fieldsSaid(type: TypeModel, fields: readonly string[] | undefined): string {
+  if (fields === undefined) return 'all'
+  const others = Object.keys(type.fields).filter((name) => name !== type.key && !fields.includes(name))
+  if (others.length < fields.length) return `all but ${others.join(', ')}`
+  return fields.join(', ') || 'none but the key'
+}

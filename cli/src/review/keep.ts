@@ -1,0 +1,77 @@
+import { type CellToKeep, type Expectation, type Ground, type MutantFindings, openProject, type Project } from 'pachter/internal/review'
+import { type Key, knownAction, typeModel, UnknownNameError } from 'pachter/internal/rulebook'
+import { UsageError } from '../errors.js'
+
+const MOST = 5000
+
+/**
+ * Reads what is to be kept, as expectations: cells, or proposals for what no expectation notices, by their numbers. Nothing is taken on
+ * trust. @throws UsageError, UnknownNameError
+ */
+export function readKept(given: unknown, project: Project, mutants?: MutantFindings): Expectation[] {
+  const { cells, proposals } = (given ?? {}) as { cells?: unknown; proposals?: unknown }
+  if (Array.isArray(proposals)) {
+    const found = proposals.map((number) => mutants?.missed[number as number]?.proposal)
+    if (found.length === 0 || found.some((one) => one === undefined)) throw new UsageError('keep: there is no such proposal')
+    return found as Expectation[]
+  }
+  if (!Array.isArray(cells) || cells.length === 0 || cells.length > MOST)
+    throw new UsageError(`keep: { cells: [...] } is needed, with up to ${MOST}`)
+  const ground = openProject(project)
+  return joined(
+    ground,
+    cells.map((cell: Partial<CellToKeep> | null) => readCell(cell, ground)),
+  )
+}
+
+function readCell(cell: Partial<CellToKeep> | null, ground: Ground): CellToKeep {
+  const { person, type: typeName, key, action: actionName, allowed, fields } = cell ?? {}
+  if (typeof person !== 'string' || !Object.hasOwn(ground.people, person))
+    throw new UnknownNameError('person', String(person), Object.keys(ground.people), 'keep')
+  const type = typeModel(ground.model, typeName as string)
+  const action = knownAction(type, actionName as string)
+  if (action === 'create') throw new UsageError('keep: of a record that is there, and not of creating one')
+  if (typeof allowed !== 'boolean') throw new UsageError('keep: allowed is true or false')
+  if (ground.record(type.name, key as Key) === undefined)
+    throw new UnknownNameError(type.name, String(key), ground.keys(type.name).map(String), 'keep')
+  const about = { person, type: type.name, key: key as Key, action, allowed }
+  if (fields === undefined) return about
+  if (action !== 'read' && action !== 'update') throw new UsageError(`keep: fields are read or updated; ${action} is of the whole record`)
+  if (!Array.isArray(fields) || fields.length === 0) throw new UsageError('keep: fields are a list of names')
+  for (const name of fields as unknown[])
+    if (typeof name !== 'string' || !Object.hasOwn(type.fields, name) || name === type.key)
+      throw new UnknownNameError('field', String(name), Object.keys(type.fields), 'keep')
+  return { ...about, fields: fields as readonly string[] }
+}
+
+/** Cells of the same person, type and action are one expectation, and of all records it is exactly which. */
+function joined(ground: Ground, cells: readonly CellToKeep[]): Expectation[] {
+  const groups = new Map<string, Map<Key, CellToKeep>>()
+  for (const cell of cells) {
+    const { person, type, action, key, fields } = cell
+    const name = JSON.stringify([person, type, action, ...(fields === undefined ? [] : [fields, key, cell.allowed])])
+    groups.set(name, (groups.get(name) ?? new Map()).set(key, cell))
+  }
+  return [...groups.values()].flatMap((group): Expectation[] => {
+    const mine = [...group.values()]
+    const { person, type, action, key, fields, allowed } = mine[0] as CellToKeep
+    const about = { person, action, type }
+    if (fields !== undefined)
+      return [{ ...about, action: action as 'read', kind: 'fields', key, extent: allowed ? 'at least' : 'none', fields }]
+    if (action !== 'read' && action !== 'update')
+      return mine.map((one) => ({ ...about, kind: 'try' as const, key: one.key, allowed: one.allowed }))
+    const keys = (are: boolean) => mine.filter((one) => one.allowed === are).map((one) => one.key)
+    if (mine.length > 1 && mine.length === ground.keys(type).length)
+      return [
+        {
+          ...about,
+          kind: 'reach',
+          ...(keys(true).length === 0 ? { extent: 'none', keys: 'all' } : { extent: 'exactly', keys: keys(true) }),
+        },
+      ]
+    return [
+      ...(keys(true).length === 0 ? [] : [{ ...about, kind: 'reach' as const, extent: 'at least' as const, keys: keys(true) }]),
+      ...(keys(false).length === 0 ? [] : [{ ...about, kind: 'reach' as const, extent: 'none' as const, keys: keys(false) }]),
+    ]
+  })
+}

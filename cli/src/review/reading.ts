@@ -1,0 +1,112 @@
+// A thread of its own, so that every file is read afresh each time: reads the project, then judges it, and weakens it when asked to.
+import { existsSync, readFileSync } from 'node:fs'
+import { dirname } from 'node:path'
+import { parentPort, workerData } from 'node:worker_threads'
+import { isPachterError } from 'pachter/internal/condition'
+import {
+  driftFindings,
+  type Expectation,
+  expectationFindings,
+  type Ground,
+  groundOf,
+  type MutantFindings,
+  mutantFindings,
+  projectOf,
+  type ReviewFindings,
+} from 'pachter/internal/review'
+import { baselineFile } from '../baseline.js'
+import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
+import { readBaseline } from '../files/baseline-file.js'
+import { peopleOf } from '../people.js'
+import { sourcePlacesOf } from '../places.js'
+import { type CommonOptions, openSession } from '../session.js'
+
+/** What is told of it, in this order. */
+export type Read =
+  | { readonly problem: string }
+  | { readonly project: string; readonly summary: Summary }
+  | { readonly findings: string }
+  | { readonly weakening: readonly [done: number, all: number] }
+  | { readonly mutants: MutantFindings }
+
+/** What the command itself has to know of it. */
+export interface Summary {
+  readonly records: number
+  readonly people: number
+  /** Where expectations are kept. */
+  readonly expectations: string
+  /** Folders and files of which a change may change what is shown. */
+  readonly places: readonly string[]
+}
+
+const tell = (what: Read) => parentPort?.postMessage(what)
+const { options, canKeep } = workerData as { readonly options: CommonOptions; readonly canKeep: boolean }
+
+async function read() {
+  const session = await openSession(options, undefined, { everything: true })
+  const { loaded, records } = session
+  const people = peopleOf(session, [])
+  const now = session.now ?? new Date()
+  const ground = groundOf(loaded.book, { people, records, now })
+  const found = expected(() => expectationsIn(expectationFiles(loaded, []), ground))
+  const expectations = 'problem' in found ? [] : found
+  const project = projectOf(loaded.book, {
+    title: shownPath(loaded.file),
+    people,
+    records,
+    now,
+    places: sourcePlacesOf(loaded.model),
+    canKeep,
+  })
+  tell({
+    project: JSON.stringify(project),
+    summary: {
+      records: Object.values(records).reduce((sum, rows) => sum + (rows?.length ?? 0), 0),
+      people: Object.keys(people).length,
+      expectations: loaded.expectations,
+      places: [dirname(loaded.file), loaded.folder, loaded.expectations],
+    },
+  })
+  const file = baselineFile(loaded)
+  const drift = existsSync(file)
+    ? expected(() => driftFindings(ground, readBaseline(readFileSync(file, 'utf8'), shownPath(file), loaded.model)))
+    : undefined
+  const judged = 'problem' in found ? found : await expectationFindings(ground, found)
+  const findings: ReviewFindings = {
+    expectations: judged,
+    written: expectations,
+    baseline: shownPath(file),
+    ...(drift === undefined ? {} : { drift }),
+  }
+  tell({ findings: JSON.stringify(findings) })
+  return { ground, expectations }
+}
+
+/** What it gives, or what is wrong with what was written. */
+function expected<T>(get: () => T): T | { readonly problem: string } {
+  try {
+    return get()
+  } catch (error) {
+    if (isPachterError(error)) return { problem: error.message }
+    throw error
+  }
+}
+
+const reading = read()
+reading.catch((error: unknown) => tell({ problem: error instanceof Error ? error.message : String(error) }))
+
+parentPort?.on('message', async () => {
+  const { ground, expectations } = await reading
+  await weaken(ground, expectations)
+})
+
+async function weaken(ground: Ground, expectations: readonly Expectation[]): Promise<void> {
+  try {
+    const mutants = await mutantFindings(ground, expectations, (done, all) => {
+      if (done % 5 === 0) tell({ weakening: [done, all] })
+    })
+    tell({ mutants })
+  } catch (error) {
+    tell({ problem: error instanceof Error ? error.message : String(error) })
+  }
+}

@@ -1,0 +1,23 @@
+/**
+ * Conditions by themselves, as plain data: for tools that read rules, write them or ask them.
+ * @module
+ */
+export {
+  ConditionError,
+  type ConditionNode,
+  conditionFromJson,
+  describe,
+  type Env,
+  type EvaluationContext,
+  type Links,
+  linkedRecords,
+  newContext,
+  type Predicate,
+  predicate,
+  type RecordSource,
+  type Row,
+  simplify,
+  type TermNode,
+  type Wording,
+} from '../condition/index.js'
+export { conditionNode } from '../rulebook/index.js'

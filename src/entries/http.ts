@@ -1,0 +1,16 @@
+/**
+ * Records on the web: who is asking, and routes over the guarded store. Fetch standard requests and responses.
+ * @module
+ */
+export { CredentialError, RequestError, SetupError } from '../http/error.js'
+export { type Guarded, type GuardOptions, guard } from '../http/guard.js'
+export { cookieOf, firstOf, fromSession, type Identity } from '../http/identity.js'
+export type { LiveEvent, LiveQuery } from '../http/live/audience.js'
+export { type LiveLists, type LiveOptions, liveLists } from '../http/live/lists.js'
+export { type Messages, overRedis } from '../http/live/messages.js'
+export { type Middleware, middleware } from '../http/middleware.js'
+export { type OpenApiOptions, openApi } from '../http/openapi.js'
+export type { Problem } from '../http/problem.js'
+export type { Asked, FileAsked, RouteOptions } from '../http/route-options.js'
+export { routes } from '../http/routes.js'
+export { fromToken, type Granted, type RoleTable, type TokenOptions } from '../http/token.js'

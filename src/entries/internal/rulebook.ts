@@ -1,0 +1,21 @@
+// For pachter-cli and this project's own tests: no part of what the package promises, and changed without notice.
+export {
+  allOf,
+  type ClauseNode,
+  type Condition,
+  type Field,
+  fieldOf,
+  type GateWordsNode,
+  isName,
+  type Key,
+  knownAction,
+  type Model,
+  modelToJson,
+  nearest,
+  rulesByTitle,
+  type TypeModel,
+  typeModel,
+  UnknownNameError,
+  unknownName,
+  type World,
+} from '../../rulebook/index.js'

@@ -1,0 +1,54 @@
+/**
+ * Rules for records: who may read, create, update and delete what, from one rulebook.
+ * @module
+ */
+export { type ErrorCode, isPachterError, LinksError, PachterError } from '../condition/index.js'
+export { allOf, anyOf, not } from '../rulebook/conditions.js'
+export { RulebookError, UnknownNameError } from '../rulebook/error.js'
+export { toMany, toOne } from '../rulebook/links.js'
+// Types of terms, for conditions with arguments, and so that declarations can name what a rulebook is.
+export type {
+  Condition,
+  ElementsTerm,
+  GroupOps,
+  GroupTerm,
+  ListTerm,
+  Mistake,
+  NumberTerm,
+  OpaqueTerm,
+  Operand,
+  Presence,
+  Source,
+  Term,
+  Terms,
+  TextListTerm,
+  TextTerm,
+  TimeTerm,
+} from '../rulebook/term-types.js'
+export { forever, now } from '../rulebook/terms.js'
+export type {
+  Action,
+  Clause,
+  FieldName,
+  Joined,
+  Key,
+  Link,
+  LinkOptions,
+  LinkTerms,
+  ManyTerm,
+  MeTerms,
+  Names,
+  RecordTerms,
+  RecordWords,
+  RulesFor,
+  Shape,
+  Standing,
+  World,
+} from '../rulebook/types.js'
+export { ClaimsError } from '../viewpoint/claims.js'
+export { ClockError, RecordError } from '../viewpoint/error.js'
+export { indexed, type LinkedRecords } from '../viewpoint/linked.js'
+export { type Rulebook, rulebook, type TermsIn, type TermsOfMe, type WorldOf } from '../viewpoint/rulebook.js'
+export type { Outcome, Verdict } from '../viewpoint/verdict.js'
+export type { Clock, Viewpoint } from '../viewpoint/viewpoint.js'
+export type { Explanation } from '../viewpoint/why.js'

@@ -1,0 +1,13 @@
+/**
+ * Thin hooks over `pachter/client`, for React 18 and later.
+ * @module
+ */
+export {
+  RulesProvider,
+  type RulesProviderProps,
+  useAnswer,
+  useLiveList,
+  usePassage,
+  useRules,
+  useVerdict,
+} from '../react/hooks.js'

@@ -1,0 +1,18 @@
+/**
+ * Rules as SQL: filters for queries of one's own, tables and where they are, indexes, row-level security. Through Kysely.
+ * @module
+ */
+export { type CompileOptions, compile } from '../sql/compile.js'
+export type { Dialect } from '../sql/dialect.js'
+export { type FilterOptions, fieldFilter, rowFilter, type SqlFilter } from '../sql/filter.js'
+export { type MissingIndex, missingIndexes, wantedIndexes } from '../sql/indexes.js'
+export { LayoutError, type LayoutOptions, layoutOf, readLayout } from '../sql/layout.js'
+export { mariadb } from '../sql/mariadb/dialect.js'
+export type { Layout, WantedIndex } from '../sql/places.js'
+export { postgres } from '../sql/postgres/dialect.js'
+export { type PgliteDatabase, pgliteDialect } from '../sql/postgres/pglite.js'
+export { type RowSecurity, RowSecurityError, type RowSecurityOptions, rowSecurity } from '../sql/postgres/security/migration.js'
+export { createTables } from '../sql/schema.js'
+export { UnnamedTableError, UnspecialisedError } from '../sql/scope.js'
+export { sqlite } from '../sql/sqlite/dialect.js'
+export { type SqlJsDatabase, sqlJsDialect } from '../sql/sqlite/sqljs.js'

@@ -1,0 +1,163 @@
+/**
+ * Thin hooks over `pachter/client`, for React 18 and later.
+ * @module
+ */
+import {
+  createContext,
+  createElement,
+  type ReactElement,
+  type ReactNode,
+  useContext,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  useSyncExternalStore,
+} from 'react'
+import type { KeptRules } from '../client/kept.js'
+import type { LiveList } from '../client/list-state.js'
+import { type KeptLists, type LiveSource, watchList } from '../client/live.js'
+import { type Needs, type Passage, passageOf } from '../client/passage.js'
+import type { Knowing, PageVerdict, PageView } from '../client/view.js'
+
+const Rules = createContext<KeptRules | undefined>(undefined)
+const Lists = createContext<KeptLists | undefined>(undefined)
+
+/** What a page keeps of one person. */
+export interface RulesProviderProps {
+  readonly rules: KeptRules
+  /** Where the lists within come from: by one connection all of them. Without it, each has a connection of its own. */
+  readonly lists?: KeptLists
+  readonly children?: ReactNode
+}
+
+/**
+ * Gives one person's rules to all that is within, and asks for them at first.
+ *
+ * @example
+ * const rules = keepRules({ url: '/api/my-rules' })
+ * const lists = keepLists({ url: '/api/my-lists', rulesChanged: () => rules.refresh() })
+ * <RulesProvider rules={rules} lists={lists}><App /></RulesProvider>
+ */
+export function RulesProvider({ rules, lists, children }: RulesProviderProps): ReactElement {
+  useEffect(() => {
+    // Where they cannot be had, their state says so.
+    rules.refresh().catch(() => undefined)
+  }, [rules])
+  return createElement(Rules.Provider, { value: rules }, createElement(Lists.Provider, { value: lists }, children))
+}
+
+function useKept(): KeptRules {
+  const rules = useContext(Rules)
+  if (rules === undefined) throw new Error('useRules and its like work within a RulesProvider')
+  return rules
+}
+
+/** The rules as they are now, with their state; drawn anew whenever they change. */
+export function useRules(): { readonly view: PageView; readonly state: KeptRules['state']; readonly refresh: () => Promise<PageView> } {
+  const rules = useKept()
+  const view = useSyncExternalStore(
+    rules.subscribe,
+    () => rules.view,
+    () => rules.view,
+  )
+  const state = useSyncExternalStore(
+    rules.subscribe,
+    () => rules.state,
+    () => rules.state,
+  )
+  return { view, state, refresh: rules.refresh }
+}
+
+/**
+ * May the person do this to this record? For buttons and forms.
+ *
+ * @example
+ * const { allowed, saying } = useVerdict('delete', 'plot', plot)
+ */
+export function useVerdict(action: string, type: string, record: object, knowing?: Knowing): PageVerdict {
+  return useRules().view.verdict(action, type, record, knowing)
+}
+
+/**
+ * The same, and where the page cannot know it, the server's answer as soon as it is here; until then nothing is allowed. It is asked again
+ * when the rules change, when the question does, and whenever `since` does: the lists, say, that the answer may hang on.
+ *
+ * @example
+ * const { allowed, saying } = useAnswer('create', 'entry', { plotId, audience: 'plot', text: 'Sown.' }, { since: [plot, shares] })
+ */
+export function useAnswer(
+  action: string,
+  type: string,
+  record: object,
+  { since = [], ...knowing }: Knowing & { readonly since?: readonly unknown[] } = {},
+): PageVerdict & { readonly asking: boolean } {
+  const rules = useKept()
+  const { view } = useRules()
+  const mine = view.verdict(action, type, record, knowing)
+  const isOpen = mine.outcome === 'ask the server'
+  const question = JSON.stringify([action, type, record, knowing.changes ?? null])
+  const [answer, setAnswer] = useState<{ readonly question: string; readonly view: PageView; readonly verdict: PageVerdict }>()
+  const latest = useRef({ record, knowing })
+  latest.current = { record, knowing }
+  useEffect(() => {
+    if (!isOpen) return
+    let gone = false
+    rules.answer(action, type, latest.current.record, latest.current.knowing).then((verdict) => {
+      if (!gone) setAnswer({ question, view, verdict })
+    })
+    return () => {
+      gone = true
+    }
+  }, [rules, view, question, isOpen, ...since])
+  // While it is asked again under the same rules, the answer before stands.
+  const told = answer?.question === question && answer.view === view ? answer.verdict : undefined
+  return { ...(isOpen ? (told ?? mine) : mine), asking: isOpen && told === undefined }
+}
+
+/** Whether a page may be opened, and where to go instead: undefined as long as the rules are not here. */
+export function usePassage(needs: Needs, here?: string): Passage | undefined {
+  const { view, state } = useRules()
+  return state === 'loading' ? undefined : passageOf(view, needs, here)
+}
+
+/**
+ * A list that is kept up to date as long as the component is there. The address says which: below the routes where the provider has
+ * `lists` (`plots?where.state=let`), otherwise of the list itself (`/api/plots?where.state=let`).
+ *
+ * @example
+ * const { records, state, saying } = useLiveList('plots?where.state=let&may=update')
+ */
+export function useLiveList(url: string, source: Omit<LiveSource, 'url'> = {}): Pick<LiveList, 'records' | 'state' | 'saying'> {
+  const rules = useContext(Rules)
+  const lists = useContext(Lists)
+  const latest = useRef(source)
+  latest.current = source
+  const [list, setList] = useState<LiveList>()
+  useEffect(() => {
+    const rulesChanged = () => {
+      latest.current.rulesChanged?.()
+      rules?.refresh().catch(() => undefined)
+    }
+    const made = lists?.watch(url, latest.current.key) ?? watchList({ ...latest.current, url, rulesChanged })
+    setList(made)
+    return () => {
+      setList(undefined)
+      made.close()
+    }
+  }, [url, rules, lists])
+  const subscribe = useMemo(() => (changed: () => void) => list?.subscribe(changed) ?? (() => undefined), [list])
+  const records = useSyncExternalStore(
+    subscribe,
+    () => list?.records ?? NONE,
+    () => NONE,
+  )
+  const state = useSyncExternalStore(
+    subscribe,
+    () => list?.state ?? 'loading',
+    () => 'loading' as const,
+  )
+  return { records, state, saying: list?.saying }
+}
+
+const NONE: LiveList['records'] = Object.freeze([])

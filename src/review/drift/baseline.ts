@@ -1,0 +1,247 @@
+import type { Row } from '../../condition/index.js'
+import type { Model } from '../../rulebook/index.js'
+import { type InnerViewpoint, rulebookOf } from '../../viewpoint/index.js'
+import { type AccessMatrix, accessMatrix, type MatrixOptions } from '../matrix/matrix.js'
+import { type RuleLines, ruleLines } from '../reports/rule-lines.js'
+
+/** What somebody may do to one record by one action: to which fields (undefined for all), and by which clauses. */
+export interface KeptAccess {
+  readonly fields?: readonly string[] | undefined
+  readonly by: readonly string[]
+}
+
+/** The access of everybody to everything, as it was at some time. Keys are written as text. */
+export interface Baseline {
+  readonly at: string
+  readonly people: readonly string[]
+  /** By record type, key, action and person. What may be done within a routine only is an action of its own: `update within closeSeason`. */
+  readonly access: {
+    readonly [type: string]: {
+      readonly [key: string]: { readonly [action: string]: { readonly [person: string]: KeptAccess } }
+    }
+  }
+  /** Who may create records of a type: always, or depending on the record. Within a routine: `plot within closeSeason`. */
+  readonly creates: { readonly [type: string]: { readonly [person: string]: 'always' | 'depending' } }
+  /** Who has which privilege. */
+  readonly privileges: { readonly [name: string]: readonly string[] }
+  /** Who may call which routine. */
+  readonly routines: { readonly [name: string]: readonly string[] }
+  /** The rules themselves: what they let updates and creations make of records, and of records that are not here, only they tell. */
+  readonly rules: RuleLines
+}
+
+type ByPerson = { [person: string]: KeptAccess }
+type OfRecords = Record<string, Record<string, ByPerson>>
+
+/** The access of everybody, as plain data to be kept and compared. */
+export function baselineOf(book: { readonly model: Model }, options: Omit<MatrixOptions, 'actions'> & { readonly now: Date }): Baseline {
+  const { model } = book
+  const people = Object.keys(options.people)
+  const granted = grantsOf(model, options)
+  const access: Record<string, OfRecords> = {}
+  const creates: Record<string, Record<string, 'always' | 'depending'>> = {}
+  for (const type of Object.keys(model.types)) {
+    const outside = accessMatrix(book, type, options)
+    // No key of a record is a name that every object has.
+    const ofType: OfRecords = Object.create(null)
+    for (const key of outside.keys) ofType[String(key)] = {}
+    note(outside, ofType, '')
+    access[type] = ofType
+    creates[type] = creating(outside)
+    for (const [routine, callers] of Object.entries(granted.routines)) {
+      if (callers.length === 0 || !hasClausesWithin(model, type, routine)) continue
+      const some = Object.fromEntries(callers.map((name) => [name, options.people[name] as Row | null]))
+      const inside = accessMatrix(book, type, { ...options, people: some, within: routine })
+      note(inside, ofType, ` within ${routine}`, outside)
+      const also = Object.entries(creating(inside)).filter(([person, may]) => creates[type]?.[person] !== may)
+      if (also.length > 0) creates[`${type} within ${routine}`] = Object.fromEntries(also)
+    }
+  }
+  return { at: options.now.toISOString(), people, access, creates, ...granted, rules: ruleLines(model) }
+}
+
+/** Who has which privilege, and may call which routine. */
+function grantsOf(model: Model, { people, records, now }: MatrixOptions): Pick<Baseline, 'privileges' | 'routines'> {
+  const book = rulebookOf(model)
+  const views = Object.entries(people).map(
+    ([name, me]) =>
+      [
+        name,
+        book.for(me as never, { ...(now === undefined ? {} : { now }), records: records as never }) as unknown as InnerViewpoint,
+      ] as const,
+  )
+  const who = (names: readonly string[], has: (view: (typeof views)[number][1], name: string) => boolean) =>
+    Object.fromEntries(names.map((name) => [name, views.filter(([, view]) => has(view, name)).map(([person]) => person)]))
+  return {
+    privileges: who(Object.keys(model.privileges), (view, name) => view.has(name as never)),
+    routines: who(Object.keys(model.routines), (view, name) => view.mayCall(name)),
+  }
+}
+
+function hasClausesWithin({ types }: Model, type: string, routine: string): boolean {
+  return Object.values(types[type]?.rules?.may ?? {}).some((clauses) => clauses.some(({ within }) => within?.includes(routine)))
+}
+
+/** Notes every cell of a matrix; within a routine, those that are otherwise than outside of it. */
+function note(matrix: AccessMatrix, ofType: OfRecords, within: string, outside?: AccessMatrix): void {
+  // Person by person, so that each is looked at once.
+  for (const person of matrix.people)
+    for (const key of matrix.keys) {
+      const before = outside?.access(person, key)
+      for (const { action, clauses, fields } of matrix.access(person, key)) {
+        const kept: KeptAccess = { ...(fields === undefined ? {} : { fields }), by: clauses }
+        const old = before?.find((one) => one.action === action)
+        if (old !== undefined && JSON.stringify([old.fields, old.clauses]) === JSON.stringify([fields, clauses])) continue
+        const ofRecord = ofType[String(key)] as Record<string, ByPerson>
+        const name = `${action}${within}`
+        const ofAction = ofRecord[name] ?? {}
+        ofRecord[name] = ofAction
+        ofAction[person] = kept
+      }
+    }
+}
+
+function creating(matrix: AccessMatrix): Record<string, 'always' | 'depending'> {
+  return Object.fromEntries(
+    matrix.people.flatMap((person) => {
+      const may = matrix.creates(person)
+      return may === 'never' ? [] : [[person, may] as const]
+    }),
+  )
+}
+
+/** What somebody gained or lost: an action on a record, or fields of it. */
+export interface Change {
+  readonly type: string
+  readonly key: string
+  readonly action: string
+  readonly person: string
+  /** The fields that were gained or lost; undefined where it is the action itself. */
+  readonly fields?: readonly string[]
+  /** The clauses that let it: those of now where something was gained, those of then where it was lost. */
+  readonly by: readonly string[]
+}
+
+/** A privilege or a routine that somebody gained or lost. */
+export interface Grant {
+  readonly kind: 'privilege' | 'routine'
+  readonly name: string
+  readonly person: string
+  readonly has: boolean
+}
+
+/** Rules of one kind that are there no longer, and those that are new. */
+export interface RuleChange {
+  /** `plot update`, `routines`. */
+  readonly of: string
+  readonly gone: readonly string[]
+  readonly added: readonly string[]
+}
+
+/** What changed between two baselines. */
+export interface Drift {
+  /** Access that was widened. */
+  readonly gained: readonly Change[]
+  /** Access that was narrowed. */
+  readonly lost: readonly Change[]
+  /** Who may create more, or less, than they could. */
+  readonly creates: readonly { readonly type: string; readonly person: string; readonly before: string; readonly after: string }[]
+  /** Who came to have a privilege or to call a routine, or no longer does. */
+  readonly grants: readonly Grant[]
+  /**
+   * Rules that are otherwise: by what updates and creations may make of a record, or on records that are not here, somebody may have gained
+   * or lost something although no cell shows it.
+   */
+  readonly rules: readonly RuleChange[]
+  /** What only one of them speaks of, and could not be compared. */
+  readonly onlyBefore: { readonly people: readonly string[]; readonly records: readonly string[] }
+  readonly onlyAfter: { readonly people: readonly string[]; readonly records: readonly string[] }
+}
+
+/**
+ * Compares two baselines: who gained what, and who lost it, for the people that both speak of; on the records that both speak
+ * of, or with `everything` on all: what is not there is reached by nobody.
+ */
+export function driftBetween(before: Baseline, after: Baseline, model: Model, { everything = false } = {}): Drift {
+  const people = after.people.filter((name) => before.people.includes(name))
+  const gained: Change[] = []
+  const lost: Change[] = []
+  const creates: { type: string; person: string; before: string; after: string }[] = []
+  for (const [type, { fields, key: keyField, actions }] of Object.entries(model.types)) {
+    const all = Object.keys(fields).filter((name) => name !== keyField)
+    const [then, now] = [before.access[type] ?? {}, after.access[type] ?? {}]
+    const keys = everything
+      ? new Set([...Object.keys(then), ...Object.keys(now)])
+      : Object.keys(now).filter((name) => Object.hasOwn(then, name))
+    for (const key of keys)
+      for (const action of new Set([...actions, ...namesIn(then[key], now[key])]))
+        for (const person of people) {
+          const [old, fresh] = [then[key]?.[action]?.[person], now[key]?.[action]?.[person]]
+          const about = { type, key, action, person }
+          if (old === undefined && fresh !== undefined) gained.push({ ...about, by: fresh.by })
+          if (old !== undefined && fresh === undefined) lost.push({ ...about, by: old.by })
+          if (old === undefined || fresh === undefined) continue
+          const [had, has] = [old.fields ?? all, fresh.fields ?? all]
+          const [more, less] = [has.filter((name) => !had.includes(name)), had.filter((name) => !has.includes(name))]
+          if (more.length > 0) gained.push({ ...about, fields: more, by: fresh.by })
+          if (less.length > 0) lost.push({ ...about, fields: less, by: old.by })
+        }
+  }
+  for (const type of namesIn(before.creates, after.creates))
+    for (const person of people) {
+      const [was, is] = [before.creates[type]?.[person] ?? 'never', after.creates[type]?.[person] ?? 'never']
+      if (was !== is) creates.push({ type, person, before: was, after: is })
+    }
+  const grants = [
+    ...granted('privilege', before.privileges, after.privileges, people),
+    ...granted('routine', before.routines, after.routines, people),
+  ]
+  return {
+    gained,
+    lost,
+    creates,
+    grants,
+    rules: changedRules(before.rules, after.rules),
+    onlyBefore: onlyIn(before, after),
+    onlyAfter: onlyIn(after, before),
+  }
+}
+
+/** Whether two baselines say the same, and speak of the same. */
+export function isNoDrift({ onlyBefore, onlyAfter, ...changed }: Drift): boolean {
+  const lists = [...Object.values(changed), onlyBefore.people, onlyBefore.records, onlyAfter.people, onlyAfter.records]
+  return lists.every(({ length }) => length === 0)
+}
+
+function namesIn(one: object | undefined, other: object | undefined): string[] {
+  return [...new Set([...Object.keys(one ?? {}), ...Object.keys(other ?? {})])]
+}
+
+function granted(kind: Grant['kind'], before: Baseline['privileges'], after: Baseline['privileges'], people: readonly string[]): Grant[] {
+  return namesIn(before, after).flatMap((name) =>
+    people.flatMap((person) => {
+      const [had, has] = [before[name]?.includes(person) === true, after[name]?.includes(person) === true]
+      return had === has ? [] : [{ kind, name, person, has }]
+    }),
+  )
+}
+
+function changedRules(before: RuleLines, after: RuleLines): RuleChange[] {
+  return namesIn(before, after).flatMap((of) => {
+    const [old, fresh] = [before[of] ?? [], after[of] ?? []]
+    const gone = old.filter((line) => !fresh.includes(line))
+    const added = fresh.filter((line) => !old.includes(line))
+    return gone.length + added.length === 0 ? [] : [{ of, gone, added }]
+  })
+}
+
+function onlyIn(one: Baseline, other: Baseline) {
+  return {
+    people: one.people.filter((name) => !other.people.includes(name)),
+    records: Object.entries(one.access).flatMap(([type, records]) =>
+      Object.keys(records)
+        .filter((key) => !Object.hasOwn(other.access[type] ?? {}, key))
+        .map((key) => `${type} ${key}`),
+    ),
+  }
+}

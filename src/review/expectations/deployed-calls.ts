@@ -1,0 +1,163 @@
+import { PachterError, type Row } from '../../condition/index.js'
+import type { Key, Model, TypeModel } from '../../rulebook/index.js'
+import type { Refusal } from './expectation.js'
+
+/** An address of an application's own, at which something is done to a record: `{key}` in it is the key. */
+export interface OwnAddress {
+  readonly method: string
+  /** From the host on, as in `/plots/{key}/planting`. */
+  readonly path: string
+  /** How the fields are sent: as JSON, or as an HTML form sends them. */
+  readonly as?: 'json' | 'form'
+}
+
+/** An application that is running, behind the routes of `pachter/http`. */
+export interface Deployed {
+  readonly model: Model
+  /** The address that the routes are under. */
+  readonly url: string
+  /** How each person is let in, as headers; the visitor needs none. Who is not here, is not looked through. */
+  readonly people: { readonly [person: string]: Readonly<Record<string, string>> }
+  /** Record types in which refused writes may really be tried; of others it is asked what may be done. */
+  readonly mayWrite: readonly string[]
+  /** How addresses name record types, where otherwise than the rulebook does. */
+  readonly paths?: { readonly [type: string]: string }
+  /** Handlers of the application's own, by type and action: what is tried, is tried there. */
+  readonly handlers?: { readonly [type: string]: { readonly [action: string]: OwnAddress } }
+  /** The keys that there are, for expectations of "all". */
+  readonly keys: (type: string) => readonly Key[]
+  readonly fetch?: typeof fetch
+}
+
+/** What the application answered. */
+export interface Answer {
+  readonly status: number
+  readonly body: Row
+}
+
+/** The application answers in a way that these routes do not. */
+export class DeployedError extends PachterError {
+  constructor(message: string) {
+    super('BAD_ANSWER', message)
+  }
+}
+
+/** An answer that no rule gives: it neither allows nor refuses anything. */
+export class OddAnswer extends Error {}
+
+// A refusal is one by the rules only where it has their own code: another guard, a proxy or a mistake refuses as well.
+const REFUSED_BY: { readonly [code: string]: { readonly status: number; readonly outcome: Refusal } } = {
+  SIGN_IN: { status: 401, outcome: 'sign in' },
+  NOT_FOUND: { status: 404, outcome: 'not found' },
+  REFUSED: { status: 403, outcome: 'refused' },
+  INVALID: { status: 422, outcome: 'invalid' },
+}
+
+/** How it came out. @throws OddAnswer where the rules had no part in it */
+export function outcomeOf({ status, body }: Answer, doing: string): 'allowed' | Refusal {
+  if (status >= 200 && status < 300) return 'allowed'
+  const code = String(body.code ?? '')
+  const by = Object.hasOwn(REFUSED_BY, code) ? REFUSED_BY[code] : undefined
+  if (by?.status === status) return by.outcome
+  const said = [code, body.detail ?? body.title].filter(Boolean).join(': ')
+  throw new OddAnswer(`${doing} is answered with ${status}${said === '' ? '' : ` (${said})`}, which is no refusal by the rules`)
+}
+
+/** Asks the application as a person. What changes something says that it comes from the application's own pages, as they would. */
+export async function call(site: Deployed, person: string, method: string, path: string, body?: Row): Promise<Answer> {
+  const kind = body === undefined ? {} : { 'content-type': method === 'PATCH' ? 'application/merge-patch+json' : 'application/json' }
+  const sent = body === undefined ? {} : { body: JSON.stringify(body) }
+  const { status, text } = await send(site, person, method, `${site.url.replace(/\/$/, '')}/${path}`, { headers: kind, ...sent })
+  try {
+    return { status, body: (text === '' ? {} : JSON.parse(text)) as Row }
+  } catch {
+    throw new DeployedError(`${method} ${path} is answered with ${status} and no JSON: is ${site.url} where the routes are?`)
+  }
+}
+
+/** Does something at an address of the application's own. What it answers may be anything; a refusal has the rules' own code. */
+export async function callHandler(
+  site: Deployed,
+  person: string,
+  { method, path, as = 'json' }: OwnAddress,
+  key: Key | undefined,
+  body: Row,
+): Promise<Answer> {
+  const { origin } = new URL(site.url)
+  const address = `${origin}${path.replaceAll('{key}', encodeURIComponent(String(key ?? '')))}`
+  const bare = method === 'GET' || method === 'HEAD' || method === 'DELETE'
+  const form = () => new URLSearchParams(Object.entries(body).map(([name, value]) => [name, String(value ?? '')])).toString()
+  const sent = bare ? {} : { body: as === 'form' ? form() : JSON.stringify(body) }
+  const type = as === 'form' ? 'application/x-www-form-urlencoded' : 'application/json'
+  const { status, text } = await send(site, person, method, address, { headers: bare ? {} : { 'content-type': type }, ...sent })
+  // After a form, one is led on: to where one signs in as well, which is told by no code.
+  if (status >= 300 && status < 400)
+    return { status, body: { code: 'REDIRECT', detail: 'leads elsewhere, and says not whether it was done' } }
+  try {
+    return { status, body: JSON.parse(text) as Row }
+  } catch {
+    return { status, body: {} }
+  }
+}
+
+async function send(
+  site: Deployed,
+  person: string,
+  method: string,
+  address: string,
+  { headers, body }: { readonly headers: Readonly<Record<string, string>>; readonly body?: string },
+): Promise<{ readonly status: number; readonly text: string }> {
+  const { url, people, fetch: ask = globalThis.fetch } = site
+  const own = method === 'GET' || method === 'HEAD' ? {} : { origin: new URL(url).origin }
+  const init = {
+    method,
+    headers: { accept: 'application/json', ...own, ...people[person], ...headers },
+    ...(body === undefined ? {} : { body }),
+  }
+  try {
+    const response = await ask(address, { ...init, redirect: 'manual' })
+    return { status: response.status, text: await response.text() }
+  } catch (error) {
+    const why = error instanceof Error ? ((error.cause as Error | undefined)?.message ?? error.message) : String(error)
+    throw new DeployedError(`${url} cannot be reached: ${why}`)
+  }
+}
+
+/** The address of a record type, or of a record. */
+export function pathOf({ paths }: Deployed, type: string, key?: Key): string {
+  const path = (paths && Object.hasOwn(paths, type) ? paths[type] : undefined) ?? type
+  return key === undefined ? path : `${path}/${encodeURIComponent(String(key))}`
+}
+
+/** A person's list, page after page; nothing where they have to sign in for any of it. */
+export async function listed(site: Deployed, person: string, type: string, query: Readonly<Record<string, string>>): Promise<Row[]> {
+  const rows: Row[] = []
+  let after: string | undefined
+  do {
+    const params = new URLSearchParams({ ...query, ...(after === undefined ? {} : { after }) })
+    const answer = await call(site, person, 'GET', `${pathOf(site, type)}?${params}`)
+    const outcome = outcomeOf(answer, `the list of ${type}, asked for by ${person},`)
+    if (outcome === 'sign in') return []
+    const { records, next } = answer.body
+    if (outcome !== 'allowed' || !Array.isArray(records))
+      throw new OddAnswer(`the list of ${type}, asked for by ${person}, is answered with ${answer.status} and holds no records`)
+    rows.push(...(records as Row[]))
+    after = next as string | undefined
+  } while (after !== undefined)
+  return rows
+}
+
+/** What may be done to a record, by the application's own word. */
+export type May = { readonly [action: string]: { readonly allowed: boolean; readonly fields?: readonly string[] } | undefined }
+
+/** What a person may do to a record, by the application's own word; undefined where they do not see it. */
+export async function mayOf(
+  site: Deployed,
+  person: string,
+  type: TypeModel,
+  key: Key,
+  actions: readonly string[],
+): Promise<May | undefined> {
+  const [found] = await listed(site, person, type.name, { [`where.${type.key}`]: String(key), may: actions.join(',') })
+  return found?.may as May | undefined
+}

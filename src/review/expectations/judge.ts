@@ -1,0 +1,242 @@
+import type { Row } from '../../condition/index.js'
+import { isJudgedAlong, type Key, sameValue, typeModel } from '../../rulebook/index.js'
+import { stampValues } from '../../viewpoint/index.js'
+import { reasonOf } from '../reports/reason.js'
+import type { Ground } from '../scenario.js'
+import {
+  type AccessExpectation,
+  type Expectation,
+  expectationTitle,
+  type FieldsExpectation,
+  type PrivilegeExpectation,
+  type ReachExpectation,
+  type TryExpectation,
+} from './expectation.js'
+
+/** How an expectation came out. */
+export interface Finding {
+  readonly expectation: Expectation
+  readonly title: string
+  readonly held: boolean
+  /** What is otherwise than expected, a line each, with the reason. */
+  readonly problems: readonly string[]
+}
+
+/** Judges an expectation by the guarded store and the viewpoint of the person, on a copy of the records. */
+export async function judgeExpectation(ground: Ground, expectation: Expectation): Promise<Finding> {
+  const { at } = expectation
+  const problems = await problemsOf(at === undefined ? ground : ground.asOf(at), expectation)
+  return Object.freeze({
+    expectation,
+    title: expectationTitle(expectation),
+    held: problems.length === 0,
+    problems: Object.freeze(problems),
+  })
+}
+
+function problemsOf(ground: Ground, expectation: Expectation): Promise<string[]> {
+  switch (expectation.kind) {
+    case 'reach':
+      return reach(ground, expectation)
+    case 'fields':
+      return fields(ground, expectation)
+    case 'try':
+      return attempted(ground, expectation)
+    case 'privilege':
+    case 'routine':
+      return privilege(ground, expectation)
+    case 'access':
+      return access(ground, expectation)
+  }
+}
+
+/** Of so many records each is told of; the others are counted. */
+const MOST_TOLD = 10
+
+async function reach(ground: Ground, { person, action, type, extent, keys }: ReachExpectation): Promise<string[]> {
+  const said = new Set(keys === 'all' ? ground.keys(type) : keys)
+  const found = new Set(await reached(ground, person, action, type))
+  const missing = extent === 'none' ? [] : [...said].filter((key) => !found.has(key))
+  const surplus = extent === 'at least' ? [] : [...found].filter((key) => said.has(key) === (extent === 'none'))
+  return [
+    ...(await told(missing, 'missing', (key) => reason(ground, person, action, type, key))),
+    ...(await told(surplus, 'too many', (key) => reason(ground, person, action, type, key))),
+    ...(extent === 'none' && action === 'read' ? await opened(ground, person, type, [...said], found) : []),
+  ]
+}
+
+/** What is not in the list is not to be had by its key either. */
+async function opened(ground: Ground, person: string, type: string, keys: readonly Key[], listed: ReadonlySet<Key>): Promise<string[]> {
+  const problems: string[] = []
+  for (const key of keys) {
+    if (listed.has(key)) continue
+    const { outcome } = await ground.attempt(person, { action: 'read', type, key })
+    if (outcome === 'allowed') problems.push(`not in the list, and yet given by its key: ${key}`)
+  }
+  return problems
+}
+
+/** The records to which a person may do something: of a deletion, with all that goes along with it. */
+export async function reached(ground: Ground, person: string, action: string, type: string): Promise<Key[]> {
+  const { key } = typeModel(ground.model, type)
+  if (isTakenAlong(ground, action, type)) {
+    const rows = await ground.store(person).list(type, { withActions: ['delete'] })
+    return rows.flatMap(({ record, may }) => (may.delete?.allowed ? [(record as Row)[key] as Key] : []))
+  }
+  const rows =
+    action === 'read'
+      ? await ground.store(person).list(type)
+      : ground.viewpoint(person).filter(type, (ground.records[type] ?? []) as Row[], action as never)
+  return rows.map((row) => (row as Row)[key] as Key)
+}
+
+/** Whether other records may stand in the way of it, whatever the rules say of the record itself. */
+export function isTakenAlong({ model }: Ground, action: string, type: string): boolean {
+  return action === 'delete' && isJudgedAlong(model, type)
+}
+
+/** The records in a line for each reason. */
+async function told(keys: readonly Key[], what: string, why: (key: Key) => Promise<string>): Promise<string[]> {
+  const reasons = new Map<string, Key[]>()
+  for (const key of keys.slice(0, MOST_TOLD)) {
+    const said = await why(key)
+    reasons.set(said, [...(reasons.get(said) ?? []), key])
+  }
+  const lines = [...reasons].map(([said, alike]) => `${what}: ${alike.join(', ')}; ${said}`)
+  if (keys.length <= MOST_TOLD) return lines
+  const others = keys.slice(MOST_TOLD, 2 * MOST_TOLD).join(', ')
+  return [...lines, `and ${keys.length - MOST_TOLD} more: ${others}${keys.length > 2 * MOST_TOLD ? ', ...' : ''}`]
+}
+
+async function reason(ground: Ground, person: string, action: string, type: string, key: Key): Promise<string> {
+  const record = ground.record(type, key)
+  if (record === undefined) return 'there is no such record'
+  const why = ground.viewpoint(person).why(action as never, type, record)
+  if (why.verdict.allowed && isTakenAlong(ground, action, type)) {
+    const { allowed } = await ground.store(person).verdict('delete', type, key)
+    if (!allowed) return 'its own rules let it, but a record that belongs to it stands in the way'
+  }
+  return reasonOf(why)
+}
+
+async function fields(ground: Ground, { person, action, type: typeName, key, extent, fields }: FieldsExpectation): Promise<string[]> {
+  const type = typeModel(ground.model, typeName)
+  const record = ground.record(typeName, key)
+  const verdict = record && ground.viewpoint(person).verdict(action, typeName, record)
+  const others = Object.keys(type.fields).filter((name) => name !== type.key)
+  const has = verdict?.allowed ? (verdict.fields ?? others) : []
+  const said = fields === 'all' ? others : fields
+  const verb = action === 'read' ? 'sees' : 'changes'
+  if (verdict?.allowed !== true && extent !== 'none')
+    return [`${verb} nothing of it; ${await reason(ground, person, action, typeName, key)}`]
+  const missing = extent === 'none' ? [] : said.filter((name) => !has.includes(name))
+  const surplus = extent === 'at least' ? [] : has.filter((name) => said.includes(name) === (extent === 'none'))
+  const by = missing.length + surplus.length === 0 ? '' : await reason(ground, person, action, typeName, key)
+  const given = action === 'read' ? Object.keys((await ground.attempt(person, { action, type: typeName, key })).record ?? {}) : []
+  const leaked = given.filter((name) => name !== type.key && !has.includes(name))
+  return [
+    ...(missing.length === 0 ? [] : [`hidden or fixed: ${missing.join(', ')}; ${by}`]),
+    ...(surplus.length === 0 ? [] : [`${verb} too much: ${surplus.join(', ')}; ${by}`]),
+    ...(leaked.length === 0 ? [] : [`given although hidden: ${leaked.join(', ')}`]),
+  ]
+}
+
+async function access(ground: Ground, { person, type: typeName, key, actions }: AccessExpectation): Promise<string[]> {
+  const record = ground.record(typeName, key)
+  if (record === undefined) return ['there is no such record']
+  const view = ground.viewpoint(person)
+  const type = typeModel(ground.model, typeName)
+  const problems: string[] = []
+  for (const action of type.actions) {
+    if (action === 'create') continue
+    const asked = isTakenAlong(ground, action, typeName) ? ground.store(person).verdict('delete', typeName, key) : undefined
+    const { allowed } = (await asked) ?? view.verdict(action as never, typeName, record)
+    if (allowed === actions.includes(action)) continue
+    const why = await reason(ground, person, action, typeName, key)
+    problems.push(`${allowed ? 'may, and should not' : 'should, and may not'}: ${action}; ${why}`)
+  }
+  return problems
+}
+
+async function privilege(ground: Ground, { kind, person, name, has }: PrivilegeExpectation): Promise<string[]> {
+  const view = ground.viewpoint(person)
+  const found = kind === 'privilege' ? view.has(name as never) : view.mayCall(name)
+  if (found === has) return []
+  return [kind === 'privilege' ? (found ? 'has it' : 'does not have it') : found ? 'may call it' : 'may not call it']
+}
+
+async function attempted(ground: Ground, expectation: TryExpectation): Promise<string[]> {
+  const { person, action, type, key, sending, allowed } = expectation
+  if (action === 'update' && sending === undefined) return anyUpdate(ground, expectation)
+  const result = await ground.attempt(person, expectation, !allowed)
+  const why = () => whyTried(ground, expectation)
+  if (allowed) {
+    if (result.outcome === 'invalid') return [`invalid: ${result.saying ?? ''}`]
+    if (result.outcome !== 'allowed') return [`${result.outcome}: ${result.saying ?? ''} ${why()}`.trim()]
+    return unlike(ground, expectation, result.record)
+  }
+  // Done for good, to the copy: what was refused must have left no trace.
+  const trace = await ground.touched(type, key)
+  const { as, saying } = expectation
+  if (result.outcome === 'allowed') {
+    if (trace !== undefined) ground.refresh()
+    return [`it was allowed${trace === undefined ? '' : `, and was done (on a copy)`}; ${why()}`]
+  }
+  const problems: string[] = []
+  if (trace !== undefined) {
+    ground.refresh()
+    problems.push(`${result.outcome}, and yet ${trace}`)
+  }
+  if (as === undefined ? result.outcome === 'invalid' : result.outcome !== as)
+    problems.push(`it is ${result.outcome}${as === undefined ? '' : `, not ${as}`}: ${result.saying ?? ''}`)
+  if (saying !== undefined && result.saying !== saying) problems.push(`it says: ${result.saying ?? 'nothing'}`)
+  return problems
+}
+
+/** Why a try came out as it did. */
+function whyTried(ground: Ground, { person, action, type, key, sending = {}, within }: TryExpectation): string {
+  const view = ground.viewpoint(person, within)
+  const before = key === undefined ? undefined : ground.record(type, key)
+  if (action === 'create')
+    return reasonOf(view.why('create', type, { ...stampValues(typeModel(ground.model, type), 'create', view.env()), ...sending }))
+  if (before === undefined) return ''
+  const becomes = action === 'update' ? { ...before, ...sending } : undefined
+  return reasonOf(view.why(action as never, type, before, becomes))
+}
+
+/** An update without anything sent: whether there is any that is allowed. Where there is none, each field is tried. */
+async function anyUpdate(ground: Ground, expectation: TryExpectation): Promise<string[]> {
+  const { person, type: typeName, key, allowed, within, as, saying } = expectation
+  const type = typeModel(ground.model, typeName)
+  const record = ground.record(typeName, key as Key)
+  if (record === undefined) return ['there is no such record']
+  const view = ground.viewpoint(person, within)
+  const verdict = view.verdict('update', typeName, record)
+  if (allowed) return verdict.allowed ? [] : [`${verdict.outcome}: ${verdict.saying} ${reasonOf(view.why('update', typeName, record))}`]
+  if (verdict.allowed) return [`it may be changed; ${reasonOf(view.why('update', typeName, record))}`]
+  const problems: string[] = []
+  if (as !== undefined && verdict.outcome !== as) problems.push(`it is ${verdict.outcome}, not ${as}: ${verdict.saying}`)
+  if (saying !== undefined && verdict.saying !== saying) problems.push(`it says: ${verdict.saying}`)
+  for (const name of Object.keys(type.fields)) {
+    if (name === type.key) continue
+    const others = (ground.records[typeName] ?? []).map((row) => (row as Row)[name])
+    const value = others.find((one) => one !== undefined && !sameValue(type.fields[name], one, record[name]))
+    if (value === undefined) continue
+    const { outcome } = await ground.attempt(person, { action: 'update', type: typeName, key, sending: { [name]: value }, within }, true)
+    const trace = await ground.touched(typeName, key)
+    if (trace !== undefined) ground.refresh()
+    if (outcome === 'allowed' || trace !== undefined) problems.push(`${name} could be changed: ${trace ?? outcome}`)
+  }
+  return problems
+}
+
+/** What a record that was written has otherwise than expected. */
+function unlike(ground: Ground, { type: typeName, giving, action }: TryExpectation, record: Row | undefined): string[] {
+  if (giving === undefined || action === 'delete') return []
+  const type = typeModel(ground.model, typeName)
+  return Object.entries(giving).flatMap(([name, value]) =>
+    sameValue(type.fields[name], record?.[name], value)
+      ? []
+      : [`${name} is ${JSON.stringify(record?.[name] ?? null)}, not ${JSON.stringify(value)}`],
+  )
+}

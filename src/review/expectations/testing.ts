@@ -1,0 +1,211 @@
+/**
+ * Expectations in tests: what each person is meant to see and to be refused. For any test runner: what is not as expected throws.
+ * @module
+ */
+import { PachterError, type Row } from '../../condition/index.js'
+import {
+  type Action,
+  type FieldName,
+  type Key,
+  type Model,
+  type RowOf,
+  type TypeName,
+  typeModel,
+  type World,
+} from '../../rulebook/index.js'
+import type { Records } from '../../store/index.js'
+import type { Rulebook } from '../../viewpoint/index.js'
+import { type Ground, groundOf, withEverybody } from '../scenario.js'
+import type { AccessExpectation, Expectation, Refusal, TryExpectation } from './expectation.js'
+import { expectationTitle } from './expectation.js'
+import { judgeExpectation } from './judge.js'
+
+export type { Expectation, Refusal } from './expectation.js'
+
+/** Something is not as it was expected. `problems` says what, a line each, with the reason. */
+export class ExpectationError extends PachterError {
+  readonly expectation: Expectation
+  readonly problems: readonly string[]
+
+  constructor(expectation: Expectation, problems: readonly string[]) {
+    super('NOT_AS_EXPECTED', `${expectationTitle(expectation)}\n${problems.map((line) => `  ${line}`).join('\n')}`)
+    this.expectation = expectation
+    this.problems = problems
+  }
+}
+
+/** Whose eyes are looked through, at which records, and when. */
+export interface LookOptions<P extends string, Me> {
+  /** Claims by name. `visitor` and `unknown` are there besides. */
+  readonly people: { readonly [name in P]: Me }
+  /** The claims of somebody who is signed in and known to no record, where an id alone does not fit their shape. */
+  readonly unknown?: Me
+  /** The records by type. They stay as they are. */
+  readonly records: Records
+  /** Default: the clock. */
+  readonly now?: Date
+}
+
+/** What is sent with a try, and what should come of it. */
+export interface Trying<W extends World, K extends TypeName<W>> {
+  readonly sending?: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null }
+  readonly within?: W['routine']
+}
+
+/** One person, of whom something is expected. Every method throws an `ExpectationError` where it is otherwise. */
+export interface Onlooker<W extends World> {
+  /** Sees these records, and maybe others. */
+  sees<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
+  /** Sees these records and no others; where fields are named, these and no others. */
+  seesExactly<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
+  /** Sees none of these records; where fields are named, none of these of them. */
+  doesNotSee<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
+  /** May change these records, and maybe others. */
+  changes<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
+  /** May change these records and no others; where fields are named, these and no others. */
+  changesExactly<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
+  /** May change none of these records; where fields are named, none of these of them. */
+  doesNotChange<K extends TypeName<W>, F extends FieldName<W, K>>(
+    type: K,
+    which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
+  ): Promise<void>
+  /** May do an action to these stored records and no others. */
+  mayExactly<K extends TypeName<W>>(
+    action: Exclude<Action | W['actions'][K], 'create'>,
+    type: K,
+    keys: readonly Key[] | 'all',
+  ): Promise<void>
+  /** May create such a record; where `giving` is said, it comes to hold that. It is really done, to a copy. */
+  may<K extends TypeName<W>>(action: 'create', type: K, trying: Trying<W, K> & { readonly giving?: Partial<RowOf<W, K>> }): Promise<void>
+  /** May do an action to a stored record. An update without `sending` asks whether anything of it may be changed. */
+  may<K extends TypeName<W>>(
+    action: Exclude<Action | W['actions'][K], 'create'>,
+    type: K,
+    key: Key,
+    trying?: Trying<W, K> & { readonly giving?: Partial<RowOf<W, K>> },
+  ): Promise<void>
+  /** Is refused, in this way and with these words where they are said; and what it would have changed is as it was. */
+  isRefused<K extends TypeName<W>>(
+    action: 'create',
+    type: K,
+    trying: Trying<W, K> & { readonly as?: Refusal; readonly saying?: string },
+  ): Promise<void>
+  isRefused<K extends TypeName<W>>(
+    action: Exclude<Action | W['actions'][K], 'create'>,
+    type: K,
+    key: Key,
+    trying?: Trying<W, K> & { readonly as?: Refusal; readonly saying?: string },
+  ): Promise<void>
+  has(privilege: W['privilege']): Promise<void>
+  hasNot(privilege: W['privilege']): Promise<void>
+  mayCall(routine: W['routine']): Promise<void>
+  mayNotCall(routine: W['routine']): Promise<void>
+}
+
+/** What names in a file of expectations may mean. */
+export interface KnownNames {
+  readonly model: Model
+  /** The names of the people. */
+  readonly people: readonly string[]
+  /** The keys of the records of a type. */
+  keys(type: string): readonly Key[]
+}
+
+/** A rulebook, people and records, of which something is expected. */
+export interface Look<W extends World, P extends string> {
+  as(person: P | 'visitor' | 'unknown'): Onlooker<W>
+  /** All that each of them may do to a stored record; `everyone else` speaks for those who are not named. */
+  table<K extends TypeName<W>>(
+    type: K,
+    key: Key,
+    rows: { readonly [name in P | 'visitor' | 'unknown' | 'everyone else']?: readonly Exclude<Action | W['actions'][K], 'create'>[] },
+  ): Promise<void>
+  /** What names in a file of expectations may mean: for `readExpectations` of `pachter-cli/files`, and then `holds`. */
+  readonly known: KnownNames
+  /** @throws ExpectationError */
+  holds(expectation: Expectation): Promise<void>
+}
+
+/**
+ * Looks through the eyes of people at records, by the rules of a rulebook. Nothing is written: what is tried is tried on a copy.
+ *
+ * @throws ClaimsError, UnknownNameError
+ * @example
+ * const look = lookThrough(book, { people: { ines: { id: 'm-01' } }, records })
+ * it('Ines sees her own', () => look.as('ines').seesExactly('plot', ['p-01']))
+ * it('and gives nothing away', () => look.as('ines').isRefused('update', 'plot', 'p-01', { sending: { holderId: 'm-02' } }))
+ */
+export function lookThrough<W extends World, P extends string>(book: Rulebook<W>, options: LookOptions<P, W['me']>): Look<W, P> {
+  const people = withEverybody(book.model, options.people as { [name in P]: Row }, options.unknown as Row | undefined)
+  const ground = groundOf(book, { people, records: options.records, now: options.now })
+  const holds = (expectation: Expectation) => must(ground, expectation)
+  const look = {
+    as: (person: string) => onlooker(person, book.model, holds),
+    async table(type: string, key: Key, rows: { readonly [name: string]: readonly string[] }) {
+      const { 'everyone else': others, ...named } = rows
+      const silent = others === undefined ? [] : Object.keys(people).filter((name) => !Object.hasOwn(named, name))
+      const all = [...Object.entries(named), ...silent.map((name) => [name, others as readonly string[]] as const)]
+      for (const [person, actions] of all) await holds({ kind: 'access', person, type, key, actions } satisfies AccessExpectation)
+    },
+    known: Object.freeze({ model: book.model, people: Object.freeze(Object.keys(people)), keys: ground.keys }),
+    holds,
+  }
+  return Object.freeze(look) as unknown as Look<W, P>
+}
+
+async function must(ground: Ground, expectation: Expectation): Promise<void> {
+  const { held, problems } = await judgeExpectation(ground, expectation)
+  if (!held) throw new ExpectationError(expectation, problems)
+}
+
+type Holds = (expectation: Expectation) => Promise<void>
+
+function onlooker(person: string, model: Model, holds: Holds) {
+  const reach = (action: 'read' | 'update', extent: 'exactly' | 'at least' | 'none') => async (type: string, which: unknown) => {
+    const about = { person, action, type, extent } as const
+    if (which === 'all' || Array.isArray(which)) return holds({ kind: 'reach', ...about, keys: which as readonly Key[] | 'all' })
+    const { fields: shape, key: keyField } = typeModel(model, type)
+    const named = Object.entries(which as { readonly [key: string]: readonly string[] | 'all' }).map(
+      ([key, fields]) => [shape[keyField]?.type === 'integer' ? Number(key) : key, fields] as const,
+    )
+    if (extent !== 'none') await holds({ kind: 'reach', ...about, keys: named.map(([key]) => key) })
+    for (const [key, fields] of named) await holds({ kind: 'fields', ...about, key, fields })
+  }
+  const trying =
+    (allowed: boolean) =>
+    (action: string, type: string, ...rest: readonly unknown[]): Promise<void> => {
+      const [key, more] = (action === 'create' ? [undefined, rest[0]] : rest) as [Key | undefined, Partial<TryExpectation> | undefined]
+      return holds({ ...more, kind: 'try', person, action, type, allowed, ...(key === undefined ? {} : { key }) })
+    }
+  return Object.freeze({
+    sees: reach('read', 'at least'),
+    seesExactly: reach('read', 'exactly'),
+    doesNotSee: reach('read', 'none'),
+    changes: reach('update', 'at least'),
+    changesExactly: reach('update', 'exactly'),
+    doesNotChange: reach('update', 'none'),
+    mayExactly: (action: string, type: string, keys: readonly Key[] | 'all') =>
+      holds({ kind: 'reach', person, action, type, extent: 'exactly', keys }),
+    may: trying(true),
+    isRefused: trying(false),
+    has: (name: string) => holds({ kind: 'privilege', person, name, has: true }),
+    hasNot: (name: string) => holds({ kind: 'privilege', person, name, has: false }),
+    mayCall: (name: string) => holds({ kind: 'routine', person, name, has: true }),
+    mayNotCall: (name: string) => holds({ kind: 'routine', person, name, has: false }),
+  })
+}

@@ -1,0 +1,266 @@
+import { isMissing, type Row } from '../../condition/index.js'
+import { type Key, type Model, typeModel } from '../../rulebook/index.js'
+import { stampValues } from '../../viewpoint/index.js'
+import type { Expectation, TryExpectation } from '../expectations/expectation.js'
+import { isTakenAlong, reached } from '../expectations/judge.js'
+import type { Attempted, Ground, Outcome } from '../scenario.js'
+import { type Bits, count, each, has } from './bits.js'
+import type { RecordSets } from './sets.js'
+
+/** Finds an expectation that holds of a rulebook and not of another, on the same people and records; undefined where it finds none. */
+export type Distinguisher = (other: Ground, about: About) => Promise<Expectation | undefined>
+
+/** Where the two may differ. */
+export interface About {
+  /** The record types whose rules differ. */
+  readonly types: readonly string[]
+  /** The action that the difference is about, where it is about one. */
+  readonly action?: string | undefined
+}
+
+/** How many creations and updates are tried for each record type and person, at most. */
+const MOST_TRIED = 400
+/** How many values that a field has elsewhere are tried. */
+const MOST_VALUES = 5
+/** A list of at most so many records is named whole. */
+const MOST_NAMED = 20
+
+/**
+ * Looks for something that tells two rulebooks apart: first by sets, who may do what to which record; then by fields and
+ * privileges; then by creating and updating records, with values that others of the type have.
+ */
+export function distinguisher(ground: Ground, sets: RecordSets): Distinguisher {
+  const people = Object.keys(ground.people)
+  const outcomes = new Map<string, Promise<Outcome>>()
+  const tries = new Map<string, readonly Attempted[]>()
+  const outcomeOf = (person: string, what: Attempted) => {
+    const name = JSON.stringify([person, what])
+    const found = outcomes.get(name) ?? ground.attempt(person, what)
+    outcomes.set(name, found)
+    return found
+  }
+
+  async function reaching(other: Ground, type: string): Promise<Expectation | undefined> {
+    const { actions, key } = typeModel(ground.model, type)
+    for (const action of actions) {
+      if (action === 'create') continue
+      for (const person of people) {
+        const [mine, theirs] = [ground, other].map((one) => one.viewpoint(person).rules(type, action).when)
+        if (mine === undefined || theirs === undefined || JSON.stringify(mine) === JSON.stringify(theirs)) continue
+        const [was, is] = [sets.where(type, mine), sets.where(type, theirs)]
+        const at = firstDifference(was, is)
+        if (at === undefined) continue
+        const keyAt = (number: number) => sets.rows(type)[number]?.[key] as Key
+        if (isTakenAlong(ground, action, type)) {
+          // The sets are of the rules of a record itself, and more may stand in the way of a deletion.
+          const found = reachDifference(
+            person,
+            action,
+            type,
+            await reached(ground, person, action, type),
+            await reached(other, person, action, type),
+          )
+          if (found !== undefined) return found
+          continue
+        }
+        if (count(was) > MOST_NAMED) return reachExpectation(person, action, type, keyAt(at), has(was, at))
+        const keys: Key[] = []
+        each(was, (number) => keys.push(keyAt(number)))
+        return { kind: 'reach', person, action, type, extent: 'exactly', keys }
+      }
+    }
+    return undefined
+  }
+
+  function fields(other: Ground, type: string): Expectation | undefined {
+    const { key: keyField, fields: shape } = typeModel(ground.model, type)
+    const all = Object.keys(shape).filter((name) => name !== keyField)
+    for (const action of ['read', 'update'] as const)
+      for (const person of people) {
+        const [mine, theirs] = [ground.viewpoint(person), other.viewpoint(person)]
+        if (limits(mine.rules(type, action).clauses) === limits(theirs.rules(type, action).clauses)) continue
+        for (const row of ground.records[type] ?? []) {
+          const [was, is] = [mine, theirs].map((view) => view.verdict(action, type, row as Row))
+          if (!was?.allowed || !is?.allowed) continue
+          const [had, got] = [was.fields ?? all, is.fields ?? all]
+          const key = (row as Row)[keyField] as Key
+          const more = got.filter((name) => !had.includes(name))
+          const less = had.filter((name) => !got.includes(name))
+          // All that is hidden or fixed, and not only what would be no longer: others may differ in the rest.
+          const others = all.filter((name) => !had.includes(name))
+          if (more.length > 0) return { kind: 'fields', person, action, type, key, extent: 'none', fields: others }
+          if (less.length > 0) return { kind: 'fields', person, action, type, key, extent: 'at least', fields: had }
+        }
+      }
+    return undefined
+  }
+
+  function privileges(other: Ground): Expectation | undefined {
+    for (const person of people) {
+      const [mine, theirs] = [ground.viewpoint(person), other.viewpoint(person)]
+      for (const name of Object.keys(ground.model.privileges)) {
+        const has = mine.has(name as never)
+        if (has !== theirs.has(name as never)) return { kind: 'privilege', person, name, has }
+      }
+      for (const name of Object.keys(ground.model.routines)) {
+        const has = mine.mayCall(name)
+        if (has !== theirs.mayCall(name)) return { kind: 'routine', person, name, has }
+      }
+    }
+    return undefined
+  }
+
+  async function tried(other: Ground, type: string, action: 'create' | 'update'): Promise<Expectation | undefined> {
+    for (const person of people) {
+      if (alike(ground, other, person, type, action)) continue
+      const name = `${action} ${type} ${person}`
+      const all = tries.get(name) ?? (action === 'create' ? creations(ground, person, type) : updates(ground, person, type))
+      tries.set(name, all)
+      for (const what of all) {
+        const [was, is] = [await outcomeOf(person, what), await other.attempt(person, what)]
+        const found = tryExpectation(ground.model, person, what, was, is)
+        if (found !== undefined) return found
+      }
+    }
+    return undefined
+  }
+
+  return async (other, { types, action }) => {
+    for (const type of types) {
+      const found = (await reaching(other, type)) ?? fields(other, type)
+      if (found !== undefined) return found
+    }
+    const granted = privileges(other)
+    if (granted !== undefined) return granted
+    for (const type of types)
+      for (const one of ['create', 'update'] as const) {
+        if (action !== undefined && action !== one && action !== 'read') continue
+        const found = await tried(other, type, one)
+        if (found !== undefined) return found
+      }
+    return undefined
+  }
+}
+
+function firstDifference(a: Bits, b: Bits): number | undefined {
+  let found: number | undefined
+  const differs = { size: a.size, words: a.words.map((word, at) => word ^ (b.words[at] as number)) }
+  each(differs, (at) => {
+    found ??= at
+  })
+  return found
+}
+
+function reachDifference(person: string, action: string, type: string, was: readonly Key[], is: readonly Key[]): Expectation | undefined {
+  const less = was.find((key) => !is.includes(key))
+  const differing = less ?? is.find((key) => !was.includes(key))
+  if (differing === undefined) return undefined
+  if (was.length > MOST_NAMED) return reachExpectation(person, action, type, differing, less !== undefined)
+  return { kind: 'reach', person, action, type, extent: 'exactly', keys: was }
+}
+
+function reachExpectation(person: string, action: string, type: string, key: Key, allowed: boolean): Expectation {
+  const extent = allowed ? 'at least' : 'none'
+  if (action === 'read' || action === 'update') return { kind: 'reach', person, action, type, extent, keys: [key] }
+  return { kind: 'try', person, action, type, key, allowed }
+}
+
+/** What is tried has to be the same in both: neither the rules of the action nor the stamps differ for this person. */
+function alike(a: Ground, b: Ground, person: string, type: string, action: 'create' | 'update'): boolean {
+  const [mine, theirs] = [a, b].map((ground) => {
+    const callable = Object.keys(ground.model.routines).filter((name) => ground.viewpoint(person).mayCall(name))
+    const told = [undefined, ...callable].map((within) => {
+      const view = ground.viewpoint(person, within)
+      const { clauses, open } = view.rules(type, action)
+      const of = clauses.map(({ when, afterwards, clause }) => [when, afterwards?.when, clause.fields, clause.supplying])
+      return [within, of, open.when, action === 'create' ? null : view.rules(type, 'read').when]
+    })
+    return JSON.stringify([told, typeModel(ground.model, type).rules?.stamps[action]])
+  })
+  return mine === theirs
+}
+
+function limits(clauses: readonly { readonly clause: { readonly fields?: readonly string[] }; readonly when: unknown }[]): string {
+  return JSON.stringify(clauses.map(({ clause, when }) => [clause.fields, when]))
+}
+
+function tryExpectation(model: Model, person: string, what: Attempted, was: Outcome, is: Outcome): TryExpectation | undefined {
+  const { action, type, key, sending, within } = what
+  const about = {
+    kind: 'try' as const,
+    person,
+    action,
+    type,
+    ...(key === undefined ? {} : { key }),
+    ...(sending === undefined ? {} : { sending }),
+    ...(within === undefined ? {} : { within }),
+  }
+  if ((was.outcome === 'allowed') !== (is.outcome === 'allowed')) {
+    const allowed = was.outcome === 'allowed'
+    return { ...about, allowed, ...(was.outcome === 'invalid' ? { as: 'invalid' as const } : {}) }
+  }
+  if (was.outcome !== 'allowed' || was.record === undefined) return undefined
+  const known = typeModel(model, type)
+  const differing = Object.keys(known.fields).filter(
+    (name) => name !== known.key && JSON.stringify(was.record?.[name] ?? null) !== JSON.stringify(is.record?.[name] ?? null),
+  )
+  if (differing.length === 0) return undefined
+  return { ...about, allowed: true, giving: Object.fromEntries(differing.map((name) => [name, was.record?.[name] ?? null])) }
+}
+
+/** The values that a field has in the data, and who asks where it holds ids; the most different ones first. */
+function valuesOf(ground: Ground, person: string, type: string, name: string): unknown[] {
+  const held = (ground.records[type] ?? []).map((row) => (row as Row)[name])
+  const ids = Object.values(ground.people).map((claims) => claims?.[ground.model.me.key])
+  // A field that speaks of people may come to speak of whoever asks.
+  const own = held.some((value) => value !== undefined && ids.includes(value)) ? [ground.people[person]?.[ground.model.me.key]] : []
+  const found = new Map<string, unknown>()
+  for (const value of [...own, ...held])
+    if (value !== undefined && !found.has(JSON.stringify(value))) found.set(JSON.stringify(value), value)
+  return [...found.values()].slice(0, MOST_VALUES)
+}
+
+/** Records like those that there are, as somebody would create them: as they are, and with one field otherwise. */
+function creations(ground: Ground, person: string, type: string): readonly Attempted[] {
+  const { key, fields, rules } = typeModel(ground.model, type)
+  const stamped = Object.keys(rules?.stamps.create ?? {})
+  const stamps = stampValues(typeModel(ground.model, type), 'create', ground.viewpoint(person).env())
+  const tries: Attempted[] = []
+  for (const row of ground.records[type] ?? []) {
+    const whole = Object.fromEntries(Object.entries(row).filter(([name, value]) => name !== key && !isMissing(value, 'other')))
+    const bare = Object.fromEntries(Object.entries(whole).filter(([name]) => !stamped.includes(name)))
+    tries.push({ action: 'create', type, sending: bare })
+    for (const name of stamped)
+      if (whole[name] !== undefined && JSON.stringify(whole[name]) !== JSON.stringify(stamps[name]))
+        tries.push({ action: 'create', type, sending: { ...bare, [name]: whole[name] } })
+    for (const name of Object.keys(fields)) {
+      if (name === key || stamped.includes(name)) continue
+      for (const value of valuesOf(ground, person, type, name)) tries.push({ action: 'create', type, sending: { ...bare, [name]: value } })
+    }
+  }
+  return spread(tries)
+}
+
+/** Every field of the records put to values that others have, within each routine that somebody may call and without. */
+function updates(ground: Ground, person: string, type: string): readonly Attempted[] {
+  const { key, fields, rules } = typeModel(ground.model, type)
+  const routines = [...new Set((rules?.may.update ?? []).flatMap(({ within }) => within ?? []))]
+  const mine = [undefined, ...routines.filter((name) => ground.viewpoint(person).mayCall(name))]
+  const tries: Attempted[] = []
+  for (const row of ground.records[type] ?? []) {
+    if (!ground.viewpoint(person).verdict('read', type, row as Row).allowed) continue
+    for (const name of Object.keys(fields)) {
+      if (name === key) continue
+      for (const value of valuesOf(ground, person, type, name))
+        for (const within of mine)
+          tries.push({ action: 'update', type, key: (row as Row)[key] as Key, sending: { [name]: value }, ...(within ? { within } : {}) })
+    }
+  }
+  return spread(tries)
+}
+
+/** So many of them, from the beginning to the end. */
+function spread(tries: readonly Attempted[]): readonly Attempted[] {
+  if (tries.length <= MOST_TRIED) return tries
+  return Array.from({ length: MOST_TRIED }, (_, at) => tries[Math.floor((at * tries.length) / MOST_TRIED)] as Attempted)
+}

@@ -1,0 +1,90 @@
+import type { Row } from '../../condition/index.js'
+import type { Model } from '../../rulebook/index.js'
+import type { Expectation } from '../expectations/expectation.js'
+import { judgeExpectation } from '../expectations/judge.js'
+import { distinguisher } from '../matrix/distinguish.js'
+import { recordSets } from '../matrix/sets.js'
+import type { Ground } from '../scenario.js'
+import { type Mutant, mutantsOf } from './mutants.js'
+
+/** How a weakened rulebook fared. */
+export interface MutantResult {
+  readonly mutant: Mutant
+  /** Some expectation fails by it; or none does, though one could; or nothing was found that it does otherwise on this data. */
+  readonly outcome: 'noticed' | 'missed' | 'no difference'
+  /** The expectation that noticed it. */
+  readonly by?: Expectation
+  /** For a missed one: an expectation that would notice it, and that holds of the rulebook as it is. */
+  readonly proposal?: Expectation
+}
+
+/** Which rules are weakened, and who is told how far it is. */
+export interface MutationOptions {
+  /** Only the rules of these record types. Default: all, with gates, privileges and routines. */
+  readonly types?: readonly string[] | undefined
+  readonly progress?: (done: number, all: number) => void
+}
+
+/**
+ * Weakens a rulebook one step at a time, and tells of each step whether any of the expectations notices. All of them have to
+ * hold of the rulebook as it is. For what none notices, it looks for something that the weakened rulebook lets somebody do.
+ */
+export async function runMutants(
+  ground: Ground,
+  expectations: readonly Expectation[],
+  { types: only, progress }: MutationOptions = {},
+): Promise<MutantResult[]> {
+  const mutants = mutantsOf(ground.model).filter(({ type }) => only === undefined || (type !== undefined && only.includes(type)))
+  const sets = recordSets(ground.records as { readonly [type: string]: readonly Row[] }, ground.now.getTime())
+  const find = distinguisher(ground, sets)
+  const affectedBy = affected(ground.model)
+  const results: MutantResult[] = []
+  const proposals: Expectation[] = []
+  for (const [at, mutant] of mutants.entries()) {
+    progress?.(at, mutants.length)
+    const model = mutant.model()
+    const types = affectedBy(model)
+    const weakened = ground.under(model)
+    const by = await noticing(weakened, relevant(expectations, mutant, types))
+    if (by !== undefined) {
+      results.push({ mutant, outcome: 'noticed', by })
+      continue
+    }
+    const known = await noticing(weakened, relevant(proposals, mutant, types))
+    const proposal = known ?? (await find(weakened, { types, action: mutant.action }))
+    if (proposal !== undefined && known === undefined) proposals.push(proposal)
+    results.push(proposal === undefined ? { mutant, outcome: 'no difference' } : { mutant, outcome: 'missed', proposal })
+  }
+  return results
+}
+
+async function noticing(ground: Ground, expectations: readonly Expectation[]): Promise<Expectation | undefined> {
+  for (const one of expectations) if (!(await judgeExpectation(ground, one)).held) return one
+  return undefined
+}
+
+/** The record types whose rules differ from those of the rulebook. */
+function affected(model: Model): (other: Model) => string[] {
+  const texts = new Map(Object.values(model.types).map(({ name, rules }) => [name, JSON.stringify(rules)]))
+  return (other) => {
+    if (other.gate !== model.gate) return Object.keys(model.types)
+    return Object.values(other.types).flatMap(({ name, rules }) =>
+      rules === model.types[name]?.rules || JSON.stringify(rules) === texts.get(name) ? [] : [name],
+    )
+  }
+}
+
+/** The expectations that can come out otherwise, the likeliest first. What is written may depend on other types, which links lead to. */
+function relevant(expectations: readonly Expectation[], { type, action }: Mutant, types: readonly string[]): Expectation[] {
+  const rank = (one: Expectation): number => {
+    if (!('type' in one)) return type === undefined ? 1 : -1
+    if (!types.includes(one.type)) return one.kind === 'try' ? 3 : -1
+    const same = 'action' in one && one.action === action
+    return one.type === type && same ? 0 : one.type === type ? 1 : 2
+  }
+  return expectations
+    .map((one) => ({ one, rank: rank(one) }))
+    .filter(({ rank }) => rank >= 0)
+    .sort((a, b) => a.rank - b.rank)
+    .map(({ one }) => one)
+}

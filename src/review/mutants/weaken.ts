@@ -1,0 +1,116 @@
+import { allOfNode, anyOfNode, type ConditionNode, describe, FALSE, notNode, someNode, TRUE, type Wording } from '../../condition/index.js'
+
+/** A condition with one step of it taken back. */
+export interface Step {
+  readonly node: ConditionNode
+  /** What was done, in words. */
+  readonly what: string
+}
+
+/** How conditions are weakened. */
+export interface Weakening {
+  /** What stands in for somebody who is named: whoever is signed in. */
+  readonly signedIn: ConditionNode
+  readonly wording: Wording
+}
+
+/**
+ * Every way to weaken a condition by one step, so that it holds more often: a comparison left out or turned round, one of
+ * several that must all hold left out, a standing or role replaced by being signed in. What is named stays whole otherwise:
+ * it is weakened where it is named.
+ */
+export function weaker(node: ConditionNode, how: Weakening): Step[] {
+  switch (node.kind) {
+    case 'constant':
+      return []
+    case 'named':
+      if (node.of.kind === 'constant' || node.of === how.signedIn || same(node.of, how.signedIn)) return []
+      return [{ node: how.signedIn, what: `${node.name} becomes whoever is signed in` }]
+    case 'allOf':
+      return node.of.flatMap((part, at) => [
+        ...(isTrue(part) || isNamed(part) ? [] : [without(node.of, at, allOfNode, part, how)]),
+        ...weaker(part, how)
+          .filter((step) => step.node !== TRUE)
+          .map((step) => ({ ...step, node: allOfNode(replaced(node.of, at, step.node)) })),
+      ])
+    case 'anyOf':
+      return node.of.flatMap((part, at) =>
+        weaker(part, how).map((step) => ({ ...step, node: step.node === TRUE ? TRUE : anyOfNode(replaced(node.of, at, step.node)) })),
+      )
+    case 'not':
+      return narrower(node.of, how).map((step) => ({ ...step, node: step.node === FALSE ? TRUE : notNode(step.node) }))
+    case 'some':
+      return [left(node, TRUE, how), ...weaker(node.of, how).map((step) => ({ ...step, node: someNode(node.each, node.over, step.node) }))]
+    case 'compare':
+    case 'presence':
+    case 'listChange':
+      return [left(node, TRUE, how), { node: notNode(node), what: `turned round: ${said(node, how)}` }]
+  }
+}
+
+/** The same for what withholds: every way to make a condition hold less often by one step. */
+export function narrower(node: ConditionNode, how: Weakening): Step[] {
+  switch (node.kind) {
+    case 'constant':
+      return []
+    case 'named':
+      return node.of.kind === 'constant' ? [] : [left(node, FALSE, how)]
+    case 'allOf':
+      return node.of.flatMap((part, at) =>
+        narrower(part, how).map((step) => ({ ...step, node: step.node === FALSE ? FALSE : allOfNode(replaced(node.of, at, step.node)) })),
+      )
+    case 'anyOf':
+      return node.of.flatMap((part, at) => [
+        without(node.of, at, anyOfNode, part, how),
+        ...narrower(part, how)
+          .filter((step) => step.node !== FALSE)
+          .map((step) => ({ ...step, node: anyOfNode(replaced(node.of, at, step.node)) })),
+      ])
+    case 'not':
+      return weaker(node.of, how).map((step) => ({ ...step, node: step.node === TRUE ? FALSE : notNode(step.node) }))
+    case 'some':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
+      return [left(node, FALSE, how)]
+  }
+}
+
+function without(
+  parts: readonly ConditionNode[],
+  at: number,
+  join: (parts: readonly ConditionNode[]) => ConditionNode,
+  part: ConditionNode,
+  how: Weakening,
+): Step {
+  return { node: join(parts.filter((_, other) => other !== at)), what: `left out: ${said(part, how)}` }
+}
+
+function left(node: ConditionNode, by: ConditionNode, how: Weakening): Step {
+  return { node: by, what: `left out: ${said(node, how)}` }
+}
+
+function replaced(parts: readonly ConditionNode[], at: number, part: ConditionNode): readonly ConditionNode[] {
+  return parts.map((one, other) => (other === at ? part : one))
+}
+
+function said(node: ConditionNode, { wording }: Weakening): string {
+  return describe(node, wording)
+}
+
+/** Whether it holds always, under whatever name. */
+export function isTrue(node: ConditionNode): boolean {
+  return (node.kind === 'named' ? unnamed(node.of) : node) === TRUE
+}
+
+function unnamed(node: ConditionNode): ConditionNode {
+  return node.kind === 'named' ? unnamed(node.of) : node
+}
+
+function isNamed(node: ConditionNode): boolean {
+  return node.kind === 'named'
+}
+
+function same(a: ConditionNode, b: ConditionNode): boolean {
+  return JSON.stringify(a) === JSON.stringify(b)
+}

@@ -1,0 +1,114 @@
+import { describe, describeOver, type Row, type SomeNode, type Trace, type Wording } from '../../condition/index.js'
+import type { ClauseTrace } from '../../viewpoint/index.js'
+import { comparedValues } from './reason.js'
+
+/** One line of a clause as it came out. */
+export interface ClauseLine {
+  /** How deep within the clause. */
+  readonly depth: number
+  readonly holds: boolean
+  readonly text: string
+  /** The values that were compared, or how many records there were to look at. */
+  readonly values?: string
+}
+
+/**
+ * A clause part by part: what holds and what fails, with the values compared. An update has two parts, if the record as it would become
+ * is known: as it is, and as it would become.
+ */
+export function clauseLines({ title, trace, after }: ClauseTrace, wording: Wording): ClauseLine[][] {
+  const lines = traceLines(trace, wording, 0, title)
+  if (after === undefined) return [lines]
+  return [
+    [{ depth: 0, holds: trace.holds, text: `${title}, on the record as it is` }, ...lines.slice(1)],
+    [
+      { depth: 0, holds: after.holds, text: `${title}, on the record as it would become` },
+      ...traceLines(after, wording, 0, title).slice(1),
+    ],
+  ]
+}
+
+/**
+ * A part with what is in it, as far as that decided: of several of which any may hold, those that do; of several of which all
+ * must, those that fail. The others are named only.
+ */
+function traceLines(part: Trace, wording: Wording, depth: number, title?: string): ClauseLine[] {
+  const { node, holds } = part
+  switch (node.kind) {
+    case 'named': {
+      const inner = part.of[0] as Trace
+      const head = { depth, holds, text: title ?? node.name }
+      return inner.node.kind === 'constant' ? [head] : [head, ...insideLines(inner, wording, depth + 1)]
+    }
+    case 'allOf':
+    case 'anyOf':
+      return [{ depth, holds, text: title ?? (node.kind === 'allOf' ? 'all of' : 'any of') }, ...insideLines(part, wording, depth + 1)]
+    case 'not':
+      if (node.of.kind === 'compare')
+        return withTitle({ depth, holds, text: describe(node, wording), values: comparedValues(part.of[0] as Trace) }, title)
+      return [{ depth, holds, text: title ?? 'not' }, ...traceLines(part.of[0] as Trace, wording, depth + 1)]
+    case 'compare':
+    case 'presence':
+    case 'listChange':
+      return withTitle({ depth, holds, text: describe(node, wording), values: comparedValues(part) }, title)
+    case 'some':
+      return someLines(part, wording, depth, title)
+    case 'constant':
+      return [{ depth, holds, text: title ?? describe(node) }]
+  }
+}
+
+/** The parts of a condition without a line for the whole, where all of them must hold or, under a heading, any. */
+function insideLines(part: Trace, wording: Wording, depth: number): ClauseLine[] {
+  switch (part.node.kind) {
+    case 'named':
+      return insideLines(part.of[0] as Trace, wording, depth)
+    case 'allOf':
+    case 'anyOf':
+      return part.of.flatMap((one) => {
+        const lines = traceLines(one, wording, depth)
+        return one.holds === part.holds ? lines : lines.slice(0, 1)
+      })
+    case 'constant':
+    case 'not':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
+    case 'some':
+      return traceLines(part, wording, depth)
+  }
+}
+
+/** What a `some` looked at: the record that fits, or the nearest of those that do not. */
+function someLines(part: Trace, wording: Wording, depth: number, title: string | undefined): ClauseLine[] {
+  const { over, each, of } = part.node as SomeNode
+  const { all, one } = describeOver(over, wording)
+  const looked = part.looked ?? 0
+  const count = looked === 0 ? 'there is none' : part.holds || looked === 1 ? '' : `${looked} of them, none fits`
+  const head: ClauseLine = {
+    depth,
+    holds: part.holds,
+    text: title ?? (of.kind === 'named' ? describe(part.node, wording) : `for ${all}`),
+    values: count,
+  }
+  const inner: Wording = { ...wording, looking: { ...wording.looking, [each]: one } }
+  const found = part.of.flatMap((trace) => {
+    if (over.kind === 'elements') return insideLines(trace, inner, depth + 1)
+    const record: ClauseLine = { depth: depth + 1, holds: trace.holds, text: `${over.type} ${keyText(trace.on)}` }
+    return [record, ...insideLines(trace, inner, depth + 2)]
+  })
+  return [head, ...found]
+}
+
+/** The key of a record that a link led to: its first field, as shapes are written. */
+export function keyText(row: Row = {}): string {
+  return String(Object.values(row)[0] ?? '')
+}
+
+function withTitle(line: ClauseLine, title: string | undefined): ClauseLine[] {
+  if (title === undefined || title === line.text) return [line]
+  return [
+    { depth: line.depth, holds: line.holds, text: title },
+    { ...line, depth: line.depth + 1 },
+  ]
+}

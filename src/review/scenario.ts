@@ -1,0 +1,227 @@
+import { isPachterError, type Row, TRUE } from '../condition/index.js'
+import { type Key, type Model, typeModel, UnknownNameError } from '../rulebook/index.js'
+import { DeniedError, type GuardedStore, InvalidError, inMemory, openStore, type Records, type Tables } from '../store/index.js'
+import { keyIs } from '../store/operation.js'
+import { type InnerViewpoint, indexed, type Rulebook, readClaims, rulebookOf } from '../viewpoint/index.js'
+import type { Refusal } from './expectations/expectation.js'
+
+/** Who is looked through, at which records, and when. */
+export interface GroundOptions {
+  /** Claims by name; null is a visitor. */
+  readonly people: { readonly [name: string]: Row | null }
+  readonly records: Records
+  readonly now?: Date | undefined
+}
+
+/** Something that somebody does. */
+export interface Attempted {
+  readonly action: string
+  readonly type: string
+  readonly key?: Key | undefined
+  readonly sending?: Row | undefined
+  readonly within?: string | undefined
+}
+
+/** What came of it. */
+export interface Outcome {
+  readonly outcome: 'allowed' | Refusal
+  readonly saying?: string
+  /** The record as it was then, as the asker has it. */
+  readonly record?: Row
+}
+
+/** A rulebook, people and records, on which expectations are judged. The records stay as they are: what is done is done to a copy. */
+export interface Ground extends GroundOptions {
+  readonly book: Rulebook
+  readonly model: Model
+  readonly now: Date
+  viewpoint(person: string, within?: string): InnerViewpoint
+  /** The record of that key. */
+  record(type: string, key: Key): Row | undefined
+  keys(type: string): readonly Key[]
+  store(person: string): GuardedStore
+  /** Does it to the copy, and gives what came of it. What was done is undone afterwards, unless it is to be looked at. */
+  attempt(person: string, what: Attempted, keep?: boolean): Promise<Outcome>
+  /** How the copy differs from the records, as far as this one and the number of each type go; nothing where it does not. */
+  touched(type: string, key: Key | undefined): Promise<string | undefined>
+  /** Begins again with a fresh copy. */
+  refresh(): void
+  /** The same people and records under another rulebook. */
+  under(model: Model): Ground
+  /** The same at another instant. */
+  asOf(now: Date): Ground
+}
+
+/** Somebody with an id and nothing else: empty lists where the shape insists on lists. @throws ClaimsError where an id alone does not fit it. */
+export function strangerOf({ me }: Pick<Model, 'me'>): Row {
+  const claims: Record<string, unknown> = { [me.key]: me.fields[me.key]?.type === 'integer' ? Number.MAX_SAFE_INTEGER : 'somebody-unknown' }
+  for (const [name, field] of Object.entries(me.fields)) if (name !== me.key && field.list && !field.optional) claims[name] = []
+  return readClaims(me, claims) as Row
+}
+
+/** The people, and besides them the visitor and somebody unknown, who are always among those looked through. */
+export function withEverybody(model: Model, people: GroundOptions['people'], unknown?: Row): GroundOptions['people'] {
+  return { ...people, unknown: people.unknown ?? unknown ?? strangerOf(model), visitor: null }
+}
+
+/** The ground of expectations. @throws ClaimsError, DuplicateKeyError, UnknownNameError */
+export function groundOf(book: { readonly model: Model }, options: GroundOptions): Ground {
+  const rows = new Map<string, ReadonlyMap<Key, Row>>()
+  const linked = indexed(options.records as never)
+  const rowsOf = (type: string) => {
+    let found = rows.get(type)
+    if (found === undefined) {
+      const { key } = typeModel(book.model, type)
+      found = new Map((options.records[type] ?? []).map((row) => [(row as Row)[key] as Key, row as Row]))
+      rows.set(type, found)
+    }
+    return found
+  }
+  const backend = inMemory(options.records)
+  let kept: Tables | undefined
+  const copy = () => {
+    kept ??= backend(book.model)
+    return kept
+  }
+  const claimsOf = (person: string): Row | null => {
+    if (!Object.hasOwn(options.people, person)) throw new UnknownNameError('person', person, Object.keys(options.people))
+    return options.people[person] ?? null
+  }
+
+  function made(model: Model, now: Date): Ground {
+    const others = new Map<number, Ground>()
+    const whole = rulebookOf(model)
+    const views = new Map<string, InnerViewpoint>()
+    const stores = new Map<string, GuardedStore>()
+    const storeOf = (person: string, keep: boolean): GuardedStore => {
+      const name = `${keep} ${person}`
+      let found = stores.get(name)
+      if (found === undefined) {
+        const store = openStore(whole, () => (keep ? renewed(copy) : undone(copy)), { now })
+        found = store.for(claimsOf(person) as never)
+        stores.set(name, found)
+      }
+      return found
+    }
+    return Object.freeze({
+      ...options,
+      now,
+      book: whole,
+      model,
+      viewpoint(person: string, within?: string) {
+        const name = `${within ?? ''} ${person}`
+        let found = views.get(name)
+        if (found === undefined) {
+          const how = { now, records: linked as never, ...(within === undefined ? {} : { within: within as never }) }
+          found = whole.for(claimsOf(person) as never, how) as unknown as InnerViewpoint
+          views.set(name, found)
+        }
+        return found
+      },
+      record: (type: string, key: Key) => rowsOf(type).get(key),
+      keys: (type: string) => [...rowsOf(type).keys()],
+      store: (person: string) => storeOf(person, false),
+      attempt: (person: string, what: Attempted, keep = false) => attempt(storeOf(person, keep), what),
+      touched: (type: string, key: Key | undefined) => touched(copy(), model, rowsOf, type, key, now.getTime()),
+      refresh() {
+        kept = undefined
+      },
+      under: (other: Model) => made(other, now),
+      asOf(instant: Date) {
+        const found = others.get(instant.getTime()) ?? made(model, instant)
+        others.set(instant.getTime(), found)
+        return found
+      },
+    })
+  }
+  return made(book.model, options.now ?? new Date())
+}
+
+const UNDO = Symbol('undo')
+
+/** Tables on which every transaction does its work, gives what came of it, and is undone. */
+function undone(tables: () => Tables): Tables {
+  return forwarded(tables, async (work) => {
+    let done: unknown
+    try {
+      await tables().transaction(async (inside) => {
+        done = await work(inside)
+        throw UNDO
+      })
+    } catch (error) {
+      if (error !== UNDO) throw error
+    }
+    return done as never
+  })
+}
+
+/** The tables of the copy that is current. */
+function renewed(tables: () => Tables): Tables {
+  return forwarded(tables, (work) => tables().transaction(work))
+}
+
+function forwarded(tables: () => Tables, transaction: Tables['transaction']): Tables {
+  return {
+    select: (type, selection) => tables().select(type, selection),
+    count: (type, selection) => tables().count(type, selection),
+    countBy: (type, field, selection) => tables().countBy(type, field, selection),
+    test: (conditions, now) => tables().test(conditions, now),
+    insert: (type, row) => tables().insert(type, row),
+    update: (type, changes, target) => tables().update(type, changes, target),
+    remove: (type, target) => tables().remove(type, target),
+    wasRemoved: (type, key) => tables().wasRemoved(type, key),
+    transaction,
+  }
+}
+
+async function attempt(store: GuardedStore, { action, type, key, sending = {}, within }: Attempted): Promise<Outcome> {
+  const doIt = async (one: GuardedStore): Promise<Row | undefined> => {
+    if (action === 'read') return (await one.get(type, key as Key)) as Row
+    if (action === 'create') return (await one.create(type, sending)) as Row
+    if (action === 'update') return (await one.update(type, key as Key, sending)) as Row
+    if (action === 'delete') return void (await one.delete(type, key as Key))
+    const verdict = await one.verdict(action as never, type, key as Key)
+    if (!verdict.allowed) throw new Unasked(verdict.outcome as Refusal, verdict.saying)
+    return undefined
+  }
+  try {
+    const record = within === undefined ? await doIt(store) : await store.routine(within as never, doIt)
+    return { outcome: 'allowed', ...(record === undefined ? {} : { record }) }
+  } catch (error) {
+    if (error instanceof Unasked) return { outcome: error.outcome, ...(error.saying === undefined ? {} : { saying: error.saying }) }
+    if (error instanceof DeniedError) return { outcome: error.verdict.outcome as Refusal, saying: error.message }
+    if (error instanceof InvalidError || isPachterError(error, 'DUPLICATE_KEY'))
+      return { outcome: 'invalid', saying: (error as Error).message }
+    throw error
+  }
+}
+
+/** The answer to a question that changes nothing. */
+class Unasked extends Error {
+  constructor(
+    readonly outcome: Refusal,
+    readonly saying: string | undefined,
+  ) {
+    super(saying)
+  }
+}
+
+async function touched(
+  tables: Tables,
+  model: Model,
+  rowsOf: (type: string) => ReadonlyMap<Key, Row>,
+  typeName: string,
+  key: Key | undefined,
+  now: number,
+): Promise<string | undefined> {
+  for (const type of Object.keys(model.types)) {
+    const [is, was] = [await tables.count(type, { where: TRUE, now }), rowsOf(type).size]
+    if (is !== was) return `there are ${is} records of ${type}, and there were ${was}`
+  }
+  if (key === undefined) return undefined
+  const type = typeModel(model, typeName)
+  const [found] = await tables.select(typeName, { where: keyIs(type, key), now })
+  const [is, was] = [found?.row, rowsOf(typeName).get(key)]
+  const changed = Object.keys(type.fields).filter((name) => JSON.stringify(is?.[name] ?? null) !== JSON.stringify(was?.[name] ?? null))
+  return changed.length === 0 ? undefined : `${typeName} ${key} has another ${changed.join(', ')} than before`
+}

@@ -1,0 +1,101 @@
+import { describeOdd } from '../condition/describe.js'
+import { anyOfNode, type ConditionNode, compareNode, isList, type LiteralNode, presenceNode, TRUE } from '../condition/nodes.js'
+import { here } from './build-context.js'
+import { standingClause, whoeverClause } from './clauses.js'
+import { RulebookError, unknownName } from './error.js'
+import type { MeModel, TypeModel } from './model.js'
+import { myLinks, recordsWord, recordTerms, standsLater, standsWord, type Types } from './record-terms.js'
+import { strict } from './strict.js'
+import { groupTerms } from './terms.js'
+
+/** What words are made from: the person, and the record types. */
+type World = { readonly me: MeModel; readonly types: Types }
+
+/** Terms for the claims: what authors know as `me`. */
+export function meTerms(me: Pick<MeModel, 'fields' | 'key' | 'links'>, types: Types): object {
+  return groupTerms('claim', me.fields, { name: 'me', ids: [me.key], links: myLinks(types, me.links) })
+}
+
+/** What a callback of `standings` may speak of. */
+export function standingWords({ me, types }: World, type: TypeModel): object {
+  const words = { me: meTerms(me, types), standing: standingsOf(type), stands: standsWord(types), records: recordsWord(types) }
+  return strict(words, refuseWord(Object.keys(words)))
+}
+
+/** What a callback of `rules` may speak of. */
+export function ruleWords({ me, types }: World, type: TypeModel): object {
+  const words = {
+    after: recordTerms(types, type, 'after', 'after'),
+    standing: standingsOf(type),
+    stands: standsWord(types),
+    records: recordsWord(types),
+    get anyone() {
+      return standingClause(named('anyone', TRUE))
+    },
+    whoever: (condition: unknown) => whoeverClause(condition),
+  }
+  // By their descriptors: reading a getter would make a condition that nobody asked for.
+  Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords({ me, types })))
+  return strict(words, refuseWord(Object.keys(words)))
+}
+
+/** What the gate of a rulebook may speak of. */
+export function gateWords({ me, types }: World): object {
+  const words = { ...Object.create(null) }
+  Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords({ me, types })))
+  words.records = recordsWord(types)
+  return strict(words, refuseWord(Object.keys(words)))
+}
+
+/** The words that speak of the person alone. */
+function personWords({ me, types }: World): object {
+  return {
+    me: meTerms(me, types),
+    get signedIn() {
+      return standingClause(named('signed in', signedIn(me)))
+    },
+    role: (...names: unknown[]) => standingClause(roleCondition(me, names)),
+  }
+}
+
+function standingsOf(type: TypeModel): object {
+  const standings = {}
+  for (const [name, node] of Object.entries(type.standings)) {
+    Object.defineProperty(standings, name, { get: () => standingClause(node), enumerable: true })
+  }
+  return strict(standings, (name) => {
+    throw new RulebookError(here(), `${unknownName(`standing of ${type.name}`, name, Object.keys(type.standings))}${standsLater}`)
+  })
+}
+
+function refuseWord(known: readonly string[]): (name: string) => never {
+  return (name) => {
+    throw new RulebookError(here(), unknownName('word', name, known))
+  }
+}
+
+/** A condition under a name. */
+export function named(name: string, of: ConditionNode): ConditionNode {
+  return Object.freeze({ kind: 'named', name, of })
+}
+
+/** Somebody is signed in if the claim that says who they are is there. */
+export function signedIn(me: Pick<MeModel, 'key'>): ConditionNode {
+  return presenceNode(Object.freeze({ kind: 'claim', path: Object.freeze([me.key]), type: 'id' }), true)
+}
+
+function roleCondition(me: MeModel, names: readonly unknown[]): ConditionNode {
+  const { roles } = me
+  if (roles === undefined) {
+    throw new RulebookError(here(), 'role(...): the claims have no roles: add roles: (me) => ... beside the shape of me')
+  }
+  if (names.length === 0) throw new RulebookError(here(), 'role() of nothing: name at least one role')
+  const tests = names.map((name) => {
+    if (typeof name !== 'string' || name === '') throw new RulebookError(here(), `role(...): ${describeOdd(name)} is no role name`)
+    if (roles.known !== undefined && !roles.known.includes(name)) throw new RulebookError(here(), unknownName('role', name, roles.known))
+    const literal: LiteralNode = Object.freeze({ kind: 'literal', type: 'text', value: name })
+    return compareNode(roles.term, isList(roles.term) ? 'has' : 'is', literal)
+  })
+  const title = `role ${names.join(' or ')}`
+  return named(title, tests.length === 1 ? (tests[0] as ConditionNode) : anyOfNode(tests))
+}

@@ -1,0 +1,70 @@
+import { allOfNode, asksAfter, type ConditionNode, describe, notNode, TRUE } from '../condition/index.js'
+import { refuseHanging } from './absence.js'
+import { useCondition } from './conditions.js'
+import { plainObject } from './definition.js'
+import { RulebookError, unknownName } from './error.js'
+import type { GateWordsNode, TypeModel, TypeRules, VetoNode } from './model.js'
+import { conditionNode } from './node.js'
+import { finished } from './normalize.js'
+
+/** Reads the gate of a record type: what must hold for each action. @throws RulebookError */
+export function readGates(type: TypeModel, given: unknown, at: string): Pick<TypeRules, 'gates' | 'gateSaying'> {
+  const gate = plainObject(given ?? {}, `${at}, gate`, ['all', ...type.actions])
+  const conditions = Object.entries(gate).map(([name, one]) => {
+    const { condition, saying } = readGate(one, `${at}, gate.${name}`)
+    const node = finished(useCondition(condition, 'gate'), `${at}, gate.${name}`)
+    if (asksAfter(node)) throw new RulebookError(`${at}, gate.${name}`, 'a gate speaks of the record as it is')
+    refuseHanging(node, `${at}, gate.${name}`, type.name)
+    return { name, node, saying }
+  })
+  const gates: Record<string, ConditionNode> = {}
+  const gateSaying: Record<string, readonly GateWordsNode[]> = {}
+  for (const action of type.actions) {
+    const mine = conditions.filter(({ name }) => name === 'all' || name === action)
+    const nodes = mine.map(({ node }) => node)
+    if (nodes.length > 0) gates[action] = nodes.length === 1 ? (nodes[0] as ConditionNode) : allOfNode(nodes)
+    const spoken = mine.flatMap(({ node, saying }) => (saying === undefined ? [] : [Object.freeze({ when: node, saying })]))
+    if (spoken.length > 0) gateSaying[action] = Object.freeze(spoken)
+  }
+  const words = Object.keys(gateSaying).length === 0 ? {} : { gateSaying: Object.freeze(gateSaying) }
+  return { gates: Object.freeze(gates), ...words }
+}
+
+/** A condition, or one with words for whoever it refuses. */
+function readGate(given: unknown, at: string): { readonly condition: unknown; readonly saying?: string } {
+  if (conditionNode(given) !== undefined || typeof given !== 'object' || given === null || !('saying' in given)) return { condition: given }
+  const { provided, saying } = plainObject(given, at, ['provided', 'saying'])
+  return { condition: provided, saying: wordsOf(saying, at) }
+}
+
+/** Words for somebody who is refused. @throws RulebookError */
+export function wordsOf(saying: unknown, at: string): string {
+  if (typeof saying !== 'string' || saying.trim() === '') throw new RulebookError(at, 'say in words why it is withheld, as saying: "..."')
+  return saying
+}
+
+/** Reads the vetoes of a record type. @throws RulebookError */
+export function readVetoes(type: TypeModel, given: unknown, at: string): readonly VetoNode[] {
+  if (given !== undefined && !Array.isArray(given)) throw new RulebookError(`${at}, vetoes`, 'a list of vetoes is needed')
+  return Object.freeze(((given as unknown[] | undefined) ?? []).map((one, index) => readVeto(type, one, `${at}, vetoes[${index}]`)))
+}
+
+function readVeto(type: TypeModel, given: unknown, at: string): VetoNode {
+  const { actions, provided, unless, saying } = plainObject(given, at, ['actions', 'provided', 'unless', 'saying'])
+  if (!Array.isArray(actions) || actions.length === 0)
+    throw new RulebookError(at, 'name the actions that it withholds, as in actions: ["update"]')
+  const odd = actions.find((action) => !type.actions.includes(action))
+  if (odd !== undefined) throw new RulebookError(at, unknownName('action', odd, type.actions))
+  const words = wordsOf(saying, at)
+  const applies = provided === undefined ? TRUE : finished(useCondition(provided, 'provided'), at)
+  const exception = unless === undefined ? undefined : finished(useCondition(unless, 'unless'), at)
+  const when = exception === undefined ? applies : allOfNode([applies, notNode(exception)])
+  if (asksAfter(when) && actions.some((action) => action !== 'update')) {
+    throw new RulebookError(at, 'the record as it becomes can be spoken of in rules of updates only')
+  }
+  // What a veto fails to withhold is granted: so the law holds for its complement.
+  refuseHanging(notNode(when), at, type.name)
+  const wording = { record: `the ${type.name}` }
+  const title = `${describe(applies, wording)}${exception === undefined ? '' : `, unless ${describe(exception, wording)}`}`
+  return Object.freeze({ title, actions: Object.freeze([...actions] as string[]), when, saying: words })
+}

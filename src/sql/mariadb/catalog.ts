@@ -1,0 +1,48 @@
+import { sql } from 'kysely'
+import type { Scalar } from '../../condition/index.js'
+import type { Field } from '../../rulebook/index.js'
+import type { Catalog } from '../dialect.js'
+import type { Fragment } from '../expressions.js'
+import { inJson } from '../json-column.js'
+import type { TablePlace, WantedIndex } from '../places.js'
+import { heldAs } from './storage-types.js'
+
+/** The tables of this database. */
+export const catalog: Catalog = Object.freeze({
+  columnType(field: Field, holdsKeys = false, as?: string): string {
+    if (as === 'uuid' || as === 'timestamp' || as === 'datetime') return as === 'uuid' ? as : `${as}(6)`
+    if (inJson(field)) return 'json'
+    if (field.type === 'text' && !holdsKeys) return `longtext ${EXACTLY}`
+    return COLUMN_TYPES[field.type as Scalar]
+  },
+  columns: (): Fragment =>
+    sql`select if(s.named, table_schema, '') as \`schema\`, table_name as \`table\`, column_name as \`column\`, column_type as \`type\`, collation_name as collation,
+        exists (select 1 from information_schema.views v where v.table_schema = c.table_schema and v.table_name = c.table_name) as view
+      from information_schema.columns as c, (select 0 as named union all select 1) as s
+      where c.table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or c.table_schema = database())
+      order by 1, 2, ordinal_position`,
+  indexes: (): Fragment =>
+    sql`select if(s.named, table_schema, '') as \`schema\`, table_name as \`table\`, column_name as \`column\`, lower(index_type) as method
+      from information_schema.statistics, (select 0 as named union all select 1) as s
+      where seq_in_index = 1 and table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or table_schema = database())`,
+  createIndex({ schema, name, columns }: TablePlace, field: string, _of: Field, use: WantedIndex['for']): string | undefined {
+    // It has none over the elements of JSON.
+    if (use === 'elements') return undefined
+    const column = columns[field]?.name ?? field
+    const quoted = (one: string) => `\`${one.replaceAll('`', '``')}\``
+    const table = [schema, name].flatMap((one) => (one === undefined ? [] : [quoted(one)])).join('.')
+    return `create index ${quoted(`${name}_${column}`.slice(0, 64))} on ${table} (${quoted(column)});`
+  },
+  heldAs,
+})
+
+const EXACTLY = 'character set utf8mb4 collate utf8mb4_nopad_bin'
+
+const COLUMN_TYPES: { readonly [T in Scalar]: string } = {
+  text: `varchar(255) ${EXACTLY}`,
+  id: `varchar(255) ${EXACTLY}`,
+  time: 'datetime(3)',
+  integer: 'bigint',
+  number: 'double',
+  boolean: 'boolean',
+}

@@ -1,0 +1,31 @@
+import { sql } from 'kysely'
+import type { Field } from '../../rulebook/index.js'
+import type { Codec } from '../dialect.js'
+import type { Fragment } from '../expressions.js'
+import { fromJson, inJson, jsonValue, knownInstant, timeOf } from '../json-column.js'
+import { timeText } from './storage-types.js'
+
+/** Values as the columns of this database hold them. */
+export const codec: Codec = Object.freeze({
+  // What a driver makes of a datetime depends on time zones that it was told.
+  selected: (column: Fragment, field: Field): Fragment =>
+    field.type === 'time' && !field.list ? sql`date_format(${column}, '%Y-%m-%dT%H:%i:%s.%fZ')` : column,
+  encode(field: Field, given: unknown, as?: string): unknown {
+    if (given === null || given === undefined) return null
+    if (inJson(field)) return JSON.stringify(jsonValue(field, given))
+    if (field.type !== 'time') return given
+    const time = timeText(knownInstant(given))
+    return as === 'timestamp' ? sql`convert_tz(${time}, '+00:00', @@session.time_zone)` : time
+  },
+  decode(field: Field, held: unknown): unknown {
+    if (held === null || held === undefined) return field.nullable ? null : undefined
+    // Some drivers read JSON themselves.
+    if (inJson(field)) return fromJson(field, typeof held === 'string' ? JSON.parse(held) : held)
+    if (field.type === 'time') return timeOf(field, held)
+    if (field.type === 'boolean') {
+      if (held !== 0 && held !== 1) throw new TypeError(`${JSON.stringify(held)} is neither 0 nor 1`)
+      return held === 1
+    }
+    return field.type === 'integer' || field.type === 'number' ? Number(held) : held
+  },
+})

@@ -1,0 +1,147 @@
+import { type SqlBool, sql } from 'kysely'
+import type { Comparable, Scalar } from '../../condition/index.js'
+import type { Field } from '../../rulebook/index.js'
+import type { Column, Expressions, Fragment, Side, Test } from '../expressions.js'
+import { jsonList } from '../json-column.js'
+import {
+  areAlike,
+  asKey,
+  exact,
+  held,
+  inOrder,
+  isAmong,
+  isPlain,
+  keptExactly,
+  keyParts,
+  known,
+  pairOfKeys,
+  sameText,
+} from './storage-types.js'
+
+// MariaDB keeps answers of a query by the columns that it speaks of, compared in their own collations, so that the answer for "red"
+// is taken for "RED", whatever the query itself compares. It keeps none of a query that could answer differently every time.
+const FOR_EACH_ROW: Test = sql<SqlBool>`rand() >= 0`
+
+/** Conditions in the words of this database. */
+export const expressions: Expressions = Object.freeze({
+  column(column: Column, path: readonly string[], type: Scalar | 'list'): Fragment {
+    if (path.length > 0) return inside(column.ref, path, type)
+    return type === 'list' ? column.ref : held(column, type)
+  },
+  isNull({ ref }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
+    const json = path.length > 0 || type === 'list' || type === 'other'
+    return json ? isNullInside(ref, path) : sql<SqlBool>`${ref} is null`
+  },
+  inside,
+  isNullInside,
+  value: known,
+  listValue: (values: readonly Comparable[], type: Scalar): Fragment => sql`${jsonList(values, type)}`,
+  forever: (): Fragment => sql`cast('9999-12-31 23:59:59.999999' as datetime(6))`,
+  isBlank: (id: Fragment): Test => sql<SqlBool>`char_length(trim(${id})) = 0`,
+  hasNul: (text: Fragment): Test => sql<SqlBool>`instr(cast(${text} as binary), x'00') > 0`,
+  inOrder,
+  sameText,
+  sameIgnoringCase: (left: Fragment, right: Fragment): Test => sql<SqlBool>`${smallLetters(left)} = ${smallLetters(right)}`,
+  startsWith: (text: Fragment, start: Fragment): Test => sql<SqlBool>`left(${exact(text)}, char_length(${start})) = ${exact(start)}`,
+  startsWithKnown(text: Fragment, start: string): Test {
+    if (start === '') return sql<SqlBool>`${text} is not null`
+    const same = sql<SqlBool>`left(${exact(text)}, ${[...start].length}) = ${exact(sql`${start}`)}`
+    // What comes of several columns may have no collation to be compared in.
+    if (!isPlain(text)) return same
+    return sql<SqlBool>`(${text} like ${`${start.replace(/[|%_]/g, '|$&')}%`} escape '|' and ${same})`
+  },
+  endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${exact(text)}, char_length(${end})) = ${exact(end)}`,
+  contains: (text: Fragment, part: Fragment): Test => sql<SqlBool>`instr(${exact(text)}, ${exact(part)}) > 0`,
+  isAmong,
+  someElement: (alias: string, list: Fragment, type: Scalar, test: (element: Fragment) => Test): Test =>
+    sql<SqlBool>`exists (select 1 from ${places(list, alias)} where ${test(typed(element(list, alias), type))} and ${FOR_EACH_ROW})`,
+  listLength: (list: Fragment): Fragment => sql`json_length(${list})`,
+  countOf(alias: string, list: Fragment, wanted: Fragment, type: Scalar): Fragment {
+    const one = typed(element(list, alias), type)
+    return sql`(select count(*) from ${places(list, alias)} where ${isText(type) ? sameText(one, wanted) : sql`${one} = ${wanted}`} and ${FOR_EACH_ROW})`
+  },
+  someObject: (alias: string, list: Fragment, test: (object: Fragment) => Test): Test =>
+    sql<SqlBool>`exists (select 1 from ${places(list, alias)} where json_type(${element(list, alias)}) = 'OBJECT' and ${test(element(list, alias))} and ${FOR_EACH_ROW})`,
+  key: asKey,
+  kept: keptExactly,
+  // As a row of two columns at least: what is looked for by one alone is kept by it, whatever else the query says.
+  findsForRow(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test {
+    const pairs = values.flatMap((one, at) => pairOfKeys(one, keys[at] as (typeof keys)[number]))
+    const [only] = pairs
+    if (only === undefined) return sql<SqlBool>`(${query([sql`1`])} limit 1) is not null`
+    const several = pairs.length === 1 ? [only, only] : pairs
+    return sql<SqlBool>`(${sql.join(several.map(([value]) => value))}) in (${query(several.map(([, key]) => key))})`
+  },
+  closedRecursion: true,
+  isInQuery(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test {
+    const pairs = values.flatMap((one, at) => pairOfKeys(one, keys[at] as (typeof keys)[number]))
+    const wanted = pairs.map(([value]) => value)
+    const among = query(pairs.map(([, key]) => key))
+    return wanted.length === 1 ? sql<SqlBool>`${wanted[0]} in (${among})` : sql<SqlBool>`(${sql.join(wanted)}) in (${among})`
+  },
+  // An OR of sets is asked row by row; a union of keys is asked for once, and each row found by its key.
+  unionOfKeys: (key: Fragment, alias: string, queries: readonly Fragment[]): Test =>
+    keyParts(key).length === 1
+      ? sql<SqlBool>`${keyParts(key)[0]} in (select k0 from (${sql.join(queries, sql` union `)}) as ${sql.ref(alias)})`
+      : sql<SqlBool>`(${sql.join(keyParts(key))}) in (select k0, k1 from (${sql.join(queries, sql` union `)}) as ${sql.ref(alias)})`,
+  keyColumns: (key: Fragment): Fragment => sql.join(keyParts(key).map((part, at) => sql`${part} as ${sql.ref(`k${at}`)}`)),
+  areAlike,
+  forEachRow: FOR_EACH_ROW,
+  ordered: (column: Fragment, field: Field): Fragment => (field.type === 'text' ? exact(column) : column),
+})
+
+function isText(type: Scalar): boolean {
+  return type === 'text' || type === 'id'
+}
+
+const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZ'
+
+/** The bytes of a text with A to Z as small letters, and nothing else: lower() knows more letters than these. */
+function smallLetters(text: Fragment): Fragment {
+  const bytes = sql`cast(convert(${text} using utf8mb4) as binary)`
+  return [...LETTERS].reduce<Fragment>((done, letter) => sql`replace(${done}, ${sql.lit(letter)}, ${sql.lit(letter.toLowerCase())})`, bytes)
+}
+
+function within(json: Fragment, path: readonly string[]): Fragment {
+  if (path.length === 0) return json
+  return sql`json_extract(${json}, ${`$${path.map((step) => `.${JSON.stringify(step)}`).join('')}`})`
+}
+
+function inside(json: Fragment, path: readonly string[], type: Scalar | 'list'): Fragment {
+  return type === 'list' ? within(json, path) : typed(within(json, path), type)
+}
+
+function isNullInside(json: Fragment, path: readonly string[]): Test {
+  const found = within(json, path)
+  // JSON has a null of its own.
+  return sql<SqlBool>`(${found} is null or json_type(${found}) = 'NULL')`
+}
+
+/** A value in JSON as one of the type, null where it is of another. */
+function typed(json: Fragment, type: Scalar): Fragment {
+  const is = (...names: string[]) => sql<SqlBool>`json_type(${json}) in (${sql.join(names.map((name) => sql.lit(name)))})`
+  const text = sql`json_unquote(${json})`
+  switch (type) {
+    case 'text':
+    case 'id':
+      return sql`(case when ${is('STRING')} then ${text} end)`
+    case 'boolean':
+      return sql`(case when ${is('BOOLEAN')} then ${json} = 'true' end)`
+    case 'integer':
+    case 'number':
+      return sql`(case when ${is('INTEGER', 'DOUBLE')} then cast(${json} as double) end)`
+    case 'time': {
+      const form = sql`${is('STRING')} and ${text} regexp '^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}[.][0-9]{3}Z$'`
+      return sql`(case when ${form} then cast(replace(left(${text}, 23), 'T', ' ') as datetime(3)) end)`
+    }
+  }
+}
+
+/** The places of a list, counted from 1. Their values are asked for one by one, since a column would lose their types. */
+function places(list: Fragment, alias: string): Fragment {
+  return sql`json_table(case when json_type(${list}) = 'ARRAY' then ${list} end, '$[*]' columns (n for ordinality)) as ${sql.ref(alias)}`
+}
+
+function element(list: Fragment, alias: string): Fragment {
+  return sql`json_extract(${list}, concat('$[', ${sql.ref(`${alias}.n`)} - 1, ']'))`
+}

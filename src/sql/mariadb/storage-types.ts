@@ -1,0 +1,201 @@
+import { type SqlBool, sql } from 'kysely'
+import { type Comparable, instantText, LAST_INSTANT, type Scalar } from '../../condition/index.js'
+import type { Field } from '../../rulebook/index.js'
+import { Annotated } from '../annotated.js'
+import { type Column, type Fragment, MIRRORED, type Order, type Side, type Test } from '../expressions.js'
+import { inJson } from '../json-column.js'
+import type { FoundColumn } from '../places.js'
+
+/** A column or a parameter as it is: what an index may serve for. */
+interface Plain {
+  readonly ref: Fragment
+  readonly type: Scalar
+  /** Of a column: how it holds its values. */
+  readonly as?: string
+  /** Of a parameter: what it is. */
+  readonly known?: Comparable
+}
+
+/** The collation that compares code point by code point, spaces at the end included. */
+const EXACT = 'utf8mb4_nopad_bin'
+const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/
+
+function plain(fragment: Fragment, what: Plain): Fragment {
+  return new Annotated(fragment, what)
+}
+
+/** What is known of a column or a parameter as it is; undefined for what comes of them. */
+function plainOf(fragment: Fragment): Plain | undefined {
+  return fragment instanceof Annotated ? (fragment.about as Plain) : undefined
+}
+
+/** The values of a column: times cut to milliseconds and in UTC, numbers as JavaScript reads them. */
+export function held({ ref, as }: Column, type: Scalar): Fragment {
+  return plain(written(ref, as, type), { ref, type, ...(as === undefined ? {} : { as }) })
+}
+
+function written(ref: Fragment, as: string | undefined, type: Scalar): Fragment {
+  if (type === 'time') {
+    if (as === 'datetime(3)') return sql`${ref}`
+    if (as === 'date') return sql`cast(${ref} as datetime(3))`
+    const time = as === 'timestamp' ? sql`convert_tz(${ref}, @@session.time_zone, '+00:00')` : ref
+    // By its text: arithmetic knows no year 0, and a cast may round.
+    return sql`cast(left(cast(${time} as char), 23) as datetime(3))`
+  }
+  if (as === 'decimal') return sql`cast(${ref} as double)`
+  if (as === 'float') return sql`cast(cast(${ref} as char) as double)`
+  return as === 'uuid' ? sql`cast(${ref} as char(36))` : sql`${ref}`
+}
+
+/** A parameter. */
+export function known(what: Comparable, type: Scalar): Fragment {
+  const fragment = value(what, type)
+  return plain(fragment, { ref: fragment, type, known: what })
+}
+
+export function value(what: Comparable, type: Scalar): Fragment {
+  if (type === 'time') return sql`cast(${timeText(what as number)} as datetime(3))`
+  // A number with a fraction would be a decimal of few digits.
+  if (typeof what === 'number' && !Number.isSafeInteger(what)) return sql`cast(${String(what)} as double)`
+  return sql`${what}`
+}
+
+/** An instant as MariaDB writes it. */
+export function timeText(time: number): string {
+  return instantText(time).replace('T', ' ').slice(0, -1)
+}
+
+/** A text whose comparisons, and whose order, go by code points. */
+export function exact(text: Fragment): Fragment {
+  if (plainOf(text)?.as === EXACT) return text
+  return sql`(convert(${text} using utf8mb4) collate ${sql.raw(EXACT)})`
+}
+
+/** Whether it is a column or a parameter as it is. */
+export function isPlain(fragment: Fragment): boolean {
+  return plainOf(fragment) !== undefined
+}
+
+/** Equality of texts: where an index may serve, as it has them, and then once more exactly. */
+export function sameText(left: Fragment, right: Fragment): Test {
+  const same = sql<SqlBool>`${exact(left)} = ${exact(right)}`
+  const [a, b] = [plainOf(left), plainOf(right)]
+  if (a === undefined || b === undefined) return same
+  if (a.known !== undefined && b.known === undefined) return sameText(right, left)
+  // A parameter takes the collation of the column.
+  if (a.as === EXACT && (b.as === EXACT || b.known !== undefined)) return sql<SqlBool>`${left} = ${right}`
+  if (a.as === 'uuid') {
+    if (b.as === 'uuid') return sql<SqlBool>`${a.ref} = ${b.ref}`
+    return b.known === undefined ? same : besideUuid(a.ref, [b.known])
+  }
+  // Columns of two collations cannot be compared as they are.
+  return b.known === undefined && b.as !== a.as ? same : b.as === 'uuid' ? same : sql<SqlBool>`(${left} = ${right} and ${same})`
+}
+
+function besideUuid(column: Fragment, values: readonly Comparable[]): Test {
+  const possible = values.filter((one) => UUID.test(String(one)))
+  return possible.length === 0 ? sql<SqlBool>`1 = 0` : sql<SqlBool>`${column} in (${sql.join(possible)})`
+}
+
+/** The value being one of some. */
+export function isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
+  const column = plainOf(item)
+  if (type === 'time' && column !== undefined && column.known === undefined)
+    return sql<SqlBool>`(${sql.join(
+      values.map((one) => inOrder(item, '=', known(one, type))),
+      sql` or `,
+    )})`
+  const among = values.map((one) => value(one, type))
+  if (type !== 'text' && type !== 'id') return sql<SqlBool>`${item} in (${sql.join(among)})`
+  if (column?.as === 'uuid') return besideUuid(column.ref, values)
+  if (column?.as === EXACT) return sql<SqlBool>`${item} in (${sql.join(among)})`
+  const exactly = sql<SqlBool>`${exact(item)} in (${sql.join(among.map(exact))})`
+  return column === undefined ? exactly : sql<SqlBool>`(${item} in (${sql.join(among)}) and ${exactly})`
+}
+
+/** An order of numbers, booleans or times. A time beside a known one goes by the column, whose microseconds do not count. */
+export function inOrder(left: Fragment, order: Order, right: Fragment): Test {
+  const [a, b] = [plainOf(left), plainOf(right)]
+  if (a?.type === 'time' && b?.type === 'time') {
+    if (b.known !== undefined && isPlainTime(a)) return besideInstant(a, order, b.known as number)
+    if (a.known !== undefined && isPlainTime(b)) return besideInstant(b, MIRRORED[order], a.known as number)
+  }
+  return sql<SqlBool>`${left} ${sql.raw(order)} ${right}`
+}
+
+function isPlainTime({ known, as }: Plain): boolean {
+  return known === undefined && as !== 'timestamp' && as !== 'date'
+}
+
+function besideInstant({ ref, as }: Plain, order: Order, instant: number): Test {
+  const from = value(instant, 'time')
+  if (as === 'datetime(3)') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`
+  if (order === '<' || order === '>=') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`
+  // Nothing is later than the last instant.
+  if (instant === LAST_INSTANT)
+    return order === '>' ? sql<SqlBool>`1 = 0` : order === '=' ? sql<SqlBool>`${ref} >= ${from}` : sql<SqlBool>`${ref} is not null`
+  const until = value(instant + 1, 'time')
+  if (order === '=') return sql<SqlBool>`(${ref} >= ${from} and ${ref} < ${until})`
+  return order === '<=' ? sql<SqlBool>`${ref} < ${until}` : sql<SqlBool>`${ref} >= ${until}`
+}
+
+/** A key as a query selects it, and as it is looked for in what was selected. */
+export function asKey(fragment: Fragment, type: Scalar): Fragment {
+  return type === 'text' || type === 'id' ? exact(fragment) : fragment
+}
+
+/**
+ * What a key is looked for by: where its column compares loosely, as it is, so that an index serves, and once more exactly. Queries
+ * that are put together keep a row for each of the pairs then.
+ */
+export function keyParts(fragment: Fragment): readonly Fragment[] {
+  const column = plainOf(fragment)
+  if (column === undefined) return [fragment]
+  const isText = column.type === 'text' || column.type === 'id'
+  return !isText || column.as === EXACT || column.as === 'uuid' ? [column.ref] : [column.ref, exact(fragment)]
+}
+
+/** A value and the key that it is looked for among, as pairs that are equal each: by the columns too, where they compare alike. */
+export function pairOfKeys(value: Side, key: Side): readonly (readonly [Fragment, Fragment])[] {
+  const exactly = [asKey(value.value, value.type), asKey(key.value, key.type)] as const
+  const [one, other] = [plainOf(value.value), plainOf(key.value)]
+  if (!areAlike(value.value, key.value) || one?.known !== undefined || other?.known !== undefined) return [exactly]
+  const columns = [one?.ref as Fragment, other?.ref as Fragment] as const
+  if (one?.as === 'uuid') return [columns]
+  return keyParts(value.value).length === 1 ? [exactly] : [columns, exactly]
+}
+
+/** A column of exact keys. */
+export function keptExactly(ref: Fragment, fragment: Fragment): Fragment {
+  const from = plainOf(fragment)
+  return from !== undefined && (from.type === 'text' || from.type === 'id') ? held({ ref, as: EXACT }, 'text') : ref
+}
+
+/** As what a column holds a field: the word that a layout keeps. */
+export function heldAs({ type: written, collation }: FoundColumn, field: Field): string | null | undefined {
+  const type = written.toLowerCase()
+  // JSON is a text with a check.
+  if (inJson(field)) return /^(json|longtext|mediumtext|text)$/.test(type) ? undefined : null
+  switch (field.type as Scalar) {
+    case 'text':
+    case 'id':
+      if (type === 'uuid') return 'uuid'
+      if (!/^(char|varchar|tinytext|text|mediumtext|longtext|enum)\b/.test(type)) return null
+      return collation === EXACT ? EXACT : (collation ?? undefined)
+    case 'boolean':
+      return /^(tinyint|boolean)\b/.test(type) ? undefined : null
+    case 'integer':
+    case 'number':
+      if (/^(tinyint|smallint|mediumint|int|bigint|double)\b/.test(type)) return undefined
+      return /^(decimal|float)\b/.exec(type)?.[1] ?? null
+    case 'time':
+      if (/^datetime(\([0-3]\))?$/.test(type)) return 'datetime(3)'
+      return /^(datetime|timestamp|date)\b/.exec(type)?.[1] ?? null
+  }
+}
+
+/** Whether two columns hold and compare their values in the same way. */
+export function areAlike(a: Fragment, b: Fragment): boolean {
+  const as = plainOf(a)?.as
+  return as !== undefined && as === plainOf(b)?.as
+}

@@ -1,0 +1,48 @@
+import { sql } from 'kysely'
+import type { Scalar } from '../../condition/index.js'
+import type { Field } from '../../rulebook/index.js'
+import type { Catalog } from '../dialect.js'
+import type { Fragment } from '../expressions.js'
+import { inJson } from '../json-column.js'
+import type { TablePlace, WantedIndex } from '../places.js'
+import { heldAs, isLoose } from './storage-types.js'
+
+/** The tables of this database. */
+export const catalog: Catalog = Object.freeze({
+  columnType: (field: Field, _holdsKeys?: boolean, as?: string): string =>
+    as === undefined || isLoose(as) || as === 'enum' ? (inJson(field) ? 'jsonb' : COLUMN_TYPES[field.type as Scalar]) : as,
+  columns:
+    (): Fragment => sql`select unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as "schema",
+    c.relname as "table", a.attname as "column", format_type(coalesce(nullif(t.typbasetype, 0), t.oid), a.atttypmod) as "type",
+    coalesce(e.typtype, t.typtype) as kind, case when l.collname <> 'default' then case when l.collisdeterministic then '' else 'loose text ' end
+      || (select quote_ident(m.nspname) from pg_namespace m where m.oid = l.collnamespace) || '.' || quote_ident(l.collname) end as collation,
+    c.relkind in ('v', 'm') as view
+    from pg_attribute a join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace join pg_type t on t.oid = a.atttypid
+    left join pg_type e on e.oid = t.typelem and t.typlen = -1 left join pg_collation l on l.oid = a.attcollation
+    where a.attnum > 0 and not a.attisdropped and c.relkind in ('r', 'p', 'v', 'm', 'f') and n.nspname not in ('pg_catalog', 'information_schema')
+    order by 1, 2, a.attnum`,
+  indexes:
+    (): Fragment => sql`select unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as "schema",
+    c.relname as "table", a.attname as "column", m.amname as method
+    from pg_index i join pg_class c on c.oid = i.indrelid join pg_namespace n on n.oid = c.relnamespace join pg_class x on x.oid = i.indexrelid
+    join pg_am m on m.oid = x.relam join pg_attribute a on a.attrelid = c.oid and a.attnum = i.indkey[0]
+    where i.indisvalid and i.indpred is null and n.nspname not in ('pg_catalog', 'pg_toast')`,
+  createIndex({ schema, name, columns }: TablePlace, field: string, of: Field, use: WantedIndex['for']): string {
+    const quoted = (one: string) => `"${one.replaceAll('"', '""')}"`
+    const column = quoted(columns[field]?.name ?? field)
+    const table = [schema, name].flatMap((one) => (one === undefined ? [] : [quoted(one)])).join('.')
+    if (use === 'elements')
+      return `create index on ${table} using gin (${column}${columns[field]?.as === undefined && of.list ? ' jsonb_path_ops' : ''});`
+    return `create index on ${table} (${column}${use === 'start' ? ' collate "C"' : ''});`
+  },
+  heldAs,
+})
+
+const COLUMN_TYPES: { readonly [T in Scalar]: string } = {
+  text: 'text collate "C"',
+  id: 'text collate "C"',
+  time: 'timestamptz(3)',
+  integer: 'bigint',
+  number: 'double precision',
+  boolean: 'boolean',
+}

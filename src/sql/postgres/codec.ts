@@ -1,0 +1,25 @@
+import type { Field } from '../../rulebook/index.js'
+import type { Codec } from '../dialect.js'
+import type { Fragment } from '../expressions.js'
+import { fromJson, inJson, jsonValue, knownInstant, timeOf } from '../json-column.js'
+import { instantOf, plainList } from './expressions.js'
+import { timeText } from './value.js'
+
+/** Values as the columns of this database hold them. */
+export const codec: Codec = Object.freeze({
+  selected: (value: Fragment, field: Field): Fragment => (field.list ? plainList(value) : field.type === 'time' ? instantOf(value) : value),
+  encode(field: Field, given: unknown, as?: string): unknown {
+    if (given === null || given === undefined) return null
+    if (as?.endsWith('[]') && Array.isArray(given))
+      return given.map((one) => (field.type === 'time' && one !== null ? timeText(knownInstant(one)) : one))
+    if (inJson(field)) return JSON.stringify(jsonValue(field, given))
+    return field.type === 'time' ? timeText(knownInstant(given)) : given
+  },
+  decode(field: Field, given: unknown): unknown {
+    if (given === null || given === undefined) return field.nullable ? null : undefined
+    if (inJson(field)) return fromJson(field, given)
+    if (field.type === 'time') return timeOf(field, given)
+    // Drivers give whole numbers of 64 bits as text, so that none is cut.
+    return field.type === 'integer' || field.type === 'number' ? Number(given) : given
+  },
+})

@@ -1,0 +1,39 @@
+import { sql } from 'kysely'
+import type { Scalar } from '../../condition/index.js'
+import type { Field } from '../../rulebook/index.js'
+import type { Catalog } from '../dialect.js'
+import type { Fragment } from '../expressions.js'
+import { inJson } from '../json-column.js'
+import type { FoundColumn, TablePlace, WantedIndex } from '../places.js'
+
+/** The tables of this database. */
+export const catalog: Catalog = Object.freeze({
+  columnType(field: Field): string {
+    if (inJson(field)) return 'text'
+    return COLUMN_TYPES[field.type as Scalar]
+  },
+  columns: (): Fragment =>
+    sql`select '' as "schema", m.name as "table", c.name as "column", c.type as "type", m.type = 'view' as view from sqlite_master m, pragma_table_info(m.name) c where m.type in ('table', 'view') order by m.name, c.cid`,
+  indexes: (): Fragment =>
+    sql`select '' as "schema", m.name as "table", i.name as "column", 'btree' as method
+      from sqlite_master m, pragma_index_list(m.name) l, pragma_index_info(l.name) i where m.type = 'table' and i.seqno = 0 and l.partial = 0`,
+  createIndex({ name, columns }: TablePlace, field: string, _of: Field, use: WantedIndex['for']): string | undefined {
+    // It has none over the elements of JSON.
+    if (use === 'elements') return undefined
+    const column = columns[field]?.name ?? field
+    const quoted = (one: string) => `"${one.replaceAll('"', '""')}"`
+    return `create index ${quoted(`${name}_${column}`)} on ${quoted(name)} (${quoted(column)});`
+  },
+  // A column holds whatever it is given: its type says little.
+  heldAs: (column: FoundColumn, field: Field): null | undefined =>
+    column.type.toLowerCase() === 'blob' && !inJson(field) ? null : undefined,
+})
+
+const COLUMN_TYPES: { readonly [T in Scalar]: string } = {
+  text: 'text',
+  id: 'text',
+  time: 'text',
+  integer: 'integer',
+  number: 'real',
+  boolean: 'integer',
+}

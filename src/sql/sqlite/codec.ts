@@ -1,0 +1,23 @@
+import type { Comparable, Scalar } from '../../condition/index.js'
+import type { Field } from '../../rulebook/index.js'
+import type { Codec } from '../dialect.js'
+import { fromJson, inJson, jsonValue, knownInstant, timeOf } from '../json-column.js'
+import { encodeScalar } from './expressions.js'
+
+/** Values as the columns of this database hold them. */
+export const codec: Codec = Object.freeze({
+  encode(field: Field, value: unknown): unknown {
+    if (value === null || value === undefined) return null
+    if (inJson(field)) return JSON.stringify(jsonValue(field, value))
+    return encodeScalar(field.type === 'time' ? knownInstant(value) : (value as Comparable), field.type as Scalar)
+  },
+  decode(field: Field, value: unknown): unknown {
+    if (value === null || value === undefined) return field.nullable ? null : undefined
+    if (inJson(field)) return fromJson(field, JSON.parse(String(value)))
+    if (field.type === 'boolean') {
+      if (value !== 0 && value !== 1) throw new TypeError(`${JSON.stringify(value)} is neither 0 nor 1`)
+      return value === 1
+    }
+    return field.type === 'time' ? timeOf(field, value) : value
+  },
+})

@@ -1,0 +1,108 @@
+import type { Row } from '../condition/index.js'
+import { type Key, knownAction, type TypeModel, typeModel } from '../rulebook/index.js'
+import { type Explanation, explain, fieldsLetBy, stampedRecord, type Verdict, type Viewpoint, verdictOf } from '../viewpoint/index.js'
+import type { Asker, AskersRules } from './asker.js'
+import { DeniedError, QueryError } from './errors.js'
+import { deny, holding, judge, keyIs, type Operation, visible } from './operation.js'
+import type { Session } from './session.js'
+import { judgeCreate } from './write/create.js'
+import { judgeDelete, typesAlong } from './write/delete.js'
+import { readingAlong } from './write/read-set.js'
+import { targetTypes } from './write/targets.js'
+import { judgeUpdate } from './write/update.js'
+
+/** Asks what somebody may do, and why, and does nothing. */
+export class Asking {
+  readonly #session: Session
+
+  constructor(session: Session) {
+    this.#session = session
+  }
+
+  async verdict(actionName: string, typeName: string, asked: Key | Row, changes?: Row): Promise<Verdict> {
+    const session = this.#session
+    const type = typeModel(session.model, typeName)
+    const action = knownAction(type, actionName)
+    const key = action === 'create' ? undefined : (asked as Key)
+    const outcome = session.who.still.outright(typeName, action)
+    if (outcome !== undefined) return verdictOf(type, action, outcome, key)
+    session.checkSize(type, key === undefined ? asked : changes)
+    return session.question({ action, type: typeName, ...(key === undefined ? {} : { key }) }, async () => {
+      const op = await session.asking([...new Set([typeName, ...targetTypes(type), ...typesAlong(session.model, type)])], action)
+      try {
+        return await this.#judged(op, type, action, asked, changes)
+      } catch (error) {
+        if (error instanceof DeniedError) return error.verdict
+        throw error
+      }
+    })
+  }
+
+  /** What a change or a deletion comes to is judged as if it were made. @throws DeniedError */
+  async #judged(op: Operation, type: TypeModel, action: string, asked: Key | Row, changes: Row | undefined): Promise<Verdict> {
+    if (action === 'create') {
+      // The clause lets all of it; the fields of all that let it are what a form may show.
+      const { clause, fields } = await judgeCreate(op, type, asked, this.#session.needs.newKey)
+      return verdictOf(type, action, 'allowed', undefined, { clause, fields })
+    }
+    const key = asked as Key
+    if (action === 'delete') return verdictOf(type, action, 'allowed', key, await judgeDelete(op, type, key))
+    if (action === 'update' && changes !== undefined)
+      return verdictOf(type, action, 'allowed', key, await judgeUpdate(op, type, key, changes))
+    const { row } = await visible(op, type, action, key)
+    return verdictOn(op, type, action, op.asker.rules(type.name, action), row)
+  }
+
+  async why(actionName: string, typeName: string, asked: Key | Row, changes?: Row): Promise<Explanation> {
+    const session = this.#session
+    const { model, tables, who } = session
+    const type = typeModel(model, typeName)
+    const action = knownAction(type, actionName)
+    if (session.isSystem) throw new QueryError('as the system', 'nothing decides: it is nobody whom rules could be about')
+    const key = action === 'create' ? undefined : (asked as Key)
+    const verdict = await this.verdict(actionName, typeName, asked, changes)
+    return session.question({ action, type: typeName, ...(key === undefined ? {} : { key }) }, async () => {
+      const op = await session.operation(tables, [typeName])
+      const [found] = key === undefined ? [] : await tables.select(typeName, { where: keyIs(type, key), now: op.env.now, limit: 1 })
+      if (key !== undefined && found === undefined) throw deny(type, action, 'not found', key)
+      const record = found?.row ?? stampedRecord(type, asked as Row, op.env)
+      const [readable] = await judge(op, [{ when: op.asker.readable(typeName) }], record)
+      const becomes = action === 'update' && changes !== undefined ? { ...record, ...changes } : undefined
+      return readingAlong(op, (links) =>
+        explain({ verdict, model, record, env: { ...op.env, links }, becomes, readable: readable === true, within: who.routine }),
+      )
+    })
+  }
+
+  async may(actionName: string, typeName: string): Promise<'always' | 'never' | 'depending'> {
+    const session = this.#session
+    const action = knownAction(typeModel(session.model, typeName), actionName)
+    if (session.isSystem) return 'always'
+    return session.question({ action, type: typeName }, async () => {
+      const { viewpoint } = await session.who.now(session.tables, [typeName])
+      return (viewpoint as NonNullable<Asker['viewpoint']>).may(action, typeName)
+    })
+  }
+
+  async viewpoint(): Promise<Viewpoint> {
+    const session = this.#session
+    if (session.isSystem) throw new QueryError('as the system', 'there is no viewpoint: it is nobody whom rules could be about')
+    return session.question({ action: 'read', type: 'viewpoint' }, async () => {
+      const { viewpoint } = await session.who.now(session.tables, Object.keys(session.model.types))
+      return viewpoint as unknown as Viewpoint
+    })
+  }
+}
+
+/** Whether an action on a record that the asker sees is allowed. */
+async function verdictOn(op: Operation, type: TypeModel, action: string, rules: AskersRules, row: Row): Promise<Verdict> {
+  const key = row[type.key] as Key
+  const [open, ...holds] = await judge(op, [rules.open, ...rules.clauses], row)
+  if (!open) {
+    const [standing] = await holding(op, rules.sayings, row)
+    return verdictOf(type, action, 'refused', key, { saying: standing?.saying })
+  }
+  const clauses = rules.clauses.filter((_, at) => holds[at])
+  if (clauses.length === 0) return verdictOf(type, action, 'refused', key)
+  return verdictOf(type, action, 'allowed', key, { clause: clauses[0]?.clause?.title, fields: fieldsLetBy(type, clauses) })
+}

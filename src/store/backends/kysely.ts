@@ -1,0 +1,397 @@
+import { type AliasedExpression, type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
+import { type Comparable, type ConditionNode, compareNode, type Row, type Scalar, type TermNode } from '../../condition/index.js'
+import { type Field, type Key, keysAreGiven, type Model, RulebookError, type TypeModel, typeModel } from '../../rulebook/index.js'
+import {
+  type Column,
+  type ColumnPlace,
+  type CompileOptions,
+  compile,
+  type Dialect,
+  type Fragment,
+  type Layout,
+  type LayoutOptions,
+  readLayout,
+  type TablePlace,
+} from '../../sql/index.js'
+import { BusyError, ConstraintError, DuplicateKeyError, IsolationError, RowError, UncertainError } from '../errors.js'
+import type { Backend, Found, Isolation, Selection, Tables, Target } from '../tables.js'
+
+/** Where the records are kept. */
+export interface KyselyOptions extends LayoutOptions {
+  /** What `layoutOf` or `readLayout` gave. Default: the database is asked before the first call, and the other options name what is named otherwise. */
+  readonly layout?: Layout
+}
+
+/**
+ * Keeps records in a database, through Kysely: a table for each record type, and a column for each field. Before its first
+ * call it asks the database which columns there are, and how they hold what they hold. Rules become part of each query.
+ *
+ * @throws LayoutError at the first call, where a table or column is not there or cannot hold the field.
+ * @example
+ * import { overKysely } from 'pachter/kysely'
+ * const store = openStore(book, overKysely(db, postgres, { names: 'snake_case' }))
+ */
+export function overKysely(db: Kysely<any>, dialect: Dialect, { layout, ...options }: KyselyOptions = {}): Backend {
+  return (model) => {
+    for (const type of Object.values(model.types)) {
+      const odd = Object.keys(type.fields).find((name) => !COLUMN.test(name))
+      if (odd !== undefined) throw new RulebookError(`${type.name}.${odd}`, 'cannot name a column: use letters, digits, _ and $')
+    }
+    let known: Promise<Layout> | undefined = layout && Promise.resolve(layout)
+    const read = () => {
+      known ??= readLayout(db, dialect, { model }, options).catch((error: unknown) => {
+        // Asked again at the next call: a table may be made in the meantime.
+        known = undefined
+        throw error
+      })
+      return known
+    }
+    return new KyselyTables(db, dialect, model, read)
+  }
+}
+
+/** How often a transaction is run that others stand in the way of. */
+const MOST_TRIES = 8
+
+/** Half of the milliseconds that the first try waits for a lock; each further one waits twice as long. */
+const SHORTEST_WAIT = 25
+
+/** An error, and what it was caused by. */
+function causesOf(error: unknown): unknown[] {
+  return error instanceof Error && error.cause !== undefined ? [error, ...causesOf(error.cause)] : [error]
+}
+
+/**
+ * Whether an error is the database's own answer, by which it kept nothing: one with an SQLSTATE. Not where the connection
+ * was lost (class 08), or the server went down (57P).
+ */
+function isAnswer(error: unknown): boolean {
+  const { code, sqlState } = (error ?? {}) as { code?: unknown; sqlState?: unknown }
+  const state = String(sqlState ?? code ?? '')
+  return /^[0-9A-Z]{5}$/.test(state) && !/^(08|57P)/.test(state)
+}
+
+/** How the answers to conditions are named, beside the columns of a record. */
+const FLAG = 'pachter_flag_'
+
+/** The name of what is selected for its effect alone. */
+const PATIENCE = 'pachter_patience'
+
+// Kysely reads dots and the word "as" in a name as something else.
+const COLUMN = /^[A-Za-z_$][\w$]*$/
+
+/** The columns of each table, which are the same in all that is asked of it. */
+const written = new WeakMap<TablePlace, readonly AliasedExpression<unknown, string>[]>()
+
+class KyselyTables implements Tables {
+  readonly #db: Kysely<any>
+  readonly #dialect: Dialect
+  readonly #model: Model
+  readonly #layout: () => Promise<Layout>
+
+  /** Whether a transaction was begun here, and so as rules need it. */
+  readonly #isOwn: boolean
+
+  /** In a transaction: how long to wait for a lock, until that was said to the database. */
+  #patience: number | undefined
+
+  constructor(db: Kysely<any>, dialect: Dialect, model: Model, layout: () => Promise<Layout>, begun?: { readonly patience: number }) {
+    this.#db = db
+    this.#dialect = dialect
+    this.#model = model
+    this.#layout = layout
+    this.#patience = begun?.patience
+    this.#isOwn = begun !== undefined
+  }
+
+  async select(type: string, { where, now, sort = [], limit, after, flags = [], lock, single }: Selection): Promise<Found[]> {
+    const model = typeModel(this.#model, type)
+    const place = placed(await this.#layout(), model)
+    const asked = (condition: ConditionNode) => this.#compiled(condition, now, place)
+    let query = this.#db
+      .selectFrom(place.table)
+      .select(this.#columns(place))
+      .select(flags.map((flag, at) => sql<number>`case when ${asked(flag)} then 1 else 0 end`.as(FLAG + at)))
+      .where(this.#compiled(where, now, place, single ? 'row' : 'rows'))
+    const order = sort.map(({ field: name, descending, visible }) => {
+      const field = model.fields[name] as Field
+      const column = this.#dialect.expressions.ordered(this.#value(place, name), field)
+      const value = visible === undefined ? column : sql`case when ${asked(visible)} then ${column} end`
+      const always = visible === undefined && field.optional === undefined
+      return { value, descending, always, type: field.type as Scalar }
+    })
+    for (const { value, descending, always } of order) {
+      // Where nothing is missing, an index serves.
+      if (!always) query = query.orderBy(sql`${value} is null`)
+      query = query.orderBy(value, descending ? 'desc' : 'asc')
+    }
+    if (after !== undefined) query = query.where(this.#comesAfter(order, after))
+    if (limit !== undefined) query = query.limit(limit)
+    const locked = lock && this.#db.isTransaction ? this.#dialect.transactions.lock?.(lock) : undefined
+    if (locked !== undefined) query = query.modifyEnd(locked)
+    // Whoever holds a record that others wait for must not wait long for one that they hold.
+    const waiting = locked && this.#patience !== undefined ? this.#dialect.transactions.waitForLocks?.(this.#patience) : undefined
+    if (waiting !== undefined) query = query.select(sql`${waiting}`.as(PATIENCE))
+    const found = await query.execute()
+    if (waiting !== undefined && found.length > 0) this.#patience = undefined
+    return found.map((row: Row) => ({ row: this.#decode(model, row), flags: flags.map((_, at) => row[FLAG + at] === 1) }))
+  }
+
+  /** A value as `decode` reads it. */
+  #given(value: Fragment, field: Field): RawBuilder<unknown> {
+    return sql`${this.#dialect.codec.selected?.(value, field) ?? value}`
+  }
+
+  /** The value of a column; one of JSON as it is. */
+  #value({ model, place }: Placed, name: string): Fragment {
+    const column = columnOf(place, name)
+    const { type, list } = model.fields[name] as Field
+    if (list) return this.#dialect.expressions.column(column, [], 'list')
+    return type === 'other' || type === 'group' ? column.ref : this.#dialect.expressions.column(column, [], type)
+  }
+
+  /** Later in the order: at the first step at which it differs. Missing values come last. */
+  #comesAfter(
+    order: readonly { readonly value: Fragment; readonly descending: boolean; readonly always: boolean; readonly type: Scalar }[],
+    after: readonly (Comparable | null)[],
+  ): RawBuilder<SqlBool> {
+    const ways: Fragment[] = []
+    const same: Fragment[] = []
+    for (const [at, { value, descending, always, type }] of order.entries()) {
+      const place = after[at] ?? null
+      if (place === null) {
+        same.push(sql`${value} is null`)
+        continue
+      }
+      const known = this.#dialect.expressions.value(place, type)
+      const further = sql`${value} ${sql.raw(descending ? '<' : '>')} ${known}`
+      ways.push(sql`(${sql.join([...same, always ? further : sql`(${further} or ${value} is null)`], sql` and `)})`)
+      same.push(sql`${value} = ${known}`)
+    }
+    if (ways.length === 0) return sql<SqlBool>`1 = 0`
+    const later = sql<SqlBool>`(${sql.join(ways, sql` or `)})`
+    const [first] = order
+    if (ways.length === 1 || first === undefined || !first.always || after[0] === null || after[0] === undefined) return later
+    // Said once more of the first step alone, so that an index serves.
+    const start = this.#dialect.expressions.value(after[0], first.type)
+    return sql<SqlBool>`(${first.value} ${sql.raw(first.descending ? '<=' : '>=')} ${start} and ${later})`
+  }
+
+  async count(type: string, { where, now }: Pick<Selection, 'where' | 'now'>): Promise<number> {
+    const place = placed(await this.#layout(), typeModel(this.#model, type))
+    const query = this.#db
+      .selectFrom(place.table)
+      .select(sql<number>`count(*)`.as('count'))
+      .where(this.#compiled(where, now, place, 'rows'))
+    return Number((await query.executeTakeFirst())?.count)
+  }
+
+  async countBy(
+    type: string,
+    name: string,
+    { where, now }: Pick<Selection, 'where' | 'now'>,
+  ): Promise<{ value: unknown; count: number }[]> {
+    const place = placed(await this.#layout(), typeModel(this.#model, type))
+    const field = place.model.fields[name] as Field
+    const column = this.#dialect.expressions.ordered(this.#value(place, name), field)
+    const query = this.#db
+      .selectFrom(place.table)
+      .select([this.#given(column, field).as('value'), sql<number>`count(*)`.as('count')])
+      .where(this.#compiled(where, now, place, 'rows'))
+      .groupBy(column)
+      .orderBy(sql`${column} is null`)
+      .orderBy(column)
+    return (await query.execute()).map(({ value, count }) => ({
+      value: this.#dialect.codec.decode(field, value) ?? undefined,
+      count: Number(count),
+    }))
+  }
+
+  async test(conditions: readonly ConditionNode[], now: number): Promise<boolean[]> {
+    if (conditions.length === 0) return []
+    const layout = await this.#layout()
+    const answers = conditions.map((condition, at) => {
+      const asked = compile(condition, { dialect: this.#dialect, now, layout, type: '' })
+      return sql<number>`case when ${asked} then 1 else 0 end`.as(FLAG + at)
+    })
+    const [row] = await this.#db.selectNoFrom(answers).execute()
+    return conditions.map((_, at) => (row as Row | undefined)?.[FLAG + at] === 1)
+  }
+
+  #compiled(condition: ConditionNode, now: number, { model, place, layout }: Placed, finds?: CompileOptions['finds']): RawBuilder<SqlBool> {
+    const finding = finds === undefined ? {} : { finds, key: model.key }
+    return compile(condition, { dialect: this.#dialect, now, layout, type: model.name, table: place.name, ...finding })
+  }
+
+  async insert(type: string, row: Row): Promise<Row> {
+    const model = typeModel(this.#model, type)
+    const place = placed(await this.#layout(), model)
+    const key = row[model.key] as Key
+    // Asked beforehand, in the same transaction: what a driver calls a violated key differs from driver to driver.
+    const found = this.#db
+      .selectFrom(place.table)
+      .select(sql`1`.as('found'))
+      .where(this.#compiled(isKey(model, key), 0, place))
+    if ((await found.execute()).length > 0) throw new DuplicateKeyError(type, key)
+    const query = this.#db.insertInto(place.table).values(this.#encode(place, row))
+    if (!this.#dialect.transactions.returns) await this.#within(type, () => query.execute())
+    return this.#kept(
+      place,
+      key,
+      this.#dialect.transactions.returns && (await this.#within(type, () => query.returning(this.#columns(place)).execute())),
+    )
+  }
+
+  async update(type: string, changes: Row, target: Target): Promise<Row | undefined> {
+    const place = placed(await this.#layout(), typeModel(this.#model, type))
+    const query = this.#db.updateTable(place.table).set(this.#encode(place, changes)).where(this.#matches(place, target))
+    if (this.#dialect.transactions.returns) {
+      const rows = await this.#within(type, () => query.returning(this.#columns(place)).execute())
+      return rows.length === 0 ? undefined : this.#kept(place, target.key, rows)
+    }
+    const result = await this.#within(type, () => query.executeTakeFirst())
+    return Number(result.numUpdatedRows) === 0 ? undefined : this.#kept(place, target.key)
+  }
+
+  /** A record that was written, as it is kept: what the statement gave back, or what is read now. */
+  async #kept(place: Placed, key: Key, given?: readonly Row[] | false): Promise<Row> {
+    const { model } = place
+    const where = () => this.#compiled(isKey(model, key), 0, place)
+    const rows = given || (await this.#db.selectFrom(place.table).select(this.#columns(place)).where(where()).execute())
+    const [row] = rows
+    if (row === undefined || rows.length > 1) throw new Error(`the ${model.name} that was written is not to be found`)
+    return this.#decode(model, row)
+  }
+
+  /** The columns of a record, as `decode` reads them. */
+  #columns(place: Placed): readonly AliasedExpression<unknown, string>[] {
+    const there = written.get(place.place)
+    if (there !== undefined) return there
+    const columns = Object.entries(place.model.fields).map(([name, field]) => this.#given(this.#value(place, name), field).as(name))
+    written.set(place.place, columns)
+    return columns
+  }
+
+  async remove(type: string, target: Target): Promise<number> {
+    const model = typeModel(this.#model, type)
+    const layout = await this.#layout()
+    const place = placed(layout, model)
+    const query = this.#db.deleteFrom(place.table).where(this.#matches(place, target))
+    const count = Number((await this.#within(type, () => query.executeTakeFirst())).numDeletedRows)
+    if (count > 0 && keysAreGiven(model) && !(await this.wasRemoved(type, target.key)))
+      await this.#db
+        .insertInto(tableOf(layout.removedKeys))
+        .values({ type, key: String(target.key) })
+        .execute()
+    return count
+  }
+
+  async wasRemoved(type: string, key: Key): Promise<boolean> {
+    const text = this.#dialect.expressions.value(String(key), 'text')
+    const known = sql<SqlBool>`${sql.ref('type')} = ${type} and ${this.#dialect.expressions.sameText(sql.ref('key'), text)}`
+    const { removedKeys } = await this.#layout()
+    return (await this.#db.selectFrom(tableOf(removedKeys)).select('key').where(known).execute()).length > 0
+  }
+
+  async transaction<T>(work: (tables: Tables) => Promise<T>, { serializable = false }: Isolation = {}): Promise<T> {
+    if (this.#db.isTransaction) {
+      if (serializable && !this.#isOwn) await this.#checkSerializable()
+      return work(this)
+    }
+    const { lock, isConflict = () => false } = this.#dialect.transactions
+    // Before it begins: there may be one connection only.
+    await this.#layout()
+    for (let tries = 1; ; tries++) {
+      let ending = false
+      try {
+        const begun = this.#db.transaction()
+        // Where there are locks, each statement has to see what was committed while it waited for them.
+        const apart = lock === undefined ? begun : begun.setIsolationLevel(serializable ? 'serializable' : 'read committed')
+        return await apart.execute(async (trx) => {
+          const result = await work(
+            new KyselyTables(trx, this.#dialect, this.#model, this.#layout, { patience: SHORTEST_WAIT * 2 ** tries }),
+          )
+          ending = true
+          return result
+        })
+      } catch (error) {
+        const cause = causesOf(error).find(isConflict)
+        if (cause === undefined) throw ending && !isAnswer(error) ? new UncertainError(error) : error
+        if (tries === MOST_TRIES) throw new BusyError(cause)
+        await new Promise((resolve) => setTimeout(resolve, Math.random() * 5 * 2 ** tries))
+      }
+    }
+  }
+
+  /** Where rules go by what must not be there, a transaction of the application's own has to keep others apart as one of ours does. */
+  async #checkSerializable(): Promise<void> {
+    const { lock, isSerializable } = this.#dialect.transactions
+    // Where there are no locks, transactions come one after the other.
+    if (lock === undefined) return
+    const found = isSerializable && (await sql<{ is: boolean }>`select ${isSerializable} as ${sql.ref('is')}`.execute(this.#db))
+    if (found?.rows[0]?.is !== true) throw new IsolationError(isSerializable !== undefined)
+  }
+
+  async #within<T>(type: string, write: () => Promise<T>): Promise<T> {
+    try {
+      return await write()
+    } catch (error) {
+      throw this.#dialect.transactions.isConstraintFailure(error) ? new ConstraintError(type, error) : error
+    }
+  }
+
+  #matches(place: Placed, { key, where, now }: Target): RawBuilder<SqlBool> {
+    return sql<SqlBool>`${this.#compiled(isKey(place.model, key), now, place)} and ${this.#compiled(where, now, place, 'row')}`
+  }
+
+  #encode({ model, place }: Placed, row: Row): Record<string, unknown> {
+    const encoded = Object.entries(row).map(([name, value]) => {
+      const { name: column, as } = place.columns[name] as ColumnPlace
+      return [column, this.#dialect.codec.encode(model.fields[name] as Field, value, as)]
+    })
+    return Object.fromEntries(encoded)
+  }
+
+  #decode(model: TypeModel, row: Row): Row {
+    const record: Record<string, unknown> = {}
+    for (const [name, field] of Object.entries(model.fields)) {
+      try {
+        const value = this.#dialect.codec.decode(field, row[name])
+        if (value !== undefined) record[name] = value
+      } catch (cause) {
+        throw new RowError(model.name, name, cause instanceof Error ? cause.message : String(cause))
+      }
+    }
+    return record
+  }
+}
+
+/** A record type with the table that keeps its records. */
+interface Placed {
+  readonly model: TypeModel
+  readonly layout: Layout
+  readonly place: TablePlace
+  /** The table as Kysely reads names. In conditions it goes by its own name, without the schema. */
+  readonly table: string
+}
+
+function placed(layout: Layout, model: TypeModel): Placed {
+  const place = layout.tables[model.name] as TablePlace
+  return { model, layout, place, table: tableOf(place) }
+}
+
+function tableOf({ schema, name }: { readonly schema?: string; readonly name: string }): string {
+  return schema === undefined ? name : `${schema}.${name}`
+}
+
+function columnOf({ name: table, columns }: TablePlace, field: string): Column {
+  const { name, as } = columns[field] as ColumnPlace
+  return { ref: sql.id(table, name), ...(as === undefined ? {} : { as }) }
+}
+
+/** Whether a record has that key, as a condition. */
+function isKey({ key, fields }: TypeModel, value: Key): ConditionNode {
+  const type = (fields[key] as Field).type as Scalar
+  const own: TermNode = { kind: 'field', of: 'record', path: [key], type }
+  return compareNode(own, 'is', { kind: 'literal', type, value })
+}

@@ -1,0 +1,252 @@
+import {
+  type Comparable,
+  type CompareNode,
+  type ConditionNode,
+  compareText,
+  type Env,
+  instant,
+  type Links,
+  LinksError,
+  linkedRecords,
+  newContext,
+  operatorOf,
+  predicate,
+  type Row,
+  TRUE,
+} from '../../condition/index.js'
+import { type Field, type Key, keysAreGiven, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { DuplicateKeyError } from '../errors.js'
+import type { Backend, Found, Selection, SortStep, Tables, Target } from '../tables.js'
+import { asStored } from '../write/fit.js'
+
+/** Records by type, as arrays. */
+export type Records = { readonly [type: string]: readonly object[] }
+
+/**
+ * Keeps records in memory: for tests, demonstrations and small fixed data. What goes in and what comes out are copies.
+ *
+ * @example
+ * const store = openStore(book, inMemory({ plot: [{ id: 'p-01', holderId: 'm-01' }] }))
+ * @throws UnknownNameError for a record type that the rulebook does not know, DuplicateKeyError for a key that is there twice.
+ */
+export function inMemory(records: Records = {}): Backend {
+  return (model) => {
+    const held: Held = new Map(Object.keys(model.types).map((type) => [type, new Map<Key, Row>()]))
+    for (const [type, rows] of Object.entries(records)) {
+      const known = typeModel(model, type)
+      for (const row of rows) put(held, known, row as Row)
+    }
+    return new MemoryTables(model, held)
+  }
+}
+
+type Held = Map<string, Map<Key, Row>>
+
+function put(held: Held, type: TypeModel, row: Row): void {
+  const rows = held.get(type.name) as Map<Key, Row>
+  const key = row[type.key] as Key
+  if (rows.has(key)) throw new DuplicateKeyError(type.name, key)
+  rows.set(key, structuredClone(asStored(type, row)))
+}
+
+class MemoryTables implements Tables {
+  readonly #model: Model
+  #held: Held
+  #hasEnded = false
+  #links: Links | undefined
+  /** The keys of records that were removed, where clients may give keys. */
+  #removed: ReadonlyMap<string, ReadonlySet<Key>>
+  // Transactions run one after the other; each works on copies of the tables, which are kept at its end or dropped.
+  #last: Promise<unknown> = Promise.resolve()
+
+  constructor(model: Model, held: Held, removed: ReadonlyMap<string, ReadonlySet<Key>> = new Map()) {
+    this.#model = model
+    this.#held = held
+    this.#removed = removed
+  }
+
+  async select(type: string, { where, now, sort, limit, after, flags = [] }: Selection): Promise<Found[]> {
+    const test = predicate(where)
+    const env = this.#env(now)
+    const found: Row[] = []
+    for (const row of this.#among(type, where)) if (test(row, env)) found.push(row)
+    const sorted = sort === undefined ? found : inOrder(found, sort, typeModel(this.#model, type).fields, env, after)
+    const tests = flags.map((flag) => predicate(flag))
+    return sorted.slice(0, limit).map((row) => ({ row: structuredClone(row), flags: tests.map((flag) => flag(row, env)) }))
+  }
+
+  async count(type: string, { where, now }: Pick<Selection, 'where' | 'now'>): Promise<number> {
+    const test = predicate(where)
+    const env = this.#env(now)
+    let count = 0
+    for (const row of this.#among(type, where)) if (test(row, env)) count += 1
+    return count
+  }
+
+  async countBy(type: string, name: string, selection: Pick<Selection, 'where' | 'now'>): Promise<{ value: unknown; count: number }[]> {
+    const found = await this.select(type, { ...selection, sort: [{ field: name, descending: false }] })
+    const field = typeModel(this.#model, type).fields[name]
+    const counts = new Map<Sortable, { value: unknown; count: number }>()
+    for (const { row } of found) {
+      const group = counts.get(sortable(row[name], field)) ?? { value: row[name] ?? undefined, count: 0 }
+      counts.set(sortable(row[name], field), { ...group, count: group.count + 1 })
+    }
+    return [...counts.values()]
+  }
+
+  async test(conditions: readonly ConditionNode[], now: number): Promise<boolean[]> {
+    const env = this.#env(now)
+    return conditions.map((condition) => predicate(condition)({}, env))
+  }
+
+  async insert(type: string, row: Row): Promise<Row> {
+    this.#links = undefined
+    const model = typeModel(this.#model, type)
+    put(this.#held, model, row)
+    return structuredClone(this.#rows(type).get(row[model.key] as Key) as Row)
+  }
+
+  async update(type: string, changes: Row, target: Target): Promise<Row | undefined> {
+    const row = this.#target(type, target)
+    if (row === undefined) return undefined
+    this.#links = undefined
+    const changed = asStored(typeModel(this.#model, type), { ...row, ...structuredClone(changes) })
+    this.#rows(type).set(target.key, changed)
+    return structuredClone(changed)
+  }
+
+  async remove(type: string, target: Target): Promise<number> {
+    if (this.#target(type, target) === undefined) return 0
+    this.#links = undefined
+    this.#rows(type).delete(target.key)
+    if (keysAreGiven(typeModel(this.#model, type)))
+      this.#removed = new Map(this.#removed).set(type, new Set(this.#removed.get(type)).add(target.key))
+    return 1
+  }
+
+  async wasRemoved(type: string, key: Key): Promise<boolean> {
+    return this.#removed.get(type)?.has(key) === true
+  }
+
+  transaction<T>(work: (tables: Tables) => Promise<T>): Promise<T> {
+    const run = async () => {
+      this.#checkOpen()
+      const draft = new MemoryTables(this.#model, new Map([...this.#held].map(([type, rows]) => [type, new Map(rows)])), this.#removed)
+      try {
+        const result = await work(draft)
+        this.#held = draft.#held
+        this.#removed = draft.#removed
+        this.#links = undefined
+        return result
+      } finally {
+        // What is asked of it from now on would be answered by what there was.
+        draft.#hasEnded = true
+      }
+    }
+    const mine = this.#last.then(run, run)
+    this.#last = mine
+    return mine
+  }
+
+  /** What is asked within one operation: indexes last until something is written. */
+  #env(now: number): Env {
+    this.#links ??= linkedRecords(
+      (type) => this.#rows(type).values(),
+      (type) => {
+        throw new LinksError(type)
+      },
+    )
+    return { me: null, now, links: this.#links, context: newContext() }
+  }
+
+  #checkOpen(): void {
+    if (this.#hasEnded) throw new Error('the transaction that this store was for has ended')
+  }
+
+  #rows(type: string): Map<Key, Row> {
+    this.#checkOpen()
+    return this.#held.get(typeModel(this.#model, type).name) as Map<Key, Row>
+  }
+
+  /** The records that a condition may hold on: those that it names by their keys, or all. */
+  #among(type: string, where: ConditionNode): Iterable<Row> {
+    const rows = this.#rows(type)
+    const keys = keysNamed(where, typeModel(this.#model, type).key)
+    return keys === undefined ? rows.values() : keys.map((key) => rows.get(key)).filter((row) => row !== undefined)
+  }
+
+  #target(type: string, { key, where, now }: Target): Row | undefined {
+    const row = this.#rows(type).get(key)
+    return row !== undefined && predicate(where)(row, this.#env(now)) ? row : undefined
+  }
+}
+
+/** The keys of which a record has to have one for a condition to hold, where the condition says so. */
+function keysNamed(where: ConditionNode, field: string): readonly Key[] | undefined {
+  switch (where.kind) {
+    case 'allOf':
+      for (const part of where.of) {
+        const keys = keysNamed(part, field)
+        if (keys !== undefined) return keys
+      }
+      return undefined
+    case 'named':
+      return keysNamed(where.of, field)
+    case 'compare':
+      return keysCompared(where, field)
+    case 'constant':
+    case 'anyOf':
+    case 'not':
+    case 'presence':
+    case 'listChange':
+    case 'some':
+      return undefined
+  }
+}
+
+function keysCompared({ by, left, right }: CompareNode, field: string): readonly Key[] | undefined {
+  if (operatorOf(by).lookup !== 'equality') return undefined
+  const isKey = left.kind === 'field' && left.of === 'record' && left.via === undefined && left.path.length === 1 && left.path[0] === field
+  if (!isKey || right.kind !== 'literal') return undefined
+  const values: readonly unknown[] = Array.isArray(right.value) ? right.value : [right.value]
+  return [...new Set(values.filter((value): value is Key => typeof value === 'string' || typeof value === 'number'))]
+}
+
+/** Rows ordered by fields: missing and hidden last, text code point by code point, times by instant, false before true. */
+function inOrder(
+  rows: readonly Row[],
+  steps: readonly SortStep[],
+  fields: { readonly [name: string]: Field },
+  env: Env,
+  after?: readonly (Comparable | null)[],
+): Row[] {
+  const readers = steps.map(({ field, visible = TRUE }) => {
+    const test = predicate(visible)
+    return (row: Row) => (test(row, env) ? sortable(row[field], fields[field]) : undefined)
+  })
+  const keyed = rows.map((row) => ({ row, values: readers.map((read) => read(row)) }))
+  const compared = (a: readonly Sortable[], b: readonly Sortable[]): number => {
+    for (const [at, { descending }] of steps.entries()) {
+      const left = a[at]
+      const right = b[at]
+      if (left === undefined || right === undefined) {
+        if (left !== right) return left === undefined ? 1 : -1
+        continue
+      }
+      const by = typeof left === 'string' ? compareText(left, right as string) : left - (right as number)
+      if (by !== 0) return descending ? -by : by
+    }
+    return 0
+  }
+  keyed.sort((a, b) => compared(a.values, b.values))
+  const place = after?.map((value) => (value === null ? undefined : typeof value === 'boolean' ? Number(value) : value))
+  return keyed.flatMap(({ row, values }) => (place === undefined || compared(values, place) > 0 ? [row] : []))
+}
+
+type Sortable = string | number | undefined
+
+function sortable(value: unknown, field: Field | undefined): string | number | undefined {
+  if (value === null || value === undefined) return undefined
+  if (field?.type === 'time') return instant(value)
+  return typeof value === 'boolean' ? Number(value) : (value as string | number)
+}

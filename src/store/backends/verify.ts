@@ -1,0 +1,369 @@
+import { type Kysely, sql } from 'kysely'
+import {
+  allOfNode,
+  type Comparable,
+  type ConditionNode,
+  compareText,
+  type Links,
+  newContext,
+  type PlaceNode,
+  type Predicate,
+  predicate,
+  type Row,
+  type Scalar,
+  simplify,
+  TRUE,
+  waysAt,
+} from '../../condition/index.js'
+import { type Key, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { type Dialect, heldRules, type Layout, layoutOf, postgres, type TablePlace } from '../../sql/index.js'
+import { claimsAlone, readClaims } from '../../viewpoint/index.js'
+import { person } from '../asker.js'
+import { placeIsOneOf } from '../read/key-conditions.js'
+import type { Tables } from '../tables.js'
+import { overKysely } from './kysely.js'
+
+/** What to compare, and how. */
+export interface VerifyOptions {
+  /** Whose rows: claims by name; null is a visitor. */
+  readonly people: { readonly [name: string]: Row | null }
+  /** The record types. Default: all. */
+  readonly types?: readonly string[]
+  readonly layout?: Layout
+  /** The instant at which everything is judged. Default: when it begins. */
+  readonly now?: Date
+  /** So many records are in memory at once, besides those that are linked to them. Default: 1,000. */
+  readonly batch?: number
+  /** PostgreSQL: the role whom row security is for. Default: row security is not looked at. */
+  readonly role?: string
+  /** The fields that row security withholds from everybody, as `rowSecurity` was told. */
+  readonly withhold?: readonly string[]
+  /** Is told how far it is. */
+  readonly progress?: (type: string, done: number, all: number) => void
+}
+
+/** How many rows somebody may do something to: by SQL, by the evaluator in memory, and by row security. */
+export interface Compared {
+  readonly type: string
+  readonly person: string
+  readonly action: string
+  readonly sql: number
+  readonly memory: number
+  /** Of reading only, and where row security was looked at: what it shows, and what it should show. */
+  readonly rowSecurity?: { readonly shown: number; readonly meant: number }
+}
+
+/** A record on which they differ. */
+export interface Difference {
+  readonly type: string
+  readonly person: string
+  readonly action: string
+  readonly key: Key
+  readonly sql: boolean
+  readonly memory: boolean
+  readonly rowSecurity?: { readonly shown: boolean; readonly meant: boolean }
+}
+
+/** What a comparison came to. */
+export interface Verified {
+  readonly compared: readonly Compared[]
+  readonly differences: readonly Difference[]
+  /** How many records were looked at, by type. */
+  readonly records: { readonly [type: string]: number }
+}
+
+/**
+ * Compares on a database of one's own, for each person, record type and action, the rows that SQL selects with those on
+ * which the evaluator in memory says that the rule holds; and with those that row security shows. All of it in one read-only
+ * transaction, so that nothing changes meanwhile, and in batches.
+ *
+ * @example
+ * const { differences } = await verify(book, db, postgres, { people: { ines: { id: 'm-01' }, visitor: null } })
+ */
+export async function verify(
+  book: { readonly model: Model },
+  db: Kysely<any>,
+  dialect: Dialect,
+  options: VerifyOptions,
+): Promise<Verified> {
+  const begun = db.transaction()
+  const apart = dialect.transactions.lock === undefined ? begun : begun.setIsolationLevel('repeatable read').setAccessMode('read only')
+  return apart.execute(async (trx) => {
+    const verifier = new Verifier(book.model, trx, dialect, options)
+    for (const type of options.types ?? Object.keys(book.model.types)) await verifier.compare(typeModel(book.model, type))
+    return verifier.verified()
+  })
+}
+
+/** Whose rows, of which action: what SQL says so far, and what memory is to say. */
+interface Question {
+  readonly person: string
+  readonly action: string
+  readonly claims: Row | null
+  readonly when: ConditionNode
+  readonly test: Predicate
+  readonly bySql: Keys
+  readonly meant?: Predicate
+  readonly shown?: Keys
+  readonly counts: { sql: number; memory: number; shown: number; meant: number }
+}
+
+class Verifier {
+  readonly #model: Model
+  readonly #db: Kysely<any>
+  readonly #options: VerifyOptions
+  readonly #tables: Tables
+  readonly #now: number
+  readonly #batch: number
+  readonly #compared: Compared[] = []
+  readonly #differences: Difference[] = []
+  readonly #records: Record<string, number> = {}
+
+  constructor(model: Model, db: Kysely<any>, dialect: Dialect, options: VerifyOptions) {
+    this.#model = model
+    this.#db = db
+    this.#options = options
+    this.#tables = overKysely(db, dialect, options.layout === undefined ? {} : { layout: options.layout })(model)
+    this.#now = (options.now ?? new Date()).getTime()
+    this.#batch = options.batch ?? 1000
+  }
+
+  verified(): Verified {
+    return { compared: this.#compared, differences: this.#differences, records: this.#records }
+  }
+
+  async compare(type: TypeModel): Promise<void> {
+    const questions = await this.#questions(type)
+    const all = await this.#tables.count(type.name, { where: TRUE, now: this.#now })
+    let done = 0
+    const sort = [{ field: type.key, descending: false }]
+    for (let after: readonly Comparable[] | undefined; ; ) {
+      const rows = (
+        await this.#tables.select(type.name, { where: TRUE, now: this.#now, sort, limit: this.#batch, ...(after ? { after } : {}) })
+      ).map(({ row }) => row)
+      await this.#judge(type, questions, rows)
+      done += rows.length
+      this.#options.progress?.(type.name, done, all)
+      if (rows.length < this.#batch) break
+      after = [rows.at(-1)?.[type.key] as Comparable]
+    }
+    this.#records[type.name] = done
+    for (const { person, action, counts, shown } of questions) {
+      const rowSecurity = shown === undefined ? {} : { rowSecurity: { shown: counts.shown, meant: counts.meant } }
+      this.#compared.push({ type: type.name, person, action, sql: counts.sql, memory: counts.memory, ...rowSecurity })
+    }
+  }
+
+  async #questions(type: TypeModel): Promise<Question[]> {
+    const questions: Question[] = []
+    const { role, withhold = [] } = this.#options
+    const withheld = withhold.filter((name) => name.startsWith(`${type.name}.`)).map((name) => name.slice(type.name.length + 1))
+    const held = role === undefined ? undefined : heldRules(this.#model, type, withheld)
+    for (const [name, given] of Object.entries(this.#options.people)) {
+      const claims = readClaims(this.#model.me, given) as Row | null
+      const asker = await person(this.#model, claims, new Date(this.#now)).now(this.#tables, [type.name])
+      const viewpoint = asker.viewpoint as NonNullable<typeof asker.viewpoint>
+      for (const action of type.actions) {
+        // A record that is created is no row yet.
+        if (action === 'create') continue
+        const { when } = viewpoint.rules(type.name, action)
+        const bySql = new Keys(type.key, this.#batch, (page) => this.#tables.select(type.name, { ...page, where: when, now: this.#now }))
+        const security =
+          held !== undefined && action === 'read' ? this.#security(type, claims, simplify(held.read, viewpoint.me as Row | null)) : {}
+        questions.push({
+          person: name,
+          action,
+          claims,
+          when,
+          test: predicate(when),
+          bySql,
+          ...security,
+          counts: { sql: 0, memory: 0, shown: 0, meant: 0 },
+        })
+      }
+    }
+    return questions
+  }
+
+  /** What row security shows, asked as the role with the claims set. */
+  #security(type: TypeModel, claims: Row | null, meant: ConditionNode): Pick<Question, 'shown' | 'meant'> {
+    const place = (this.#options.layout ?? layoutOf({ model: this.#model })).tables[type.name] as TablePlace
+    const key = {
+      ref: sql.id(place.name, place.columns[type.key]?.name as string),
+      ...(place.columns[type.key]?.as ? { as: place.columns[type.key]?.as as string } : {}),
+    }
+    const field = type.fields[type.key] as never
+    const value = postgres.expressions.column(key, [], (type.fields[type.key] as { type: never }).type)
+    const order = postgres.expressions.ordered(value, field)
+    const table = place.schema === undefined ? place.name : `${place.schema}.${place.name}`
+    const shown = new Keys(type.key, this.#batch, async ({ after, limit }) => {
+      // To ask for what nobody gave the role would be an error, which ends the transaction.
+      const allowed = sql<boolean>`has_column_privilege(${this.#options.role}, ${sql.lit(tableName(place))}::regclass, ${place.columns[type.key]?.name}, 'select')`
+      if ((await this.#db.selectNoFrom(allowed.as('may')).executeTakeFirst())?.may !== true) return []
+      const me = claims === null ? '' : JSON.stringify(claimsAlone(this.#model, claims))
+      await sql`set local role ${sql.id(this.#options.role as string)}`.execute(this.#db)
+      await sql`select set_config('pachter.me', ${me}, true), set_config('pachter.now', ${new Date(this.#now).toISOString()}, true)`.execute(
+        this.#db,
+      )
+      try {
+        let query = this.#db.selectFrom(table).select(sql<Key>`${value}`.as('key')).orderBy(order).limit(limit)
+        if (after !== undefined)
+          query = query.where(
+            sql<never>`${order} > ${postgres.expressions.value(after[0] as Comparable, (type.fields[type.key] as { type: Scalar }).type)}`,
+          )
+        return (await query.execute()).map((row) => ({ row: { [type.key]: row.key } }))
+      } finally {
+        await sql`reset role`.execute(this.#db)
+      }
+    })
+    return { shown, meant: predicate(meant) }
+  }
+
+  async #judge(type: TypeModel, questions: readonly Question[], rows: readonly Row[]): Promise<void> {
+    const last = rows.length < this.#batch ? undefined : (rows.at(-1)?.[type.key] as Comparable)
+    const links = new BatchLinks(this.#tables, this.#now)
+    const env = () => ({ me: null, now: this.#now, links, context: newContext() })
+    for (const question of questions) {
+      const selected = await question.bySql.upTo(last)
+      const shown = await question.shown?.upTo(last)
+      const held = await links.answered(rows, (row) => question.test(row, env()))
+      const meant = question.meant && (await links.answered(rows, (row) => question.meant?.(row, env()) === true))
+      for (const [at, row] of rows.entries()) {
+        const key = row[type.key] as Key
+        this.#note(type, question, key, {
+          sql: selected.delete(key),
+          memory: held[at] === true,
+          ...(shown && meant ? { rowSecurity: { shown: shown.delete(key), meant: meant[at] === true } } : {}),
+        })
+      }
+      // What was selected and is not there: it cannot be, within one transaction.
+      for (const key of [...selected, ...(shown ?? [])]) this.#note(type, question, key, { sql: selected.has(key), memory: false })
+    }
+  }
+
+  #note(type: TypeModel, { person, action, counts }: Question, key: Key, found: Pick<Difference, 'sql' | 'memory' | 'rowSecurity'>): void {
+    counts.sql += Number(found.sql)
+    counts.memory += Number(found.memory)
+    counts.shown += Number(found.rowSecurity?.shown ?? false)
+    counts.meant += Number(found.rowSecurity?.meant ?? false)
+    const same = found.sql === found.memory && found.rowSecurity?.shown === found.rowSecurity?.meant
+    if (!same) this.#differences.push({ type: type.name, person, action, key, ...found })
+  }
+}
+
+/** Keys in their order, read page by page. */
+class Keys {
+  readonly #read: (page: {
+    sort: { field: string; descending: boolean }[]
+    limit: number
+    after?: readonly Comparable[]
+  }) => Promise<readonly { readonly row: Row }[]>
+  readonly #key: string
+  readonly #limit: number
+  #ahead: Key[] = []
+  #last: Key | undefined
+  #ended = false
+
+  constructor(
+    key: string,
+    limit: number,
+    read: (page: {
+      sort: { field: string; descending: boolean }[]
+      limit: number
+      after?: readonly Comparable[]
+    }) => Promise<readonly { readonly row: Row }[]>,
+  ) {
+    this.#key = key
+    this.#limit = limit
+    this.#read = read
+  }
+
+  /** The keys that come next, up to and with this one; all that are left where it is undefined. */
+  async upTo(end: Comparable | undefined): Promise<Set<Key>> {
+    const found = new Set<Key>()
+    for (;;) {
+      while (this.#ahead[0] !== undefined && (end === undefined || order(this.#ahead[0], end) <= 0)) found.add(this.#ahead.shift() as Key)
+      if (this.#ended || this.#ahead.length > 0) return found
+      const after = this.#last === undefined ? {} : { after: [this.#last] }
+      const page = await this.#read({ sort: [{ field: this.#key, descending: false }], limit: this.#limit, ...after })
+      this.#ahead = page.map(({ row }) => row[this.#key] as Key)
+      this.#last = this.#ahead.at(-1) ?? this.#last
+      this.#ended = page.length < this.#limit
+    }
+  }
+}
+
+function tableName({ schema, name }: TablePlace): string {
+  return [schema, name].flatMap((one) => (one === undefined ? [] : [`"${one.replaceAll('"', '""')}"`])).join('.')
+}
+
+function order(a: Comparable, b: Comparable): number {
+  return typeof a === 'string' && typeof b === 'string' ? compareText(a, b) : Number(a) - Number(b)
+}
+
+/** Linked records that were asked for and not read yet. */
+interface Wanted {
+  readonly type: string
+  readonly places: readonly PlaceNode[]
+  readonly ways: Map<string, readonly Comparable[]>
+}
+
+const UNREAD = Symbol('unread')
+
+/** Linked records of a batch: those that a first look asks for are read together, then those that these lead to. */
+class BatchLinks implements Links {
+  readonly #tables: Tables
+  readonly #now: number
+  readonly #known = new Map<string, readonly Row[]>()
+  #wanted = new Map<string, Wanted>()
+
+  constructor(tables: Tables, now: number) {
+    this.#tables = tables
+    this.#now = now
+  }
+
+  find(type: string, places: readonly PlaceNode[], values: readonly Comparable[]): readonly Row[] {
+    const place = placesName(type, places)
+    const way = JSON.stringify(values)
+    const rows = this.#known.get(`${place} ${way}`)
+    if (rows !== undefined) return rows
+    const wanted = this.#wanted.get(place) ?? { type, places, ways: new Map() }
+    this.#wanted.set(place, wanted)
+    wanted.ways.set(way, values)
+    throw UNREAD
+  }
+
+  /** The answer for each of the rows. */
+  async answered(rows: readonly Row[], test: (row: Row) => boolean): Promise<boolean[]> {
+    const answers: (boolean | undefined)[] = rows.map(() => undefined)
+    for (;;) {
+      for (const [at, row] of rows.entries()) {
+        if (answers[at] !== undefined) continue
+        try {
+          answers[at] = test(row)
+        } catch (reason) {
+          if (reason !== UNREAD) throw reason
+        }
+      }
+      if (this.#wanted.size === 0) return answers as boolean[]
+      const wanted = [...this.#wanted.values()]
+      this.#wanted = new Map()
+      for (const one of wanted) await this.#read(one)
+    }
+  }
+
+  async #read({ type, places, ways }: Wanted): Promise<void> {
+    const name = placesName(type, places)
+    const all = [...ways.values()]
+    // What has one of the values at each place: more than was asked for, maybe, where there are several places.
+    const where = allOfNode(places.map((place, at) => placeIsOneOf(place, [...new Set(all.map((values) => values[at] as Comparable))])))
+    const found = new Map<string, Row[]>(all.map((values) => [JSON.stringify(values), []]))
+    for (const { row } of await this.#tables.select(type, { where, now: this.#now }))
+      for (const way of new Set(waysAt(row, places).map((values) => JSON.stringify(values)))) found.get(way)?.push(row)
+    for (const [way, rows] of found) this.#known.set(`${name} ${way}`, rows)
+  }
+}
+
+function placesName(type: string, places: readonly PlaceNode[]): string {
+  return JSON.stringify([type, places])
+}

@@ -1,0 +1,99 @@
+import { isPachterError, type Row } from '../condition/index.js'
+import type { Key, World } from '../rulebook/index.js'
+import type { Outcome, Verdict } from '../viewpoint/index.js'
+import { someDependOnAbsence } from './absence.js'
+import type { Person } from './asker.js'
+import { Asking } from './asking.js'
+import { denied, StoreError } from './errors.js'
+import type { Logger } from './log.js'
+import { Reading } from './read/reading.js'
+import { type Needs, Session } from './session.js'
+import type { GuardedStore, SystemStore, Together } from './store-types.js'
+import type { Tables } from './tables.js'
+import type { UpdateOptions } from './write/update.js'
+import { Writing } from './write/writing.js'
+
+/** A guarded store as the parts of this library have it: what writes are meant for a state that their asker has seen. */
+export interface MatchingStore {
+  update(type: string, key: Key, sent: Row, how?: Pick<UpdateOptions, 'match' | 'merge'>): Promise<Row>
+  delete(type: string, key: Key, how?: Pick<UpdateOptions, 'match'>): Promise<void>
+}
+
+/** The store as somebody has it. Its methods can be passed on by themselves. */
+export function createGuardedStore(tables: Tables, who: Person, needs: Needs): SystemStore {
+  const session = new Session(tables, who, needs)
+  const reading = new Reading(session)
+  const writing = new Writing(session)
+  const asking = new Asking(session)
+  const store = {
+    list: reading.list.bind(reading),
+    page: reading.page.bind(reading),
+    count: reading.count.bind(reading),
+    countBy: reading.countBy.bind(reading),
+    get: reading.get.bind(reading),
+    create: writing.create.bind(writing),
+    update: writing.update.bind(writing),
+    delete: writing.delete.bind(writing),
+    updateMany: writing.updateMany.bind(writing),
+    deleteMany: writing.deleteMany.bind(writing),
+    ensure: (type: string, key: Key, record: Row) =>
+      writing.ensure(type, key, record, (inside) => new Writing(new Session(inside, who, needs))),
+    verdict: asking.verdict.bind(asking),
+    why: asking.why.bind(asking),
+    may: asking.may.bind(asking),
+    viewpoint: asking.viewpoint.bind(asking),
+    has: (privilege: string) => session.granted('privilege', privilege, tables, needs.held === true),
+    mayCall: (routine: string) => session.granted('routine', routine, tables, needs.held === true),
+    together: <T>(work: Together<World, T>) => allOrNothing(session, who, needs.logger, work),
+    routine: <T>(name: string, work: Together<World, T>) => callRoutine(session, name, work),
+  }
+  return Object.freeze(store) as unknown as SystemStore
+}
+
+/** Asked within the transaction, and again at every try: who may no longer call it begins nothing. */
+async function callRoutine<T>(session: Session, name: string, work: Together<World, T>): Promise<T> {
+  const { who } = session
+  const logger = session.logger.within(name)
+  return allOrNothing(session, who.within(name), logger, work, (inside) =>
+    session.logger.about({ action: 'call', type: name }, async () => {
+      if (await session.granted('routine', name, inside, true)) return
+      throw denied(routineVerdict(name, who.still.viewpoint?.me === null ? 'sign in' : 'refused'))
+    }),
+  )
+}
+
+/** Several calls in one transaction. Where one of the writes fails, nothing is kept, even if its error was caught. */
+async function allOrNothing<T>(
+  { tables, needs, model }: Session,
+  asker: Person,
+  logger: Logger,
+  work: Together<World, T>,
+  before: (inside: Tables) => Promise<void> = async () => {},
+): Promise<T> {
+  let ownError: unknown
+  const attempt = async (inside: Tables) => {
+    const failures: unknown[] = []
+    const failed = (error: unknown) => void failures.push(error)
+    await before(inside)
+    const store = createGuardedStore(inside, asker, { ...needs, logger, failed, held: true })
+    const asSystem = (reason: string) => needs.trusted(inside, reason, failed) as never
+    const result = await work(store as unknown as GuardedStore, asSystem).catch((error: unknown) => {
+      ownError = error
+      throw error
+    })
+    if (failures.length > 0) throw failures[0]
+    return result
+  }
+  try {
+    return await tables.transaction(attempt, { serializable: someDependOnAbsence(model) })
+  } catch (error) {
+    // What the work throws of its own accord is its caller's business; anything else is a failure of ours.
+    if (isPachterError(error) || error === ownError) throw error
+    throw new StoreError('several steps together', error)
+  }
+}
+
+function routineVerdict(name: string, outcome: Outcome): Verdict {
+  const saying = outcome === 'sign in' ? `Sign in to call ${name}.` : `You may not call ${name}.`
+  return Object.freeze({ allowed: false, outcome, action: 'call', type: name, saying })
+}

@@ -1,0 +1,58 @@
+import { PachterError } from '../../condition/index.js'
+
+/** A cursor that is not one of ours, or not for this person, list and order. */
+export class CursorError extends PachterError {
+  constructor() {
+    super('BAD_CURSOR', 'the cursor is not one that this list gave to this person: begin without one')
+  }
+}
+
+/** A value that a list is ordered by, as the asker sees it: null where it is missing or hidden. Times are milliseconds. */
+export type CursorValue = string | number | boolean | null
+
+/** Writes and reads cursors. They are signed (HMAC with SHA-256, RFC 2104), so that nobody can ask for a place of their own making. */
+export interface Cursors {
+  write(about: string, values: readonly CursorValue[]): Promise<string>
+  /** @throws CursorError */
+  read(about: string, cursor: unknown): Promise<readonly CursorValue[]>
+}
+
+const text = new TextEncoder()
+const ALGORITHM = { name: 'HMAC', hash: 'SHA-256' } as const
+
+/** Cursors signed with a secret; without one, with a random one that lasts as long as the store. */
+export function cursors(secret: string | undefined): Cursors {
+  const { subtle } = globalThis.crypto
+  const bytes = secret === undefined ? globalThis.crypto.getRandomValues(new Uint8Array(32)) : text.encode(secret)
+  const key = subtle.importKey('raw', bytes, ALGORITHM, false, ['sign', 'verify'])
+  // What a cursor is about (person, type, order) is signed along with it, and not written into it.
+  const signed = (about: string, payload: string) => text.encode(`${about}\n${payload}`)
+  return {
+    async write(about, values) {
+      const payload = base64url(text.encode(JSON.stringify(values)))
+      const signature = await subtle.sign('HMAC', await key, signed(about, payload))
+      return `${payload}.${base64url(new Uint8Array(signature))}`
+    },
+    async read(about, cursor) {
+      const [, payload = '', signature = ''] = typeof cursor === 'string' ? (/^([\w-]+)\.([\w-]+)$/.exec(cursor) ?? []) : []
+      const known = payload !== '' && (await subtle.verify('HMAC', await key, fromBase64url(signature), signed(about, payload)))
+      if (!known) throw new CursorError()
+      return JSON.parse(new TextDecoder().decode(fromBase64url(payload))) as CursorValue[]
+    },
+  }
+}
+
+function base64url(bytes: Uint8Array): string {
+  return btoa(String.fromCharCode(...bytes))
+    .replace(/\+/g, '-')
+    .replace(/\//g, '_')
+    .replace(/=+$/, '')
+}
+
+function fromBase64url(encoded: string): Uint8Array<ArrayBuffer> {
+  try {
+    return Uint8Array.from(atob(encoded.replace(/-/g, '+').replace(/_/g, '/')), (character) => character.charCodeAt(0))
+  } catch {
+    throw new CursorError()
+  }
+}

@@ -1,0 +1,68 @@
+import type { ConditionNode, Row } from '../../condition/index.js'
+import type { Key, TypeModel } from '../../rulebook/index.js'
+import { fieldsLetBy } from '../../viewpoint/index.js'
+import type { Asker, AskersRules } from '../asker.js'
+import type { Operation, Seen } from '../operation.js'
+import { inTheWay } from '../write/blocking-records.js'
+import type { Described, Permitted } from './query.js'
+
+/** What else is asked of every record of a list: conditions that the query answers along with it, and what they come to. */
+export interface More {
+  readonly flags: readonly ConditionNode[]
+  describe(seen: Seen, record: Row): Described<Row>
+}
+
+/** Asks what may be done to each record, by which standings and clauses it is seen. */
+export function more(asker: Asker, type: TypeModel, actions: readonly string[], withStandings: boolean): More {
+  const flags: ConditionNode[] = []
+  /** Notes conditions to be answered, and gives where their answers will be. */
+  const ask = (conditions: readonly { readonly when: ConditionNode }[]) => {
+    const from = flags.length
+    flags.push(...conditions.map(({ when }) => when))
+    return (answers: readonly boolean[]) => answers.slice(from, from + conditions.length)
+  }
+  const judged = actions.map((action) => {
+    const { open, clauses, sayings } = asker.rules(type.name, action)
+    return { action, clauses, sayings, answers: ask([open, ...clauses, ...sayings]) }
+  })
+  const read = withStandings ? asker.rules(type.name, 'read').clauses : []
+  const readAnswers = ask(read)
+  const standings = withStandings ? (asker.viewpoint?.standings(type.name) ?? []) : []
+  const standingAnswers = ask(standings)
+  return {
+    flags,
+    describe({ flags: answers }, record) {
+      const may = Object.fromEntries(judged.map((one) => [one.action, permitted(type, one, one.answers(answers))]))
+      const seenBy = read.filter((_, at) => readAnswers(answers)[at]).flatMap(({ clause }) => clause?.title ?? [])
+      return { record, may, standings: standings.filter((_, at) => standingAnswers(answers)[at]).map(({ name }) => name), seenBy }
+    },
+  }
+}
+
+/** Those of the records that something else stands in the way of deleting may not be deleted, and it is said what does. */
+export async function withheldAlong(op: Operation, type: TypeModel, described: readonly Described<Row>[], keys: readonly Key[]) {
+  const hopeful = keys.filter((_, at) => described[at]?.may.delete?.allowed)
+  const stopped = hopeful.length === 0 ? new Map<Key, string | undefined>() : await inTheWay(op, type, hopeful)
+  return described.map((one, at) => {
+    const key = keys[at] as Key
+    if (!stopped.has(key)) return one
+    const saying = stopped.get(key)
+    return { ...one, may: { ...one.may, delete: { allowed: false, ...(saying === undefined ? {} : { saying }) } } }
+  })
+}
+
+function permitted(
+  type: TypeModel,
+  { clauses, sayings }: Pick<AskersRules, 'clauses' | 'sayings'>,
+  answers: readonly boolean[],
+): Permitted {
+  const [open, ...rest] = answers
+  const counting = open ? clauses.filter((_, at) => rest[at]) : []
+  if (counting.length === 0) {
+    // Gates and vetoes may have words of their own; all others who are refused are told the same.
+    const saying = open ? undefined : sayings.find((_, at) => rest[clauses.length + at])?.saying
+    return { allowed: false, ...(saying === undefined ? {} : { saying }) }
+  }
+  const fields = fieldsLetBy(type, counting)
+  return { allowed: true, ...(fields ? { fields } : {}) }
+}

@@ -1,0 +1,83 @@
+import {
+  allOfNode,
+  askedWithin,
+  type ConditionNode,
+  eachNode,
+  fieldsIn,
+  highestEach,
+  leavesOf,
+  lower,
+  mapChildren,
+  type RecordsNode,
+  type SomeNode,
+} from '../../condition/index.js'
+import { type TypeModel, typeModel } from '../../rulebook/index.js'
+import { visibility } from '../../viewpoint/index.js'
+import type { Asker } from '../asker.js'
+import { QueryError } from '../errors.js'
+
+/**
+ * What a client filters by, so that nothing can be inferred from it: every field that it names has to be visible for the
+ * record to count, whatever the filter makes of it; and other records that it reaches count where the asker sees them, and
+ * the fields of them that it names.
+ */
+export function guardedWhere(asker: Asker, type: TypeModel, where: ConditionNode): ConditionNode {
+  if (asker.viewpoint === undefined) return where
+  const lowered = lower(where)
+  const visible = fieldsIn(where).map((name) => visibleField(asker, type.name, name))
+  return allOfNode([...visible, guardedSome(asker, type, lowered, highestEach(lowered))])
+}
+
+/** The record types that a condition looks at other records of. */
+export function typesIn(node: ConditionNode): string[] {
+  const types = new Set<string>()
+  eachNode(lower(node), (part) => {
+    if (part.kind === 'some' && part.over.kind !== 'elements') types.add(part.over.type)
+  })
+  return [...types]
+}
+
+/** What has to hold for a field to be visible to the asker. */
+export function visibleField(asker: Asker, type: string, field: string): ConditionNode {
+  return visibility(typeModel(asker.model, type), asker.rules(type, 'read').clauses, field)
+}
+
+/** `highest` is the highest number of a `some` in the whole: what the rules bring in is numbered above it. */
+function guardedSome(asker: Asker, root: TypeModel, node: ConditionNode, highest: number): ConditionNode {
+  switch (node.kind) {
+    case 'allOf':
+    case 'anyOf':
+    case 'not':
+    case 'named':
+      return mapChildren(node, (part) => guardedSome(asker, root, part, highest))
+    case 'some':
+      return guardedOver(asker, root, node, guardedSome(asker, root, node.of, highest), highest)
+    // What these read of the record itself, and of those that an enclosing `some` looks at, is guarded there.
+    case 'constant':
+    case 'compare':
+    case 'presence':
+    case 'listChange':
+      return node
+  }
+}
+
+function guardedOver(asker: Asker, root: TypeModel, node: SomeNode, of: ConditionNode, highest: number): ConditionNode {
+  switch (node.over.kind) {
+    case 'elements':
+      return { ...node, of }
+    case 'records':
+      return { ...node, of: allOfNode([...guardsOf(asker, node, node.over, highest), of]) }
+    case 'ancestors':
+      // The chain would be followed through records that the asker may not see.
+      throw new QueryError(root.name, 'ancestors(...) can be used in rules only, not in a filter')
+  }
+}
+
+/** Other records count where the asker sees them, and the fields of them that are named. */
+function guardsOf(asker: Asker, node: SomeNode, over: RecordsNode, highest: number): ConditionNode[] {
+  const { each } = node
+  const named = new Set(over.by.map(({ to }) => to.path[0] as string))
+  for (const leaf of leavesOf(node.of)) if (leaf.kind === 'field' && leaf.of === each) named.add(leaf.path[0] as string)
+  const guards = [asker.readable(over.type), ...[...named].map((field) => visibleField(asker, over.type, field))]
+  return guards.map((guard) => askedWithin(guard, each, highest))
+}

@@ -1,0 +1,80 @@
+import { instant, type Row, TRUE } from '../../condition/index.js'
+import { type FieldName, fieldOf, type TypeModel, type TypeName, type World } from '../../rulebook/index.js'
+import { QueryError } from '../errors.js'
+import type { AboutAsker } from '../log.js'
+import type { Operation } from '../operation.js'
+import type { SortStep } from '../tables.js'
+import type { CursorValue } from './cursor.js'
+import { visibleField } from './filter-guards.js'
+import { type DescribedOptions, type ListOptions, readSort } from './query.js'
+
+/** Which records to count. */
+export type CountOptions<W extends World, K extends TypeName<W>> = Pick<ListOptions<W, K>, 'where'>
+
+/** How many records have a value. */
+export interface Counted {
+  /** Undefined: the records in which it is missing. */
+  readonly value: unknown
+  readonly count: number
+}
+
+/** Which page of a list. */
+export type PageOptions<W extends World, K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>> = Omit<
+  ListOptions<W, K, F>,
+  'limit'
+> & {
+  /** How many records to a page. Default 50. */
+  readonly size?: number
+  /** Where the page before ended: its `next`. */
+  readonly after?: string | undefined
+}
+
+/** Which page of a list, with what else to say of each record. */
+export type DescribedPageOptions<W extends World, K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>> = Omit<
+  DescribedOptions<W, K, F>,
+  'limit'
+> &
+  Pick<PageOptions<W, K, F>, 'size' | 'after'>
+
+/** A page of a list. */
+export interface Page<R> {
+  readonly records: R[]
+  /** Where the next page begins; undefined where this was the last. */
+  readonly next?: string
+}
+
+/** The order of a list as it is for the asker: what they do not see counts as missing. */
+export function orderFor({ asker }: Operation, type: TypeModel, sort: readonly SortStep[]): SortStep[] {
+  return sort.map((step) => {
+    const visible = visibleField(asker, type.name, step.field)
+    return visible === TRUE ? step : { ...step, visible }
+  })
+}
+
+/** What a cursor holds of the last record of a page: the values that it is ordered by, as far as the asker sees them. */
+export function placeOf(type: TypeModel, sort: readonly SortStep[], shown: Row): CursorValue[] {
+  return sort.map(({ field }) => {
+    const value = shown[field]
+    if (value === null || value === undefined) return null
+    return fieldOf(type, field).type === 'time' ? (instant(value) ?? null) : (value as CursorValue)
+  })
+}
+
+/** What a cursor of this list is good for: one person, type and order. */
+export function aboutList({ who, trusted }: AboutAsker, type: TypeModel, sort: readonly SortStep[]): string {
+  return JSON.stringify([who, trusted === true, type.name, sort.map(({ field, descending }) => ({ field, descending }))])
+}
+
+/** A field to count by: one with a single value. @throws QueryError */
+export function countField(type: TypeModel, name: string): string {
+  fieldOf(type, name)
+  readSort(type, [name])
+  return name
+}
+
+/** The most records to a page. @throws QueryError */
+export function readSize(type: TypeModel, size: unknown = 50): number {
+  if (!Number.isSafeInteger(size) || (size as number) < 1 || (size as number) > 1000)
+    throw new QueryError(type.name, 'size is a whole number from 1 to 1000')
+  return size as number
+}

@@ -1,0 +1,155 @@
+import { type ConditionNode, describeOdd, isPachterError, TRUE } from '../../condition/index.js'
+import {
+  type Action,
+  type Condition,
+  conditionNode,
+  type FieldName,
+  fieldOf,
+  finished,
+  knownAction,
+  type Model,
+  noLeftovers,
+  type RecordTerms,
+  recordTerms,
+  type SeenRow,
+  type TypeModel,
+  type TypeName,
+  unknownName,
+  used,
+  type World,
+} from '../../rulebook/index.js'
+import { QueryError } from '../errors.js'
+import type { SortStep } from '../tables.js'
+
+/** Which of the records that one may see to list, and how. */
+export interface ListOptions<W extends World, K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>> {
+  /** Only where this holds too. Narrows what the rules allow, and never widens it. */
+  readonly where?: (record: RecordTerms<K, W>) => Condition
+  /**
+   * Fields to order by, the first counting most; `-field` is descending. Missing values come last either way; the key decides in the
+   * end, in the direction of the last field.
+   */
+  readonly sort?: readonly (FieldName<W, K> | `-${FieldName<W, K>}`)[]
+  /** At most so many. */
+  readonly limit?: number
+  /** Only these fields, and the key. */
+  readonly fields?: readonly F[]
+  readonly withActions?: undefined
+  readonly withStandings?: false
+}
+
+/** Which records to list, and what else to say of each: every record then comes as `{ record, may, standings, seenBy }`. */
+export type DescribedOptions<W extends World, K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>> = Omit<
+  ListOptions<W, K, F>,
+  'withActions' | 'withStandings'
+> & {
+  /** Whether the asker may do these to it, and with which fields. */
+  readonly withActions?: readonly Exclude<Action | W['actions'][K], 'create'>[]
+  /** The standings that the asker has on it, and the clauses by which they see it. */
+  readonly withStandings?: boolean
+}
+
+/** What may be done to a record. */
+export interface Permitted {
+  readonly allowed: boolean
+  /** The fields that it lets see or change, besides the key; undefined for all of them. */
+  readonly fields?: readonly string[]
+  /** The words of the veto that withholds it, or what stands in the way of a deletion, where one sees that. */
+  readonly saying?: string
+}
+
+/** A record with what else was asked for. */
+export interface Described<R> {
+  readonly record: R
+  /** With `withActions`. */
+  readonly may: { readonly [action: string]: Permitted | undefined }
+  /** With `withStandings`: the names of the standings that hold. */
+  readonly standings: readonly string[]
+  /** With `withStandings`: the titles of the clauses by which the asker sees the record. */
+  readonly seenBy: readonly string[]
+}
+
+/** A record of which some fields were asked for. */
+export type Picked<W extends World, K extends TypeName<W>, F extends FieldName<W, K>> = Pick<
+  SeenRow<W, K>,
+  (F | W['keys'][K]) & keyof SeenRow<W, K>
+>
+
+/** The condition that a list is narrowed by. */
+export function readWhere(types: Model['types'], type: TypeModel, where: unknown): ConditionNode {
+  if (where === undefined) return TRUE
+  if (typeof where !== 'function')
+    throw new QueryError(type.name, `where is a function: (${type.name}) => ${type.name}.${type.key}.is(...)`)
+  try {
+    return noLeftovers(
+      'where',
+      () => where(recordTerms(types, type)) as unknown,
+      (condition) => {
+        const node = conditionNode(condition)
+        if (node === undefined) throw new QueryError(type.name, 'where must return a condition')
+        used(condition)
+        return finished(node, 'where')
+      },
+    )
+  } catch (error) {
+    throw isPachterError(error, 'BAD_RULEBOOK') ? new QueryError(type.name, error.message) : error
+  }
+}
+
+/** The order of a list. It always ends with the key, so that it is the same every time. */
+export function readSort(type: TypeModel, sort: readonly string[] = []): SortStep[] {
+  if (!Array.isArray(sort)) throw new QueryError(type.name, 'sort is a list of fields')
+  const steps = sort.map((text: unknown) => {
+    if (typeof text !== 'string') throw new QueryError(type.name, `sort is a list of fields, and ${describeOdd(text)} is none`)
+    const descending = text.startsWith('-')
+    const name = descending ? text.slice(1) : text
+    const field = fieldOf(type, name)
+    if (field.list || field.type === 'group' || field.type === 'other') {
+      throw new QueryError(type.name, `"${name}" has no order: it holds ${field.list ? 'a list' : 'more than a single value'}`)
+    }
+    return { field: name, descending }
+  })
+  // In the direction of what comes before it, so that an index may serve for the whole order.
+  const descending = steps.at(-1)?.descending ?? false
+  return steps.some(({ field }) => field === type.key) ? steps : [...steps, { field: type.key, descending }]
+}
+
+/** The most records to list. */
+export function readLimit(type: TypeModel, limit: unknown): number | undefined {
+  if (limit === undefined) return undefined
+  if (!Number.isSafeInteger(limit) || (limit as number) < 0)
+    throw new QueryError(type.name, `limit is a whole number from 0, not ${describeOdd(limit)}`)
+  return limit as number
+}
+
+/** The actions to be judged for each record. */
+export function readActions(type: TypeModel, actions: unknown): readonly string[] {
+  if (actions === undefined) return []
+  if (!Array.isArray(actions)) throw new QueryError(type.name, 'withActions is a list of actions')
+  const odd = actions.find((action) => action === 'create')
+  if (odd !== undefined) throw new QueryError(type.name, 'withActions: what is there is not created; ask may("create", ...)')
+  return actions.map((action) => knownAction(type, action))
+}
+
+/** The fields to give, by name. */
+export function readFields(type: TypeModel, fields: unknown): readonly string[] | undefined {
+  if (fields === undefined) return undefined
+  if (!Array.isArray(fields)) throw new QueryError(type.name, 'fields is a list of fields')
+  for (const name of fields) fieldOf(type, name)
+  return fields
+}
+
+/** What a list was asked with: an object, or nothing. */
+export function readOptions(type: string, options: unknown, known: readonly string[] = LIST_OPTIONS): { readonly where?: unknown } {
+  if (options === undefined) return {}
+  if (typeof options !== 'object' || options === null || Array.isArray(options)) {
+    throw new QueryError(type, `where, sort, limit and fields come in an object, not as ${describeOdd(options)}`)
+  }
+  const odd = Object.keys(options).find((name) => !known.includes(name))
+  if (odd !== undefined) throw new QueryError(type, unknownName('option', odd, known))
+  return options
+}
+
+const LIST_OPTIONS: readonly string[] = ['where', 'sort', 'limit', 'fields', 'include', 'withActions', 'withStandings']
+/** The options of a page. */
+export const PAGE_OPTIONS: readonly string[] = ['where', 'sort', 'fields', 'size', 'after', 'include', 'withActions', 'withStandings']

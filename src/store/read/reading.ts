@@ -1,0 +1,147 @@
+import { allOfNode, type ConditionNode, type Row, simplify } from '../../condition/index.js'
+import { isJudgedAlong, type Key, type TypeModel, typeModel, type World } from '../../rulebook/index.js'
+import { withFields } from '../../viewpoint/index.js'
+import { type Operation, type Seen, see, visible } from '../operation.js'
+import { type Session, safely } from '../session.js'
+import type { Selection } from '../tables.js'
+import { typesAlong } from '../write/delete.js'
+import { more, withheldAlong } from './described.js'
+import { guardedWhere, typesIn, visibleField } from './filter-guards.js'
+import { included, readInclude, typesIncluded } from './include.js'
+import { aboutList, type CountOptions, countField, type DescribedPageOptions, orderFor, placeOf, readSize } from './pages.js'
+import { type DescribedOptions, PAGE_OPTIONS, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
+
+/** What a list, or a page of one, was asked for. */
+type Asked = ReturnType<Reading['readList']>
+
+/** The records that somebody sees, and a way to give them back with what else was asked for. */
+interface Listed {
+  readonly seen: readonly Seen[]
+  readonly told: (those: readonly Seen[]) => Promise<unknown[]>
+}
+
+/** Reads, as somebody may: lists, pages, counts, one record. */
+export class Reading {
+  readonly #session: Session
+
+  constructor(session: Session) {
+    this.#session = session
+  }
+
+  list(typeName: string, given?: DescribedOptions<World, string>): Promise<unknown[]> {
+    return this.#about(typeName, async (type) => {
+      const options = readOptions(typeName, given) as DescribedOptions<World, string>
+      const asked = this.readList(type, options)
+      const limit = readLimit(type, options.limit)
+      if (limit === 0 || this.#session.who.still.outright(typeName, 'read') !== undefined) return []
+      return safely(`list ${typeName}`, async () => {
+        const { seen, told } = await this.#listed(type, asked, limit === undefined ? {} : { limit })
+        return told(seen)
+      })
+    })
+  }
+
+  page(typeName: string, given?: DescribedPageOptions<World, string>): Promise<unknown> {
+    const { cursors } = this.#session.needs
+    return this.#about(typeName, async (type) => {
+      const options = readOptions(typeName, given, PAGE_OPTIONS) as DescribedPageOptions<World, string>
+      const asked = this.readList(type, options)
+      const size = readSize(type, options.size)
+      const about = aboutList(this.#session.logger.asker, type, asked.sort)
+      const after = options.after === undefined ? undefined : await cursors.read(about, options.after)
+      return safely(`list ${typeName}`, async () => {
+        const { seen, told } = await this.#listed(type, asked, { limit: size + 1, ...(after ? { after } : {}) })
+        const rows = seen.slice(0, size)
+        const last = seen.length > size ? rows.at(-1) : undefined
+        const next = last && { next: await cursors.write(about, placeOf(type, asked.sort, last.shown)) }
+        return { records: await told(rows), ...next }
+      })
+    })
+  }
+
+  count(typeName: string, given?: CountOptions<World, string>): Promise<number> {
+    return this.#about(typeName, (type) => {
+      const where = this.#filter(type, given)
+      return safely(`count ${typeName}`, async () => {
+        const op = await this.#session.operation(this.#session.tables, [typeName, ...typesIn(where)])
+        return op.tables.count(typeName, { where: seenBy(op, type, [guardedWhere(op.asker, type, where)]), now: op.env.now })
+      })
+    })
+  }
+
+  countBy(typeName: string, field: string, given?: CountOptions<World, string>): Promise<unknown[]> {
+    return this.#about(typeName, (type) => {
+      const by = countField(type, field)
+      const where = this.#filter(type, given)
+      return safely(`count ${typeName}`, async () => {
+        const op = await this.#session.operation(this.#session.tables, [typeName, ...typesIn(where)])
+        // What is counted by has to be visible, too, for a record to count.
+        const seen = seenBy(op, type, [guardedWhere(op.asker, type, where), visibleField(op.asker, typeName, by)])
+        return op.tables.countBy(typeName, by, { where: seen, now: op.env.now })
+      })
+    })
+  }
+
+  get(typeName: string, key: Key): Promise<Row> {
+    const session = this.#session
+    return session.logger.about({ action: 'read', type: typeName, key }, async () => {
+      const type = session.begin(typeName, 'read', key)
+      return safely(`get ${typeName}`, async () => {
+        const op = await session.operation(session.tables, [typeName])
+        return (await visible(op, type, 'read', key)).shown
+      })
+    })
+  }
+
+  #about<T>(typeName: string, work: (type: TypeModel) => Promise<T>): Promise<T> {
+    const { logger, model } = this.#session
+    return logger.about({ action: 'read', type: typeName }, async () => work(typeModel(model, typeName)))
+  }
+
+  #filter(type: TypeModel, given: CountOptions<World, string> | undefined): ConditionNode {
+    return readWhere(this.#session.model.types, type, readOptions(type.name, given, ['where']).where)
+  }
+
+  /** Reads what a list or a page of one is asked for. @throws QueryError */
+  readList(type: TypeModel, options: DescribedOptions<World, string>) {
+    const { types } = this.#session.model
+    return {
+      where: readWhere(types, type, options.where),
+      sort: readSort(type, options.sort),
+      fields: readFields(type, options.fields),
+      actions: readActions(type, options.withActions),
+      standings: options.withStandings === true,
+      plans: readInclude(types, type, (options as { include?: unknown }).include),
+    }
+  }
+
+  async #listed(type: TypeModel, asked: Asked, some: Pick<Selection, 'limit' | 'after'>): Promise<Listed> {
+    const { model, tables } = this.#session
+    const { where, sort, fields, actions, standings, plans } = asked
+    const goesAlong = actions.includes('delete') && isJudgedAlong(model, type.name)
+    const types = [type.name, ...typesIn(where), ...typesIncluded(plans), ...(goesAlong ? typesAlong(model, type) : [])]
+    const op = await this.#session.operation(tables, [...new Set(types)])
+    const also = more(op.asker, type, actions, standings)
+    const seen = await see(op, type.name, {
+      where: guardedWhere(op.asker, type, where),
+      sort: orderFor(op, type, sort),
+      flags: also.flags,
+      ...some,
+    })
+    const told = async (those: readonly Seen[]) => {
+      const records = await included(op, type, those, plans)
+      const along = fields && [...fields, ...plans.map(({ link }) => link.name)]
+      const given = records.map((record) => withFields(type, record, along))
+      if (actions.length === 0 && !standings) return given
+      const described = those.map((one, at) => also.describe(one, given[at] as Row))
+      const keys = those.map(({ row }) => row[type.key] as Key)
+      return goesAlong ? withheldAlong(op, type, described, keys) : described
+    }
+    return { seen, told }
+  }
+}
+
+/** What holds of the records that the asker may see, and of which the rest holds too. */
+function seenBy(op: Operation, type: TypeModel, rest: readonly ConditionNode[]): ConditionNode {
+  return simplify(allOfNode([op.asker.readable(type.name), ...rest]))
+}

@@ -1,0 +1,87 @@
+import { type Comparable, valuesAt } from '../../condition/index.js'
+import { type Key, keyPlace, type Reference, referencesTo, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { DeniedError, InvalidError } from '../errors.js'
+import { type Operation, see } from '../operation.js'
+import { placeIsOneOf } from '../read/key-conditions.js'
+import type { Found } from '../tables.js'
+import { deletable, idOf, standsInTheWay, unlinked } from './delete.js'
+import { judgeUpdate } from './update.js'
+
+/** A record that stands in the way of deleting another. */
+interface Blocker {
+  readonly type: TypeModel
+  readonly key: Key
+}
+
+/** Records of one type that would go, each with the keys of those that they would go along with. */
+type Going = ReadonlyMap<Key, ReadonlySet<Key>>
+
+/**
+ * In the way of deleting which of these records others stand, whatever the rules say of the records themselves; with what its asker
+ * is told. It finds what judging one deletion after the other would, by a few queries for all of them.
+ */
+export async function inTheWay(op: Operation, type: TypeModel, keys: readonly Key[]): Promise<ReadonlyMap<Key, string | undefined>> {
+  const blockers = new Map<Key, Blocker>()
+  const met = new Map(keys.map((key) => [key, new Set([idOf(type, key)])]))
+  await along(type, new Map(keys.map((key) => [key, new Set([key])])))
+  return words(op, blockers)
+
+  async function along(of: TypeModel, going: Going): Promise<void> {
+    for (const reference of referencesTo(op.asker.model, of.name)) {
+      const still = [...going.keys()].filter((key) => [...(going.get(key) ?? [])].some((root) => !blockers.has(root)))
+      if (still.length === 0) return
+      await alongOne(reference, going, still)
+    }
+  }
+
+  async function alongOne(reference: Reference, going: Going, keysOf: readonly Key[]): Promise<void> {
+    const owner = typeModel(op.asker.model, reference.type)
+    const next = new Map<Key, Set<Key>>()
+    for (const found of await leadingTo(op, owner, reference, keysOf)) {
+      const key = found.row[owner.key] as Key
+      for (const value of valuesAt(found.row, reference.place)) {
+        const roots = [...(going.get(value as Key) ?? [])].filter((root) => !blockers.has(root) && !met.get(root)?.has(idOf(owner, key)))
+        if (roots.length === 0) continue
+        if (await stops(op, owner, reference, found, value as Key)) {
+          for (const root of roots) blockers.set(root, { type: owner, key })
+        } else if (reference.onDelete !== 'unlink') {
+          for (const root of roots) met.get(root)?.add(idOf(owner, key))
+          next.set(key, new Set([...(next.get(key) ?? []), ...roots]))
+        }
+      }
+    }
+    if (next.size > 0) await along(owner, next)
+  }
+}
+
+/** The records that lead to any of these; where they would be deleted, with whether the asker may. */
+function leadingTo(op: Operation, owner: TypeModel, { place, onDelete }: Reference, keys: readonly Key[]): Promise<Found[]> {
+  const where = placeIsOneOf(place, keys as readonly Comparable[])
+  return op.tables.select(owner.name, { where, now: op.env.now, ...(onDelete === 'delete' ? { flags: [deletable(op, owner)] } : {}) })
+}
+
+async function stops(op: Operation, owner: TypeModel, { place, onDelete }: Reference, { row, flags }: Found, gone: Key): Promise<boolean> {
+  if (onDelete === 'refuse') return true
+  if (onDelete === 'delete') return flags[0] !== true
+  if (onDelete === 'follow') return false
+  try {
+    await judgeUpdate(op, owner, row[owner.key] as Key, unlinked(place, row, gone))
+    return false
+  } catch (error) {
+    if (error instanceof DeniedError || error instanceof InvalidError) return true
+    throw error
+  }
+}
+
+/** What stands in the way is named to whoever sees it, and to nobody else. */
+async function words(op: Operation, blockers: ReadonlyMap<Key, Blocker>): Promise<Map<Key, string | undefined>> {
+  const seen = new Set<string>()
+  for (const type of new Set([...blockers.values()].map((blocker) => blocker.type))) {
+    const keys = [...new Set([...blockers.values()].filter((blocker) => blocker.type === type).map(({ key }) => key))]
+    const found = await see(op, type.name, { where: placeIsOneOf(keyPlace(type), keys as readonly Comparable[]) })
+    for (const { row } of found) seen.add(idOf(type, row[type.key] as Key))
+  }
+  return new Map(
+    [...blockers].map(([root, { type, key }]) => [root, seen.has(idOf(type, key)) ? standsInTheWay(type, key) : undefined] as const),
+  )
+}

@@ -1,0 +1,62 @@
+import { isMissing, type Row } from '../../condition/index.js'
+import { type Key, sameValue, type TypeModel } from '../../rulebook/index.js'
+import { type AskersClause, fieldsInTheWay, fieldsLetBy, stampValues, verdictOf } from '../../viewpoint/index.js'
+import { InvalidError, RefusedError } from '../errors.js'
+import { checkOpen, deny, holding, lettingAll, type Operation } from '../operation.js'
+import { fitRecord } from './fit.js'
+import { lacksStamp, written } from './read-back.js'
+import { readSent, stampsInTheWay, supplies, unstamped, withoutNames } from './sent-fields.js'
+import { unseenTargets } from './targets.js'
+
+/** A record that has been judged and may be created. */
+interface CreatePlan {
+  readonly record: Row
+  /** The clause that lets it. */
+  readonly clause: string | undefined
+  /** The fields that might be sent; undefined for all of them. */
+  readonly fields: readonly string[] | undefined
+}
+
+/** Judges what was sent as the finished record. @throws RefusedError, InvalidError */
+export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown, newKey: (type: string) => Key): Promise<CreatePlan> {
+  const { asker, env } = op
+  const rules = asker.rules(type.name, 'create')
+  const { clauses } = rules
+  if (clauses.length === 0) throw deny(type, 'create', 'refused')
+  const { known, faults } = readSent(type, sent)
+  const { [type.key]: key, ...fields } = known
+  const givesKey = !isMissing(key, 'id')
+  if (givesKey && !supplies(clauses, type.key)) faults.push({ field: type.key, problem: 'the key comes from the server: leave it out' })
+  const stamps = stampValues(type, 'create', env)
+  // Sending what would be stamped anyway is no sending.
+  const given = withoutNames(fields, (name) => Object.hasOwn(stamps, name) && sameValue(type.fields[name], fields[name], stamps[name]))
+  const refuseFields = (counting: readonly AskersClause[]) => {
+    const inTheWay = [
+      ...fieldsInTheWay(type, fieldsLetBy(type, counting), [], {}, unstamped(type, given, stamps)),
+      ...stampsInTheWay(type, counting, given, stamps),
+      ...(givesKey && !supplies(counting, type.key) ? [type.key] : []),
+    ]
+    if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'create', 'refused'), inTheWay)
+  }
+  if (faults.length === 0) refuseFields(clauses)
+  if (lacksStamp(asker, given, stamps)) throw deny(type, 'create', 'refused')
+  const fitted = await fitRecord(type, { ...stamps, ...given, [type.key]: givesKey ? key : newKey(type.name) })
+  if ('faults' in fitted) faults.push(...fitted.faults)
+  if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(type.name, faults)
+  const { record } = fitted
+  await checkOpen(op, type, 'create', rules, record)
+  const counting = await holding(op, clauses, record, lettingAll(clauses))
+  if (counting.length === 0) throw deny(type, 'create', 'refused')
+  refuseFields(counting)
+  // Other records may still speak of the one that had it. Trusted code restores what was there.
+  const spent = givesKey && asker.viewpoint !== undefined && (await op.tables.wasRemoved(type.name, key as Key))
+  if (spent) throw deny(type, 'create', 'refused')
+  const unseen = await unseenTargets(op, type, { sent: given, after: record })
+  if (unseen.length > 0) throw new InvalidError(type.name, unseen)
+  return { record, clause: counting[0]?.clause?.title, fields: fieldsLetBy(type, counting) }
+}
+
+/** Writes a record that has been judged. Gives it as the asker may have it back. */
+export async function applyCreate(op: Operation, type: TypeModel, { record }: CreatePlan): Promise<Row> {
+  return written(op, type, record, await op.tables.insert(type.name, record))
+}

@@ -1,0 +1,186 @@
+import { allOfNode, anyOfNode, type ConditionNode, type PlaceNode, type Row, simplify, TRUE } from '../../condition/index.js'
+import { type Key, type Model, type Reference, referencesTo, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { verdictOf } from '../../viewpoint/index.js'
+import { DeniedError, denied, InvalidError } from '../errors.js'
+import { checkOpen, deny, holding, keyIs, type Operation, seeOne, visible } from '../operation.js'
+import { placeIs } from '../read/key-conditions.js'
+import { judgeUpdate, type UpdateOptions } from './update.js'
+
+/** One thing that a deletion comes to; the record itself is the last. */
+interface Step {
+  /** What it does, for several deletions that come to the same. */
+  readonly id: string
+  readonly apply: (op: Operation) => Promise<unknown>
+}
+
+/** A deletion that has been judged and may be done. */
+interface DeletePlan {
+  readonly key: Key
+  readonly steps: readonly Step[]
+  /** The clause that lets it. */
+  readonly clause: string | undefined
+}
+
+/** The record types that may be deleted or unlinked along with one of this type. */
+export function typesAlong(model: Model, type: TypeModel, met: Set<string> = new Set()): string[] {
+  for (const { type: name, onDelete } of referencesTo(model, type.name)) {
+    if (met.has(name)) continue
+    met.add(name)
+    if (onDelete !== 'refuse') typesAlong(model, typeModel(model, name), met)
+  }
+  return [...met]
+}
+
+/**
+ * Judges a deletion, and whatever it takes along: by its links, records that lead to it stand in its way, are deleted or
+ * unlinked as the asker's own doing, or follow it. @throws NotFoundError, RefusedError
+ */
+export async function judgeDelete(
+  op: Operation,
+  type: TypeModel,
+  key: Key,
+  { match, seen }: Pick<UpdateOptions, 'match' | 'seen'> = {},
+): Promise<DeletePlan> {
+  const { row, shown } = seen ?? (await visible(op, type, 'delete', key))
+  await match?.(shown)
+  const clause = await checkDelete(op, type, row)
+  const met = new Set([idOf(type, key)])
+  const along = await stepsAlong(op, type, row, { met, refuse: (by) => refusal(op, type, key, by) })
+  // What goes along may be what the rule relies on: then it has been judged already, and is not asked again.
+  return { key, clause, steps: [...along, removal(type, key, along.length === 0 ? simplify(deletable(op, type)) : TRUE)] }
+}
+
+/** What holds of the records of a type that the asker may delete, whatever goes along with them. */
+export function deletable({ asker }: Operation, { name }: TypeModel): ConditionNode {
+  const { open, clauses } = asker.rules(name, 'delete')
+  return allOfNode([asker.readable(name), open.when, anyOfNode(clauses.map(({ when }) => when))])
+}
+
+/** Does what a deletion comes to. `gone` keeps what was done already, for several deletions judged together. */
+export async function applyDelete(op: Operation, type: TypeModel, { key, steps }: DeletePlan, gone?: Set<string>): Promise<void> {
+  for (const step of steps) {
+    if (gone?.has(step.id)) continue
+    gone?.add(step.id)
+    try {
+      await (gone !== undefined && step === steps.at(-1) ? removal(type, key, TRUE) : step).apply(op)
+    } catch (error) {
+      throw error instanceof DeniedError ? deny(type, 'delete', 'refused', key) : error
+    }
+  }
+}
+
+/** The same text for the same record. */
+export function idOf(type: TypeModel, key: Key): string {
+  return `${type.name} ${JSON.stringify(key)}`
+}
+
+function removal(type: TypeModel, key: Key, where: ConditionNode): Step {
+  return {
+    id: idOf(type, key),
+    async apply(op) {
+      const count = await op.tables.remove(type.name, { key, where, now: op.env.now })
+      if (count !== 1) throw deny(type, 'delete', 'refused', key)
+    },
+  }
+}
+
+/** Refuses what the rules do not let the asker delete; gives the clause that does. */
+async function checkDelete(op: Operation, type: TypeModel, row: Row): Promise<string | undefined> {
+  const rules = op.asker.rules(type.name, 'delete')
+  await checkOpen(op, type, 'delete', rules, row)
+  const clauses = await holding(op, rules.clauses, row)
+  if (clauses.length === 0) throw deny(type, 'delete', 'refused', row[type.key] as Key)
+  return clauses[0]?.clause?.title
+}
+
+interface Walk {
+  /** What is deleted already: chains may come back to where they began. */
+  readonly met: Set<string>
+  /** The refusal of the whole, because of a record that leads to it. */
+  readonly refuse: (by: { readonly type: TypeModel; readonly key: Key }) => Promise<DeniedError>
+}
+
+async function stepsAlong(op: Operation, type: TypeModel, row: Row, walk: Walk): Promise<Step[]> {
+  const steps: Step[] = []
+  for (const reference of referencesTo(op.asker.model, type.name)) {
+    const owner = typeModel(op.asker.model, reference.type)
+    const where = placeIs(reference.place, row[type.key] as Key)
+    const found = await op.tables.select(owner.name, { where, now: op.env.now, ...(op.relied ? { lock: 'update' } : {}) })
+    for (const { row: child } of found) {
+      const key = child[owner.key] as Key
+      if (walk.met.has(idOf(owner, key))) continue
+      const by = { type: owner, key }
+      if (reference.onDelete === 'refuse') throw await walk.refuse(by)
+      if (reference.onDelete === 'unlink') {
+        steps.push(await unlinking(op, owner, child, reference, row[type.key] as Key, walk, by))
+        continue
+      }
+      walk.met.add(idOf(owner, key))
+      if (reference.onDelete === 'delete') {
+        const seen = await seeOne(op, owner, key)
+        const refused = seen === undefined || (await refusedBy(() => checkDelete(op, owner, child)))
+        if (refused) throw await walk.refuse(by)
+      }
+      steps.push(...(await stepsAlong(op, owner, child, walk)), removal(owner, key, TRUE))
+    }
+  }
+  return steps
+}
+
+async function unlinking(
+  op: Operation,
+  owner: TypeModel,
+  child: Row,
+  reference: Reference,
+  gone: Key,
+  walk: Walk,
+  by: Parameters<Walk['refuse']>[0],
+): Promise<Step> {
+  const key = child[owner.key] as Key
+  try {
+    const { changed } = await judgeUpdate(op, owner, key, unlinked(reference.place, child, gone))
+    return {
+      id: `${idOf(owner, key)} without ${JSON.stringify(gone)}`,
+      async apply({ tables, env }) {
+        // Another deletion of the same call may have taken its own key out of the list since.
+        const [found] = await tables.select(owner.name, { where: keyIs(owner, key), now: env.now, limit: 1 })
+        if (found !== undefined)
+          await tables.update(owner.name, { ...changed, ...unlinked(reference.place, found.row, gone) }, { key, where: TRUE, now: env.now })
+      },
+    }
+  } catch (error) {
+    if (error instanceof DeniedError || error instanceof InvalidError) throw await walk.refuse(by)
+    throw error
+  }
+}
+
+/** The change by which a record no longer leads to one that is gone. */
+export function unlinked({ path, list }: PlaceNode, row: Row, gone: Key): Row {
+  const field = path[0] as string
+  return { [field]: list ? (row[field] as readonly unknown[]).filter((value) => value !== gone) : null }
+}
+
+async function refusedBy(work: () => Promise<unknown>): Promise<boolean> {
+  try {
+    await work()
+    return false
+  } catch (error) {
+    if (error instanceof DeniedError) return true
+    throw error
+  }
+}
+
+/** What stands in the way is named to whoever sees it, and to nobody else. */
+async function refusal(
+  op: Operation,
+  type: TypeModel,
+  key: Key,
+  by: { readonly type: TypeModel; readonly key: Key },
+): Promise<DeniedError> {
+  const seen = await seeOne(op, by.type, by.key)
+  return denied(verdictOf(type, 'delete', 'refused', key, { saying: seen && standsInTheWay(by.type, by.key) }))
+}
+
+export function standsInTheWay({ name }: TypeModel, key: Key): string {
+  return `The ${name} ${key} belongs to it, and stands in the way.`
+}

@@ -1,0 +1,67 @@
+import { isMissing, proper, type Row } from '../../condition/index.js'
+import { type Field, type TypeModel, unknownName } from '../../rulebook/index.js'
+import { issuePath } from '../../viewpoint/index.js'
+import type { FieldFault } from '../errors.js'
+
+/** The fields that the record type does not have, as faults. Names like `__proto__` are among them. */
+export function unknownFields(type: TypeModel, sent: object): FieldFault[] {
+  const known = Object.keys(type.fields)
+  return Object.keys(sent)
+    .filter((name) => !Object.hasOwn(type.fields, name))
+    .map((name) => ({ field: name, problem: unknownName('field', name, known) }))
+}
+
+/**
+ * Puts a record through its shape, and through what every engine can hold exactly.
+ * Gives the record as the shape gives it out, or every fault.
+ */
+export async function fitRecord(
+  type: TypeModel,
+  record: Row,
+): Promise<{ readonly record: Row } | { readonly faults: readonly FieldFault[] }> {
+  const result = await type.shape['~standard'].validate(record)
+  if (result.issues) {
+    return { faults: result.issues.map((issue) => ({ field: issuePath(issue), problem: issue.message })) }
+  }
+  const fitted = result.value as Row
+  const faults = Object.entries(type.fields).flatMap(([name, field]) => unholdable(field, fitted[name], name))
+  return faults.length > 0 ? { faults } : { record: asStored(type, fitted) }
+}
+
+/**
+ * A record with what is missing said in one way, as a table says it: null where the field may be null, left out otherwise.
+ * A column cannot tell the two apart, and every engine has to give the same back.
+ */
+export function asStored(type: TypeModel, record: Row): Row {
+  const stored: Record<string, unknown> = { ...record }
+  for (const [name, field] of Object.entries(type.fields)) {
+    if (!isMissing(stored[name], 'other')) continue
+    if (field.nullable) stored[name] = null
+    else delete stored[name]
+  }
+  return stored
+}
+
+function unholdable(field: Field, value: unknown, name: string): FieldFault[] {
+  if (value === null || value === undefined) return []
+  if (field.list) {
+    return Array.isArray(value) ? value.flatMap((one, at) => unholdable(single(field), one, `${name}[${at}]`)) : []
+  }
+  if (field.type === 'other') return jsonProblem(value) ? [{ field: name, problem: 'holds something that JSON cannot say' }] : []
+  if (field.type === 'group') {
+    return Object.entries(field.fields ?? {}).flatMap(([inner, of]) => unholdable(of, (value as Row)[inner], `${name}.${inner}`))
+  }
+  return proper(value, field.type) === undefined ? [{ field: name, problem: `is no ${field.type} that every engine can hold` }] : []
+}
+
+function single({ list: _list, ...field }: Field): Field {
+  return field
+}
+
+function jsonProblem(value: unknown): boolean {
+  try {
+    return JSON.stringify(value) === undefined
+  } catch {
+    return true
+  }
+}

@@ -1,0 +1,112 @@
+import {
+  allOfNode,
+  type Comparable,
+  type ConditionNode,
+  isMissing,
+  linksLast,
+  predicate,
+  proper,
+  type Row,
+  TRUE,
+  valuesAt,
+  waysAt,
+} from '../../condition/index.js'
+import { isSet, keyPlace, type LinkModel, sameValue, type TypeModel, typeModel } from '../../rulebook/index.js'
+import type { FieldFault } from '../errors.js'
+import type { Operation } from '../operation.js'
+import { placeIs, placeIsOneOf } from '../read/key-conditions.js'
+import { judgeAllRelying } from './read-set.js'
+
+/** What a client sent of the fields that links go by, and what is known of the record. */
+export interface Setting {
+  readonly sent: Row
+  /** The record as it becomes. */
+  readonly after: Row
+  readonly before?: Row
+  /** The fields of it that the asker sees; undefined for all of them. */
+  readonly visible?: readonly string[] | undefined
+}
+
+/**
+ * The links that were set to records which the asker does not see. To them, these are no different from records that do not
+ * exist; a link may say that its target may be any. What is there already and hidden from the asker is judged as if it was set: that
+ * it is there is nothing that they may learn.
+ */
+export async function unseenTargets(op: Operation, type: TypeModel, setting: Setting): Promise<FieldFault[]> {
+  if (op.asker.viewpoint === undefined) return []
+  const faults = new Map<string, FieldFault>()
+  for (const link of Object.values(type.links)) {
+    const fields = fieldsSet(type, link, setting)
+    if (fields.length === 0) continue
+    const unseen = link.by.length === 1 ? await unseenOfOne(op, link, setting) : await unseenOfSeveral(op, link, setting)
+    if (unseen) for (const field of fields) faults.set(field, { field, problem: `there is no such ${link.to}` })
+  }
+  return [...faults.values()]
+}
+
+/** The record types that a record leads to by links that whoever sets them has to see the other end of. */
+export function targetTypes(type: TypeModel): string[] {
+  return Object.values(type.links).flatMap((link) => (link.target === 'visible' ? [link.to] : []))
+}
+
+/** The fields by which the link was set otherwise than it was. */
+function fieldsSet(type: TypeModel, link: LinkModel, setting: Setting): string[] {
+  if (!isSet(link, type.key)) return []
+  const names = [...new Set(link.by.map(({ from }) => from.path[0] as string))]
+  return names.filter((name) => name !== type.key && Object.hasOwn(setting.sent, name) && !isKept(type, name, setting))
+}
+
+function isKept(type: TypeModel, name: string, { sent, before = {}, visible }: Setting): boolean {
+  return (visible?.includes(name) ?? true) && sameValue(type.fields[name], sent[name], before[name])
+}
+
+async function unseenOfOne(op: Operation, link: LinkModel, { sent, before = {}, visible }: Setting): Promise<boolean> {
+  const [pair] = link.by
+  if (pair === undefined) return false
+  const field = pair.from.path[0] as string
+  const old = visible?.includes(field) === false ? [] : listOf(before[field])
+  const wanted = new Set<Comparable>()
+  for (const value of listOf(sent[field])) {
+    const key = proper(value, pair.from.type)
+    if (!isMissing(value, pair.from.type) && !old.includes(value) && key !== undefined) wanted.add(key)
+  }
+  if (wanted.size === 0) return false
+  const seen = await visibleAmong(op, link.to, placeIsOneOf(pair.to, [...wanted]))
+  const found = new Set(seen.flatMap((row) => [...valuesAt(row, pair.to)]))
+  return [...wanted].some((key) => !found.has(key))
+}
+
+/** Where one of the fields is missing, the link leads nowhere. */
+async function unseenOfSeveral(op: Operation, link: LinkModel, { after }: Setting): Promise<boolean> {
+  const ways = waysAt(
+    after,
+    link.by.map(({ from }) => from),
+  )
+  for (const way of ways) {
+    const where = allOfNode(link.by.map(({ to }, at) => placeIs(to, way[at] as Comparable)))
+    if ((await visibleAmong(op, link.to, where)).length === 0) return true
+  }
+  return false
+}
+
+/** Those of the records that the asker sees. In a write they are locked first, and judged by what is read after that. */
+async function visibleAmong(op: Operation, to: string, where: ConditionNode): Promise<Row[]> {
+  const readable = op.asker.readable(typeModel(op.asker.model, to).name)
+  const { relied, tables, env } = op
+  if (relied === undefined) return (await tables.select(to, { where: allOfNode([readable, where]), now: env.now })).map(({ row }) => row)
+  // What they do not see is neither locked nor judged: it costs as much as what is not there.
+  const seen = await tables.select(to, { where: allOfNode([readable, where]), now: env.now })
+  if (seen.length === 0) return []
+  const key = keyPlace(typeModel(op.asker.model, to))
+  const keys = seen.map(({ row }) => row[key.path[0]] as Comparable)
+  const rows = (await tables.select(to, { where: allOfNode([placeIsOneOf(key, keys), where]), now: env.now, lock: 'share' })).map(
+    ({ row }) => row,
+  )
+  if (readable === TRUE) return rows
+  const answers = await judgeAllRelying(op, relied, predicate(linksLast(readable)), rows)
+  return rows.filter((_, at) => answers[at])
+}
+
+function listOf(value: unknown): unknown[] {
+  return Array.isArray(value) ? value : [value]
+}

@@ -1,0 +1,144 @@
+import { allOfNode, anyOfNode, asksAfter, bindAfter, type ConditionNode, type Row, simplify, TRUE } from '../../condition/index.js'
+import { type Key, sameValue, type TypeModel } from '../../rulebook/index.js'
+import { type AskersClause, fieldsInTheWay, fieldsLetBy, stampValues, verdictOf } from '../../viewpoint/index.js'
+import { InvalidError, RefusedError } from '../errors.js'
+import { type Limits, overLimits } from '../limits.js'
+import { checkGateAfter, checkOpen, deny, holding, judge, lettingAll, type Operation, type Seen, upTo, visible } from '../operation.js'
+import { asStored, fitRecord } from './fit.js'
+import { mergePatch, named, withUnnamed } from './nested.js'
+import { answer, lacksStamp, written } from './read-back.js'
+import { defined, difference, faultsToTell, readSent, stampsInTheWay, unstamped, withoutNames } from './sent-fields.js'
+import { unseenTargets } from './targets.js'
+
+/** An update that has been judged and may be written. */
+interface UpdatePlan {
+  readonly key: Key
+  readonly before: Row
+  readonly after: Row
+  /** What has to be written; empty where nothing would change. */
+  readonly changed: Row
+  /** The rules that let it, to be asked again in the statement that writes. */
+  readonly where: ConditionNode
+  /** The clause that lets it. */
+  readonly clause: string | undefined
+  /** The fields that the counting clauses let change; undefined for all of them. */
+  readonly fields: readonly string[] | undefined
+}
+
+/** How an update is meant. */
+export interface UpdateOptions {
+  /** Refuses what was asked for by somebody who has seen another state: told what they see of the record, once it is locked. */
+  readonly match?: ((shown: Row) => Promise<void>) | undefined
+  /** What is sent is merged into the objects that are stored (RFC 7396), in place of taking their place. */
+  readonly merge?: boolean
+  /** No field that is merged into may come to hold more than this. */
+  readonly limits?: Required<Limits> | undefined
+  /** The record, where it was fetched and locked already. */
+  readonly seen?: Seen
+}
+
+/** Judges an update on the record as it is and as it becomes. @throws NotFoundError, RefusedError, InvalidError */
+export async function judgeUpdate(
+  op: Operation,
+  type: TypeModel,
+  key: Key,
+  sent: unknown,
+  { match, merge = false, seen, limits }: UpdateOptions = {},
+): Promise<UpdatePlan> {
+  const { asker, env } = op
+  const { row: before, visible: visibleNow, shown } = seen ?? (await visible(op, type, 'update', key))
+  await match?.(shown)
+  const rules = asker.rules(type.name, 'update')
+  // What asks for the record as it becomes is judged once that is known.
+  if (!asksAfter(rules.open.when)) await checkOpen(op, type, 'update', rules, before)
+  const enough = lettingAll(rules.clauses)
+  const early = rules.clauses.filter(({ when }) => !asksAfter(when))
+  const held = await holding(op, early, before, enough)
+  // Where one is enough, not all others were asked: they may have to stand in where it holds no longer afterwards.
+  const hopeful = held.some(enough) ? rules.clauses : rules.clauses.filter((clause) => asksAfter(clause.when) || held.includes(clause))
+  if (hopeful.length === 0) throw deny(type, 'update', 'refused', key)
+  const { known, faults } = readSent(type, sent)
+  const { [type.key]: sentKey, ...unmerged } = known
+  const given = merge ? mergePatch(type, before, unmerged) : unmerged
+  if (merge && limits !== undefined) checkMerged(type, { key, before, given, visible: visibleNow }, limits)
+  const bare = named(type, before)
+  const stamps = stampValues(type, 'update', env)
+  const repeated = (name: string) => (visibleNow?.includes(name) ?? true) && sameValue(type.fields[name], bare[name], given[name])
+  // What is sent of the stamped fields counts only where it is supplied; repeating what is there is no change.
+  const changes = withoutNames(given, (name) => Object.hasOwn(stamps, name) && repeated(name))
+  const refuseFields = (clauses: readonly AskersClause[]) => {
+    const inTheWay = [
+      ...fieldsInTheWay(type, fieldsLetBy(type, clauses), visibleNow, bare, unstamped(type, changes, stamps)),
+      ...stampsInTheWay(type, clauses, changes, stamps),
+    ]
+    if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'update', 'refused', key), inTheWay)
+  }
+  refuseFields(hopeful)
+  if (sentKey !== undefined && sentKey !== key) faults.push({ field: type.key, problem: 'the key never changes' })
+  const asked = asStored(type, { ...bare, ...changes })
+  const idle = Object.keys(difference(type, bare, asked)).length === 0
+  if (!idle && lacksStamp(asker, changes, stamps)) throw deny(type, 'update', 'refused', key)
+  const fitted = await fitRecord(type, idle ? asked : asStored(type, { ...bare, ...defined(stamps), ...changes }))
+  if ('faults' in fitted) faults.push(...(await faultsToTell(type, fitted.faults, { changes, bare, visible: visibleNow })))
+  if (faults.length > 0) throw new InvalidError(type.name, faults)
+  // That it fails by what is hidden from the asker is all that they may learn.
+  if ('faults' in fitted) throw deny(type, 'update', 'refused', key)
+  const after = withUnnamed(type, before, fitted.record)
+  await checkOpen(op, type, 'update', rules, before, after)
+  await checkGateAfter(op, type, rules, after)
+  const counting = await countingClauses(op, hopeful, before, after)
+  if (counting.length === 0) throw deny(type, 'update', 'refused', key)
+  refuseFields(counting)
+  const unseen = await unseenTargets(op, type, { sent: changes, after, before, visible: visibleNow })
+  if (unseen.length > 0) throw new InvalidError(type.name, unseen)
+  const rule = allOfNode([asker.readable(type.name), rules.open.when, anyOfNode(counting.map((clause) => clause.when))])
+  const clause = counting[0]?.clause?.title
+  return {
+    key,
+    clause,
+    fields: fieldsLetBy(type, counting),
+    before,
+    after,
+    changed: difference(type, before, after),
+    where: simplify(bindAfter(rule, after)),
+  }
+}
+
+/** Little by little, too, nobody makes a record larger than they may send one. How much there is of what is hidden is not told. */
+function checkMerged(
+  type: TypeModel,
+  {
+    key,
+    before,
+    given,
+    visible,
+  }: { readonly key: Key; readonly before: Row; readonly given: Row; readonly visible: readonly string[] | undefined },
+  limits: Required<Limits>,
+): void {
+  const grown = Object.entries(given).filter(([name]) => overLimits({ [name]: before[name] }, limits).length === 0)
+  const faults = overLimits(Object.fromEntries(grown), limits)
+  if (faults.some(({ field }) => visible?.includes(field) === false)) throw deny(type, 'update', 'refused', key)
+  if (faults.length > 0) throw new InvalidError(type.name, faults)
+}
+
+/**
+ * Writes an update that has been judged. The rules are asked again in the same statement, unless others were written since
+ * that were judged together with it.
+ */
+export async function applyUpdate(op: Operation, type: TypeModel, plan: UpdatePlan, how: 'ask again' | 'as judged'): Promise<Row> {
+  const { key, before, after, changed, where } = plan
+  if (Object.keys(changed).length === 0) return answer(op, type, before)
+  const kept = await op.tables.update(type.name, changed, { key, where: how === 'ask again' ? where : TRUE, now: op.env.now })
+  if (kept === undefined) throw deny(type, 'update', 'refused', key)
+  return written(op, type, after, kept)
+}
+
+/** The clauses that hold on a record as it is and, they or what stands in their place, as it becomes. */
+async function countingClauses(op: Operation, clauses: readonly AskersClause[], before: Row, after: Row): Promise<AskersClause[]> {
+  return upTo(op, clauses, lettingAll(clauses), async (some) => {
+    const holdBefore = await judge(op, some, before, after)
+    const later = some.filter((_, at) => holdBefore[at]).map((clause) => clause.afterwards ?? clause)
+    const holdAfter = await judge(op, later, after, after)
+    return holdBefore.map((held) => held && holdAfter.shift() === true)
+  })
+}

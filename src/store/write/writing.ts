@@ -1,0 +1,165 @@
+import { type ConditionNode, isPachterError, type Row } from '../../condition/index.js'
+import { type Key, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { DeniedError, InvalidError, QueryError } from '../errors.js'
+import { deny, isKey, judge, keyIs, type Operation, type Seen, see, seeOne } from '../operation.js'
+import { guardedWhere, typesIn } from '../read/filter-guards.js'
+import { readSort } from '../read/query.js'
+import type { Session } from '../session.js'
+import type { Tables } from '../tables.js'
+import { BulkError, type BulkOptions, type BulkResult, type InTheWay, readWhich, type Which } from './bulk.js'
+import { applyCreate, judgeCreate } from './create.js'
+import { applyDelete, judgeDelete } from './delete.js'
+import { applyUpdate, judgeUpdate, type UpdateOptions } from './update.js'
+
+/** Judges one of several records, locked; gives what is to be done to it. */
+type JudgeOne = (op: Operation, key: Key, seen?: Seen) => Promise<() => Promise<unknown>>
+
+/** Writes, as somebody may. */
+export class Writing {
+  readonly #session: Session
+
+  constructor(session: Session) {
+    this.#session = session
+  }
+
+  create(typeName: string, sent: Row): Promise<Row> {
+    const session = this.#session
+    return session.logger.about({ action: 'create', type: typeName }, async (note) => {
+      const type = session.begin(typeName, 'create')
+      if (!session.isSystem && (type.rules?.may.create ?? []).length === 0) throw deny(type, 'create', 'refused')
+      session.checkSize(type, sent)
+      return session.write(type, 'create', undefined, async (op) => {
+        const plan = await judgeCreate(op, type, sent, session.needs.newKey)
+        note(plan.clause, plan.record[type.key] as Key)
+        return applyCreate(op, type, plan)
+      })
+    })
+  }
+
+  update(typeName: string, key: Key, sent: Row, how?: Pick<UpdateOptions, 'match' | 'merge'>): Promise<Row> {
+    const session = this.#session
+    return session.logger.about({ action: 'update', type: typeName, key }, async (note) => {
+      const type = session.begin(typeName, 'update', key)
+      session.checkSize(type, sent)
+      return session.write(type, 'update', key, async (op) => {
+        const limits = session.isSystem ? undefined : session.needs.limits
+        const plan = await judgeUpdate(op, type, key, sent, { ...how, limits })
+        note(plan.clause)
+        return applyUpdate(op, type, plan, 'ask again')
+      })
+    })
+  }
+
+  delete(typeName: string, key: Key, how?: Pick<UpdateOptions, 'match'>): Promise<void> {
+    const session = this.#session
+    return session.logger.about({ action: 'delete', type: typeName, key }, async (note) => {
+      const type = session.begin(typeName, 'delete', key)
+      await session.write(type, 'delete', key, async (op) => {
+        const plan = await judgeDelete(op, type, key, how)
+        note(plan.clause)
+        await applyDelete(op, type, plan)
+      })
+    })
+  }
+
+  updateMany(typeName: string, which: Which, sent: Row, how?: BulkOptions): Promise<BulkResult> {
+    const session = this.#session
+    return session.logger.about({ action: 'update', type: typeName }, async () => {
+      const type = session.begin(typeName, 'update')
+      session.checkSize(type, sent)
+      return this.#many(type, 'update', which, how, async (op, key, seen) => {
+        const plan = await judgeUpdate(op, type, key, sent, seen === undefined ? {} : { seen })
+        return () => applyUpdate(op, type, plan, 'as judged')
+      })
+    })
+  }
+
+  deleteMany(typeName: string, which: Which, how?: BulkOptions): Promise<BulkResult> {
+    const session = this.#session
+    return session.logger.about({ action: 'delete', type: typeName }, async () => {
+      const type = session.begin(typeName, 'delete')
+      const gone = new Set<string>()
+      return this.#many(type, 'delete', which, how, async (op, key, seen) => {
+        const plan = await judgeDelete(op, type, key, seen === undefined ? {} : { seen })
+        return () => applyDelete(op, type, plan, gone)
+      })
+    })
+  }
+
+  /** The record of a key, created by trusted code if there is none; `creating` is the store over other tables. */
+  async ensure(typeName: string, key: Key, record: Row, creating: (inside: Tables) => Pick<Writing, 'create'>): Promise<Row> {
+    const session = this.#session
+    const type = typeModel(session.model, typeName)
+    if (!session.isSystem) throw new QueryError(typeName, 'ensure is for trusted code only: store.asSystem("...").ensure(...)')
+    if (!isKey(type, key)) throw new InvalidError(typeName, [{ field: type.key, problem: 'is no key' }])
+    const ensured = () =>
+      session.write(type, 'create', key, async (op) => {
+        const [there] = await see(op, typeName, { where: keyIs(type, key), limit: 1 })
+        return there === undefined ? creating(op.tables).create(typeName, { ...record, [type.key]: key }) : there.shown
+      })
+    // Somebody else may have made sure of it in between: then it is there at the second look.
+    return ensured().catch((error: unknown) => {
+      if (!isPachterError(error, 'CONSTRAINT') && !isPachterError(error, 'DUPLICATE_KEY')) throw error
+      return ensured()
+    })
+  }
+
+  /**
+   * Does the same to several records. All of them are judged before any is changed, so that none justifies another. Where
+   * some stand in the way nothing is done, unless part of it will do.
+   */
+  #many(type: TypeModel, action: 'update' | 'delete', which: Which, options: BulkOptions = {}, judgeOne: JudgeOne): Promise<BulkResult> {
+    const { keys, where } = readWhich(this.#session.model.types, type, which)
+    return this.#session.write(
+      type,
+      action,
+      undefined,
+      async (op) => {
+        const meant = keys === undefined ? guardedWhere(op.asker, type, where) : undefined
+        const found =
+          keys ?? (await see(op, type.name, { where: meant as ConditionNode, sort: readSort(type) })).map(({ row }) => row[type.key] as Key)
+        const { plans, inTheWay } = await judgeAll(op, type, found, meant, judgeOne)
+        if (inTheWay.length > 0 && options.partly !== true) throw new BulkError(type.name, plans.length + inTheWay.length, inTheWay)
+        for (const { apply } of plans) await apply()
+        return { done: plans.map(({ key }) => key), inTheWay }
+      },
+      typesIn(where),
+    )
+  }
+}
+
+interface Judged {
+  readonly plans: readonly { readonly key: Key; readonly apply: () => Promise<unknown> }[]
+  readonly inTheWay: readonly InTheWay[]
+}
+
+async function judgeAll(
+  op: Operation,
+  type: TypeModel,
+  keys: readonly Key[],
+  meant: ConditionNode | undefined,
+  judgeOne: JudgeOne,
+): Promise<Judged> {
+  const plans: { key: Key; apply: () => Promise<unknown> }[] = []
+  const inTheWay: InTheWay[] = []
+  for (const key of keys) {
+    try {
+      // What it is meant for is asked again of the record as it is once it is locked.
+      const seen = meant === undefined ? undefined : await stillMeant(op, type, key, meant)
+      if (meant !== undefined && seen === undefined) continue
+      plans.push({ key, apply: await judgeOne(op, key, seen) })
+    } catch (error) {
+      if (!(error instanceof DeniedError || error instanceof InvalidError)) throw error
+      inTheWay.push({ key, code: error.code, message: error.message })
+    }
+  }
+  return { plans, inTheWay }
+}
+
+/** A record that a change of several was meant for, locked, if it is so still. */
+async function stillMeant(op: Operation, type: TypeModel, key: Key, meant: ConditionNode): Promise<Seen | undefined> {
+  const seen = await seeOne(op, type, key)
+  if (seen === undefined) return undefined
+  const [still] = await judge(op, [{ when: meant }], seen.row)
+  return still ? seen : undefined
+}

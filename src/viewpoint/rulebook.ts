@@ -1,0 +1,248 @@
+import {
+  type Action,
+  type ActionsOf,
+  type Checked,
+  type Condition,
+  type Definition,
+  type GateWords,
+  type Joined,
+  type LimitedIn,
+  type LimitsReading,
+  type Links,
+  type LinksOf,
+  type MeTerms,
+  type Model,
+  type Names,
+  noteApart,
+  noteWritten,
+  type Out,
+  type RecordDefinitions,
+  type RecordTerms,
+  type RoleName,
+  type RulesBy,
+  type RulesFor,
+  readDefinition,
+  type Shape,
+  type StandingsBy,
+  type TimesOf,
+  type TypeName,
+  type Words,
+  type World,
+  withGate,
+  withGrants,
+  withoutRule,
+  withRules,
+  withStandings,
+} from '../rulebook/index.js'
+import { readClaims } from './claims.js'
+import { type LinkedRecords, linksOver, withMyLinks } from './linked.js'
+import { type Clock, type Viewpoint, viewpointOf } from './viewpoint.js'
+
+// The world that a method leads to is written out each time: a named type for it would stand in the compiler's messages, in
+// place of the fields and standings that they should show.
+
+/** The whole set of rules: an immutable value. Every method returns a new rulebook or an answer. */
+export interface Rulebook<W extends World = World> {
+  /**
+   * Names conditions that tie a person to a record of a type. May be called again.
+   *
+   * @example
+   * book.standings({ plot: (plot, { me }) => ({ holder: plot.holderId.is(me.id) }) })
+   */
+  standings<N extends { [K in keyof N]: { readonly [name: string]: Condition } }>(
+    standings: StandingsBy<N, W>,
+  ): Rulebook<{
+    readonly rows: W['rows']
+    readonly times: W['times']
+    readonly keys: W['keys']
+    readonly links: W['links']
+    readonly actions: W['actions']
+    readonly me: W['me']
+    readonly meLinks: W['meLinks']
+    readonly role: W['role']
+    readonly standings: Joined<W['standings'], Names<N>>
+    readonly privilege: W['privilege']
+    readonly routine: W['routine']
+    readonly limited: W['limited']
+  }>
+
+  /**
+   * Says which clauses let each action happen, per record type. Closed by default: what no clause lets, is refused.
+   *
+   * @example
+   * book.rules({ plot: (plot, { standing: { holder } }) => ({ may: { read: [holder], update: [holder] } }) })
+   */
+  rules<O>(rules: RulesBy<O, W>): Rulebook<{
+    readonly rows: W['rows']
+    readonly times: W['times']
+    readonly keys: W['keys']
+    readonly links: W['links']
+    readonly actions: W['actions']
+    readonly me: W['me']
+    readonly meLinks: W['meLinks']
+    readonly role: W['role']
+    readonly standings: W['standings']
+    readonly privilege: W['privilege']
+    readonly routine: W['routine']
+    readonly limited: W['limited'] | LimitedIn<O>
+  }>
+
+  /**
+   * What must hold of the person before any clause of any record type counts. Called again, all of the gates must be passed. It may
+   * have words of its own for whoever it refuses.
+   *
+   * @example
+   * book.gate(({ me, signedIn }) => signedIn.and(me.banned.is(false)), { saying: 'Your account is closed.' })
+   */
+  gate(gate: (words: GateWords<W>) => Condition, options?: { readonly saying?: string }): Rulebook<W>
+
+  /**
+   * Names permissions that belong to no record: to open a page, to start something. Any of the conditions grants it, and
+   * the rulebook's gate must be passed as well.
+   *
+   * @example
+   * book.privileges({ openLedger: ({ role }) => [role('treasurer')] })
+   */
+  privileges<P extends { readonly [name: string]: unknown }>(
+    privileges: { readonly [N in keyof P]: (words: GateWords<W>) => readonly Condition[] },
+  ): Rulebook<{
+    readonly rows: W['rows']
+    readonly times: W['times']
+    readonly keys: W['keys']
+    readonly links: W['links']
+    readonly actions: W['actions']
+    readonly me: W['me']
+    readonly meLinks: W['meLinks']
+    readonly role: W['role']
+    readonly standings: W['standings']
+    readonly privilege: W['privilege'] | (keyof P & string)
+    readonly routine: W['routine']
+    readonly limited: W['limited']
+  }>
+
+  /**
+   * Names server procedures, and who may call them. Clauses may count within them only, with `.within('...')`: so name them
+   * before the rules. Any of the conditions lets call it, and the rulebook's gate must be passed as well.
+   *
+   * @example
+   * book.routines({ closeSeason: ({ role }) => [role('secretary')] })
+   */
+  routines<P extends { readonly [name: string]: unknown }>(
+    routines: { readonly [N in keyof P]: (words: GateWords<W>) => readonly Condition[] },
+  ): Rulebook<{
+    readonly rows: W['rows']
+    readonly times: W['times']
+    readonly keys: W['keys']
+    readonly links: W['links']
+    readonly actions: W['actions']
+    readonly me: W['me']
+    readonly meLinks: W['meLinks']
+    readonly role: W['role']
+    readonly standings: W['standings']
+    readonly privilege: W['privilege']
+    readonly routine: W['routine'] | (keyof P & string)
+    readonly limited: W['limited']
+  }>
+
+  /** The rules of one record type, to keep in a file of their own and hand to `rules`. */
+  rulesOf<K extends TypeName<W>, const O>(
+    type: K,
+    rules: (record: RecordTerms<K, W>, words: Words<K, W>) => Checked<O, W['rows'][K], W['times'][K], Action | W['actions'][K]>,
+  ): RulesFor<K, LimitsReading<O>>
+
+  /**
+   * Specialises the rulebook for one person, by their claims; null and undefined are a visitor. Where rules follow links,
+   * `records` says where to: arrays by record type, taken to stay as they are. `within` asks how things stand within a
+   * routine, if the person may call it.
+   *
+   * @example
+   * book.for({ id: 'm-01' }, { records: { member: members, share: shares } }).filter('plot', plots)
+   * @throws ClaimsError `BAD_CLAIMS` where the claims do not fit the shape of `me`; LinksError `NO_LINKED_RECORDS` where the
+   * rules ask about a record linked to the person and its type is not given.
+   */
+  for(
+    me: W['me'] | null | undefined,
+    options?: { readonly now?: Clock; readonly records?: LinkedRecords<W>; readonly within?: W['routine'] },
+  ): Viewpoint<W>
+
+  /**
+   * The same rulebook without a clause or a veto, by its title: to see what it alone does. Of one action, or of every action that has one
+   * of that title.
+   * @throws UnknownNameError
+   * @example
+   * book.without('plot', 'warden', 'read').for(tomasz, { records }).filter('plot', plots)
+   */
+  without<K extends TypeName<W>>(type: K, title: string, action?: Action | W['actions'][K]): Rulebook<W>
+
+  /** What is probably a mistake in the rules, yet could be meant. Show these to the author. */
+  readonly warnings: readonly string[]
+
+  /** The rulebook as plain frozen data. */
+  readonly model: Model
+}
+
+/**
+ * Begins a rulebook: who asks, and which record types there are.
+ *
+ * @example
+ * const book = rulebook({
+ *   me: { shape: z.object({ id: z.string(), roles: z.array(z.enum(['warden'])) }), key: 'id' },
+ *   records: { plot: { shape: Plot, key: 'id' } },
+ * })
+ * @throws RulebookError `BAD_RULEBOOK` where a shape cannot be read or a name means nothing.
+ */
+export function rulebook<
+  const R extends RecordDefinitions,
+  S extends Shape,
+  const L extends Links = {},
+  const Role extends string = RoleName<Out<S>>,
+>(
+  definition: Definition<R, S, L, Role>,
+): Rulebook<{
+  readonly rows: { readonly [K in keyof R]: Out<R[K]['shape']> }
+  readonly times: { readonly [K in keyof R]: TimesOf<R[K]> }
+  readonly keys: { readonly [K in keyof R]: R[K]['key'] }
+  readonly links: { readonly [K in keyof R]: LinksOf<R[K]> }
+  readonly actions: { readonly [K in keyof R]: ActionsOf<R[K]> }
+  readonly me: Out<S>
+  readonly meLinks: L
+  readonly role: Role
+  readonly standings: {}
+  readonly privilege: never
+  readonly routine: never
+  readonly limited: never
+}> {
+  return rulebookOf(readDefinition(definition)) as never
+}
+
+/** The rulebook of a model. */
+export function rulebookOf(model: Model): Rulebook {
+  return Object.freeze({
+    model,
+    warnings: model.warnings,
+    standings: (given: unknown) => rulebookOf(noteWritten(model, withStandings(model, given), 'standings', given)),
+    privileges: (given: unknown) => rulebookOf(noteWritten(model, withGrants(model, 'privileges', given), 'privileges', given)),
+    routines: (given: unknown) => rulebookOf(noteWritten(model, withGrants(model, 'routines', given), 'routines', given)),
+    gate: (given: unknown, options?: unknown) => rulebookOf(noteWritten(model, withGate(model, given, options), 'gate')),
+    rules: (given: unknown) => rulebookOf(noteWritten(model, withRules(model, given), 'rules', given)),
+    without: (type: string, title: string, action?: string) => rulebookOf(noteWritten(model, withoutRule(model, type, title, action))),
+    rulesOf(type: string, rules: (...words: unknown[]) => unknown) {
+      const tied = (...words: unknown[]) => rules(...words)
+      return noteApart(Object.assign(tied, { type }))
+    },
+    for(me: unknown, { now, records, within }: { now?: Clock; records?: LinkedRecords; within?: string } = {}) {
+      const links = linksOver(model, records ?? {})
+      const claims = readClaims(model.me, me)
+      const mine = claims && withMyLinks(model, claims, links)
+      const view = viewpointOf(model, mine, { now, links })
+      return within !== undefined && view.mayCall(within) ? viewpointOf(model, mine, { now, links, within }) : view
+    },
+  }) as never
+}
+
+/** The terms of a record type, for writing a condition that several rules share. */
+export type TermsIn<B, K extends string> = B extends Rulebook<infer W> ? (K extends TypeName<W> ? RecordTerms<K, W> : never) : never
+/** The claims as a rulebook's terms know them, for the same purpose: `const isMaster = (me: TermsOfMe<typeof book>) => ...`. */
+export type TermsOfMe<B> = B extends Rulebook<infer W> ? MeTerms<W> : never
+/** What the types of a rulebook know of records and people: for code that takes any of its records. */
+export type WorldOf<B> = B extends Rulebook<infer W extends World> ? W : never
