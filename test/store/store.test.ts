@@ -256,7 +256,7 @@ for (const [where, open] of Object.entries(backends(book))) {
 
     it('refuses a list that means nothing', async () => {
       const mine = store.for(INES)
-      const QUERIES: readonly [object, string, string][] = [
+      const QUERIES: readonly [object, ErrorCode, string][] = [
         [{ sort: ['nmber'] }, 'UNKNOWN_NAME', 'did you mean "number"'],
         [{ sort: ['tags'] }, 'BAD_QUERY', 'has no order'],
         [{ sort: 'number' }, 'BAD_QUERY', 'a list of fields'],
