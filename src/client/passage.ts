@@ -1,15 +1,17 @@
+import type { TypeName, World } from '../rulebook/types.js'
+import type { PageAction, PageRecord } from './page-types.js'
 import type { Knowing, PageView } from './view.js'
 
 /** What a page needs of whoever opens it. */
-export interface Needs {
+export interface Needs<W extends World = World, K extends TypeName<W> = TypeName<W>> {
   /** Somebody who has signed in. */
   readonly signedIn?: true
   /** An action on a type, or on a record of it. */
-  readonly action?: string
-  readonly type?: string
-  readonly record?: object
-  readonly knowing?: Knowing
-  readonly privilege?: string
+  readonly action?: PageAction<W, K>
+  readonly type?: K
+  readonly record?: PageRecord<W, K>
+  readonly knowing?: Knowing<W, K>
+  readonly privilege?: W['privilege']
   /** Where to go instead, if it is refused. Default: nowhere. */
   readonly otherwise?: string
 }
@@ -32,7 +34,7 @@ export type Passage =
  * const passage = passageOf(view, { action: 'update', type: 'plot', record: plot }, location.pathname)
  * if (!passage.pass) navigate(passage.goTo ?? '/')
  */
-export function passageOf(view: PageView, needs: Needs, here?: string): Passage {
+export function passageOf<W extends World, K extends TypeName<W>>(view: PageView<W>, needs: Needs<W, K>, here?: string): Passage {
   const { signedIn, action, type, record, privilege, otherwise } = needs
   const turned = (why: 'sign in' | 'refused' | 'not found' | 'ask the server', saying: string): Passage => {
     const goTo = why === 'sign in' ? backTo(view.signIn, here) : otherwise

@@ -1,14 +1,16 @@
 import { type KnownRecord, PachterError, type Row } from '../condition/index.js'
+import type { TypeName, World } from '../rulebook/types.js'
 import { article, fieldSaying } from '../viewpoint/verdict.js'
 import { type Answer, type Asked, ask, every, some } from './ask.js'
+import type { PageAction as ActionIn, PageField, PageRecord, WorldIn } from './page-types.js'
 import type { PageAction, PageClause, PageRules, PageType } from './rules.js'
 
 /** What is known besides the record. */
-export interface Knowing {
+export interface Knowing<W extends World = World, K extends TypeName<W> = TypeName<W>> {
   /** What an update would send. */
-  readonly changes?: Row
+  readonly changes?: PageRecord<W, K>
   /** Records that links may lead to, as far as the page has them. */
-  readonly linked?: { readonly [type: string]: readonly object[] | undefined }
+  readonly linked?: { readonly [L in TypeName<W>]?: readonly PageRecord<W, L>[] | undefined }
   /**
    * The record has all fields that the person sees: it was not asked for with `fields`. What is not there of these is missing
    * then; otherwise it is not known.
@@ -19,38 +21,48 @@ export interface Knowing {
 }
 
 /** How a question came out in the page. `ask the server` is no permission. */
-export interface PageVerdict {
+export interface PageVerdict<F extends string = string> {
   /** Certainly allowed. */
   readonly allowed: boolean
   readonly outcome: 'allowed' | 'refused' | 'sign in' | 'not found' | 'invalid' | 'ask the server'
   /** The fields that it certainly lets see, send or change, besides the key; undefined for all of them. */
-  readonly fields?: readonly string[]
+  readonly fields?: readonly F[]
   /** What to tell the person, where it was not allowed. */
   readonly saying?: string
 }
 
-/** One person's rules in a page: the same questions, in the same words. */
-export interface PageView {
+/** One person's rules in a page: the same questions, in the same words. W is the world of the rulebook, where its type is known. */
+export interface PageView<W extends World = World> {
   /** The key of the person; null for a visitor. */
   readonly me: string | number | null
   readonly signIn: string | undefined
   /** What can be said before there is a record: always, never, or depending on the record. For menus and pages. */
-  may(action: string, type: string): 'always' | 'never' | 'depending'
+  may<K extends TypeName<W>>(action: ActionIn<W, K>, type: K): 'always' | 'never' | 'depending'
   /**
    * May this person do this to this record? For `create` the record is what would be sent.
    *
    * @example
    * view.verdict('update', 'plot', plot, { changes: { planting: 'leeks' } }).allowed
    */
-  verdict(action: string, type: string, record: object, knowing?: Knowing): PageVerdict
+  verdict<K extends TypeName<W>>(
+    action: ActionIn<W, K>,
+    type: K,
+    record: PageRecord<W, K>,
+    knowing?: Knowing<W, K>,
+  ): PageVerdict<PageField<W, K>>
   /** Which fields of a record an update may change, certainly. For forms. */
-  fields(action: string, type: string, record: object, knowing?: Knowing): readonly string[]
+  fields<K extends TypeName<W>>(
+    action: ActionIn<W, K>,
+    type: K,
+    record: PageRecord<W, K>,
+    knowing?: Knowing<W, K>,
+  ): readonly PageField<W, K>[]
   /** What those are told to whom an action is refused, unless a veto has words of its own. */
-  saying(action: string, type: string): string
+  saying<K extends TypeName<W>>(action: ActionIn<W, K>, type: K): string
   /** The field that is the key of a type. */
-  keyOf(type: string): string
-  has(privilege: string): boolean
-  mayCall(routine: string): boolean
+  keyOf(type: TypeName<W>): string
+  has(privilege: W['privilege']): boolean
+  mayCall(routine: W['routine']): boolean
 }
 
 /** The rules are not in the form that this version of the client reads, or speak of no such type. */
@@ -61,7 +73,7 @@ export class PageRulesError extends PachterError {
 }
 
 /** Reads rules that a page was given. @throws PageRulesError where they are none */
-export function viewOf(rules: PageRules): PageView {
+export function viewOf<B = never>(rules: PageRules): PageView<WorldIn<B>> {
   if (rules?.['pachter rules'] !== 1) throw new PageRulesError('these are no rules for a page in the form of version 1')
   const typeOf = (name: string): PageType => {
     const type = Object.hasOwn(rules.types, name) ? rules.types[name] : undefined
@@ -86,7 +98,7 @@ export function viewOf(rules: PageRules): PageView {
     if (rule === undefined) return refused()
     const open = openBy(rule, asked)
     if (open === false) return refused(rule.vetoes?.find(({ when }) => ask(when, asked) === true)?.saying)
-    const changes = action === 'update' ? knowing.changes : action === 'create' ? (given as Row) : undefined
+    const changes = action === 'update' ? (knowing.changes as Row | undefined) : action === 'create' ? (given as Row) : undefined
     const becomes = action === 'update' && changes !== undefined ? asked.after : undefined
     const kept = rule.gate === undefined || becomes === undefined ? true : ask(rule.gate, { ...asked, record: becomes })
     if (kept === false)
@@ -126,7 +138,7 @@ export function viewOf(rules: PageRules): PageView {
     keyOf: (type: string) => typeOf(type).key,
     has: (privilege: string) => rules.privileges.includes(privilege),
     mayCall: (routine: string) => rules.routines.includes(routine),
-  })
+  }) as PageView as PageView<WorldIn<B>>
 }
 
 const isTrue = (node: { readonly kind: string }) => node.kind === 'constant' && (node as { value?: boolean }).value === true

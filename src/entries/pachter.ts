@@ -40,9 +40,11 @@ export type {
   Names,
   RecordTerms,
   RecordWords,
+  RowOf,
   RulesFor,
   Shape,
   Standing,
+  TypeName,
   World,
 } from '../rulebook/types.js'
 export { ClaimsError } from '../viewpoint/claims.js'

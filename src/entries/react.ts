@@ -3,6 +3,8 @@
  * @module
  */
 export {
+  createHooks,
+  type Hooks,
   RulesProvider,
   type RulesProviderProps,
   useAnswer,

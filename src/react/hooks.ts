@@ -14,18 +14,20 @@ import {
   useState,
   useSyncExternalStore,
 } from 'react'
-import type { KeptRules } from '../client/kept.js'
 import type { LiveList } from '../client/list-state.js'
 import { type KeptLists, type LiveSource, watchList } from '../client/live.js'
+import type { PageAction, PageField, PageRecord, WorldIn } from '../client/page-types.js'
 import { type Needs, type Passage, passageOf } from '../client/passage.js'
+import type { RulesClient } from '../client/rules-client.js'
 import type { Knowing, PageVerdict, PageView } from '../client/view.js'
+import type { TypeName, World } from '../rulebook/types.js'
 
-const Rules = createContext<KeptRules | undefined>(undefined)
+const Rules = createContext<RulesClient<any> | undefined>(undefined)
 const Lists = createContext<KeptLists | undefined>(undefined)
 
 /** What a page keeps of one person. */
 export interface RulesProviderProps {
-  readonly rules: KeptRules
+  readonly rules: RulesClient<any>
   /** Where the lists within come from: by one connection all of them. Without it, each has a connection of its own. */
   readonly lists?: KeptLists
   readonly children?: ReactNode
@@ -35,7 +37,7 @@ export interface RulesProviderProps {
  * Gives one person's rules to all that is within, and asks for them at first.
  *
  * @example
- * const rules = keepRules({ url: '/api/my-rules' })
+ * const rules = rulesClient<typeof book>({ url: '/api/my-rules' })
  * const lists = keepLists({ url: '/api/my-lists', rulesChanged: () => rules.refresh() })
  * <RulesProvider rules={rules} lists={lists}><App /></RulesProvider>
  */
@@ -47,14 +49,14 @@ export function RulesProvider({ rules, lists, children }: RulesProviderProps): R
   return createElement(Rules.Provider, { value: rules }, createElement(Lists.Provider, { value: lists }, children))
 }
 
-function useKept(): KeptRules {
+function useKept(): RulesClient {
   const rules = useContext(Rules)
   if (rules === undefined) throw new Error('useRules and its like work within a RulesProvider')
   return rules
 }
 
 /** The rules as they are now, with their state; drawn anew whenever they change. */
-export function useRules(): { readonly view: PageView; readonly state: KeptRules['state']; readonly refresh: () => Promise<PageView> } {
+export function useRules(): { readonly view: PageView; readonly state: RulesClient['state']; readonly refresh: () => Promise<PageView> } {
   const rules = useKept()
   const view = useSyncExternalStore(
     rules.subscribe,
@@ -161,3 +163,38 @@ export function useLiveList(url: string, source: Omit<LiveSource, 'url'> = {}): 
 }
 
 const NONE: LiveList['records'] = Object.freeze([])
+
+/** The hooks, for the types of a rulebook. */
+export interface Hooks<W extends World = World> {
+  useRules(): { readonly view: PageView<W>; readonly state: RulesClient['state']; readonly refresh: () => Promise<PageView<W>> }
+  useVerdict<K extends TypeName<W>>(
+    action: PageAction<W, K>,
+    type: K,
+    record: PageRecord<W, K>,
+    knowing?: Knowing<W, K>,
+  ): PageVerdict<PageField<W, K>>
+  useAnswer<K extends TypeName<W>>(
+    action: PageAction<W, K>,
+    type: K,
+    record: PageRecord<W, K>,
+    knowing?: Knowing<W, K> & { readonly since?: readonly unknown[] },
+  ): PageVerdict<PageField<W, K>> & { readonly asking: boolean }
+  usePassage<K extends TypeName<W>>(needs: Needs<W, K>, here?: string): Passage | undefined
+  /** `K` says of which type the records are: `useLiveList<'plot'>('plots?where.state=let')`. */
+  useLiveList<K extends TypeName<W>>(
+    url: string,
+    source?: Omit<LiveSource, 'url'>,
+  ): Pick<LiveList, 'state' | 'saying'> & { readonly records: readonly PageRecord<W, K>[] }
+}
+
+/**
+ * The hooks with the types of a rulebook: a wrong action, record type, field or privilege does not compile. No code of the rulebook
+ * comes along.
+ *
+ * @example
+ * import type { book } from '../server/rules.js'
+ * export const { useRules, useVerdict } = createHooks<typeof book>()
+ */
+export function createHooks<B>(): Hooks<WorldIn<B>> {
+  return Object.freeze({ useRules, useVerdict, useAnswer, usePassage, useLiveList }) as Hooks as unknown as Hooks<WorldIn<B>>
+}

@@ -1,11 +1,11 @@
 export { noLeftovers, used } from './build-context.js'
 export { noteApart, noteWritten, type Written, writtenIn } from './call-sites.js'
 export { signedIn } from './callback-args.js'
-export { allOf, anyOf, not } from './conditions.js'
+export { allOf } from './conditions.js'
 export { isName, readDefinition } from './definition.js'
 export { RulebookError, UnknownNameError, unknownName } from './error.js'
 export { modelFromJson, modelToJson, type RulebookJson, type Shapes } from './json.js'
-export { isSet, type LinkModel, toMany, toOne } from './links.js'
+export { isSet, type LinkModel } from './links.js'
 export {
   type ClauseNode,
   fieldOf,
@@ -29,7 +29,7 @@ export { sameValue } from './same.js'
 export type { Field, Fields } from './shape.js'
 export { holdsObjects, schemaOf, shapeOf } from './shape.js'
 export type * from './term-types.js'
-export { forever, now } from './terms.js'
+
 export { conditionsOfType } from './type-conditions.js'
 export type * from './types.js'
 export { rulesByTitle, withoutRule } from './without.js'

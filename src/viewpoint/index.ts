@@ -1,9 +1,9 @@
-export { ClaimsError, issuePath, readClaims } from './claims.js'
-export { RecordError } from './error.js'
+export { issuePath, readClaims } from './claims.js'
+
 export { type AskersClause, changedFields, fieldsInTheWay, fieldsLetBy, isLimited, visibility, withFields } from './fields.js'
 export { type GrantKind, grantsIn } from './grants.js'
 export { claimsAlone, indexed, type LinkedRecords, type LinkOfMe, linkedClaims, linksOfMe, startOfLink, withLinked } from './linked.js'
-export { type Rulebook, rulebook, rulebookOf, type TermsIn, type WorldOf } from './rulebook.js'
+export { type Rulebook, rulebookOf } from './rulebook.js'
 export { holds, mayFor, type PersonalRules, testOf, withClauses } from './specialise.js'
 export { stampedRecord, stampValues } from './stamps.js'
 export { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'

@@ -1,5 +1,5 @@
 import { expect } from 'chai'
-import { type KeptLists, keepLists, keepRules, type LiveList, watchList } from 'pachter/client'
+import { type KeptLists, keepLists, type LiveList, rulesClient, watchList } from 'pachter/client'
 import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
 import { revoked, serve } from '../support/live-server.js'
@@ -65,7 +65,7 @@ describe('a list in a page', () => {
 
   it('has the rules asked for again when what somebody may do has changed', async () => {
     const one = await serve()
-    const rules = keepRules({ url: `${one.url}/my-rules`, ...as('odile') })
+    const rules = rulesClient({ url: `${one.url}/my-rules`, ...as('odile') })
     expect([rules.state, rules.view.may('update', 'plot')]).to.deep.equal(['loading', 'never'])
     await rules.refresh()
     const invoice = { id: 'i-01', memberId: 'm-01', plotId: 'p-01', amount: 1, state: 'open' }

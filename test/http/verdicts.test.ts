@@ -1,5 +1,5 @@
 import { expect } from 'chai'
-import { keepRules } from 'pachter/client'
+import { rulesClient } from 'pachter/client'
 import { fromSession, routes } from 'pachter/http'
 import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
@@ -109,7 +109,7 @@ describe('verdicts that a page asks for', () => {
       asked.push(String(address))
       return handle(new Request(address, init))
     }
-    const rules = keepRules({ url: 'http://localhost/api/my-rules', headers: () => ({ 'x-person': 'bram' }), fetch: fetching })
+    const rules = rulesClient({ url: 'http://localhost/api/my-rules', headers: () => ({ 'x-person': 'bram' }), fetch: fetching })
     expect((await rules.answer('create', 'entry', entry)).allowed, 'before there are rules').to.equal(false)
     await rules.refresh()
     const both = await Promise.all([
@@ -124,7 +124,7 @@ describe('verdicts that a page asks for', () => {
   it('allow nothing where the server cannot be asked', async () => {
     let gone = false
     const fetching: typeof fetch = (address, init) => (gone ? Promise.reject(new Error('gone')) : handle(new Request(address, init)))
-    const rules = keepRules({ url: 'http://localhost/api/my-rules', headers: () => ({ 'x-person': 'bram' }), fetch: fetching })
+    const rules = rulesClient({ url: 'http://localhost/api/my-rules', headers: () => ({ 'x-person': 'bram' }), fetch: fetching })
     await rules.refresh()
     gone = true
     expect(await rules.answer('create', 'entry', entry)).to.include({ allowed: false, outcome: 'ask the server' })

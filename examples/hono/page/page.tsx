@@ -1,4 +1,4 @@
-import { keepRules, type LiveRecord } from 'pachter/client'
+import { type LiveRecord, rulesClient } from 'pachter/client'
 import { RulesProvider, useLiveList, usePassage, useRules, useVerdict } from 'pachter/react'
 import { type FormEvent, useEffect, useMemo, useState } from 'react'
 import { createRoot } from 'react-dom/client'
@@ -27,7 +27,7 @@ function App() {
     setToken(token)
   }
   const headers = useMemo<Headers>(() => () => (token === undefined ? {} : { authorization: `Bearer ${token}` }), [token])
-  const rules = useMemo(() => keepRules({ url: '/api/my-rules', headers }), [headers])
+  const rules = useMemo(() => rulesClient({ url: '/api/my-rules', headers }), [headers])
   return (
     <RulesProvider rules={rules} key={token ?? ''}>
       <header>

@@ -1,4 +1,6 @@
 import type { Row } from '../condition/index.js'
+import type { TypeName, World } from '../rulebook/types.js'
+import type { PageAction, PageField, PageRecord, WorldIn } from './page-types.js'
 import type { PageRules } from './rules.js'
 import { type Knowing, type PageVerdict, type PageView, viewOf } from './view.js'
 
@@ -13,13 +15,13 @@ export interface RulesSource {
 }
 
 /** The rules of whoever is signed in, kept up to date. */
-export interface KeptRules {
+export interface RulesClient<W extends World = World> {
   /** As of the last answer of the server; a view that allows nothing until there is one. */
-  readonly view: PageView
+  readonly view: PageView<W>
   /** `loading` at first, `lost` where they could not be had: then nothing is allowed that was not before. */
   readonly state: 'loading' | 'ready' | 'lost'
   /** Asks the server again: after signing in or out, or when a list says that rules have changed. */
-  refresh(): Promise<PageView>
+  refresh(): Promise<PageView<W>>
   /**
    * The verdict of the page, or where it cannot know the server's, of the record with this key or, for `create`, of one that would be sent.
    * Nothing is written. What is asked at the same time is asked together. Where the server cannot be asked, nothing is allowed.
@@ -27,7 +29,12 @@ export interface KeptRules {
    * @example
    * const { allowed } = await rules.answer('create', 'entry', { plotId: 'p-01', audience: 'plot', text: 'Sown.' })
    */
-  answer(action: string, type: string, record: object, knowing?: Knowing): Promise<PageVerdict>
+  answer<K extends TypeName<W>>(
+    action: PageAction<W, K>,
+    type: K,
+    record: PageRecord<W, K>,
+    knowing?: Knowing<W, K>,
+  ): Promise<PageVerdict<PageField<W, K>>>
   /** Is told of every change. Gives a way to stop. */
   subscribe(changed: () => void): () => void
 }
@@ -58,20 +65,22 @@ function closed(): PageView {
 }
 
 /**
- * Keeps one person's rules in a page.
+ * Keeps one person's rules in a page. With the type of the rulebook, what it has no name for does not compile, and a page imports no
+ * code by that.
  *
  * @example
- * const rules = keepRules({ url: '/api/my-rules' })
+ * import type { book } from '../server/rules.js'
+ * const rules = rulesClient<typeof book>({ url: '/api/my-rules' })
  * await rules.refresh()
  * if (rules.view.verdict('update', 'plot', plot).allowed) show(editButton)
  */
-export function keepRules({ url, headers, fetch: ask = globalThis.fetch }: RulesSource): KeptRules {
+export function rulesClient<B = never>({ url, headers, fetch: ask = globalThis.fetch }: RulesSource): RulesClient<WorldIn<B>> {
   let view = closed()
-  let state: KeptRules['state'] = 'loading'
+  let state: RulesClient['state'] = 'loading'
   let tag: string | null = null
   let asked = 0
   const hearers = new Set<() => void>()
-  const set = (next: PageView, now: KeptRules['state']) => {
+  const set = (next: PageView, now: RulesClient['state']) => {
     view = next
     state = now
     for (const hear of hearers) hear()
@@ -141,5 +150,5 @@ export function keepRules({ url, headers, fetch: ask = globalThis.fetch }: Rules
       hearers.add(changed)
       return () => hearers.delete(changed)
     },
-  })
+  }) as RulesClient as RulesClient<WorldIn<B>>
 }

@@ -1,0 +1,17 @@
+// Whether every entry point of the packages has the types of what it is, for each way in which applications resolve modules. Packed without
+// the scripts, since what is built is built already.
+import { execFileSync } from 'node:child_process'
+import { mkdirSync } from 'node:fs'
+
+for (const folder of ['.', 'cli']) {
+  mkdirSync(`${folder}/tmp`, { recursive: true })
+  const [{ filename }] = JSON.parse(
+    execFileSync('npm', ['pack', '--ignore-scripts', '--json', '--pack-destination', 'tmp'], {
+      cwd: folder,
+      encoding: 'utf8',
+      stdio: ['ignore', 'pipe', 'ignore'],
+    }),
+  )
+  const packed = folder === '.' ? `tmp/${filename}` : `${folder}/tmp/${filename}`
+  execFileSync('attw', [packed, '--profile', 'esm-only', '--format', 'ascii', '--quiet'], { stdio: 'inherit' })
+}

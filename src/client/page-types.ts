@@ -1,0 +1,24 @@
+// What the compiler knows of a rulebook, in a page. Types only: a page imports the type of its rulebook, and no code by it.
+import type { Action, FieldName, RowOf, TypeName, World } from '../rulebook/types.js'
+import type { WorldOf } from '../viewpoint/rulebook.js'
+
+/** The world of a rulebook's type; any, where none is given. */
+export type WorldIn<B> = [B] extends [never] ? World : [WorldOf<B>] extends [never] ? World : WorldOf<B>
+
+type InPage<T> = T extends Date
+  ? string
+  : T extends readonly (infer E)[]
+    ? readonly InPage<E>[]
+    : T extends object
+      ? { readonly [F in keyof T]: InPage<T[F]> }
+      : T
+
+/** A record as a page has it, from JSON: times are text, and what the person may not see, or did not ask for, is absent. */
+export type PageRecord<W extends World, K extends TypeName<W>> =
+  string extends TypeName<W> ? object : { readonly [F in FieldName<W, K>]?: InPage<RowOf<W, K>[F]> | null }
+
+/** The names of a record's fields. */
+export type PageField<W extends World, K extends TypeName<W>> = string extends TypeName<W> ? string : FieldName<W, K>
+
+/** What may be done to records of a type. */
+export type PageAction<W extends World, K extends TypeName<W>> = Action | W['actions'][K]
