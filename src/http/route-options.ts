@@ -2,7 +2,7 @@ import type { Row } from '../condition/index.js'
 import type { TypeName, World } from '../rulebook/index.js'
 import type { AsSystem, GuardedStore } from '../store/index.js'
 import type { GuardOptions } from './guard.js'
-import type { LiveLists } from './live/lists.js'
+import type { LiveLists } from './live/live-types.js'
 
 /** What somebody asked for, as the application's own procedures are told. */
 export interface Asked<W extends World = World> {

@@ -4,7 +4,6 @@ import {
   type Env,
   FALSE,
   frozen,
-  isMissing,
   type Links,
   newContext,
   person,
@@ -14,24 +13,22 @@ import {
 } from '../condition/index.js'
 import {
   type Action,
-  type Key,
   knownAction,
   type Model,
   type RowOf,
   type SeenRow,
-  sameValue,
-  type TypeModel,
   type TypeName,
   typeModel,
   UnknownNameError,
   type World,
 } from '../rulebook/index.js'
 import { ClockError, RecordError } from './error.js'
-import { changedFields, fieldsInTheWay, fieldsLetBy, isLimited, visibleFields, withFields } from './fields.js'
+import { isLimited, visibleFields, withFields } from './fields.js'
 import { explainGrant, type GrantExplanation, type GrantKind } from './grants.js'
-import { counts, holds, mayFor, type PersonalClause, type PersonalRules, readyRules, sayingOf, specialise, testOf } from './specialise.js'
-import { stampedRecord, stampValues } from './stamps.js'
-import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
+import { judge, type Question } from './judge.js'
+import { holds, mayFor, type PersonalRules, readyRules, specialise, testOf } from './specialise.js'
+import { stampedRecord } from './stamps.js'
+import type { Outcome, Verdict } from './verdict.js'
 import { type Explanation, explain } from './why.js'
 
 /** How to tell the time: an instant, or a function that gives one per operation. Default: the clock. */
@@ -141,91 +138,25 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
     return me === null && rules(type, action).when === FALSE ? 'sign in' : undefined
   }
 
-  function verdict(action: string, typeName: string, given: Row, becomes: Row | undefined, at: Env): Verdict {
-    const type = typeModel(model, typeName)
-    const record = action === 'create' ? stampedRecord(type, given, at) : given
-    const judged = outright(typeName, action)
-    const key = keyOf(type, record)
-    if (judged !== undefined) return verdictOf(type, action, judged, key)
-    if (action !== 'create' && !holds(rules(typeName, 'read'), record, at)) return verdictOf(type, action, 'not found', key)
-    const mine = rules(typeName, action)
-    if (!holds(mine.open, record, { ...at, after: becomes })) {
-      return verdictOf(type, action, 'refused', key, { saying: sayingOf(mine, record, { ...at, after: becomes }) })
-    }
-    if (action === 'update' && becomes !== undefined && !holds(mine.gate, becomes, { ...at, after: becomes }))
-      return verdictOf(type, action, 'refused', key, { saying: sayingOf(mine, becomes, { ...at, after: becomes }) })
-    const holding = mine.clauses.filter((clause) =>
-      becomes === undefined ? holds(clause, record, at) : counts(clause, record, becomes, at),
-    )
-    const fields = fieldsLetBy(type, holding)
-    if (holding.length === 0 || (action === 'create' && lacksStamp(type, given, at))) return verdictOf(type, action, 'refused', key)
-    const inTheWay =
-      action === 'create'
-        ? sentBeyond(type, holding, given, at)
-        : becomes === undefined
-          ? []
-          : changedBeyond(type, record, becomes, fields, at)
-    if (inTheWay.length > 0) return verdictOf(type, action, 'refused', key, { saying: fieldSaying(action, inTheWay) })
-    return verdictOf(type, action, 'allowed', key, { clause: holding[0]?.clause.title, fields })
-  }
-
-  /** What was given of stamped fields, though no clause lets give it and the stamp would be another. */
-  function sentBeyond(type: TypeModel, holding: readonly PersonalClause[], given: Row, at: Env): string[] {
-    return Object.entries(stampValues(type, 'create', at)).flatMap(([name, stamp]) => {
-      if (isMissing(given[name], 'other') || holding.some(({ clause }) => clause.supplying?.includes(name))) return []
-      return sameValue(type.fields[name], given[name], stamp) ? [] : [name]
-    })
-  }
-
-  /** Whether a stamp has no value, and nothing else was given. */
-  function lacksStamp(type: TypeModel, given: Row, at: Env): boolean {
-    const stamps = Object.entries(stampValues(type, 'create', at))
-    return stamps.some(([name, stamp]) => isMissing(stamp, 'other') && isMissing(given[name], 'other'))
-  }
-
-  /** The fields in which a record would come to differ although the clauses do not let them change. */
-  function changedBeyond(type: TypeModel, record: Row, becomes: Row, changeable: readonly string[] | undefined, at: Env): string[] {
-    if (record[type.key] !== becomes[type.key]) return [type.key]
-    const visible = visibleFields(type, rules(type.name, 'read').clauses, record, at)
-    const changes = changedFields(type, record, becomes).map((name) => [name, becomes[name]])
-    return fieldsInTheWay(type, changeable, visible, record, Object.fromEntries(changes))
-  }
-
+  const view = { model, rules, outright }
+  const questionOf = (action: string, type: string, record: Row, becomes: Row | undefined): Question => ({
+    action: knownAction(typeModel(model, type), action),
+    type,
+    record: checkRecord(type, record),
+    becomes,
+  })
   return Object.freeze({
+    ...view,
     me: me as never,
-    model,
-    rules,
     env,
-    outright,
-    verdict: (action: string, type: string, record: Row, becomes?: Row) =>
-      verdict(knownAction(typeModel(model, type), action), type, checkRecord(type, record), becomes, env()),
-    filter(type: string, records: readonly Row[], action: string = 'read') {
-      const test = testOf(rules(type, action))
-      const known = typeModel(model, type)
-      const read = rules(type, 'read').clauses
-      const limited = isLimited(read)
-      const at = env()
-      const kept: Row[] = []
-      for (let index = 0; index < records.length; index++) {
-        const record = records[index] as Row
-        if (typeof record !== 'object' || record === null) throw new RecordError(type, record)
-        if (test(record, at)) kept.push(limited ? withFields(known, record, visibleFields(known, read, record, at)) : record)
-      }
-      return kept
-    },
+    verdict: (action: string, type: string, record: Row, becomes?: Row) => judge(view, questionOf(action, type, record, becomes), env()),
+    filter: (type: string, records: readonly Row[], action: string = 'read') => filterBy(view, type, records, action, env()),
     why(action: string, type: string, record: Row, becomes?: Row) {
       const at = env()
-      const answer = verdict(knownAction(typeModel(model, type), action), type, checkRecord(type, record), becomes, at)
+      const verdict = judge(view, questionOf(action, type, record, becomes), at)
       const finished = action === 'create' ? stampedRecord(typeModel(model, type), record, at) : record
-      return explain({
-        verdict: answer,
-        model,
-        record: finished,
-        env: at,
-        becomes,
-        readable: holds(rules(type, 'read'), record, at),
-        within,
-      })
+      const readable = holds(rules(type, 'read'), record, at)
+      return explain({ verdict, model, record: finished, env: at, becomes, readable, within })
     },
     may: (action: string, type: string) => mayFor(rules(type, action)),
     has: (privilege: string) => granted('privilege', model.privileges, privilege),
@@ -243,12 +174,28 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
   }) as InnerViewpoint
 }
 
-function keyOf(type: TypeModel, record: Row): Key | undefined {
-  const key = record[type.key]
-  return typeof key === 'string' || typeof key === 'number' ? key : undefined
-}
-
 function checkRecord(type: string, record: Row): Row {
   if (typeof record !== 'object' || record === null) throw new RecordError(type, record)
   return record
+}
+
+/** The records on which an action is let, with the fields that are visible. */
+function filterBy(
+  { model, rules }: Pick<InnerViewpoint, 'model' | 'rules'>,
+  type: string,
+  records: readonly Row[],
+  action: string,
+  at: Env,
+): Row[] {
+  const test = testOf(rules(type, action))
+  const known = typeModel(model, type)
+  const read = rules(type, 'read').clauses
+  const limited = isLimited(read)
+  const kept: Row[] = []
+  for (let index = 0; index < records.length; index++) {
+    const record = records[index] as Row
+    if (typeof record !== 'object' || record === null) throw new RecordError(type, record)
+    if (test(record, at)) kept.push(limited ? withFields(known, record, visibleFields(known, read, record, at)) : record)
+  }
+  return kept
 }

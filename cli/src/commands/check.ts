@@ -1,3 +1,4 @@
+import { type Command, Option } from 'commander'
 import { coverageOf, type Expectation, type Finding, type Ground, groundOf, judgeExpectation, runMutants } from 'pachter/internal/review'
 import { typeModel } from 'pachter/internal/rulebook'
 import pc from 'picocolors'
@@ -7,6 +8,7 @@ import { UsageError } from '../errors.js'
 import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
 import { junitOf } from '../junit.js'
 import { reportMutants } from '../mutants.js'
+import { collect, command, type End, format, live } from '../options.js'
 import { progress, say } from '../output.js'
 import { peopleOf } from '../people.js'
 import { type CommonOptions, openSession } from '../session.js'
@@ -24,7 +26,7 @@ interface CheckOptions extends CommonOptions, DeployedOptions {
 }
 
 /** `pachter check [files]`: judges what was written down of each person. Gives whether all of it holds. */
-export async function checkCommand(named: readonly string[], options: CheckOptions): Promise<boolean> {
+async function checkCommand(named: readonly string[], options: CheckOptions): Promise<boolean> {
   if (options.keep && !options.mutants) throw new UsageError('check --keep: it keeps what --mutants proposes: give both')
   if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: as text or json')
   if (options.coverage !== undefined && (options.mutants || options.format !== 'text'))
@@ -104,4 +106,76 @@ function report(findings: readonly Finding[]): void {
   const all = `${findings.length} expectation${findings.length === 1 ? '' : 's'}`
   if (findings.length === 0) say('No expectation is about that.')
   else say(failed === 0 ? `${all}: all hold.` : `${all}: ${findings.length - failed} hold, ${failed} ${failed === 1 ? 'does' : 'do'} not.`)
+}
+
+/** The command `check`: its arguments, options and help. */
+export function checkDeclaration(end: End): Command {
+  return command('check', 'Judges what was written down of each person: what they see, may do, and are refused.')
+    .argument('[files...]', 'expectation files or folders; those of the configuration if left out')
+    .addOption(
+      new Option('--for <person>', 'only what is expected of this person; may be repeated').argParser(collect).default([], 'everybody'),
+    )
+    .addOption(
+      new Option('--type <type>', 'only what is expected of this record type; may be repeated').argParser(collect).default([], 'all'),
+    )
+    .option('--coverage [folder]', 'which rules came out both ways; into a folder as a page and as LCOV data too')
+    .option('--mutants', 'weakens the rulebook step by step, and tells which steps no expectation notices')
+    .option('--keep', 'with --mutants: appends the expectations that would notice them to kept.yaml')
+    .option('--watch', 'again at every change of rules, data or expectations, until Ctrl-C')
+    .option('--url <address>', 'judges an application that is running, by its routes, as each person')
+    .option('--tokens <file>', 'with --url: a line of YAML for each person, as in ines: <token> (or PACHTER_TOKEN_INES)')
+    .addOption(
+      new Option('--may-write <type>', 'with --url: what is meant to be refused is really tried there; may be repeated')
+        .argParser(collect)
+        .default([], 'nothing is written'),
+    )
+    .addOption(
+      new Option('--path <type=name>', 'with --url: what addresses call a record type; may be repeated')
+        .argParser(collect)
+        .default([], 'as the rulebook does'),
+    )
+    .addOption(
+      new Option(
+        '--handler <what=address>',
+        'with --url: a handler of your own, as in "plot.update=POST /plots/{key}/planting"; may be repeated',
+      )
+        .argParser(collect)
+        .default([], 'the routes'),
+    )
+    .addOption(live())
+    .addOption(format(['text', 'json', 'junit']))
+    .addHelpText(
+      'after',
+      `
+An expectation file is YAML:
+
+  pachter expectations: 1
+  people:
+    ines:
+      sees exactly: { plot: [p-01, p-06] }
+      sees: { plot: { p-01: all but wardenNotes } }
+      does not see: { entry: [e-04] }
+      changes exactly: { plot: { p-01: planting } }
+      may:
+        - update plot p-01: { sending: { planting: leeks } }
+      is refused:
+        - delete plot p-01: Only the warden of its site removes a plot, once it is vacant.
+        - update plot p-02: { as: not found }
+  tables:
+    plot p-09:
+      yuki: read, update
+      farah: read, update
+      kofi: read
+      everyone else: nothing
+
+Whatever is tried is tried on a copy; with --url, at the application. Exit status: 0 if all of it holds, 1 if not,
+or if nothing was really tried.
+
+Examples:
+  pachter check
+  pachter check --for ines --type plot
+  pachter check --mutants
+  pachter check --url https://marshlane.example/api --tokens tokens.yaml`,
+    )
+    .action(async (files, options) => end((await checkCommand(files, options)) ? 0 : 1))
 }

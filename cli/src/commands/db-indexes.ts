@@ -1,12 +1,14 @@
+import type { Command } from 'commander'
 import pc from 'picocolors'
 import { withDatabase } from '../database.js'
 import { load } from '../load.js'
+import { command, format } from '../options.js'
 import { say } from '../output.js'
 import type { CommonOptions } from '../session.js'
 import { shortened } from '../table.js'
 
 /** `pachter db indexes`: the indexes that rules could use and that a database does not have. */
-export async function indexesCommand(url: string, options: CommonOptions & { readonly format: 'text' | 'json' }): Promise<void> {
+async function indexesCommand(url: string, options: CommonOptions & { readonly format: 'text' | 'json' }): Promise<void> {
   const { book, layout } = await load(options.config)
   const { missingIndexes, readLayout } = await import('pachter/sql')
   const { wanted, missing } = await withDatabase(url, async ({ db, dialect }) =>
@@ -24,4 +26,18 @@ export async function indexesCommand(url: string, options: CommonOptions & { rea
       ? `Each of the ${wanted} columns that rules look for rows by has an index.`
       : pc.dim(`-- ${missing.length} of ${wanted} columns that rules look for rows by have no index. Nothing was changed.`),
   )
+}
+
+/** The command `db indexes`: its arguments, options and help. */
+export function indexesDeclaration(): Command {
+  return command('indexes', 'Prints the indexes that rules could use and that a database does not have.')
+    .argument('<url>', 'the database: postgres://, mysql:// or sqlite:file')
+    .addOption(format(['text', 'json']))
+    .addHelpText(
+      'after',
+      `
+Examples:
+  pachter db indexes postgres://me@localhost/garden | psql garden`,
+    )
+    .action((url, options) => indexesCommand(url, options))
 }

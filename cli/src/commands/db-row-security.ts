@@ -1,6 +1,8 @@
+import type { Command } from 'commander'
 import { withDatabase } from '../database.js'
 import { UsageError } from '../errors.js'
 import { load } from '../load.js'
+import { command, withhold } from '../options.js'
 import { say } from '../output.js'
 import type { CommonOptions } from '../session.js'
 
@@ -15,7 +17,7 @@ export interface RowSecurityCommandOptions extends CommonOptions {
 }
 
 /** `pachter db row-security`: a migration that enforces the rulebook inside PostgreSQL, or what undoes it. */
-export async function rowSecurityCommand(url: string | undefined, options: RowSecurityCommandOptions): Promise<void> {
+async function rowSecurityCommand(url: string | undefined, options: RowSecurityCommandOptions): Promise<void> {
   const { book, layout: named } = await load(options.config)
   const { layoutOf, postgres, readLayout, rowSecurity } = await import('pachter/sql')
   const layout =
@@ -36,4 +38,26 @@ export async function rowSecurityCommand(url: string | undefined, options: RowSe
   )
   if (url === undefined)
     process.stderr.write('pachter: columns are taken to be as createTables makes them; with a URL, the database is asked.\n')
+}
+
+/** The command `db row-security`: its arguments, options and help. */
+export function rowSecurityDeclaration(): Command {
+  return command('row-security', 'Prints a migration that enforces the rulebook inside PostgreSQL.')
+    .argument('[url]', 'the database, which is asked how columns hold what they hold: postgres://')
+    .requiredOption('--role <role>', 'whom the policies are for, and who is given what they let, column by column')
+    .option('--trusted <role>', 'from whom nothing is withheld: the role by which the guarded store connects')
+    .option('--schema <schema>', 'of the tables, where the configuration names none; public if left out')
+    .option('--functions <schema>', 'for the functions of the policies; pachter if left out')
+    .addOption(withhold())
+    .option('--undo', 'prints what undoes it')
+    .addHelpText(
+      'after',
+      `
+What policies cannot hold exactly is refused there, and listed at the beginning of the migration.
+
+Examples:
+  pachter db row-security postgres://me@localhost/garden --role reports --trusted app > row-security.sql
+  pachter db row-security --role reports --undo | psql garden`,
+    )
+    .action((url, options) => rowSecurityCommand(url, options))
 }

@@ -1,8 +1,10 @@
+import { type Command, Option } from 'commander'
 import type { Row } from 'pachter/internal/condition'
 import type { Compared, Difference, Verified } from 'pachter/internal/store'
 import pc from 'picocolors'
 import { withDatabase } from '../database.js'
 import { UsageError } from '../errors.js'
+import { collect, command, type End, format, wholeNumber, withhold } from '../options.js'
 import { readingProgress, say } from '../output.js'
 import { type CommonOptions, openRules, type Person } from '../session.js'
 import { columns, printable } from '../table.js'
@@ -18,7 +20,7 @@ export interface VerifyCommandOptions extends CommonOptions {
 }
 
 /** `pachter db verify`: on a database, the rows by SQL beside those by evaluation in memory, and by row security. Gives whether they are the same. */
-export async function verifyCommand(url: string, options: VerifyCommandOptions): Promise<boolean> {
+async function verifyCommand(url: string, options: VerifyCommandOptions): Promise<boolean> {
   const { loaded, now, person, everybody } = await openRules(options)
   const people = (options.for.length === 0 ? everybody() : options.for.map(person)).filter(isSomebody)
   const { verify } = await import('pachter/kysely')
@@ -115,4 +117,27 @@ function counts({ type, person, action, sql, memory, rowSecurity }: Compared, di
   if (rowSecurity === undefined || (rowSecurity.shown === memory && found.length === 0)) return both
   const asMeant = found.every((one) => one.rowSecurity?.shown === one.rowSecurity?.meant)
   return `${both} ${asMeant ? pc.dim(String(rowSecurity.shown)) : pc.red(`≠${rowSecurity.shown}`)}`
+}
+
+/** The command `db verify`: its arguments, options and help. */
+export function verifyDeclaration(end: End): Command {
+  return command('verify', 'Compares rows by SQL with rows by evaluation in memory, for each person, record type and action.')
+    .argument('<url>', 'the database: postgres://, mysql:// or sqlite:file')
+    .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
+    .addOption(new Option('--type <type>', 'only this record type; may be repeated').argParser(collect).default([], 'all'))
+    .option('--role <role>', 'PostgreSQL: compares what row security shows this role, too')
+    .addOption(withhold())
+    .option('--batch <count>', 'so many records are in memory at once', wholeNumber)
+    .addOption(format(['text', 'json']))
+    .addHelpText(
+      'after',
+      `
+Everything happens in one read-only transaction. Exit status: 0 if all are the same, 1 if not.
+
+Examples:
+  pachter db verify postgres://me@localhost/garden
+  pachter db verify sqlite:garden.sqlite --type plot --for ines --for visitor
+  pachter db verify postgres://me@localhost/garden --role reports      with row security`,
+    )
+    .action(async (url, options) => end((await verifyCommand(url, options)) ? 0 : 1))
 }

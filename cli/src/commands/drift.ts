@@ -1,5 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { relative, resolve } from 'node:path'
+import type { Command } from 'commander'
 import { type Baseline, baselineOf, type Drift, driftBetween, isNoDrift } from 'pachter/internal/review'
 import type { Model } from 'pachter/internal/rulebook'
 import { typeModel } from 'pachter/internal/rulebook'
@@ -9,6 +10,7 @@ import { baselineFile } from '../baseline.js'
 import { sayChanges, sayGrants, sayRules } from '../changes.js'
 import { UsageError } from '../errors.js'
 import { baselineText, readBaseline } from '../files/baseline-file.js'
+import { command, type End, format, live } from '../options.js'
 import { say } from '../output.js'
 import { peopleOf } from '../people.js'
 import { rulebookAt } from '../revision.js'
@@ -25,7 +27,7 @@ interface DriftOptions extends CommonOptions {
 }
 
 /** `pachter drift`: who gained or lost what since the baseline was kept. Gives whether nobody did. */
-export async function driftCommand(options: DriftOptions): Promise<boolean> {
+async function driftCommand(options: DriftOptions): Promise<boolean> {
   if (options.between !== undefined) return driftBetweenRevisions(options.between, options)
   const session = await openSession(options)
   const { model } = session.loaded
@@ -126,4 +128,25 @@ function changes(drift: Drift): void {
   }
   only('No longer there, and not compared', drift.onlyBefore)
   only('New, and not compared', drift.onlyAfter)
+}
+
+/** The command `drift`: its arguments, options and help. */
+export function driftDeclaration(end: End): Command {
+  return command('drift', 'Shows who gained or lost what since a baseline was kept.')
+    .option('--keep', 'keeps the access of now as the baseline')
+    .option('--between <revisions...>', 'compares the rulebooks of two git revisions, or of one and of now, on the data of now')
+    .option('--file <file>', 'the baseline; pachter.baseline.yaml beside the configuration if left out')
+    .addOption(live())
+    .addOption(format(['text', 'json']))
+    .addHelpText(
+      'after',
+      `
+The baseline is made to be committed and reviewed. Exit status: 0 if nothing changed, 1 if something did.
+
+Examples:
+  pachter drift --keep
+  pachter drift
+  pachter drift --between main HEAD`,
+    )
+    .action(async (options) => end((await driftCommand(options)) ? 0 : 1))
 }

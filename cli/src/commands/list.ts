@@ -1,10 +1,13 @@
+import { type Command, Option } from 'commander'
 import type { Row } from 'pachter/internal/condition'
 import { allOf, fieldOf, type TypeModel, typeModel } from 'pachter/internal/rulebook'
+import { FILTER_OPERATORS } from 'pachter/internal/store'
 import pc from 'picocolors'
 import { UsageError } from '../errors.js'
+import { collect, command, format, live, log, names, wholeNumber, without, wrapped } from '../options.js'
 import { say } from '../output.js'
 import { type CliSession, type CommonOptions, openSession, type Person, storeFor } from '../session.js'
-import { cell, columns, csv, type Format, outputWidth, shortened } from '../table.js'
+import { cell, columns, csv, FORMATS, type Format, outputWidth, shortened } from '../table.js'
 import { readWhereText } from '../values.js'
 
 interface ListCommandOptions extends CommonOptions {
@@ -18,7 +21,7 @@ interface ListCommandOptions extends CommonOptions {
 }
 
 /** `pachter list <type> --for <person>`: what somebody may see, or what several may, side by side. */
-export async function listCommand(typeName: string, options: ListCommandOptions): Promise<void> {
+async function listCommand(typeName: string, options: ListCommandOptions): Promise<void> {
   const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
   const people = [...new Set(options.for)].map((name) => session.person(name))
@@ -229,4 +232,35 @@ function numeric(type: TypeModel, fields: readonly string[]): number[] {
 
 function pick(row: Row, fields: readonly string[]): Row {
   return Object.fromEntries(fields.filter((name) => row[name] !== undefined).map((name) => [name, row[name]]))
+}
+
+/** The command `list`: its arguments, options and help. */
+export function listDeclaration(): Command {
+  return command('list', 'Lists the records of a type that somebody may see; for several people side by side.')
+    .argument('<type>', 'the record type')
+    .addOption(new Option('--for <person>', 'whose list; may be repeated').argParser(collect).default([], 'nobody'))
+    .option('--fields <fields>', 'only these fields, with commas between', names)
+    .addOption(
+      new Option('--where <condition>', 'only where this holds: field=value, or "field operator value"; may be repeated')
+        .argParser(collect)
+        .default([], 'all'),
+    )
+    .option('--sort <fields>', 'the order, as in --sort=-number,siteId (- for descending)', names)
+    .option('--limit <count>', 'at most so many', wholeNumber)
+    .option('--differences', 'of several people: only what they do not all see alike')
+    .addOption(without())
+    .addOption(log())
+    .addOption(live())
+    .addOption(format(FORMATS))
+    .addHelpText(
+      'after',
+      `
+${wrapped(`Operators: ${FILTER_OPERATORS.join(', ')}. Values of a list are written with commas.`)}
+
+Examples:
+  pachter list plot --for bram --where state=let --sort=-rentDue
+  pachter list plot --for ines --for bram --differences
+  pachter list entry --for ines --for visitor --where "writtenAt isAfter 2026-03-05" --fields audience,text`,
+    )
+    .action((type, options) => listCommand(type, options))
 }

@@ -1,9 +1,11 @@
+import { type Command, Option } from 'commander'
 import { type Access, type AccessMatrix, accessMatrix, accessReport } from 'pachter/internal/review'
 import { type Key, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import { grantsIn } from 'pachter/internal/viewpoint'
 import pc from 'picocolors'
 import { UsageError } from '../errors.js'
 import { type Marks, marksFor } from '../marks.js'
+import { collect, command, format, live, without } from '../options.js'
 import { say } from '../output.js'
 import { fieldsSaid, peopleOf } from '../people.js'
 import { type CliSession, type CommonOptions, openSession } from '../session.js'
@@ -25,7 +27,7 @@ interface MatrixCommandOptions extends CommonOptions {
 }
 
 /** `pachter matrix [type]`: who may do what to which record; without a type, to how many of each. */
-export async function matrixCommand(typeName: string | undefined, options: MatrixCommandOptions): Promise<void> {
+async function matrixCommand(typeName: string | undefined, options: MatrixCommandOptions): Promise<void> {
   const session = await openSession(options, typeName)
   if (options.format === 'html') return report(session, typeName, options)
   if (typeName === undefined) return overview(session, options)
@@ -298,4 +300,35 @@ function grantRows(session: CliSession, people: readonly string[]) {
     name,
     has: havingGrant(session, { kind, name }, people),
   }))
+}
+
+/** The command `matrix`: its arguments, options and help. */
+export function matrixDeclaration(): Command {
+  return command('matrix', 'Shows who may do what to which record; without a type, to how many of each.')
+    .argument('[type]', 'the record type; all of them if left out')
+    .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
+    .addOption(new Option('--action <action>', 'only this action; may be repeated').argParser(collect).default([], 'all'))
+    .addOption(
+      new Option('--standing <name>', 'only records towards which one of them has this standing; may be repeated')
+        .argParser(collect)
+        .default([], 'any'),
+    )
+    .option('--changes', 'only what can be changed, and by whom')
+    .option('--fields', 'the fields that each person sees and changes')
+    .option('--clauses', 'the clauses by which each person may do it')
+    .option('--all', 'every record in a line of its own, however many there are')
+    .addOption(without())
+    .addOption(live())
+    .addOption(format(MATRIX_FORMATS))
+    .addHelpText(
+      'after',
+      `
+Examples:
+  pachter matrix
+  pachter matrix plot
+  pachter matrix entry --for ines --for bram --standing author
+  pachter matrix plot --changes --format markdown
+  pachter matrix --format html > matrix.html           all of it as a page`,
+    )
+    .action((type, options) => matrixCommand(type, options))
 }

@@ -1,11 +1,13 @@
+import type { Command } from 'commander'
 import type { Row } from 'pachter/internal/condition'
 import { linkedClaims } from 'pachter/internal/viewpoint'
+import { command, format } from '../options.js'
 import { say } from '../output.js'
 import { type CommonOptions, openSession } from '../session.js'
-import { cell, columns, csv, type Format } from '../table.js'
+import { cell, columns, csv, FORMATS, type Format } from '../table.js'
 
 /** `pachter people`: the named people, the claims that the rules are given for each, and what they read from linked records. */
-export async function peopleCommand(options: CommonOptions & { readonly format: Format }): Promise<void> {
+async function peopleCommand(options: CommonOptions & { readonly format: Format }): Promise<void> {
   const session = await openSession(options)
   const people = session.everybody().map((person) => ({ name: person.name, claims: session.viewpoint(person).me as Row | null }))
   const { model } = session.loaded
@@ -38,4 +40,11 @@ export async function peopleCommand(options: CommonOptions & { readonly format: 
   )
   say()
   say(`${people.length} people. A visitor has no claims; unknown is signed in and known to no record. --for system shows everything.`)
+}
+
+/** The command `people`: its arguments, options and help. */
+export function peopleDeclaration(): Command {
+  return command('people', 'Shows the named people, with what the rules are told of each.')
+    .addOption(format(FORMATS))
+    .action((options) => peopleCommand(options))
 }

@@ -1,8 +1,10 @@
 import { cpSync, existsSync, mkdirSync, readdirSync, writeFileSync } from 'node:fs'
 import { join, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import type { Command } from 'commander'
 import { UsageError } from '../errors.js'
 import { shownPath } from '../expectations.js'
+import { command, live, without } from '../options.js'
 import { say } from '../output.js'
 import { follow } from '../review/following.js'
 import { pageFile, serveReview } from '../review/server.js'
@@ -14,7 +16,7 @@ interface ReviewOptions extends CommonOptions {
 }
 
 /** `pachter review`: a page on which one looks through everybody's eyes, served on this machine or written into a folder. */
-export async function reviewCommand({ port: portText, out, ...options }: ReviewOptions): Promise<void> {
+async function reviewCommand({ port: portText, out, ...options }: ReviewOptions): Promise<void> {
   const port = Number(portText)
   if (!Number.isInteger(port) || port < 0 || port > 65_535) throw new UsageError(`--port ${portText}: a number up to 65535 is needed`)
   if (out !== undefined) return writeCopy(options, out)
@@ -50,4 +52,27 @@ async function writeCopy(options: CommonOptions, named: string): Promise<void> {
   const { records, people } = following.summary
   await following.close()
   say(`Written into ${shownPath(folder)}: the page, with ${records} records and ${people} people. Any web server shows it.`)
+}
+
+/** The command `review`: its arguments, options and help. */
+export function reviewDeclaration(): Command {
+  return command(
+    'review',
+    "Opens a page on which one looks through everybody's eyes: who may do what and why, lists side by side, what if, the rules and what they decide, and what was found.",
+  )
+    .option('--port <number>', 'where it listens, on this machine alone', '4320')
+    .option('--out <folder>', 'writes a copy of it into a folder, to be handed to a reviewer; the records are in it')
+    .addOption(without())
+    .addOption(live())
+    .addHelpText(
+      'after',
+      `
+It follows your files. All that it writes are expectations that you keep.
+
+Examples:
+  pachter review
+  pachter review --out for-review
+  pachter review --db postgres://me@localhost/garden`,
+    )
+    .action((options) => reviewCommand(options))
 }

@@ -1,7 +1,9 @@
+import type { Command } from 'commander'
 import { allOfNode, describe, describeTerm, type TermNode, type Wording } from 'pachter/internal/condition'
 import { type ClauseNode, type GateWordsNode, type Model, modelToJson, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import pc from 'picocolors'
 import { load } from '../load.js'
+import { command, format } from '../options.js'
 import { say } from '../output.js'
 import type { CommonOptions } from '../session.js'
 import { hanging, printable, wrapped } from '../table.js'
@@ -12,7 +14,7 @@ export interface RulesOptions extends CommonOptions {
 }
 
 /** `pachter rules [type]`: the rulebook read back, from the same data that decides. */
-export async function rulesCommand(typeName: string | undefined, options: RulesOptions): Promise<void> {
+async function rulesCommand(typeName: string | undefined, options: RulesOptions): Promise<void> {
   const { model, book } = await load(options.config)
   const types = typeName === undefined ? Object.values(model.types) : [typeModel(model, typeName)]
   if (options.format === 'json') {
@@ -177,4 +179,19 @@ function cellOf(
     ...(within ? [`within ${within.join(' or ')} only`] : []),
   ]
   return parts.length === 0 ? 'yes' : parts.join(', ')
+}
+
+/** The command `rules`: its arguments, options and help. */
+export function rulesDeclaration(): Command {
+  return command('rules', 'Reads the rulebook back in plain English: who may do what to which records.')
+    .argument('[type]', 'one record type; all of them if left out')
+    .addOption(format(['text', 'markdown', 'json']))
+    .addHelpText(
+      'after',
+      `
+Examples:
+  pachter rules plot
+  pachter rules --format markdown > rules.md`,
+    )
+    .action((type, options) => rulesCommand(type, options))
 }

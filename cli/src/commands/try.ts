@@ -1,3 +1,4 @@
+import type { Command } from 'commander'
 import { isPachterError, type Row } from 'pachter/internal/condition'
 import { type Baseline, baselineOf, type Drift, driftBetween } from 'pachter/internal/review'
 import { knownAction, type TypeModel, typeModel } from 'pachter/internal/rulebook'
@@ -6,6 +7,7 @@ import pc from 'picocolors'
 import { sayChanges, sayGrants } from '../changes.js'
 import { UsageError } from '../errors.js'
 import { readKey } from '../key.js'
+import { command, type End, format, live, log, onePerson, settings, within, without } from '../options.js'
 import { say } from '../output.js'
 import { peopleOf } from '../people.js'
 import { type CliSession, COMPARING, type CommonOptions, openSession, type Person, storeFor } from '../session.js'
@@ -29,7 +31,7 @@ interface Change {
 }
 
 /** `pachter try <action> <type> [key] --for <person>`: does it to a copy of the data, and looks at what became of that. Gives whether it was allowed. */
-export async function tryCommand(actionName: string, typeName: string, keyText: string | undefined, options: TryOptions): Promise<boolean> {
+async function tryCommand(actionName: string, typeName: string, keyText: string | undefined, options: TryOptions): Promise<boolean> {
   if (isOfGrant(actionName)) return tryGrant(actionName, typeName, options)
   const session = await openSession(options, typeName, { everything: true })
   const type = typeModel(session.loaded.model, typeName)
@@ -162,4 +164,29 @@ function changeLines({ type, key, before, after }: Change): string[] {
         `         ${name}: ${before === undefined ? '' : `${cell(before[name]) || 'missing'} -> `}${cell(after[name]) || 'missing'}`,
     ),
   ]
+}
+
+/** The command `try`: its arguments, options and help. */
+export function tryDeclaration(end: End): Command {
+  return command('try', 'Does something as somebody to a copy of the data: the verdict, and what changed.')
+    .argument('<action>', 'read, create, update or delete; has a privilege, or call a routine')
+    .argument('<type>', 'the record type; the privilege or routine')
+    .argument('[key]', 'the key of the record (none for create)')
+    .addOption(onePerson())
+    .addOption(settings('a value to send; may be repeated'))
+    .addOption(within())
+    .addOption(without())
+    .addOption(log())
+    .addOption(live())
+    .addOption(format(['text', 'json']))
+    .addHelpText(
+      'after',
+      `
+Examples:
+  pachter try update plot p-01 --for tomasz --set planting=leeks
+  pachter try create entry --for ines --set plotId=p-01 --set audience=site --set text="First frost"
+
+Exit status: 0 if it was allowed, 1 if not.`,
+    )
+    .action(async (action, type, key, options) => end((await tryCommand(action, type, key, options)) ? 0 : 1))
 }

@@ -1,3 +1,4 @@
+import { type Command, Option } from 'commander'
 import { accessMatrix } from 'pachter/internal/review'
 import { typeModel, unknownName } from 'pachter/internal/rulebook'
 import { grantsIn } from 'pachter/internal/viewpoint'
@@ -5,10 +6,11 @@ import pc from 'picocolors'
 import { UsageError } from '../errors.js'
 import { readKey } from '../key.js'
 import { load } from '../load.js'
+import { collect, command, format, live, without } from '../options.js'
 import { say } from '../output.js'
 import { fieldsSaid, peopleOf } from '../people.js'
 import { type CommonOptions, openSession } from '../session.js'
-import { cell, csv, type Format, wrapped } from '../table.js'
+import { cell, csv, FORMATS, type Format, wrapped } from '../table.js'
 import { isGrant, whoHas } from './grants.js'
 
 interface WhoOptions extends CommonOptions {
@@ -17,7 +19,7 @@ interface WhoOptions extends CommonOptions {
 }
 
 /** `pachter who <type> <key>`, or of a privilege or routine `pachter who <name>`: everyone who reaches a record, with which actions and by which clauses. */
-export async function whoCommand(typeName: string, keyText: string | undefined, options: WhoOptions): Promise<void> {
+async function whoCommand(typeName: string, keyText: string | undefined, options: WhoOptions): Promise<void> {
   const { model } = await load(options.config)
   if (keyText === undefined) {
     if (isGrant(model, typeName)) return whoHas(typeName, options)
@@ -72,4 +74,23 @@ export async function whoCommand(typeName: string, keyText: string | undefined, 
   say()
   const others = found.filter(({ access }) => access.length === 0).map(({ name }) => name)
   if (others.length > 0) say(pc.dim(`Not for: ${others.join(', ')}.`))
+}
+
+/** The command `who`: its arguments, options and help. */
+export function whoDeclaration(): Command {
+  return command('who', 'Shows everyone who reaches a record, with what they may do and by which clauses; or who has a privilege.')
+    .argument('<type>', 'the record type, or a privilege or routine')
+    .argument('[key]', 'the key of the record (none for a privilege or routine)')
+    .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
+    .addOption(without())
+    .addOption(live())
+    .addOption(format(FORMATS))
+    .addHelpText(
+      'after',
+      `
+Examples:
+  pachter who plot p-01
+  pachter who openLedger`,
+    )
+    .action((type, key, options) => whoCommand(type, key, options))
 }

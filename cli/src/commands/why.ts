@@ -1,3 +1,4 @@
+import type { Command } from 'commander'
 import { describe, type Row, type Wording } from 'pachter/internal/condition'
 import { missedBy } from 'pachter/internal/review'
 import { type Key, knownAction, type TypeModel, typeModel } from 'pachter/internal/rulebook'
@@ -6,6 +7,7 @@ import pc from 'picocolors'
 import { UsageError } from '../errors.js'
 import { clauseText } from '../explain.js'
 import { readKey } from '../key.js'
+import { command, format, live, onePerson, settings, within, without } from '../options.js'
 import { say } from '../output.js'
 import { type Places, placesOf, placeText } from '../places.js'
 import { openSession, type Person } from '../session.js'
@@ -15,7 +17,7 @@ import { isOfGrant, whyGrant } from './grants.js'
 import type { TryOptions } from './try.js'
 
 /** `pachter why <action> <type> <key> --for <person>`: the clause that decided, or on a refusal the nearest one. */
-export async function whyCommand(
+async function whyCommand(
   actionName: string,
   typeName: string,
   keyText: string | undefined,
@@ -127,4 +129,28 @@ const MOST_OTHERS = 6
 
 function outside({ onlyWithin, trace }: ClauseTrace): string {
   return onlyWithin !== undefined && trace.holds ? ` (it would hold there: --within ${onlyWithin[0]})` : ''
+}
+
+/** The command `why`: its arguments, options and help. */
+export function whyDeclaration(): Command {
+  return command('why', 'Explains a verdict: the clause that decided, or the nearest one, with the values compared.')
+    .argument('<action>', 'read, create, update, delete, or another that the record type names; has, or call')
+    .argument('<type>', 'the record type; the privilege or routine')
+    .argument('[key]', 'the key of the record (none for create)')
+    .addOption(onePerson())
+    .addOption(settings('for create and update: a value that would be sent; may be repeated'))
+    .option('--all', 'every clause part by part, not the nearest alone')
+    .addOption(within())
+    .addOption(without())
+    .addOption(live())
+    .addOption(format(['text', 'json']))
+    .addHelpText(
+      'after',
+      `
+Examples:
+  pachter why read plot p-01 --for bram
+  pachter why update entry e-01 --for ines --set authorId=m-02
+  pachter why has openLedger --for ines`,
+    )
+    .action((action, type, key, options) => whyCommand(action, type, key, options))
 }

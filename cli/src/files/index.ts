@@ -3,5 +3,7 @@
  * @module
  */
 export { BaselineError, baselineText, readBaseline } from './baseline-file.js'
-export { ExpectationFileError, type Known, type Mistake, readExpectations } from './expectation-file.js'
+export { ExpectationFileError, type Mistake } from './expectation-error.js'
+export { readExpectations } from './expectation-file.js'
+export type { Known } from './expectation-names.js'
 export { withExpectations } from './expectation-text.js'

@@ -66,7 +66,7 @@ export { add, type Bits, each, has, noBits, union } from '../../review/matrix/bi
 export { type FieldMatrix, fieldMatrix } from '../../review/matrix/matrix.js'
 export { type Situation, type Workings, workingsOf } from '../../review/matrix/matrix-cache.js'
 export { type Deciding, decidingBy, type RuleUse } from '../../review/matrix/rule-impact.js'
-export type { IndexCache } from '../../review/matrix/sets.js'
+export type { IndexCache } from '../../review/matrix/set-table.js'
 export { once } from '../../review/once.js'
 export type { Failing } from '../../review/reports/failings.js'
 export type { CellRef } from '../../review/reports/findings.js'

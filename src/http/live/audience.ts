@@ -59,6 +59,8 @@ export interface Audience {
 /** One of them. */
 export interface Hearer {
   readonly hear: (event: LiveEvent) => void
+  /** Who it is, as far as that is counted. */
+  readonly asker: string
   /** Has to be told the whole list. */
   fresh: boolean
 }

@@ -1,3 +1,4 @@
+import type { Row } from '../../condition/index.js'
 import { type Key, keyPlace, typeModel } from '../../rulebook/index.js'
 import type { Change } from '../../store/index.js'
 import { keyIs } from '../../store/operation.js'
@@ -6,44 +7,61 @@ import { type Home, outdate, touch } from './audience.js'
 import { concerned, leadingTo, type Reading } from './follow.js'
 import { ownAt } from './own-fields.js'
 
-/** Notes whom changes concern, and with which records. */
+type Concerns = Map<string, Set<Key>>
+
+/** So many records are looked at by one query. */
+const AT_ONCE = 500
+
+/** Marks the audiences that changes affect, and the records that they have to look at again. */
 export async function find(home: Home, changes: readonly Change[]): Promise<void> {
   const { inside } = home
   const reading: Reading = { tables: inside.tables, model: inside.model, now: inside.now() }
-  const concerns = new Map<string, Set<Key>>()
-  const note = (type: string, key: unknown) => {
-    const keys = concerns.get(type) ?? new Set()
-    concerns.set(type, keys.add(key as Key))
+  const concerns: Concerns = new Map()
+  for (const change of changes) {
+    note(concerns, change.type, change.key)
+    for (const audience of ownAt(home, change.type, versions([change]))) outdate(audience, true)
   }
-  for (const { type, key, before, after } of changes) {
-    note(type, key)
-    const versions = [before, after].filter((row) => row !== undefined)
-    for (const audience of ownAt(home, type, versions)) outdate(audience, true)
-  }
-  for (const [root, reach] of home.reaches) {
+  await alongLinks(home, reading, changes, concerns)
+  for (const [name, keys] of concerns) await mark(home, reading, name, [...keys])
+}
+
+function note(concerns: Concerns, type: string, key: unknown): void {
+  concerns.set(type, (concerns.get(type) ?? new Set()).add(key as Key))
+}
+
+/** The records as they were and as they are. */
+function versions(changes: readonly Change[]): Row[] {
+  return changes.flatMap(({ before, after }) => [before, after]).filter((row) => row !== undefined)
+}
+
+/** Records that rules reach from the changed ones, against the direction of the links. */
+async function alongLinks(home: Home, reading: Reading, changes: readonly Change[], concerns: Concerns): Promise<void> {
+  for (const [root, { anywhere, ways }] of home.reaches) {
     for (const changed of new Set(changes.map(({ type }) => type))) {
-      const rows = changes.flatMap(({ type, before, after }) =>
-        type === changed ? [before, after].filter((row) => row !== undefined) : [],
-      )
-      if (reach.anywhere.has(changed)) {
-        for (const audience of home.audiences.values()) if (audience.type.name === root) outdate(audience)
+      if (anywhere.has(changed)) outdateAll(home, root)
+      const rows = versions(changes.filter(({ type }) => type === changed))
+      for (const steps of ways) {
+        if (steps.at(-1)?.type !== changed) continue
+        for (const row of await leadingTo(reading, root, steps, rows)) note(concerns, root, row[typeModel(reading.model, root).key])
       }
-      for (const steps of reach.ways)
-        if (steps.at(-1)?.type === changed)
-          for (const row of await leadingTo(reading, root, steps, rows)) note(root, row[typeModel(inside.model, root).key])
     }
   }
-  for (const [name, keys] of concerns) {
-    const index = home.indexes.get(name)
-    if (index === undefined) continue
-    const type = typeModel(inside.model, name)
-    const all = [...keys]
-    for (let from = 0; from < all.length; from += 500) {
-      const some = all.slice(from, from + 500)
-      const where = some.length === 1 ? keyIs(type, some[0] as Key) : placeIsOneOf(keyPlace(type), some)
-      for (const { row } of await inside.tables.select(name, { where, now: reading.now }))
-        for (const audience of await concerned(reading, index, row)) touch(audience, row[type.key] as Key)
-      for (const key of some) for (const audience of home.showing.get(name)?.get(key) ?? []) touch(audience, key)
-    }
+}
+
+function outdateAll(home: Home, type: string): void {
+  for (const audience of home.audiences.values()) if (audience.type.name === type) outdate(audience)
+}
+
+/** Marks those who may see these records now, and those who are shown them still. */
+async function mark(home: Home, reading: Reading, name: string, keys: readonly Key[]): Promise<void> {
+  const index = home.indexes.get(name)
+  if (index === undefined) return
+  const type = typeModel(reading.model, name)
+  for (let from = 0; from < keys.length; from += AT_ONCE) {
+    const some = keys.slice(from, from + AT_ONCE)
+    const where = some.length === 1 ? keyIs(type, some[0] as Key) : placeIsOneOf(keyPlace(type), some)
+    for (const { row } of await reading.tables.select(name, { where, now: reading.now }))
+      for (const audience of await concerned(reading, index, row)) touch(audience, row[type.key] as Key)
+    for (const key of some) for (const audience of home.showing.get(name)?.get(key) ?? []) touch(audience, key)
   }
 }

@@ -10,7 +10,8 @@ import {
   rulebookOf,
   withClauses,
 } from '../../viewpoint/index.js'
-import { type IndexCache, type RecordSets, recordSets } from './sets.js'
+import type { IndexCache } from './set-table.js'
+import { type RecordSets, recordSets } from './sets.js'
 
 /** What it is about: rules, people and records at an instant. */
 export interface Situation {

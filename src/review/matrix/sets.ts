@@ -1,24 +1,18 @@
 import {
   type AncestorsNode,
-  allOfNode,
   asRecord,
   type Comparable,
   type CompareNode,
   type ConditionNode,
-  equality,
   type FieldNode,
   instant,
-  isList,
   isSelfContained,
-  type JoinNode,
-  joinsOf,
   keysAt,
+  type Links,
   LinksError,
-  type LiteralNode,
   linkedRecords,
   lower,
   newContext,
-  operatorOf,
   type PlaceNode,
   predicate,
   proper,
@@ -29,6 +23,8 @@ import {
 } from '../../condition/index.js'
 import { typesIn } from '../required-types.js'
 import { add, allBits, type Bits, complementOf, count, each, has, intersection, noBits, union } from './bits.js'
+import { isDirect, isOwn, placeOfField, planOf, type Sides, sides } from './set-plans.js'
+import { type IndexCache, SetTable } from './set-table.js'
 
 /** Records of several types, of which conditions select sets. */
 export interface RecordSets {
@@ -39,22 +35,6 @@ export interface RecordSets {
   /** What those records go by in an index of these places, which are always the same for a condition. */
   keysWhere(type: string, condition: ConditionNode, places: readonly PlaceNode[]): ReadonlySet<Comparable>
 }
-
-/** Numbers of the records that have a value. */
-type Index = ReadonlyMap<Comparable, readonly number[]>
-
-interface Table {
-  readonly type: string
-  readonly rows: readonly Row[]
-  /** What was found out already, by the condition itself: what does not depend on the person is the same node for everybody. */
-  readonly known: WeakMap<ConditionNode, Bits>
-  /** The same for what those records go by, in the places by which that condition is always asked. */
-  readonly keys: WeakMap<ConditionNode, ReadonlySet<Comparable>>
-  readonly indexes: Map<string, Index>
-}
-
-/** Indexes that were made, for record lists that come again: of a list that is the same, they are not made anew. */
-export type IndexCache = WeakMap<readonly Row[], Map<string, Index>>
 
 /** Sets over other records, some types of which are the same. */
 export interface LikeSets {
@@ -73,97 +53,121 @@ export function recordSets(
   cache?: IndexCache,
   like?: LikeSets,
 ): RecordSets {
-  const missing = (type: string): never => {
-    throw new LinksError(type)
-  }
-  const links = linkedRecords((type) => records[type], missing)
-  const tables = new Map<string, Table>()
+  return new Sets(records, now, cache, like)
+}
 
-  function table(type: string): Table {
-    let found = tables.get(type)
+class Sets implements RecordSets {
+  readonly #records: { readonly [type: string]: readonly Row[] | undefined }
+  readonly #now: number
+  readonly #cache: IndexCache | undefined
+  readonly #like: LikeSets | undefined
+  readonly #links: Links
+  readonly #tables = new Map<string, SetTable>()
+
+  constructor(
+    records: { readonly [type: string]: readonly Row[] | undefined },
+    now: number,
+    cache: IndexCache | undefined,
+    like: LikeSets | undefined,
+  ) {
+    this.#records = records
+    this.#now = now
+    this.#cache = cache
+    this.#like = like
+    this.#links = linkedRecords((type) => records[type], missing)
+  }
+
+  rows(type: string): readonly Row[] {
+    return this.#table(type).rows
+  }
+
+  where(type: string, condition: ConditionNode): Bits {
+    return this.#where(this.#table(type), condition)
+  }
+
+  keysWhere(type: string, condition: ConditionNode, places: readonly PlaceNode[]): ReadonlySet<Comparable> {
+    return this.#keysWhere(this.#table(type), condition, places)
+  }
+
+  #table(type: string): SetTable {
+    let found = this.#tables.get(type)
     if (found === undefined) {
-      const rows = records[type] ?? missing(type)
-      const indexes = cache?.get(rows) ?? new Map<string, Index>()
-      cache?.set(rows, indexes)
-      found = { type, rows, known: new WeakMap(), keys: new WeakMap(), indexes }
-      tables.set(type, found)
+      found = new SetTable(type, this.#records[type] ?? missing(type), this.#cache)
+      this.#tables.set(type, found)
     }
     return found
   }
 
-  /** Whether everything that a condition reads is as it is for the other sets. */
-  const isLike = (of: Table, node: ConditionNode) => like?.isSame(of.type) === true && typesIn(node).every(like.isSame)
+  /** The other sets, if everything that a condition reads is as it is for them. */
+  #likeFor(of: SetTable, node: ConditionNode): RecordSets | undefined {
+    const like = this.#like
+    return like?.isSame(of.type) === true && typesIn(node).every(like.isSame) ? like.sets : undefined
+  }
 
-  function where(of: Table, node: ConditionNode): Bits {
+  #where(of: SetTable, node: ConditionNode): Bits {
     const known = of.known.get(node)
     if (known !== undefined) return known
-    const found = isLike(of, node) ? (like as LikeSets).sets.where(of.type, node) : select(of, node)
+    const found = this.#likeFor(of, node)?.where(of.type, node) ?? this.#select(of, node)
     of.known.set(node, found)
     return found
   }
 
-  function select(of: Table, node: ConditionNode): Bits {
+  #select(of: SetTable, node: ConditionNode): Bits {
     const { length } = of.rows
     switch (node.kind) {
       case 'constant':
         return node.value ? allBits(length) : noBits(length)
       case 'named':
-        return where(of, node.of)
+        return this.#where(of, node.of)
       case 'not':
-        return complementOf(where(of, node.of))
+        return complementOf(this.#where(of, node.of))
       case 'anyOf': {
-        const direct = node.of.filter(isDirect)
-        const found = union(
-          length,
-          direct.map((part) => where(of, part)),
-        )
-        const rest = node.of.filter((part) => !isDirect(part))
+        const [direct, rest] = [node.of.filter(isDirect), node.of.filter((part) => !isDirect(part))]
+        const sets = direct.map((part) => this.#where(of, part))
+        const found = union(length, sets)
         // What is found by an index needs no look at the record.
-        return rest.length === 0 ? found : union(length, [found, asked(of, node, rest, 'anyOf', complementOf(found))])
+        return rest.length === 0 ? found : union(length, [found, this.#asked(of, node, rest, 'anyOf', complementOf(found))])
       }
       case 'allOf': {
-        const direct = node.of.filter(isDirect)
-        const found = intersection(
-          length,
-          direct.map((part) => where(of, part)),
-        )
-        const rest = node.of.filter((part) => !isDirect(part))
-        return rest.length === 0 ? found : asked(of, node, rest, 'allOf', found)
+        const [direct, rest] = [node.of.filter(isDirect), node.of.filter((part) => !isDirect(part))]
+        const sets = direct.map((part) => this.#where(of, part))
+        const found = intersection(length, sets)
+        return rest.length === 0 ? found : this.#asked(of, node, rest, 'allOf', found)
       }
       case 'compare':
-        return (isDirect(node) ? compared(of, node) : undefined) ?? tested(of, node)
+        return isDirect(node) ? this.#compared(of, node) : this.#tested(of, node)
       case 'some':
-        return reached(of, node) ?? tested(of, node)
+        return this.#reached(of, node) ?? this.#tested(of, node)
       case 'presence':
       case 'listChange':
-        return tested(of, node)
+        return this.#tested(of, node)
     }
   }
 
-  function reached(of: Table, node: SomeNode): Bits | undefined {
+  #reached(of: SetTable, node: SomeNode): Bits | undefined {
     switch (node.over.kind) {
       case 'records':
-        return linked(of, node, node.over)
+        return this.#linked(of, node, node.over)
       case 'ancestors':
-        return above(of, node, node.over)
+        return this.#above(of, node, node.over)
       case 'elements':
         return undefined
     }
   }
 
   /** What is left of an `allOf` or `anyOf`. A part that was answered for everybody is not asked again. */
-  function asked(of: Table, whole: ConditionNode, rest: readonly ConditionNode[], kind: 'allOf' | 'anyOf', among: Bits): Bits {
+  #asked(of: SetTable, whole: ConditionNode, rest: readonly ConditionNode[], kind: 'allOf' | 'anyOf', among: Bits): Bits {
     const { length } = of.rows
     const few = count(among) * rest.length < length
-    if (few) return tested(of, rest.length === 1 ? (rest[0] as ConditionNode) : ({ ...whole, of: rest } as ConditionNode), among)
-    const sets = rest.map((part) => where(of, part))
+    if (few) return this.#tested(of, rest.length === 1 ? (rest[0] as ConditionNode) : ({ ...whole, of: rest } as ConditionNode), among)
+    const sets = rest.map((part) => this.#where(of, part))
     return intersection(length, [among, kind === 'allOf' ? intersection(length, sets) : union(length, sets)])
   }
 
   /** Record by record. */
-  function tested({ rows }: Table, node: ConditionNode, among?: Bits): Bits {
+  #tested({ rows }: SetTable, node: ConditionNode, among?: Bits): Bits {
     const test = predicate(node)
-    const env = { me: null, now, links, context: newContext() }
+    const env = { me: null, now: this.#now, links: this.#links, context: newContext() }
     const found = noBits(rows.length)
     const ask = (at: number) => {
       if (test(rows[at] as Row, env)) add(found, at)
@@ -173,59 +177,34 @@ export function recordSets(
     return found
   }
 
-  function index(of: Table, places: readonly PlaceNode[]): Index {
-    const name = places.map(({ path, type, list }) => `${path.join('.')} ${type}${list ? ' list' : ''}`).join('\n')
-    const there = of.indexes.get(name)
-    if (there !== undefined) return there
-    const made = new Map<Comparable, number[]>()
-    for (let at = 0; at < of.rows.length; at++) {
-      for (const key of keysAt(of.rows[at] as Row, places)) {
-        const numbers = made.get(key)
-        if (numbers === undefined) made.set(key, [at])
-        else numbers.push(at)
-      }
-    }
-    of.indexes.set(name, made)
-    return made
-  }
-
-  function having(of: Table, places: readonly PlaceNode[], keys: Iterable<Comparable>): Bits {
-    const found = noBits(of.rows.length)
-    const numbers = index(of, places)
-    for (const key of keys) for (const at of numbers.get(key) ?? []) add(found, at)
-    return found
-  }
-
-  function compared(of: Table, node: CompareNode): Bits {
+  #compared(of: SetTable, node: CompareNode): Bits {
     const { field, literal } = sides(node) as Sides
     const given = literal.list ? (literal.value as readonly Comparable[]) : [literal.value as Comparable | null]
     const keys = given.flatMap((value) => {
       const one = literal.type === 'time' ? instant(value) : proper(value, literal.type)
       return one === undefined ? [] : [one]
     })
-    return having(of, [placeOfField(field)], keys)
+    return of.having([placeOfField(field)], keys)
   }
 
   /** The records from which a link leads to any that fits. */
-  function linked(of: Table, node: SomeNode, over: RecordsNode): Bits | undefined {
+  #linked(of: SetTable, node: SomeNode, over: RecordsNode): Bits | undefined {
     const bare = lower(node)
-    if (bare !== node) return where(of, bare)
+    if (bare !== node) return this.#where(of, bare)
     const plan = planOf(node, over)
     if (plan === undefined) return undefined
     const { from, to, fits } = plan
-    if (from.length > 0) return having(of, from, keysWhere(table(over.type), fits, to))
-    return count(where(table(over.type), fits)) > 0 ? allBits(of.rows.length) : noBits(of.rows.length)
+    if (from.length > 0) return of.having(from, this.#keysWhere(this.#table(over.type), fits, to))
+    return count(this.#where(this.#table(over.type), fits)) > 0 ? allBits(of.rows.length) : noBits(of.rows.length)
   }
 
   /** What the records go by, in these places, on which a condition holds. */
-  function keysWhere(of: Table, node: ConditionNode, places: readonly PlaceNode[]): ReadonlySet<Comparable> {
+  #keysWhere(of: SetTable, node: ConditionNode, places: readonly PlaceNode[]): ReadonlySet<Comparable> {
     const known = of.keys.get(node)
     if (known !== undefined) return known
-    if (isLike(of, node)) return (like as LikeSets).sets.keysWhere(of.type, node, places)
-    const keys = new Set<Comparable>()
-    each(where(of, node), (at) => {
-      for (const key of keysAt(of.rows[at] as Row, places)) keys.add(key)
-    })
+    const like = this.#likeFor(of, node)
+    if (like !== undefined) return like.keysWhere(of.type, node, places)
+    const keys = keysOf(of, this.#where(of, node), places)
     of.keys.set(node, keys)
     return keys
   }
@@ -234,124 +213,56 @@ export function recordSets(
    * The records below any that fits: from those that fit down to those that lead to them, until there are no more. No record
    * is above itself; those that may be, in a ring, are asked one by one.
    */
-  function above(of: Table, node: SomeNode, over: AncestorsNode): Bits | undefined {
+  #above(of: SetTable, node: SomeNode, over: AncestorsNode): Bits | undefined {
     if (lower(node) !== node || !isSelfContained(node.of, node.each) || !over.by.every(isOwn)) return undefined
-    const chain = table(over.type)
-    const fits = where(chain, asRecord(node.of, node.each))
-    const reached = noBits(chain.rows.length)
-    const [steps, targets] = [over.link.by.map(({ from }) => from), over.link.by.map(({ to }) => to)]
-    const below = index(chain, steps)
-    let ahead: number[] = []
-    each(fits, (at) => ahead.push(at))
-    while (ahead.length > 0) {
-      const next: number[] = []
-      for (const at of ahead) {
-        for (const key of keysAt(chain.rows[at] as Row, targets))
-          for (const child of below.get(key) ?? []) {
-            if (has(reached, child)) continue
-            add(reached, child)
-            next.push(child)
-          }
-      }
-      ahead = next
-    }
-    const keys = new Set<Comparable>()
+    const chain = this.#table(over.type)
+    const { length } = of.rows
+    const fits = this.#where(chain, asRecord(node.of, node.each))
+    const reached = below(chain, fits, over)
     const first = over.by.map(({ to }) => to)
-    each(union(chain.rows.length, [fits, reached]), (at) => {
-      for (const key of keysAt(chain.rows[at] as Row, first)) keys.add(key)
-    })
-    const found = having(
-      of,
-      over.by.map(({ from }) => placeOfField(from as FieldNode)),
-      keys,
-    )
+    const keys = keysOf(chain, union(chain.rows.length, [fits, reached]), first)
+    const own = over.by.map(({ from }) => placeOfField(from as FieldNode))
+    const found = of.having(own, keys)
     // Where a record has the key of one that fits, that one may be itself.
-    if (over.self.kind !== 'field' || over.self.via !== undefined) return tested(of, node, found)
-    const own = new Set<Comparable>()
+    if (over.self.kind !== 'field' || over.self.via !== undefined) return this.#tested(of, node, found)
+    const fitting = new Set<Comparable>()
     each(fits, (at) => {
-      for (const key of valuesAt(chain.rows[at] as Row, over.key)) own.add(key)
+      for (const key of valuesAt(chain.rows[at] as Row, over.key)) fitting.add(key)
     })
-    const doubtful = intersection(of.rows.length, [found, having(of, [placeOfField(over.self)], own)])
+    const doubtful = intersection(length, [found, of.having([placeOfField(over.self)], fitting)])
     if (count(doubtful) === 0) return found
-    return union(of.rows.length, [intersection(of.rows.length, [found, complementOf(doubtful)]), tested(of, node, doubtful)])
-  }
-
-  return {
-    rows: (type) => table(type).rows,
-    where: (type, condition) => where(table(type), condition),
-    keysWhere: (type, condition, places) => keysWhere(table(type), condition, places),
+    return union(length, [intersection(length, [found, complementOf(doubtful)]), this.#tested(of, node, doubtful)])
   }
 }
 
-/** How a link is followed by indexes: from these places of a record to those of the others, on which the rest has to hold. */
-interface LinkPlan {
-  readonly from: readonly PlaceNode[]
-  readonly to: readonly PlaceNode[]
-  readonly fits: ConditionNode
+function missing(type: string): never {
+  throw new LinksError(type)
 }
 
-const plans = new WeakMap<SomeNode, LinkPlan | false>()
-
-/** Undefined where indexes do not answer it. */
-function planOf(node: SomeNode, over: RecordsNode): LinkPlan | undefined {
-  const known = plans.get(node)
-  if (known !== undefined) return known || undefined
-  const { by, rest } = joinsOf(node, over, (from) => from.kind !== 'field')
-  const open = by.filter(({ from }) => from.kind === 'field')
-  const bound = by.filter(({ from }) => from.kind !== 'field').map((join) => equality(join, node.each))
-  const fits = allOfNode([...bound, rest])
-  const plan = isSelfContained(fits, node.each) &&
-    open.every(isOwn) && {
-      from: open.map(({ from }) => placeOfField(from as FieldNode)),
-      to: open.map(({ to }) => to),
-      fits: asRecord(fits, node.each),
-    }
-  plans.set(node, plan)
-  return plan || undefined
+/** What some of the records go by, in these places. */
+function keysOf({ rows }: SetTable, some: Bits, places: readonly PlaceNode[]): Set<Comparable> {
+  const keys = new Set<Comparable>()
+  each(some, (at) => {
+    for (const key of keysAt(rows[at] as Row, places)) keys.add(key)
+  })
+  return keys
 }
 
-interface Sides {
-  readonly field: FieldNode
-  readonly literal: LiteralNode
-}
-
-/** A field of the record itself beside a known value, where an index answers. */
-function sides({ by, left, right }: CompareNode): Sides | undefined {
-  if (operatorOf(by).lookup !== 'equality') return undefined
-  const [field, literal] = left.kind === 'field' ? [left, right] : [right, left]
-  if (field.kind !== 'field' || literal.kind !== 'literal' || !isOwnField(field)) return undefined
-  return field === right && isList(field) && !isList(literal) ? undefined : { field, literal }
-}
-
-function isOwnField(term: FieldNode): boolean {
-  return term.of === 'record' && term.via === undefined && term.type !== 'other'
-}
-
-function isOwn({ from }: JoinNode): boolean {
-  return from.kind === 'field' && isOwnField(from)
-}
-
-/** Whether sets answer a condition, without a look at each record. */
-function isDirect(node: ConditionNode): boolean {
-  switch (node.kind) {
-    case 'constant':
-      return true
-    case 'named':
-    case 'not':
-      return isDirect(node.of)
-    case 'allOf':
-    case 'anyOf':
-      return node.of.every(isDirect)
-    case 'compare':
-      return sides(node) !== undefined
-    case 'some':
-      return node.over.kind !== 'elements' && isSelfContained(node.of, node.each)
-    case 'presence':
-    case 'listChange':
-      return false
+/** The records that lead, by any number of steps of a chain, to some of them. */
+function below(chain: SetTable, some: Bits, { link }: AncestorsNode): Bits {
+  const reached = noBits(chain.rows.length)
+  const targets = link.by.map(({ to }) => to)
+  const children = chain.index(link.by.map(({ from }) => from))
+  const ahead: number[] = []
+  const goOn = (at: number) => {
+    for (const key of keysAt(chain.rows[at] as Row, targets))
+      for (const child of children.get(key) ?? []) if (!has(reached, child)) ahead.push(child)
   }
-}
-
-function placeOfField({ path, type, list }: FieldNode): PlaceNode {
-  return { path, type: type as PlaceNode['type'], ...(list ? { list } : {}) }
+  each(some, goOn)
+  for (let at = ahead.pop(); at !== undefined; at = ahead.pop()) {
+    if (has(reached, at)) continue
+    add(reached, at)
+    goOn(at)
+  }
+  return reached
 }

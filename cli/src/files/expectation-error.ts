@@ -1,0 +1,21 @@
+import { PachterError } from 'pachter/internal/condition'
+import type { Place } from 'pachter/internal/review'
+
+/** An expectation file says something that cannot be meant. */
+export class ExpectationFileError extends PachterError {
+  readonly place: Place
+  /** Every mistake that was found, in the order of the file. */
+  readonly mistakes: readonly Mistake[]
+
+  constructor(mistakes: readonly Mistake[]) {
+    super('BAD_EXPECTATION', mistakes.map(({ place, problem }) => `${place.file}, line ${place.line}: ${problem}`).join('\n'))
+    this.place = (mistakes[0] as Mistake).place
+    this.mistakes = mistakes
+  }
+}
+
+/** What is wrong at one place of an expectation file. */
+export interface Mistake {
+  readonly place: Place
+  readonly problem: string
+}

@@ -1,0 +1,151 @@
+import type { Row } from 'pachter/internal/condition'
+import { EXTENTS, type Expectation, type Extent, REFUSALS, type Refusal, type TryExpectation } from 'pachter/internal/review'
+import type { TypeModel } from 'pachter/internal/rulebook'
+import { isMap, isScalar, isSeq, type Node } from 'yaml'
+import { type Known, Names } from './expectation-names.js'
+import type { Entry, YamlReader } from './yaml-reader.js'
+
+export type { Known } from './expectation-names.js'
+
+const OTHERS = 'everyone else'
+const GRANTS = ['has', 'has not', 'may call', 'may not call'] as const
+const WORDS = [...Object.values(EXTENTS.read), ...Object.values(EXTENTS.update), 'may exactly', 'may', 'is refused', ...GRANTS] as const
+
+/** What may be said besides of something that is tried. */
+interface More {
+  sending?: Row
+  within?: string
+  as?: Refusal
+  saying?: string
+  giving?: Row
+}
+
+/** Reads what is expected of people, and of one record. */
+export class ExpectationReader {
+  readonly yaml: YamlReader
+  readonly #known: Known
+  readonly #names: Names
+
+  constructor(yaml: YamlReader, known: Known) {
+    this.yaml = yaml
+    this.#known = known
+    this.#names = new Names(yaml, known)
+  }
+
+  /** What is said of a person under one word. */
+  said(person: string, entry: Entry): Expectation[] {
+    const { yaml } = this
+    const word = yaml.oneOf(entry.key, WORDS, 'word')
+    const [action, extent] = extentOf(word) ?? []
+    if (action !== undefined && extent !== undefined)
+      return yaml.each(yaml.pairs(entry, word), (pair) => this.#reaching(person, action, extent, this.#names.typeOf(pair.key), pair)).flat()
+    if (word === 'may exactly') return yaml.each(yaml.pairs(entry, word), (pair) => this.#mayExactly(person, pair)).flat()
+    const grant = GRANTS.find((one) => one === word)
+    if (grant !== undefined) return yaml.each(yaml.items(entry, word), (node) => this.#granted(person, grant, node))
+    return yaml.each(yaml.items(entry, word), (node) => this.#trying(person, word === 'may', node))
+  }
+
+  #granted(person: string, word: (typeof GRANTS)[number], node: Node): Expectation {
+    const { model } = this.#known
+    const kind = word.startsWith('has') ? 'privilege' : 'routine'
+    const name = this.yaml.oneOf(node, Object.keys(kind === 'privilege' ? model.privileges : model.routines), kind)
+    return { kind, person, name, has: !word.includes('not'), place: this.yaml.placeOf(node) }
+  }
+
+  #mayExactly(person: string, pair: Entry): Expectation[] {
+    const { action, type, key } = this.#names.deed(pair.key)
+    if (key !== undefined) return this.yaml.fail(pair.key, `may exactly: write "${action} ${type.name}: [${key}]"`)
+    if (action === 'create') return this.yaml.fail(pair.key, 'create belongs to no record: write it under "may" or "is refused"')
+    return this.#reaching(person, action, 'exactly', type, pair)
+  }
+
+  #reaching(person: string, action: string, extent: Extent, type: TypeModel, { key, value }: Entry): Expectation[] {
+    const { yaml } = this
+    const about = { person, action, type: type.name, extent, place: yaml.placeOf(key) } as const
+    if (isScalar(value) && (value.value === 'all' || value.value === 'none')) {
+      if (value.value === 'none' && extent !== 'exactly') return yaml.fail(value, `none: write it under "${EXTENTS.read.exactly}"`)
+      return [{ kind: 'reach', ...about, keys: value.value === 'all' ? 'all' : [] }]
+    }
+    if (isSeq(value)) return [{ kind: 'reach', ...about, keys: yaml.each(value.items as Node[], (one) => this.#names.keyOf(one, type)) }]
+    if (!isMap(value) || (action !== 'read' && action !== 'update')) {
+      const orFields = action === 'read' ? ', or keys with fields' : ''
+      return yaml.fail(value ?? key, `${type.name}: a list of keys is needed, or all, or none${orFields}`)
+    }
+    const of = yaml.each(value.items as Entry[], ({ key: record, value: names }) => {
+      const fields = this.#names.fieldsOf(names, type)
+      const found = { person, action, type: type.name, key: this.#names.keyOf(record, type), extent, fields } as const
+      return { kind: 'fields', ...found, place: yaml.placeOf(record) } as const
+    })
+    // Who is told that some fields are hidden may well see the record.
+    return extent === 'none' ? of : [{ kind: 'reach', ...about, keys: of.map((one) => one.key) }, ...of]
+  }
+
+  #trying(person: string, allowed: boolean, node: Node): TryExpectation {
+    const { yaml } = this
+    const pair: Entry = isMap(node) ? (node.items[0] as Entry) : ({ key: node, value: null } as Entry)
+    if (isMap(node) && node.items.length !== 1) return yaml.fail(node, 'one action for each line of the list')
+    const { action, type, key } = this.#names.deed(pair.key)
+    if (action === 'create' && key !== undefined) return yaml.fail(pair.key, 'create: the key comes from the server: leave it out')
+    if (action !== 'create' && key === undefined) return yaml.fail(pair.key, `${action} ${type.name}: of which record? Add its key`)
+    const more = this.#more(pair, action, type, allowed)
+    if (more.sending !== undefined && action !== 'create' && action !== 'update')
+      return yaml.fail(pair.key, `${action}: nothing is sent with it`)
+    const about = { kind: 'try', person, action, type: type.name, allowed, place: yaml.placeOf(pair.key) } as const
+    return { ...about, ...(key === undefined ? {} : { key: this.#names.keyOf(pair.key, type, key) }), ...more }
+  }
+
+  #more(pair: Entry, action: string, type: TypeModel, allowed: boolean): More {
+    const { yaml } = this
+    if (pair.value === null || (isScalar(pair.value) && pair.value.value === null)) return {}
+    if (isScalar(pair.value)) {
+      if (allowed) return yaml.fail(pair.value, 'what is sent needs a name: { sending: { ... } }')
+      return { saying: yaml.written(pair.value, 'saying') }
+    }
+    const known = allowed ? ['sending', 'within', 'giving'] : ['sending', 'within', 'as', 'saying']
+    const more: More = {}
+    yaml.each(yaml.pairs(pair, action), ({ key: word, value }) => {
+      const name = yaml.oneOf<string>(word, known, 'word')
+      if (name === 'sending' || name === 'giving') more[name] = this.#names.valuesOf(value, type)
+      if (name === 'within') more.within = yaml.oneOf(value, Object.keys(this.#known.model.routines), 'routine')
+      if (name === 'as') more.as = yaml.oneOf(value, REFUSALS, 'way of refusing')
+      if (name === 'saying') more.saying = yaml.written(value, 'saying')
+    })
+    return more
+  }
+
+  /** The row of everybody in a table of one record: what they may do to it, and nothing else. */
+  table(entry: Entry): Expectation[] {
+    const { yaml } = this
+    const { people } = this.#known
+    const [, typeName, keyText] = /^(\S+)\s(.+)$/s.exec(yaml.written(entry.key, 'a table')) ?? []
+    if (typeName === undefined) return yaml.fail(entry.key, 'a table is of one record: write its type and key, as in "plot p-01"')
+    const type = this.#names.typeOf(entry.key, typeName)
+    const key = this.#names.keyOf(entry.key, type, keyText)
+    const rows = yaml.pairs(entry, `${typeName} ${keyText}`)
+    const named = rows.map((row) => yaml.oneOf(row.key, [...people, OTHERS], 'person'))
+    const read = yaml.each(rows, (row) => {
+      const actions = this.#actionsIn(row, type)
+      const name = named[rows.indexOf(row)] as string
+      const who = name === OTHERS ? people.filter((one) => !named.includes(one)) : [name]
+      return who.map((person) => ({ kind: 'access' as const, person, type: type.name, key, actions, place: yaml.placeOf(row.key) }))
+    })
+    return read.flat()
+  }
+
+  #actionsIn({ value }: Entry, type: TypeModel): string[] {
+    const { yaml } = this
+    const nodes = isSeq(value) ? (value.items as Node[]).map((node) => yaml.written(node, 'an action')) : undefined
+    const plain = (nodes ?? yaml.written(value, 'actions').split(',')).map((name) => name.trim())
+    const isNothing = plain.length === 1 && plain[0] === 'nothing'
+    const actions = isNothing ? [] : plain.map((name) => this.#names.actionOf(value as Node, type, name))
+    if (actions.includes('create')) return yaml.fail(value, 'create belongs to no record: write it under "may" or "is refused"')
+    return actions
+  }
+}
+
+/** What a word like "sees exactly" says: of which action, and how much of it. */
+function extentOf(word: string): readonly [action: string, extent: Extent] | undefined {
+  for (const [action, words] of Object.entries(EXTENTS))
+    for (const [extent, one] of Object.entries(words)) if (one === word) return [action, extent as Extent]
+  return undefined
+}

@@ -1,0 +1,61 @@
+import type { Place } from 'pachter/internal/review'
+import { unknownName } from 'pachter/internal/rulebook'
+import { isMap, isScalar, isSeq, type LineCounter, type Node, type Pair, type Scalar, type YAMLMap } from 'yaml'
+import { ExpectationFileError, type Mistake } from './expectation-error.js'
+
+/** A name and what is written under it. */
+export type Entry = Pair<Node, Node | null>
+
+/** Reads the nodes of a YAML document, and says of what is wrong where it stands. */
+export class YamlReader {
+  readonly mistakes: Mistake[] = []
+  readonly #file: string
+  readonly #lines: LineCounter
+
+  constructor(file: string, lines: LineCounter) {
+    this.#file = file
+    this.#lines = lines
+  }
+
+  placeOf(node: Node | null | undefined): Place {
+    return { file: this.#file, line: node?.range ? this.#lines.linePos(node.range[0]).line : 1 }
+  }
+
+  /** @throws ExpectationFileError */
+  fail(node: Node | null | undefined, problem: string): never {
+    throw new ExpectationFileError([{ place: this.placeOf(node), problem }])
+  }
+
+  /** Reads one after the other; what is wrong with one is noted, and the others are read all the same. */
+  each<T, R>(all: readonly T[], read: (one: T) => R): R[] {
+    return all.flatMap((one) => {
+      try {
+        return [read(one)]
+      } catch (error) {
+        if (!(error instanceof ExpectationFileError)) throw error
+        this.mistakes.push(...error.mistakes)
+        return []
+      }
+    })
+  }
+
+  /** What was written, as it was written: a key of digits stays what it is. */
+  written(node: Node | null, what: string): string {
+    if (!isScalar(node) || node.value === null) return this.fail(node, `${what}: a name is needed`)
+    return typeof node.value === 'string' ? node.value : ((node as Scalar).source ?? String(node.value))
+  }
+
+  oneOf<N extends string>(node: Node | null, names: readonly N[], what: string): N {
+    const name = this.written(node, what)
+    return names.includes(name as N) ? (name as N) : this.fail(node, unknownName(what, name, names))
+  }
+
+  pairs({ key, value }: Entry, what: string): Entry[] {
+    if (isMap(value)) return (value as YAMLMap).items as Entry[]
+    return this.fail(value ?? key, `${what}: needs entries of its own, as in name: value`)
+  }
+
+  items({ key, value }: Entry, what: string): Node[] {
+    return isSeq(value) ? (value.items as Node[]) : this.fail(value ?? key, `${what}: a list is needed`)
+  }
+}

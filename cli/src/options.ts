@@ -1,0 +1,49 @@
+// Options that several commands have.
+import { Command, InvalidArgumentError, Option } from 'commander'
+
+/** Is told with which status the command ends. */
+export type End = (status: number) => void
+
+export const collect = (value: string, before: readonly string[]) => [...before, value]
+export const names = (value: string) =>
+  value
+    .split(',')
+    .map((name) => name.trim())
+    .filter(Boolean)
+
+/** Text in lines of at most 110 letters. */
+export function wrapped(text: string): string {
+  return text.replace(/(.{1,110})(\s|$)/g, '$1\n').trimEnd()
+}
+
+export function wholeNumber(text: string): number {
+  if (!/^\d+$/.test(text)) throw new InvalidArgumentError('a whole number from 0 is needed.')
+  return Number(text)
+}
+
+export function command(name: string, summary: string): Command {
+  return new Command(name)
+    .description(summary)
+    .option('--config <file>', 'the configuration, instead of the nearest pachter.config.ts')
+    .option('--at <time>', 'judge as of this instant, as in 2026-06-15T09:00:00Z')
+    .exitOverride()
+}
+
+export const live = () =>
+  new Option('--db <url>', 'looks at the records of a database, which is only read: postgres://, mysql:// or sqlite:file')
+export const format = (choices: readonly string[]) =>
+  new Option('--format <format>', 'how to print it').choices([...choices]).default(choices[0])
+export const onePerson = () =>
+  new Option('--for <person>', 'who does it: a name from the configuration, visitor, unknown or system').makeOptionMandatory()
+export const without = () =>
+  new Option('--without <rule>', 'leaves out a clause or a veto, by its title, or as in "update: warden"; may be repeated')
+    .argParser(collect)
+    .default([], 'none')
+export const log = () => new Option('--log', 'writes the verdict log to standard error, as lines of JSON')
+export const within = () => new Option('--within <routine>', 'within a routine, where more clauses may count')
+export const settings = (help: string) => new Option('--set <field=value>', help).argParser(collect).default([], 'none')
+
+export const withhold = () =>
+  new Option('--withhold <type.field>', 'a field that nobody may read by way of the database; may be repeated')
+    .argParser(collect)
+    .default([], 'none')

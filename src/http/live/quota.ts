@@ -1,0 +1,47 @@
+import type { Row } from '../../condition/index.js'
+import type { Model } from '../../rulebook/index.js'
+import { RequestError } from '../error.js'
+
+const VISITORS = 'visitors'
+
+/** How many lists are watched, by whom, and who may watch more. */
+export class Quota {
+  readonly #limits: { readonly most: number; readonly each: number; readonly visitors: number }
+  readonly #watchedBy = new Map<string, number>()
+  #people = 0
+
+  constructor(limits: { readonly most: number; readonly each: number; readonly visitors: number }) {
+    this.#limits = limits
+  }
+
+  /** How many watch. */
+  get people(): number {
+    return this.#people
+  }
+
+  /** Who watches, as far as it is known: everybody may watch so many lists, whatever their claims are besides. @throws RequestError */
+  check({ me: { key } }: Model, me: unknown, visitor: string | undefined): string {
+    const { most, each, visitors } = this.#limits
+    const later = { 'retry-after': '30' }
+    if (this.#people >= most) throw new RequestError(503, 'Too many are watching already: try again later.', later)
+    const unknown = visitor === undefined ? VISITORS : `visitor ${visitor}`
+    const asker = me === null || me === undefined ? unknown : `person ${JSON.stringify((me as Row)[key])}`
+    const allowed = asker === VISITORS ? visitors : each
+    if ((this.#watchedBy.get(asker) ?? 0) >= allowed)
+      throw new RequestError(429, `You watch ${allowed} lists already: close some of the pages.`, later)
+    return asker
+  }
+
+  begin(asker: string): void {
+    this.#people++
+    this.#watchedBy.set(asker, (this.#watchedBy.get(asker) ?? 0) + 1)
+  }
+
+  /** One who has stopped. */
+  stop(asker: string): void {
+    this.#people--
+    const left = (this.#watchedBy.get(asker) ?? 1) - 1
+    if (left > 0) this.#watchedBy.set(asker, left)
+    else this.#watchedBy.delete(asker)
+  }
+}

@@ -1,0 +1,78 @@
+import { type Env, isMissing, type Row } from '../condition/index.js'
+import { type Key, type Model, sameValue, type TypeModel, typeModel } from '../rulebook/index.js'
+import { changedFields, fieldsInTheWay, fieldsLetBy, visibleFields } from './fields.js'
+import { counts, holds, type PersonalClause, type PersonalRules, sayingOf } from './specialise.js'
+import { stampedRecord, stampValues } from './stamps.js'
+import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
+
+/** What judging asks of a viewpoint. */
+interface View {
+  readonly model: Model
+  rules(type: string, action: string): PersonalRules
+  outright(type: string, action: string): Outcome | undefined
+}
+
+/** What is asked about: an action on a record, and for an update what it would become. */
+export interface Question {
+  readonly action: string
+  readonly type: string
+  readonly record: Row
+  readonly becomes: Row | undefined
+}
+
+/** Judges a question by somebody's rules, in the order in which people may learn of it. */
+export function judge(view: View, { action, type: typeName, record: given, becomes }: Question, at: Env): Verdict {
+  const type = typeModel(view.model, typeName)
+  const record = action === 'create' ? stampedRecord(type, given, at) : given
+  const outright = view.outright(typeName, action)
+  const key = keyOf(type, record)
+  const refused = (saying?: string) => verdictOf(type, action, 'refused', key, saying === undefined ? {} : { saying })
+  if (outright !== undefined) return verdictOf(type, action, outright, key)
+  if (action !== 'create' && !holds(view.rules(typeName, 'read'), record, at)) return verdictOf(type, action, 'not found', key)
+  const mine = view.rules(typeName, action)
+  const after: Env = { ...at, after: becomes }
+  if (!holds(mine.open, record, after)) return refused(sayingOf(mine, record, after))
+  const moves = action === 'update' && becomes !== undefined
+  if (moves && !holds(mine.gate, becomes, after)) return refused(sayingOf(mine, becomes, after))
+  const holding = mine.clauses.filter((clause) => (becomes === undefined ? holds(clause, record, at) : counts(clause, record, becomes, at)))
+  if (holding.length === 0 || (action === 'create' && lacksStamp(type, given, at))) return refused()
+  const fields = fieldsLetBy(type, holding)
+  const inTheWay = action === 'create' ? sentBeyond(type, holding, given, at) : changedBeyond(view, type, { record, becomes, fields }, at)
+  if (inTheWay.length > 0) return refused(fieldSaying(action, inTheWay))
+  return verdictOf(type, action, 'allowed', key, { clause: holding[0]?.clause.title, fields })
+}
+
+/** What was given of stamped fields, though no clause lets give it and the stamp would be another. */
+function sentBeyond(type: TypeModel, holding: readonly PersonalClause[], given: Row, at: Env): string[] {
+  return Object.entries(stampValues(type, 'create', at)).flatMap(([name, stamp]) => {
+    if (isMissing(given[name], 'other') || holding.some(({ clause }) => clause.supplying?.includes(name))) return []
+    return sameValue(type.fields[name], given[name], stamp) ? [] : [name]
+  })
+}
+
+/** Whether a stamp has no value, and nothing else was given. */
+function lacksStamp(type: TypeModel, given: Row, at: Env): boolean {
+  const stamps = Object.entries(stampValues(type, 'create', at))
+  return stamps.some(([name, stamp]) => isMissing(stamp, 'other') && isMissing(given[name], 'other'))
+}
+
+/** What a change comes to, and which fields may change. */
+interface Changing {
+  readonly record: Row
+  readonly becomes: Row | undefined
+  readonly fields: readonly string[] | undefined
+}
+
+/** The fields in which a record would come to differ although the clauses do not let them change. */
+function changedBeyond(view: View, type: TypeModel, { record, becomes, fields }: Changing, at: Env): string[] {
+  if (becomes === undefined) return []
+  if (record[type.key] !== becomes[type.key]) return [type.key]
+  const visible = visibleFields(type, view.rules(type.name, 'read').clauses, record, at)
+  const changes = changedFields(type, record, becomes).map((name) => [name, becomes[name]])
+  return fieldsInTheWay(type, fields, visible, record, Object.fromEntries(changes))
+}
+
+function keyOf(type: TypeModel, record: Row): Key | undefined {
+  const key = record[type.key]
+  return typeof key === 'string' || typeof key === 'number' ? key : undefined
+}
