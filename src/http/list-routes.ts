@@ -1,5 +1,5 @@
 import type { Condition, TypeModel } from '../rulebook/index.js'
-import { type Call, json, type Methods, NOWHERE, type WatchedList } from './call.js'
+import { type Call, json, NOWHERE, type WatchedList } from './call.js'
 import { RequestError } from './error.js'
 import { readQuery } from './query.js'
 
@@ -34,27 +34,23 @@ const MOST_LISTS = 50
  * Several lists by one connection, each by its address: `?list=plots%3Fmay%3Dupdate&list=entries`. What is wrong with one of them is
  * said of that one.
  */
-export function severalLists(call: Call): Methods {
+export async function severalLists(call: Call): Promise<Response> {
   const { site, request, params, watch } = call
-  return {
-    async GET() {
-      if (watch === undefined || !wantsEvents(request))
-        throw new RequestError(406, 'These lists are kept up to date: ask for text/event-stream.')
-      const odd = [...params.keys()].find((name) => name !== 'list')
-      if (odd !== undefined) throw new RequestError(400, `${odd}: this address takes list, as often as there are lists`)
-      const addresses = params.getAll('list')
-      if (addresses.length === 0 || addresses.length > MOST_LISTS)
-        throw new RequestError(400, `list: from one list to ${MOST_LISTS}, each by its address below this one`)
-      return watch(
-        addresses.map((address) => async () => {
-          const [path = '', ...search] = address.split('?')
-          const type = site.types.get(path)
-          if (type === undefined) throw NOWHERE()
-          return watched(call, type, new URLSearchParams(search.join('?')))
-        }),
-      )
-    },
-  }
+  if (watch === undefined || !wantsEvents(request))
+    throw new RequestError(406, 'These lists are kept up to date: ask for text/event-stream.')
+  const odd = [...params.keys()].find((name) => name !== 'list')
+  if (odd !== undefined) throw new RequestError(400, `${odd}: this address takes list, as often as there are lists`)
+  const addresses = params.getAll('list')
+  if (addresses.length === 0 || addresses.length > MOST_LISTS)
+    throw new RequestError(400, `list: from one list to ${MOST_LISTS}, each by its address below this one`)
+  return watch(
+    addresses.map((address) => async () => {
+      const [path = '', ...search] = address.split('?')
+      const type = site.types.get(path)
+      if (type === undefined) throw NOWHERE()
+      return watched(call, type, new URLSearchParams(search.join('?')))
+    }),
+  )
 }
 
 /** Whether a request wants a list kept up to date. */

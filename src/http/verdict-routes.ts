@@ -3,7 +3,7 @@ import { type Key, knownAction, type TypeModel, unknownName } from '../rulebook/
 import type { GuardedStore, InvalidError } from '../store/index.js'
 import type { Verdict } from '../viewpoint/index.js'
 import { asShaped, readBody } from './body.js'
-import { type Call, json, type Methods, NOWHERE } from './call.js'
+import { type Call, json, NOWHERE } from './call.js'
 import { RequestError } from './error.js'
 import { untilNextStep } from './pad-timing.js'
 
@@ -16,41 +16,32 @@ const MOST_BYTES = 2 ** 18
  * Answers what a page cannot: `{ questions: [{ action, type, key, changes }, { action: 'create', type, record }] }`. Nothing is written, and
  * nothing is told that trying would not tell: outcomes, fields and words, and no names of clauses.
  */
-export function verdictsOn(call: Call): Methods {
+export async function verdictsOn(call: Call): Promise<Response> {
   const { site, store, request } = call
-  return {
-    async POST() {
-      const began = performance.now()
-      const { questions, ...others } = await readBody(request, ['application/json'], Math.min(site.bodyLimit, MOST_BYTES))
-      const odd = Object.keys(others)[0]
-      if (odd !== undefined) throw new RequestError(400, unknownName('field', odd, ['questions']))
-      if (!Array.isArray(questions) || questions.length > MOST_QUESTIONS)
-        throw new RequestError(400, `questions: a list of at most ${MOST_QUESTIONS}`)
-      // All are read before any is asked.
-      const all = questions.map((question, at) => asked(readQuestion(call, question, `questions[${at}]`)))
-      const verdicts: object[] = []
-      for (const ask of all) verdicts.push(await ask(store))
-      if (verdicts.some((verdict) => ['not found', 'invalid'].includes((verdict as { outcome: string }).outcome)))
-        await untilNextStep(began)
-      return json({ verdicts }, { headers: { 'cache-control': 'no-store' } })
-    },
-  }
+  const began = performance.now()
+  const { questions, ...others } = await readBody(request, ['application/json'], Math.min(site.bodyLimit, MOST_BYTES))
+  const odd = Object.keys(others)[0]
+  if (odd !== undefined) throw new RequestError(400, unknownName('field', odd, ['questions']))
+  if (!Array.isArray(questions) || questions.length > MOST_QUESTIONS)
+    throw new RequestError(400, `questions: a list of at most ${MOST_QUESTIONS}`)
+  // All are read before any is asked.
+  const all = questions.map((question, at) => asked(readQuestion(call, question, `questions[${at}]`)))
+  const verdicts: object[] = []
+  for (const ask of all) verdicts.push(await ask(store))
+  if (verdicts.some((verdict) => ['not found', 'invalid'].includes((verdict as { outcome: string }).outcome))) await untilNextStep(began)
+  return json({ verdicts }, { headers: { 'cache-control': 'no-store' } })
 }
 
 /**
  * For developers: why the answer to a question is what it is, with the values that records hold. Served only where that was asked for, and
  * never in production.
  */
-export function reasonsOn(call: Call): Methods {
-  return {
-    async POST() {
-      if (inProduction()) throw NOWHERE()
-      const question = readQuestion(call, await readBody(call.request, ['application/json'], call.site.bodyLimit), 'the question')
-      const { action, type, key, changes, record } = question
-      const explanation = await call.store.why(action as never, type.name, (key ?? record) as Key, changes)
-      return json(explanation, { headers: { 'cache-control': 'no-store' } })
-    },
-  }
+export async function reasonsOn(call: Call): Promise<Response> {
+  if (inProduction()) throw NOWHERE()
+  const question = readQuestion(call, await readBody(call.request, ['application/json'], call.site.bodyLimit), 'the question')
+  const { action, type, key, changes, record } = question
+  const explanation = await call.store.why(action as never, type.name, (key ?? record) as Key, changes)
+  return json(explanation, { headers: { 'cache-control': 'no-store' } })
 }
 
 /** Whether this runs in production: what tells developers everything is not served there. */

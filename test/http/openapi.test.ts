@@ -1,6 +1,7 @@
 import { Validator } from '@seriousme/openapi-schema-validator'
 import { expect } from 'chai'
-import { openApi } from 'pachter/http'
+import { openApi, routes } from 'pachter/http'
+import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
 import { types } from '../support/world.js'
 
@@ -40,6 +41,28 @@ describe('the OpenAPI document', () => {
     expect(document.paths['/api/plots'].get.description).to.include('anyone, provided the plot\'s state is "vacant"')
     expect(document.paths['/api/inspection/{id}/confirm']).to.include.keys('get', 'post')
     expect(document.paths['/api/plots/{id}/shares'].get.description).to.include('giver; or helper')
+  })
+
+  it('is made of what is served: every address takes the methods that it tells of', async () => {
+    const files = { plot: async () => new Response('a map') }
+    const served = { base: '/api', paths: { plot: 'plots' }, actions: { inspection: { confirm: async () => undefined } }, files }
+    const whole = openApi(book, { title: 'Allotments', version: '1', matchRequired: true, ...served } as never) as any
+    const answer = routes(book, openStore(book, inMemory()), { identity: Object.assign(async () => null, { automatic: false }), ...served })
+    let told = 0
+    for (const [path, item] of Object.entries<any>(whole.paths)) {
+      const address = `http://localhost${path.replaceAll(/\{\w+\}/g, 'x-1')}`
+      const allow = (await answer(new Request(address, { method: 'OPTIONS' }))).headers.get('allow')?.split(', ')
+      for (const method of Object.keys(item).filter((name) => name !== 'parameters')) {
+        expect(allow, path).to.include(method.toUpperCase())
+        expect(item[method].responses, `${method} ${path}`).to.include.keys('401', '500', '503')
+        told++
+      }
+    }
+    expect(told).to.be.above(100)
+    expect(whole.paths).to.include.keys('/api/my-rules', '/api/my-rules/verdicts', '/api/my-lists', '/api/plots/{id}/files/{file}')
+    expect(whole.paths).not.to.have.property('/api/my-rules/why')
+    expect(whole.paths['/api/plots/{id}'].patch.responses).to.include.keys('412', '428')
+    expect(whole.paths['/api/plots'].get.responses).to.include.keys('406', '429')
   })
 
   it('says what shapes say, and what is stamped need not be sent', () => {

@@ -1,0 +1,78 @@
+// What operations of the OpenAPI document are put together of.
+import type { TypeModel } from '../rulebook/index.js'
+import { FILTER_OPERATORS } from '../store/read/from-text.js'
+
+export type Json = { readonly [name: string]: unknown }
+
+/** An operation, as OpenAPI 3.1 has it; the problems that it may answer with, by their status. */
+export interface OperationDoc {
+  readonly id: string
+  readonly tag?: string
+  readonly summary: string
+  readonly description?: string
+  readonly parameters?: readonly Json[]
+  readonly requestBody?: Json
+  readonly responses: Json
+  readonly problems: readonly number[]
+}
+
+export const ref = (name: string) => ({ $ref: `#/components/schemas/${name}` })
+export const content = (schema: Json, type = 'application/json') => ({ content: { [type]: { schema } } })
+export const body = (schema: Json, type?: string) => ({ required: true, ...content(schema, type) })
+export const query = (name: string, description: string, schema: Json = { type: 'string' }) => ({ name, in: 'query', description, schema })
+export const ETAG = { headers: { ETag: { schema: { type: 'string' } } } }
+/** JSON Merge Patch, RFC 7396. */
+export const MERGE_PATCH = 'application/merge-patch+json'
+export const PATCHES = [MERGE_PATCH, 'application/json']
+
+export const WHERE = {
+  name: 'where',
+  in: 'query',
+  style: 'form',
+  explode: true,
+  description: `Filters: where.<field>=<value>, or where.<field>.<comparison>=<value>. Comparisons: ${FILTER_OPERATORS.join(', ')}.`,
+  schema: { type: 'object', additionalProperties: { type: 'string' } },
+}
+
+/** Whether some clause lets anybody do it. */
+export function lets({ rules }: TypeModel, action: string): boolean {
+  return (rules?.may[action] ?? []).length > 0
+}
+
+/** Who may, by the titles of the clauses. */
+export function who({ rules }: TypeModel, action: string): string {
+  return `May ${action}: ${(rules?.may[action] ?? []).map(({ title }) => title).join('; or ')}.`
+}
+
+/** The key of a record, as its address has it. */
+export function keySchema({ fields, key }: TypeModel): Json {
+  return { type: fields[key]?.type === 'integer' ? 'integer' : 'string' }
+}
+
+/** A list, and what it may be asked for. */
+export function listDoc(
+  of: TypeModel,
+  limits: { readonly pageSize: number; readonly pageLimit: number },
+): Pick<OperationDoc, 'description' | 'parameters' | 'responses' | 'problems'> {
+  const size = { type: 'integer', minimum: 1, maximum: limits.pageLimit, default: limits.pageSize }
+  const page = {
+    type: 'object',
+    required: ['records'],
+    properties: { records: { type: 'array', items: ref(of.name) }, next: { type: 'string' }, count: { type: 'integer' }, signIn: {} },
+  }
+  return {
+    description: who(of, 'read'),
+    parameters: [
+      query('sort', 'Fields to order by, with commas between; - before one for descending.'),
+      query('fields', 'Only these fields, with commas between.'),
+      query('size', 'How many records.', size),
+      query('after', 'The next of the page before.'),
+      query('count', 'How many there are in all, too.', { type: 'boolean' }),
+      query('include', `Linked records to bring along: ${Object.keys(of.links).join(', ') || 'there are none'}.`),
+      query('may', 'Actions to tell of each record whether they are allowed.'),
+      WHERE,
+    ],
+    responses: { 200: { description: 'Those that the asker may see.', ...content(page) } },
+    problems: [400, 404, 406, 429],
+  }
+}

@@ -1,0 +1,48 @@
+import type { Field, TypeModel } from '../rulebook/index.js'
+import type { Json } from './openapi-parts.js'
+
+/** The schemas of a record type: as it is seen, as it is created, and as it is patched. */
+export function schemasOf({ name, fields, key, rules }: TypeModel): [string, Json][] {
+  const properties = Object.fromEntries(Object.entries(fields).map(([field, one]) => [field, schemaOf(one)]))
+  const { [key]: keySchema, ...others } = properties
+  const stamped = Object.keys(rules?.stamps.create ?? {})
+  const required = Object.entries(fields).filter(([field, one]) => field !== key && one.optional !== true && !stamped.includes(field))
+  return [
+    // What is hidden is absent: of a record that one sees, the key alone is sure to be there.
+    [name, { type: 'object', required: [key], properties }],
+    [`${name}New`, { type: 'object', required: required.map(([field]) => field), properties: others }],
+    [
+      `${name}Patch`,
+      { type: 'object', description: 'JSON Merge Patch (RFC 7396): null removes.', properties: { [key]: keySchema, ...others } },
+    ],
+  ]
+}
+
+function schemaOf({ type, list, nullable, values, fields }: Field): Json {
+  const one: Json =
+    type === 'group'
+      ? { type: 'object', properties: Object.fromEntries(Object.entries(fields ?? {}).map(([name, inner]) => [name, schemaOf(inner)])) }
+      : type === 'time'
+        ? { type: 'string', format: 'date-time' }
+        : type === 'other'
+          ? {}
+          : { type: type === 'id' || type === 'text' ? 'string' : type, ...(values ? { enum: [...values] } : {}) }
+  if (list) return { type: 'array', items: one }
+  return nullable && one.type !== undefined ? { anyOf: [one, { type: 'null' }] } : one
+}
+
+/** Problem details, RFC 9457. */
+export const PROBLEM = {
+  description: 'Problem details (RFC 9457).',
+  type: 'object',
+  required: ['status', 'title', 'code'],
+  properties: {
+    type: { type: 'string' },
+    status: { type: 'integer' },
+    title: { type: 'string' },
+    detail: { type: 'string' },
+    code: { type: 'string', description: 'Stable, for programs.' },
+    fields: { type: 'array', items: { type: 'string' }, description: 'The fields that stood in the way.' },
+    faults: { type: 'array', items: { type: 'object', properties: { field: { type: 'string' }, problem: { type: 'string' } } } },
+  },
+}

@@ -1,0 +1,75 @@
+import type { Row } from '../condition/index.js'
+import type { InnerViewpoint } from '../viewpoint/index.js'
+import { type Call, type Site, tagged } from './call.js'
+import { severalLists } from './list-routes.js'
+import { body, content, query } from './openapi-parts.js'
+import { hiddenClaims } from './own-claims.js'
+import { pageRules } from './page-rules.js'
+import type { Route } from './route.js'
+import { reasonsOn, verdictsOn } from './verdict-routes.js'
+
+/** What is of nobody but whoever asks: their rules, verdicts on what a page cannot know, and their lists by one connection. */
+export function ownRoutes(site: Site): Route[] {
+  return [...(site.rulesAt === false ? [] : rulesRoutes(site, site.rulesAt)), ...(site.listsAt === false ? [] : [listsRoute(site.listsAt)])]
+}
+
+function rulesRoutes({ showReasons }: Site, at: string): Route[] {
+  const question = { type: 'object', required: ['action', 'type'], properties: { action: { type: 'string' }, type: { type: 'string' } } }
+  const verdict = {
+    type: 'object',
+    required: ['allowed', 'outcome'],
+    properties: { allowed: { type: 'boolean' }, outcome: { type: 'string' } },
+  }
+  const rules = {
+    id: 'my_rules',
+    summary: 'The rules of whoever asks, for their page',
+    responses: { 200: { description: 'The rules.', headers: { ETag: { schema: { type: 'string' } } }, ...content({ type: 'object' }) } },
+    problems: [],
+  }
+  const verdicts = {
+    id: 'my_verdicts',
+    summary: 'Verdicts on what a page cannot know; nothing is written',
+    requestBody: body({
+      type: 'object',
+      required: ['questions'],
+      properties: { questions: { type: 'array', maxItems: 100, items: question } },
+    }),
+    responses: {
+      200: {
+        description: 'A verdict for each question.',
+        ...content({ type: 'object', properties: { verdicts: { type: 'array', items: verdict } } }),
+      },
+    },
+    problems: [400, 413, 415],
+  }
+  const routes: Route[] = [
+    { steps: [at], endpoints: { GET: { answer: ownRules, doc: rules } } },
+    { steps: [at, 'verdicts'], endpoints: { POST: { answer: verdictsOn, doc: verdicts } } },
+  ]
+  // For developers only: what is not served to people is not described to them.
+  return showReasons ? [...routes, { steps: [at, 'why'], endpoints: { POST: { answer: reasonsOn } } }] : routes
+}
+
+function listsRoute(at: string): Route {
+  const doc = {
+    id: 'my_lists',
+    summary: 'Several lists that are kept up to date, by one connection',
+    parameters: [
+      { ...query('list', 'The address of a list, below this one.', { type: 'array', items: { type: 'string' } }), required: true },
+    ],
+    responses: { 200: { description: 'Server-Sent Events.', ...content({ type: 'string' }, 'text/event-stream') } },
+    problems: [400, 404, 406, 429],
+  }
+  return { steps: [at], endpoints: { GET: { answer: severalLists, doc } } }
+}
+
+/** The rules of whoever asks, for their page. */
+async function ownRules({ site, store, request }: Call): Promise<Response> {
+  const view = (await store.viewpoint()) as unknown as InnerViewpoint
+  const rules = pageRules(view, {
+    types: [...site.types.values()].map(({ name }) => name),
+    signIn: site.signIn,
+    isHidden: await hiddenClaims(store, view),
+  }) as unknown as Row
+  return tagged(request, rules)
+}

@@ -1,0 +1,230 @@
+// The records of a type: lists, single ones, and changes of several.
+import type { Row } from '../condition/index.js'
+import { type Condition, type Key, sameValue, type TypeModel } from '../rulebook/index.js'
+import { denied, InvalidError } from '../store/errors.js'
+import type { MatchingStore } from '../store/guarded-store.js'
+import type { GuardedStore } from '../store/index.js'
+import { reachesInto } from '../store/write/nested.js'
+import type { UpdateOptions } from '../store/write/update.js'
+import { asShaped, readBody } from './body.js'
+import { type Call, json, type Site, tagged } from './call.js'
+import { RequestError } from './error.js'
+import { checkMatch, etagOf } from './etag.js'
+import { list } from './list-routes.js'
+import {
+  body,
+  content,
+  ETAG,
+  keySchema,
+  lets,
+  listDoc,
+  MERGE_PATCH,
+  type OperationDoc,
+  PATCHES,
+  query,
+  ref,
+  WHERE,
+  who,
+} from './openapi-parts.js'
+import { flag, whereOf } from './query.js'
+import type { Endpoint, Route, Step } from './route.js'
+
+/** The addresses of a record type: all of its records, and one. */
+export function recordRoutes(site: Site, path: string, type: TypeModel): Route[] {
+  return [
+    {
+      steps: [path],
+      endpoints: {
+        GET: { answer: (call) => list(call, type), doc: lets(type, 'read') ? listOf(site, type) : undefined },
+        POST: { answer: (call) => create(call, type), doc: createDoc(type) },
+        PATCH: { answer: (call) => updateMany(call, type), doc: severalDoc(type, 'update') },
+        DELETE: { answer: (call) => deleteMany(call, type), doc: severalDoc(type, 'delete') },
+      },
+    },
+    singleRoute(site, [path, { param: 'key' }], type, (_call, { key }) => Promise.resolve(key)),
+  ]
+}
+
+function listOf(site: Site, type: TypeModel): OperationDoc {
+  return { id: `list_${type.name}`, tag: type.name, summary: `List ${type.name} records`, ...listDoc(type, site) }
+}
+
+/** What is said of creating a record; of one beneath another, too. */
+export function createDoc(type: TypeModel): OperationDoc | undefined {
+  if (!lets(type, 'create')) return undefined
+  const { name } = type
+  return {
+    id: `create_${name}`,
+    tag: name,
+    summary: `Create a ${name}`,
+    description: who(type, 'create'),
+    requestBody: body(ref(`${name}New`)),
+    responses: { 201: { description: 'Created.', ...ETAG, ...content(ref(name)) } },
+    problems: [400, 403, 413, 415, 422],
+  }
+}
+
+function severalDoc(type: TypeModel, action: 'update' | 'delete'): OperationDoc | undefined {
+  if (!lets(type, action)) return undefined
+  const { name } = type
+  const done = {
+    type: 'object',
+    required: ['done', 'inTheWay'],
+    properties: { done: { type: 'array', items: keySchema(type) }, inTheWay: { type: 'array', items: { type: 'object' } } },
+  }
+  return {
+    id: `${action}_several_${name}`,
+    tag: name,
+    summary: `${action === 'update' ? 'Update' : 'Remove'} several ${name} records`,
+    description: who(type, action),
+    parameters: [
+      WHERE,
+      query('all', 'Every record that one may see, where there is no filter.', { type: 'boolean' }),
+      query('partly', 'As far as it goes, instead of all or nothing.', { type: 'boolean' }),
+    ],
+    ...(action === 'update' ? { requestBody: body(ref(`${name}Patch`), MERGE_PATCH) } : {}),
+    responses: { 200: { description: 'What was done, and what stood in the way.', ...content(done) } },
+    problems: action === 'update' ? [400, 409, 413, 415, 422] : [400, 409],
+  }
+}
+
+/** A new record; beneath another, one that is linked to it: what else is sent of the link must lead there as well. */
+export async function create({ site, store, request }: Call, type: TypeModel, link: Row = {}): Promise<Response> {
+  const given = asShaped(type, await readBody(request, ['application/json'], site.bodyLimit))
+  const odd = Object.keys(link).find((name) => given[name] !== undefined && !sameValue(type.fields[name], given[name], link[name]))
+  if (odd !== undefined) throw new InvalidError(type.name, [{ field: odd, problem: 'leads elsewhere than this address: leave it out' }])
+  const record = (await store.create(type.name, { ...given, ...link })) as Row
+  const location = `${site.base}/${site.pathOf(type.name)}/${encodeURIComponent(String(record[type.key]))}`
+  return json(record, { status: 201, headers: { location, etag: await etagOf(record) } })
+}
+
+/** The key of the record that an address leads to. */
+type KeyAt = (...at: Parameters<Endpoint['answer']>) => Promise<Key>
+
+/** One record, by its own address or beneath another that leads to it. */
+export function singleRoute(site: Site, steps: readonly Step[], type: TypeModel, keyAt: KeyAt, within = ''): Route {
+  const doc = (action: 'read' | 'update' | 'delete', more: Omit<OperationDoc, 'id' | 'tag' | 'description'>): OperationDoc | undefined =>
+    lets(type, action)
+      ? { id: `${action === 'read' ? 'get' : action}_${type.name}${within}`, tag: type.name, description: who(type, action), ...more }
+      : undefined
+  const ifMatch = {
+    name: 'If-Match',
+    in: 'header',
+    required: site.matchRequired,
+    description: 'The ETag of the record as it was last seen.',
+    schema: { type: 'string' },
+  }
+  const states = site.matchRequired ? [412, 428] : [412]
+  return {
+    steps,
+    endpoints: {
+      GET: {
+        answer: async (call, at) => get(call, type, await keyAt(call, at)),
+        doc: doc('read', {
+          summary: `Get a ${type.name}`,
+          responses: { 200: { description: 'As much of it as the asker may see.', ...ETAG, ...content(ref(type.name)) } },
+          problems: [400, 404],
+        }),
+      },
+      PATCH: {
+        answer: async (call, at) => update(call, type, await keyAt(call, at)),
+        doc: doc('update', {
+          summary: `Update a ${type.name}`,
+          parameters: [ifMatch],
+          requestBody: body(ref(`${type.name}Patch`), MERGE_PATCH),
+          responses: { 200: { description: 'Updated.', ...ETAG, ...content(ref(type.name)) } },
+          problems: [400, 403, 404, ...states, 413, 415, 422],
+        }),
+      },
+      DELETE: {
+        answer: async (call, at) => remove(call, type, await keyAt(call, at)),
+        doc: doc('delete', {
+          summary: `Remove a ${type.name}`,
+          parameters: [ifMatch],
+          responses: { 204: { description: 'Removed.' } },
+          problems: [400, 403, 404, ...states],
+        }),
+      },
+    },
+  }
+}
+
+async function get(call: Call, type: TypeModel, key: Key): Promise<Response> {
+  noParameters(call)
+  return tagged(call.request, (await call.store.get(type.name, key)) as Row)
+}
+
+async function update(call: Call, type: TypeModel, key: Key): Promise<Response> {
+  const { request, site, store } = call
+  noParameters(call)
+  const match = stateSeen(call)
+  const patch = asShaped(type, await readBody(request, PATCHES, site.bodyLimit))
+  await checkSeen(store, 'update', type, key)
+  const record = await matching(store).update(type.name, key, patch, { match, merge: true })
+  return json(record, { headers: { etag: await etagOf(record) } })
+}
+
+async function remove(call: Call, type: TypeModel, key: Key): Promise<Response> {
+  noParameters(call)
+  const match = stateSeen(call)
+  await checkSeen(call.store, 'delete', type, key)
+  await matching(call.store).delete(type.name, key, { match })
+  return new Response(null, { status: 204 })
+}
+
+function noParameters({ params }: Call): void {
+  for (const name of params.keys()) throw new RequestError(400, `${name}: this address takes no parameters`)
+}
+
+/** Which state of the record is meant, by `If-Match`. @throws RequestError 428 */
+function stateSeen({ request, site }: Call): UpdateOptions['match'] {
+  const header = request.headers.get('if-match')
+  if (header === null && site.matchRequired) throw new RequestError(428, 'Say which state you have seen, by If-Match with its ETag.')
+  return header === null ? undefined : (shown) => checkMatch(header, shown)
+}
+
+/** What was seen, and what a patch reaches into, is looked at on the record that is locked for the write. */
+function matching(store: GuardedStore): MatchingStore {
+  return store as unknown as MatchingStore
+}
+
+/**
+ * Turns away whoever does not see a record before anything of it is locked and judged: by the same questions, whether it is hidden
+ * or was never there, so that the time does not tell either.
+ */
+async function checkSeen(store: GuardedStore, action: 'update' | 'delete', type: TypeModel, key: Key): Promise<void> {
+  if ((await store.verdict('read', type.name, key)).allowed) return
+  const verdict = await store.verdict(action, type.name, key)
+  if (!verdict.allowed) throw denied(verdict)
+}
+
+/** Which records a change of several is meant for: those that filters name, or expressly all. */
+function meant({ params }: Call, type: TypeModel): { readonly which: object; readonly partly: boolean } {
+  for (const name of params.keys())
+    if (!name.startsWith('where.') && !['partly', 'all'].includes(name))
+      throw new RequestError(400, `${name}: a change of several takes where, all and partly`)
+  const where = whereOf(type, params)
+  if ((where === undefined) === !flag(params, 'all'))
+    throw new RequestError(
+      400,
+      'Say which records are meant: by filters, as in where.state=let, or all=true for every one that you may see.',
+    )
+  return { which: { where: where ?? everyOne(type) }, partly: flag(params, 'partly') }
+}
+
+function everyOne({ key }: TypeModel): (record: unknown) => Condition {
+  return (record) => (record as { field(name: string): { isPresent(): Condition } }).field(key).isPresent()
+}
+
+async function updateMany(call: Call, type: TypeModel): Promise<Response> {
+  const { which, partly } = meant(call, type)
+  const patch = asShaped(type, await readBody(call.request, PATCHES, call.site.bodyLimit))
+  if (reachesInto(type, patch))
+    throw new RequestError(400, 'A change of several takes whole fields: a part of one differs from record to record.')
+  return json(await call.store.updateMany(type.name, which as never, patch as never, { partly }))
+}
+
+async function deleteMany(call: Call, type: TypeModel): Promise<Response> {
+  const { which, partly } = meant(call, type)
+  return json(await call.store.deleteMany(type.name, which as never, { partly }))
+}

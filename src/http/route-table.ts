@@ -1,0 +1,62 @@
+import type { Key, TypeModel } from '../rulebook/index.js'
+import { actionRoutes } from './action-routes.js'
+import type { Site } from './call.js'
+import { fileRoutes } from './file-routes.js'
+import { linkRoutes } from './link-routes.js'
+import { ownRoutes } from './own-routes.js'
+import { recordRoutes } from './record-routes.js'
+import type { Params, Route, Step } from './route.js'
+
+/** Every address of a site, with what is done there: the one table that requests are answered by and the OpenAPI document is made of. */
+export function routeTable(site: Site): readonly Route[] {
+  const ofTypes = [...site.types].flatMap(([path, type]) => [
+    ...recordRoutes(site, path, type),
+    ...fileRoutes(site, path, type),
+    ...actionRoutes(site, path, type),
+    ...linkRoutes(site, path, type),
+  ])
+  return [...ownRoutes(site), ...ofTypes]
+}
+
+/** A way to find the route of an address, with what the address says of keys. */
+export function finder(site: Site): (steps: readonly string[]) => { readonly route: Route; readonly params: Params } | undefined {
+  const byFirst = new Map<string, Route[]>()
+  for (const route of routeTable(site)) {
+    const first = route.steps[0] as string
+    byFirst.set(first, [...(byFirst.get(first) ?? []), route])
+  }
+  return (steps) => {
+    const type = site.types.get(steps[0] ?? '')
+    for (const route of byFirst.get(steps[0] ?? '') ?? []) {
+      const params = paramsOf(site, route.steps, steps, type)
+      if (params !== undefined) return { route, params }
+    }
+    return undefined
+  }
+}
+
+/** What an address says at the places of a route; undefined where it is another address. */
+function paramsOf(site: Site, pattern: readonly Step[], steps: readonly string[], type: TypeModel | undefined): Params | undefined {
+  const rest = typeof pattern.at(-1) === 'object' && (pattern.at(-1) as { param: string }).param === 'rest'
+  if (rest ? steps.length < pattern.length : steps.length !== pattern.length) return undefined
+  const params: { key: Key; inner: Key; rest: string } = { key: '', inner: '', rest: '' }
+  for (const [at, step] of pattern.entries()) {
+    const said = steps[at] as string
+    if (typeof step === 'string') {
+      if (step !== said) return undefined
+    } else if (step.param === 'rest') params.rest = steps.slice(at).join('/')
+    else if (step.param === 'key') params.key = keyOf(type, said)
+    else params.inner = keyOf(linkedType(site, type, steps[at - 1] as string), said)
+  }
+  return params
+}
+
+function linkedType(site: Site, type: TypeModel | undefined, link: string): TypeModel | undefined {
+  const to = type !== undefined && Object.hasOwn(type.links, link) ? type.links[link]?.to : undefined
+  return to === undefined ? undefined : site.model.types[to]
+}
+
+/** A key as the type has it. A text that cannot be one is a key that no record has. */
+function keyOf(type: TypeModel | undefined, text: string): Key {
+  return type?.fields[type.key]?.type === 'integer' && /^-?\d{1,16}$/.test(text) ? Number(text) : text
+}
