@@ -1,5 +1,5 @@
 import type { Row } from '../../condition/index.js'
-import type { Model } from '../../rulebook/index.js'
+import type { Model, TypeModel } from '../../rulebook/index.js'
 import { type InnerViewpoint, rulebookOf } from '../../viewpoint/index.js'
 import { type AccessMatrix, accessMatrix, type MatrixOptions } from '../matrix/matrix.js'
 import { type RuleLines, ruleLines } from '../reports/rule-lines.js'
@@ -164,47 +164,68 @@ export interface Drift {
  */
 export function driftBetween(before: Baseline, after: Baseline, model: Model, { everything = false } = {}): Drift {
   const people = after.people.filter((name) => before.people.includes(name))
-  const gained: Change[] = []
-  const lost: Change[] = []
-  const creates: { type: string; person: string; before: string; after: string }[] = []
-  for (const [type, { fields, key: keyField, actions }] of Object.entries(model.types)) {
-    const all = Object.keys(fields).filter((name) => name !== keyField)
-    const [then, now] = [before.access[type] ?? {}, after.access[type] ?? {}]
-    const keys = everything
-      ? new Set([...Object.keys(then), ...Object.keys(now)])
-      : Object.keys(now).filter((name) => Object.hasOwn(then, name))
-    for (const key of keys)
-      for (const action of new Set([...actions, ...namesIn(then[key], now[key])]))
-        for (const person of people) {
-          const [old, fresh] = [then[key]?.[action]?.[person], now[key]?.[action]?.[person]]
-          const about = { type, key, action, person }
-          if (old === undefined && fresh !== undefined) gained.push({ ...about, by: fresh.by })
-          if (old !== undefined && fresh === undefined) lost.push({ ...about, by: old.by })
-          if (old === undefined || fresh === undefined) continue
-          const [had, has] = [old.fields ?? all, fresh.fields ?? all]
-          const [more, less] = [has.filter((name) => !had.includes(name)), had.filter((name) => !has.includes(name))]
-          if (more.length > 0) gained.push({ ...about, fields: more, by: fresh.by })
-          if (less.length > 0) lost.push({ ...about, fields: less, by: old.by })
-        }
-  }
-  for (const type of namesIn(before.creates, after.creates))
-    for (const person of people) {
-      const [was, is] = [before.creates[type]?.[person] ?? 'never', after.creates[type]?.[person] ?? 'never']
-      if (was !== is) creates.push({ type, person, before: was, after: is })
-    }
-  const grants = [
-    ...granted('privilege', before.privileges, after.privileges, people),
-    ...granted('routine', before.routines, after.routines, people),
-  ]
+  const changes = Object.values(model.types).map((type) => changesOf(type, before, after, { people, everything }))
   return {
-    gained,
-    lost,
-    creates,
-    grants,
+    gained: changes.flatMap(({ gained }) => gained),
+    lost: changes.flatMap(({ lost }) => lost),
+    creates: changedCreates(before, after, people),
+    grants: [
+      ...granted('privilege', before.privileges, after.privileges, people),
+      ...granted('routine', before.routines, after.routines, people),
+    ],
     rules: changedRules(before.rules, after.rules),
     onlyBefore: onlyIn(before, after),
     onlyAfter: onlyIn(after, before),
   }
+}
+
+interface Changes {
+  readonly gained: Change[]
+  readonly lost: Change[]
+}
+
+/** What changed of the access to records of a type. */
+function changesOf(
+  { name: type, fields, key: keyField, actions }: TypeModel,
+  before: Baseline,
+  after: Baseline,
+  { people, everything }: { readonly people: readonly string[]; readonly everything: boolean },
+): Changes {
+  const all = Object.keys(fields).filter((name) => name !== keyField)
+  const [then, now] = [before.access[type] ?? {}, after.access[type] ?? {}]
+  const both = Object.keys(now).filter((name) => Object.hasOwn(then, name))
+  const keys = everything ? [...new Set([...Object.keys(then), ...Object.keys(now)])] : both
+  const changes: Changes = { gained: [], lost: [] }
+  for (const key of keys)
+    for (const action of new Set([...actions, ...namesIn(then[key], now[key])]))
+      for (const person of people)
+        compareAccess({ type, key, action, person }, then[key]?.[action]?.[person], now[key]?.[action]?.[person], all, changes)
+  return changes
+}
+
+function compareAccess(
+  about: Pick<Change, 'type' | 'key' | 'action' | 'person'>,
+  old: KeptAccess | undefined,
+  fresh: KeptAccess | undefined,
+  all: readonly string[],
+  { gained, lost }: Changes,
+): void {
+  if (old === undefined && fresh !== undefined) gained.push({ ...about, by: fresh.by })
+  if (old !== undefined && fresh === undefined) lost.push({ ...about, by: old.by })
+  if (old === undefined || fresh === undefined) return
+  const [had, has] = [old.fields ?? all, fresh.fields ?? all]
+  const [more, less] = [has.filter((name) => !had.includes(name)), had.filter((name) => !has.includes(name))]
+  if (more.length > 0) gained.push({ ...about, fields: more, by: fresh.by })
+  if (less.length > 0) lost.push({ ...about, fields: less, by: old.by })
+}
+
+function changedCreates(before: Baseline, after: Baseline, people: readonly string[]): Drift['creates'] {
+  return namesIn(before.creates, after.creates).flatMap((type) =>
+    people.flatMap((person) => {
+      const [was, is] = [before.creates[type]?.[person] ?? 'never', after.creates[type]?.[person] ?? 'never']
+      return was === is ? [] : [{ type, person, before: was, after: is }]
+    }),
+  )
 }
 
 /** Whether two baselines say the same, and speak of the same. */

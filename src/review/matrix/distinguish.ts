@@ -1,5 +1,5 @@
 import { isMissing, type Row } from '../../condition/index.js'
-import { type Key, type Model, typeModel } from '../../rulebook/index.js'
+import { type Key, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { stampValues } from '../../viewpoint/index.js'
 import type { Expectation, TryExpectation } from '../expectations/expectation.js'
 import { isTakenAlong, reached } from '../expectations/judge.js'
@@ -30,79 +30,96 @@ const MOST_NAMED = 20
  * privileges; then by creating and updating records, with values that others of the type have.
  */
 export function distinguisher(ground: Ground, sets: RecordSets): Distinguisher {
-  const people = Object.keys(ground.people)
-  const outcomes = new Map<string, Promise<Outcome>>()
-  const tries = new Map<string, readonly Attempted[]>()
-  const outcomeOf = (person: string, what: Attempted) => {
-    const name = JSON.stringify([person, what])
-    const found = outcomes.get(name) ?? ground.attempt(person, what)
-    outcomes.set(name, found)
-    return found
+  const search = new Search(ground, sets)
+  return (other, about) => search.between(other, about)
+}
+
+/** The two rulebooks, and which of their differences is looked for. */
+class Search {
+  readonly #ground: Ground
+  readonly #sets: RecordSets
+  readonly #people: readonly string[]
+  readonly #outcomes = new Map<string, Promise<Outcome>>()
+  readonly #tries = new Map<string, readonly Attempted[]>()
+
+  constructor(ground: Ground, sets: RecordSets) {
+    this.#ground = ground
+    this.#sets = sets
+    this.#people = Object.keys(ground.people)
   }
 
-  async function reaching(other: Ground, type: string): Promise<Expectation | undefined> {
-    const { actions, key } = typeModel(ground.model, type)
-    for (const action of actions) {
-      if (action === 'create') continue
-      for (const person of people) {
-        const [mine, theirs] = [ground, other].map((one) => one.viewpoint(person).rules(type, action).when)
-        if (mine === undefined || theirs === undefined || JSON.stringify(mine) === JSON.stringify(theirs)) continue
-        const [was, is] = [sets.where(type, mine), sets.where(type, theirs)]
-        const at = firstDifference(was, is)
-        if (at === undefined) continue
-        const keyAt = (number: number) => sets.rows(type)[number]?.[key] as Key
-        if (isTakenAlong(ground, action, type)) {
-          // The sets are of the rules of a record itself, and more may stand in the way of a deletion.
-          const found = reachDifference(
-            person,
-            action,
-            type,
-            await reached(ground, person, action, type),
-            await reached(other, person, action, type),
-          )
-          if (found !== undefined) return found
-          continue
-        }
-        if (count(was) > MOST_NAMED) return reachExpectation(person, action, type, keyAt(at), has(was, at))
-        const keys: Key[] = []
-        each(was, (number) => keys.push(keyAt(number)))
-        return { kind: 'reach', person, action, type, extent: 'exactly', keys }
-      }
+  async between(other: Ground, { types, action }: About): Promise<Expectation | undefined> {
+    for (const type of types) {
+      const found = (await this.#reaching(other, type)) ?? this.#fields(other, type)
+      if (found !== undefined) return found
     }
+    const granted = this.#grants(other)
+    if (granted !== undefined) return granted
+    for (const type of types)
+      for (const one of ['create', 'update'] as const) {
+        if (action !== undefined && action !== one && action !== 'read') continue
+        const found = await this.#tried(other, type, one)
+        if (found !== undefined) return found
+      }
     return undefined
   }
 
-  function fields(other: Ground, type: string): Expectation | undefined {
-    const { key: keyField, fields: shape } = typeModel(ground.model, type)
-    const all = Object.keys(shape).filter((name) => name !== keyField)
+  /** Who reaches which records. */
+  async #reaching(other: Ground, type: string): Promise<Expectation | undefined> {
+    const actions = typeModel(this.#ground.model, type).actions.filter((action) => action !== 'create')
+    for (const action of actions)
+      for (const person of this.#people) {
+        const found = await this.#reachedBy(other, type, action, person)
+        if (found !== undefined) return found
+      }
+    return undefined
+  }
+
+  async #reachedBy(other: Ground, type: string, action: string, person: string): Promise<Expectation | undefined> {
+    const [mine, theirs] = [this.#ground, other].map((one) => one.viewpoint(person).rules(type, action).when)
+    if (mine === undefined || theirs === undefined || JSON.stringify(mine) === JSON.stringify(theirs)) return undefined
+    const [was, is] = [this.#sets.where(type, mine), this.#sets.where(type, theirs)]
+    const at = firstDifference(was, is)
+    if (at === undefined) return undefined
+    if (isTakenAlong(this.#ground, action, type)) {
+      // The sets are of the rules of a record itself, and more may stand in the way of a deletion.
+      const had = await reached(this.#ground, person, action, type)
+      return reachDifference(person, action, type, had, await reached(other, person, action, type))
+    }
+    const { key } = typeModel(this.#ground.model, type)
+    const keyAt = (number: number) => this.#sets.rows(type)[number]?.[key] as Key
+    if (count(was) > MOST_NAMED) return reachExpectation(person, action, type, keyAt(at), has(was, at))
+    const keys: Key[] = []
+    each(was, (number) => keys.push(keyAt(number)))
+    return { kind: 'reach', person, action, type, extent: 'exactly', keys }
+  }
+
+  /** Who sees, or may change, which fields. */
+  #fields(other: Ground, type: string): Expectation | undefined {
     for (const action of ['read', 'update'] as const)
-      for (const person of people) {
-        const [mine, theirs] = [ground.viewpoint(person), other.viewpoint(person)]
+      for (const person of this.#people) {
+        const [mine, theirs] = [this.#ground.viewpoint(person), other.viewpoint(person)]
         if (limits(mine.rules(type, action).clauses) === limits(theirs.rules(type, action).clauses)) continue
-        for (const row of ground.records[type] ?? []) {
+        for (const row of this.#ground.records[type] ?? []) {
           const [was, is] = [mine, theirs].map((view) => view.verdict(action, type, row as Row))
           if (!was?.allowed || !is?.allowed) continue
-          const [had, got] = [was.fields ?? all, is.fields ?? all]
-          const key = (row as Row)[keyField] as Key
-          const more = got.filter((name) => !had.includes(name))
-          const less = had.filter((name) => !got.includes(name))
-          // All that is hidden or fixed, and not only what would be no longer: others may differ in the rest.
-          const others = all.filter((name) => !had.includes(name))
-          if (more.length > 0) return { kind: 'fields', person, action, type, key, extent: 'none', fields: others }
-          if (less.length > 0) return { kind: 'fields', person, action, type, key, extent: 'at least', fields: had }
+          const found = fieldsDifference(typeModel(this.#ground.model, type), { person, action, type }, row as Row, was.fields, is.fields)
+          if (found !== undefined) return found
         }
       }
     return undefined
   }
 
-  function privileges(other: Ground): Expectation | undefined {
-    for (const person of people) {
-      const [mine, theirs] = [ground.viewpoint(person), other.viewpoint(person)]
-      for (const name of Object.keys(ground.model.privileges)) {
+  /** Who has which privileges, and may call which routines. */
+  #grants(other: Ground): Expectation | undefined {
+    const { privileges, routines } = this.#ground.model
+    for (const person of this.#people) {
+      const [mine, theirs] = [this.#ground.viewpoint(person), other.viewpoint(person)]
+      for (const name of Object.keys(privileges)) {
         const has = mine.has(name as never)
         if (has !== theirs.has(name as never)) return { kind: 'privilege', person, name, has }
       }
-      for (const name of Object.keys(ground.model.routines)) {
+      for (const name of Object.keys(routines)) {
         const has = mine.mayCall(name)
         if (has !== theirs.mayCall(name)) return { kind: 'routine', person, name, has }
       }
@@ -110,14 +127,16 @@ export function distinguisher(ground: Ground, sets: RecordSets): Distinguisher {
     return undefined
   }
 
-  async function tried(other: Ground, type: string, action: 'create' | 'update'): Promise<Expectation | undefined> {
-    for (const person of people) {
+  /** What comes of creating and updating. */
+  async #tried(other: Ground, type: string, action: 'create' | 'update'): Promise<Expectation | undefined> {
+    const ground = this.#ground
+    for (const person of this.#people) {
       if (alike(ground, other, person, type, action)) continue
       const name = `${action} ${type} ${person}`
-      const all = tries.get(name) ?? (action === 'create' ? creations(ground, person, type) : updates(ground, person, type))
-      tries.set(name, all)
+      const all = this.#tries.get(name) ?? (action === 'create' ? creations(ground, person, type) : updates(ground, person, type))
+      this.#tries.set(name, all)
       for (const what of all) {
-        const [was, is] = [await outcomeOf(person, what), await other.attempt(person, what)]
+        const [was, is] = [await this.#outcomeOf(person, what), await other.attempt(person, what)]
         const found = tryExpectation(ground.model, person, what, was, is)
         if (found !== undefined) return found
       }
@@ -125,21 +144,29 @@ export function distinguisher(ground: Ground, sets: RecordSets): Distinguisher {
     return undefined
   }
 
-  return async (other, { types, action }) => {
-    for (const type of types) {
-      const found = (await reaching(other, type)) ?? fields(other, type)
-      if (found !== undefined) return found
-    }
-    const granted = privileges(other)
-    if (granted !== undefined) return granted
-    for (const type of types)
-      for (const one of ['create', 'update'] as const) {
-        if (action !== undefined && action !== one && action !== 'read') continue
-        const found = await tried(other, type, one)
-        if (found !== undefined) return found
-      }
-    return undefined
+  #outcomeOf(person: string, what: Attempted): Promise<Outcome> {
+    const name = JSON.stringify([person, what])
+    const found = this.#outcomes.get(name) ?? this.#ground.attempt(person, what)
+    this.#outcomes.set(name, found)
+    return found
   }
+}
+
+function fieldsDifference(
+  { key: keyField, fields }: TypeModel,
+  about: { readonly person: string; readonly action: 'read' | 'update'; readonly type: string },
+  row: Row,
+  was: readonly string[] | undefined,
+  is: readonly string[] | undefined,
+): Expectation | undefined {
+  const all = Object.keys(fields).filter((name) => name !== keyField)
+  const [had, got] = [was ?? all, is ?? all]
+  const key = row[keyField] as Key
+  // All that is hidden or fixed, and not only what would be no longer: others may differ in the rest.
+  if (got.some((name) => !had.includes(name)))
+    return { kind: 'fields', ...about, key, extent: 'none', fields: all.filter((name) => !had.includes(name)) }
+  if (had.some((name) => !got.includes(name))) return { kind: 'fields', ...about, key, extent: 'at least', fields: had }
+  return undefined
 }
 
 function firstDifference(a: Bits, b: Bits): number | undefined {

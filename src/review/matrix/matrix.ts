@@ -1,10 +1,10 @@
-import type { Row } from '../../condition/index.js'
+import type { ConditionNode, Row } from '../../condition/index.js'
 import { type Key, knownAction, type Model, type TypeModel, typeModel, UnknownNameError } from '../../rulebook/index.js'
 import { fieldsLetBy, type InnerViewpoint, indexed, isLimited, type LinkedRecords, rulebookOf } from '../../viewpoint/index.js'
 import { once } from '../once.js'
 import { add, type Bits, count, each, has, intersection, noBits, union } from './bits.js'
 import type { View, Workings } from './matrix-cache.js'
-import { recordSets } from './sets.js'
+import { type RecordSets, recordSets } from './sets.js'
 
 /** Whose access to which records. */
 export interface MatrixOptions {
@@ -87,145 +87,218 @@ export function fieldMatrix(workings: Workings, typeName: string, people: readon
 }
 
 function matrixOf({ model }: { readonly model: Model }, typeName: string, options: MatrixOptions, workings?: Workings): FieldMatrix {
-  const book = rulebookOf(model)
   const type = typeModel(model, typeName)
   const actions = options.actions?.map((action) => knownAction(type, action)) ?? type.actions
-  const stored = actions.filter((action) => action !== 'create')
-  const now = options.now ?? new Date()
-  const linked = indexed(options.records as never) as LinkedRecords
-  const sets = workings?.sets ?? recordSets(options.records as { readonly [type: string]: readonly Row[] }, now.getTime())
-  const rows = sets.rows(typeName)
+  return new Matrix(
+    model,
+    type,
+    actions.filter((action) => action !== 'create'),
+    options,
+    workings,
+  )
+}
+
+/** Somebody's view, which is kept for one person at a time: of a person is kept what they may do, not how that was found. */
+interface Seen {
+  readonly name: string
+  readonly view: View
+  readonly standings: ReturnType<View['standings']>
+}
+
+/** What one person reaches. */
+interface Reached {
+  readonly actions: ReadonlyMap<string, Bits>
+  readonly partly: Bits | undefined
+  readonly fields: { readonly [action: string]: ReadonlyMap<string, Bits> | undefined }
+  readonly creates: 'always' | 'never' | 'depending'
+  readonly standings: readonly Bits[]
+}
+
+class Matrix implements FieldMatrix {
+  readonly type: string
+  readonly people: readonly string[]
+  readonly actions: readonly string[]
+  readonly #type: TypeModel
+  readonly #sets: RecordSets
+  readonly #size: number
+  readonly #found: ReadonlyMap<string, Reached>
   // Of many records, and for a page that knows them already, these take longer than the rest.
-  const keys = once(() => Object.freeze(rows.map((row) => row[type.key] as Key)))
-  const numbers = once(() => new Map(keys().map((key, at) => [key, at])))
-  const people = Object.freeze(Object.keys(options.people))
+  readonly #keys: () => readonly Key[]
+  readonly #numbers: () => ReadonlyMap<Key, number>
+  readonly #unreached: () => readonly Key[]
+  readonly #viewOf: (name: string) => Seen
 
-  // One at a time: what is kept of a person is what they may do, not how that was found.
-  let last: { readonly name: string; readonly view: View; readonly standings: ReturnType<View['standings']> } | undefined
-  function viewOf(name: string): NonNullable<typeof last> {
-    if (last?.name !== name) {
-      const { within } = options
-      const view =
-        workings?.view(name) ??
-        (book.for(options.people[name] as never, {
-          now,
-          records: linked as never,
-          ...(within === undefined ? {} : { within: within as never }),
-        }) as unknown as InnerViewpoint)
-      last = { name, view, standings: view.standings(typeName) }
+  constructor(model: Model, type: TypeModel, actions: readonly string[], options: MatrixOptions, workings: Workings | undefined) {
+    const now = options.now ?? new Date()
+    this.type = type.name
+    this.people = Object.freeze(Object.keys(options.people))
+    this.actions = Object.freeze(actions)
+    this.#type = type
+    this.#sets = workings?.sets ?? recordSets(options.records as { readonly [type: string]: readonly Row[] }, now.getTime())
+    const rows = this.#sets.rows(type.name)
+    this.#size = rows.length
+    this.#keys = once(() => Object.freeze(rows.map((row) => row[type.key] as Key)))
+    this.#numbers = once(() => new Map(this.#keys().map((key, at) => [key, at])))
+    this.#unreached = once(() => this.#findUnreached())
+    this.#viewOf = viewsOf(model, type.name, { ...options, now }, workings)
+    this.#found = new Map(this.people.map((name) => [name, this.#reachedBy(this.#viewOf(name), workings !== undefined)]))
+    Object.freeze(this)
+  }
+
+  get keys(): readonly Key[] {
+    return this.#keys()
+  }
+
+  get unreached(): readonly Key[] {
+    return this.#unreached()
+  }
+
+  allows(person: string, key: Key, action: string): boolean {
+    return has(this.#bitsOf(person, action), this.#numberOf(key))
+  }
+
+  access(person: string, key: Key): Access[] {
+    const at = this.#numberOf(key)
+    return this.actions.filter((action) => has(this.#bitsOf(person, action), at)).map((action) => this.#accessBy(person, action, at))
+  }
+
+  reached(person: string, action: string): Key[] {
+    const reached: Key[] = []
+    each(this.#bitsOf(person, action), (at) => reached.push(this.#keys()[at] as Key))
+    return reached
+  }
+
+  count(person: string, action: string): number {
+    return count(this.#bitsOf(person, action))
+  }
+
+  countOf(key: Key, action: string): number {
+    const at = this.#numberOf(key)
+    return this.people.filter((person) => has(this.#bitsOf(person, action), at)).length
+  }
+
+  isPartly(person: string, key: Key): boolean {
+    const bits = this.#of(person).partly
+    return bits !== undefined && has(bits, this.#numberOf(key))
+  }
+
+  reachedSets(person: string): readonly Bits[] {
+    return this.actions.map((action) => this.#bitsOf(person, action))
+  }
+
+  partlySet(person: string): Bits | undefined {
+    return this.#of(person).partly
+  }
+
+  standingSets(person: string): readonly Bits[] {
+    return this.#of(person).standings
+  }
+
+  fieldSets(person: string, action: string): ReadonlyMap<string, Bits> | undefined {
+    return this.#of(person).fields[action]
+  }
+
+  standings(person: string, key: Key): string[] {
+    const at = this.#numberOf(key)
+    this.#of(person)
+    const { standings } = this.#viewOf(person)
+    return standings.filter(({ when }) => has(this.#where(when), at)).map(({ name }) => name)
+  }
+
+  creates(person: string): 'always' | 'never' | 'depending' {
+    return this.#of(person).creates
+  }
+
+  #where(condition: ConditionNode): Bits {
+    return this.#sets.where(this.type, condition)
+  }
+
+  #reachedBy({ view, standings }: Seen, withFields: boolean): Reached {
+    return {
+      actions: new Map(this.actions.map((action) => [action, this.#where(view.rules(this.type, action).when)])),
+      partly: this.#partlyRead(view),
+      fields: withFields ? { read: this.#fieldsLet(view, 'read'), update: this.#fieldsLet(view, 'update') } : {},
+      creates: view.may('create', this.type as never),
+      standings: standings.map(({ when }) => this.#where(when)),
     }
-    return last
-  }
-  function numberOf(key: Key): number {
-    const at = numbers().get(key)
-    if (at === undefined) throw new UnknownNameError(typeName, String(key), keys().slice(0, 1000).map(String), 'this matrix')
-    return at
-  }
-
-  const found = new Map<string, ReadonlyMap<string, Bits>>()
-  const partly = new Map<string, Bits | undefined>()
-  const limits = new Map<string, ReadonlyMap<string, Bits> | undefined>()
-  const creating = new Map<string, 'always' | 'never' | 'depending'>()
-  const standing = new Map<string, readonly Bits[]>()
-  for (const name of people) {
-    const { view, standings } = viewOf(name)
-    found.set(name, new Map(stored.map((action) => [action, sets.where(typeName, view.rules(typeName, action).when)])))
-    partly.set(name, partlyRead(view))
-    if (workings !== undefined) for (const action of ['read', 'update']) limits.set(`${action} ${name}`, fieldsLet(view, action))
-    creating.set(name, view.may('create', typeName as never))
-    standing.set(
-      name,
-      standings.map(({ when }) => sets.where(typeName, when)),
-    )
   }
 
   /** The records of which somebody reads some fields, and not all. */
-  function partlyRead(view: View): Bits | undefined {
-    const { clauses } = view.rules(typeName, 'read')
+  #partlyRead(view: View): Bits | undefined {
+    const { clauses, when } = view.rules(this.type, 'read')
     if (!isLimited(clauses)) return undefined
+    const unlimited = clauses.filter(({ clause }) => clause.fields === undefined)
     const whole = union(
-      rows.length,
-      clauses.filter(({ clause }) => clause.fields === undefined).map(({ when }) => sets.where(typeName, when)),
+      this.#size,
+      unlimited.map((one) => this.#where(one.when)),
     )
-    const some = noBits(rows.length)
-    each(sets.where(typeName, view.rules(typeName, 'read').when), (at) => {
+    const some = noBits(this.#size)
+    each(this.#where(when), (at) => {
       if (!has(whole, at)) add(some, at)
     })
     return some
   }
 
   /** The records on which somebody has each field. */
-  function fieldsLet(view: View, action: string): ReadonlyMap<string, Bits> | undefined {
-    const { clauses, when } = view.rules(typeName, action)
+  #fieldsLet(view: View, action: string): ReadonlyMap<string, Bits> | undefined {
+    const { clauses, when } = view.rules(this.type, action)
     if (!isLimited(clauses)) return undefined
-    const reached = sets.where(typeName, when)
+    const reached = this.#where(when)
     const letting = (field: string) =>
-      clauses.filter(({ clause: { fields } }) => fields?.includes(field) ?? true).map((clause) => sets.where(typeName, clause.when))
-    const others = Object.keys(type.fields).filter((name) => name !== type.key)
-    return new Map(others.map((field) => [field, intersection(rows.length, [reached, union(rows.length, letting(field))])]))
+      clauses.filter(({ clause: { fields } }) => fields?.includes(field) ?? true).map((clause) => this.#where(clause.when))
+    const others = Object.keys(this.#type.fields).filter((name) => name !== this.#type.key)
+    return new Map(others.map((field) => [field, intersection(this.#size, [reached, union(this.#size, letting(field))])]))
   }
 
-  const known = (person: string): string => {
-    if (!found.has(person)) throw new UnknownNameError('person', person, people, 'this matrix')
-    return person
+  #of(person: string): Reached {
+    const found = this.#found.get(person)
+    if (found === undefined) throw new UnknownNameError('person', person, this.people, 'this matrix')
+    return found
   }
-  const bitsOf = (person: string, action: string): Bits => {
-    const bits = found.get(known(person))?.get(action)
-    if (bits === undefined) throw new UnknownNameError('action', action, stored, 'this matrix')
+
+  #bitsOf(person: string, action: string): Bits {
+    const bits = this.#of(person).actions.get(action)
+    if (bits === undefined) throw new UnknownNameError('action', action, this.actions, 'this matrix')
     return bits
   }
-  const unreached = once(() => {
-    const reached = union(rows.length, [...standing.values()].flat())
-    const named = Object.keys(type.standings).length > 0
-    return Object.freeze(named ? keys().filter((_, at) => !has(reached, at)) : [])
-  })
 
-  return Object.freeze({
-    type: typeName,
-    people,
-    get keys() {
-      return keys()
-    },
-    actions: Object.freeze(stored),
-    allows: (person: string, key: Key, action: string) => has(bitsOf(person, action), numberOf(key)),
-    access(person: string, key: Key) {
-      const at = numberOf(key)
-      return stored
-        .filter((action) => has(bitsOf(person, action), at))
-        .map((action) => accessBy(type, viewOf(known(person)).view, action, at))
-    },
-    reached(person: string, action: string) {
-      const reached: Key[] = []
-      each(bitsOf(person, action), (at) => reached.push(keys()[at] as Key))
-      return reached
-    },
-    count: (person: string, action: string) => count(bitsOf(person, action)),
-    countOf(key: Key, action: string) {
-      const at = numberOf(key)
-      return people.filter((person) => has(bitsOf(person, action), at)).length
-    },
-    isPartly(person: string, key: Key) {
-      const bits = partly.get(known(person))
-      return bits !== undefined && has(bits, numberOf(key))
-    },
-    reachedSets: (person: string) => stored.map((action) => bitsOf(person, action)),
-    partlySet: (person: string) => partly.get(known(person)),
-    standingSets: (person: string) => standing.get(known(person)) as readonly Bits[],
-    fieldSets: (person: string, action: string) => limits.get(`${action} ${known(person)}`),
-    standings(person: string, key: Key) {
-      const at = numberOf(key)
-      return viewOf(known(person))
-        .standings.filter(({ when }) => has(sets.where(typeName, when), at))
-        .map(({ name }) => name)
-    },
-    creates: (person: string) => creating.get(known(person)) as 'always',
-    get unreached() {
-      return unreached()
-    },
-  }) as FieldMatrix
+  #numberOf(key: Key): number {
+    const at = this.#numbers().get(key)
+    if (at === undefined) throw new UnknownNameError(this.type, String(key), this.#keys().slice(0, 1000).map(String), 'this matrix')
+    return at
+  }
 
-  function accessBy(type: TypeModel, view: View, action: string, at: number): Access {
-    const letting = view.rules(type.name, action).clauses.filter(({ when }) => has(sets.where(type.name, when), at))
-    return { action, clauses: letting.map(({ clause }) => clause.title), fields: fieldsLetBy(type, letting) }
+  #findUnreached(): readonly Key[] {
+    const reached = union(
+      this.#size,
+      [...this.#found.values()].flatMap(({ standings }) => standings),
+    )
+    const named = Object.keys(this.#type.standings).length > 0
+    return Object.freeze(named ? this.#keys().filter((_, at) => !has(reached, at)) : [])
+  }
+
+  #accessBy(person: string, action: string, at: number): Access {
+    const { view } = this.#viewOf(person)
+    const letting = view.rules(this.type, action).clauses.filter(({ when }) => has(this.#where(when), at))
+    return { action, clauses: letting.map(({ clause }) => clause.title), fields: fieldsLetBy(this.#type, letting) }
+  }
+}
+
+/** Views of people, the last of which is kept. */
+function viewsOf(
+  model: Model,
+  typeName: string,
+  { people, records, now, within }: MatrixOptions,
+  workings: Workings | undefined,
+): (name: string) => Seen {
+  const book = rulebookOf(model)
+  const linked = indexed(records as never) as LinkedRecords
+  let last: Seen | undefined
+  return (name) => {
+    if (last?.name === name) return last
+    const how = { now, records: linked as never, ...(within === undefined ? {} : { within: within as never }) }
+    const view = workings?.view(name) ?? (book.for(people[name] as never, how as never) as unknown as InnerViewpoint)
+    last = { name, view, standings: view.standings(typeName) }
+    return last
   }
 }

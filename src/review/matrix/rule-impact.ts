@@ -58,121 +58,134 @@ export function decidingOf({ model }: { readonly model: Model }, typeName: strin
 }
 
 /** The same, from what was worked out already. */
-export function decidingBy({ model, people, view, sets }: Workings, typeName: string): Deciding {
-  const type = typeModel(model, typeName)
-  const size = sets.rows(typeName).length
-  const where = (condition: ConditionNode) => sets.where(typeName, condition)
-  const names = Object.keys(people)
-  const views = names.map(view)
-  const texts = rulesOfType(model, type)
-  const nothing: Say = { cells: noBits(size), alone: noBits(size) }
+export function decidingBy(workings: Workings, typeName: string): Deciding {
+  const impact = new RuleImpact(workings, typeName)
+  return Object.freeze({ rules: impact.rules(), marks: (rule: number) => impact.marks(rule) })
+}
 
-  const says = texts.map((text) => views.map((view) => sayOf(view, text)))
+/** What each rule of a record type decides, for each person. */
+class RuleImpact {
+  readonly #workings: Workings
+  readonly #type: TypeModel
+  readonly #size: number
+  readonly #nothing: Say
+  readonly #names: readonly string[]
+  readonly #views: readonly View[]
+  readonly #texts: readonly RuleText[]
+  readonly #says: readonly (readonly Say[])[]
 
-  function sayOf(view: View, text: RuleText): Say {
+  constructor(workings: Workings, typeName: string) {
+    this.#workings = workings
+    this.#type = typeModel(workings.model, typeName)
+    this.#size = workings.sets.rows(typeName).length
+    this.#nothing = { cells: noBits(this.#size), alone: noBits(this.#size) }
+    this.#names = Object.keys(workings.people)
+    this.#views = this.#names.map(workings.view)
+    this.#texts = rulesOfType(workings.model, this.#type)
+    this.#says = this.#texts.map((text) => this.#views.map((view) => this.#sayOf(view, text)))
+  }
+
+  rules(): RuleUse[] {
+    return this.#texts.map((text, at) => this.#useOf(text, this.#says[at] as readonly Say[]))
+  }
+
+  marks(rule: number): Uint8Array[] {
+    return (this.#says[rule] ?? []).map(({ cells, alone }) => {
+      const marks = new Uint8Array(this.#size)
+      each(cells, (at) => {
+        marks[at] = 1
+      })
+      each(alone, (at) => {
+        marks[at] = 2
+      })
+      return marks
+    })
+  }
+
+  #where(condition: ConditionNode): Bits {
+    return this.#workings.sets.where(this.#type.name, condition)
+  }
+
+  #union(sets: readonly Bits[]): Bits {
+    return union(this.#size, sets)
+  }
+
+  #sayOf(view: View, text: RuleText): Say {
     switch (text.kind) {
       case 'standing': {
-        const when = view.standings(typeName)[text.number]?.when
-        const cells = when === undefined ? nothing.cells : where(when)
+        const when = view.standings(this.#type.name)[text.number]?.when
+        const cells = when === undefined ? this.#nothing.cells : this.#where(when)
         return { cells, alone: cells }
       }
       case 'clause':
-        return text.actions[0] === 'create' ? nothing : saidByClause(view, text)
+        return text.actions[0] === 'create' ? this.#nothing : this.#saidByClause(view, text)
       case 'gate':
-      case 'veto':
-        return joined(text.actions.filter((action) => action !== 'create').map((action) => withheld(view, action, text)))
+      case 'veto': {
+        const says = text.actions.filter((action) => action !== 'create').map((action) => this.#withheld(view, action, text))
+        return { cells: this.#union(says.map(({ cells }) => cells)), alone: this.#union(says.map(({ alone }) => alone)) }
+      }
       case 'stamp':
-        return nothing
+        return this.#nothing
     }
   }
 
-  function joined(says: readonly Say[]): Say {
-    const all = (part: keyof Say) =>
-      union(
-        size,
-        says.map((say) => say[part]),
-      )
-    return { cells: all('cells'), alone: all('alone') }
-  }
-
-  function saidByClause(view: View, { actions: [action = ''], number }: RuleText): Say {
-    const node = type.rules?.may[action]?.[number]
-    const { clauses, when } = view.rules(typeName, action)
-    const mine = clauses.find(({ clause }) => clause === node)
-    if (mine === undefined) return nothing
-    const cells = intersection(size, [where(when), where(mine.when)])
+  #saidByClause(view: View, { actions: [action = ''], number }: RuleText): Say {
+    const { name, rules, fields: shape, key } = this.#type
+    const { clauses, when } = view.rules(name, action)
+    const mine = clauses.find(({ clause }) => clause === rules?.may[action]?.[number])
+    if (mine === undefined) return this.#nothing
+    const cells = intersection(this.#size, [this.#where(when), this.#where(mine.when)])
     const others = clauses.filter((one) => one !== mine)
-    const letting = (field?: string) =>
-      union(
-        size,
-        others
-          .filter(({ clause: { fields } }) => field === undefined || fields === undefined || fields.includes(field))
-          .map((one) => where(one.when)),
-      )
-    const fields = mine.clause.fields ?? Object.keys(type.fields).filter((name) => name !== type.key)
+    const letting = (field?: string) => {
+      const some = others.filter(({ clause: { fields } }) => field === undefined || fields === undefined || fields.includes(field))
+      return this.#union(some.map((one) => this.#where(one.when)))
+    }
+    const fields = mine.clause.fields ?? Object.keys(shape).filter((one) => one !== key)
     // Some other clause, and for each field one that lets it too.
     const limited = others.some(({ clause }) => clause.fields !== undefined)
-    const covered = intersection(size, [letting(), ...(limited ? fields.map(letting) : [])])
-    return { cells, alone: intersection(size, [cells, complementOf(covered)]) }
+    const covered = intersection(this.#size, [letting(), ...(limited ? fields.map(letting) : [])])
+    return { cells, alone: intersection(this.#size, [cells, complementOf(covered)]) }
   }
 
   /** Where a gate or a veto withholds an action that a clause would let. */
-  function withheld(view: View, action: string, text: RuleText): Say {
-    const { clauses, vetoes } = view.rules(typeName, action)
-    const wished = union(
-      size,
-      clauses.map(({ when }) => where(when)),
-    )
-    const base = action === 'read' ? wished : intersection(size, [wished, where(view.rules(typeName, 'read').when)])
-    const closed = (gate: ConditionNode) => complementOf(where(simplify(gate, view.me as Row | null)))
-    const closing = [
-      ...(model.gate === undefined ? [] : [{ by: model.gate as object, where: closed(model.gate) }]),
-      ...(type.rules?.gates[action] === undefined
-        ? []
-        : [{ by: type.rules.gates[action] as object, where: closed(type.rules.gates[action]) }]),
-      ...vetoes.map(({ veto, when }) => ({ by: veto as object, where: where(when) })),
-    ]
-    const by = nodeOf(model, type, text)
+  #withheld(view: View, action: string, text: RuleText): Say {
+    const { name } = this.#type
+    const wished = this.#union(view.rules(name, action).clauses.map(({ when }) => this.#where(when)))
+    const base = action === 'read' ? wished : intersection(this.#size, [wished, this.#where(view.rules(name, 'read').when)])
+    const closing = this.#closing(view, action)
+    const by = nodeOf(this.#workings.model, this.#type, text)
     const mine = closing.find((one) => one.by === by)
-    if (mine === undefined) return nothing
-    const cells = intersection(size, [base, mine.where])
-    const others = union(
-      size,
-      closing.filter((one) => one !== mine).map((one) => one.where),
-    )
-    return { cells, alone: intersection(size, [cells, complementOf(others)]) }
+    if (mine === undefined) return this.#nothing
+    const cells = intersection(this.#size, [base, mine.where])
+    const others = this.#union(closing.filter((one) => one !== mine).map((one) => one.where))
+    return { cells, alone: intersection(this.#size, [cells, complementOf(others)]) }
   }
 
-  const rules = texts.map((text, at): RuleUse => {
-    const mine = says[at] as readonly Say[]
-    const node = text.kind === 'clause' ? type.rules?.may[text.actions[0] ?? '']?.[text.number] : undefined
+  /** The gates and vetoes of an action, and where each is closed. */
+  #closing(view: View, action: string): { readonly by: object; readonly where: Bits }[] {
+    const gates = [this.#workings.model.gate, this.#type.rules?.gates[action]].filter((gate) => gate !== undefined)
+    const { vetoes } = view.rules(this.#type.name, action)
+    return [
+      ...gates.map((gate) => ({ by: gate as object, where: complementOf(this.#where(simplify(gate, view.me as Row | null))) })),
+      ...vetoes.map(({ veto, when }) => ({ by: veto as object, where: this.#where(when) })),
+    ]
+  }
+
+  #useOf(text: RuleText, says: readonly Say[]): RuleUse {
+    const { name: type, rules } = this.#type
+    const node = text.kind === 'clause' ? rules?.may[text.actions[0] ?? '']?.[text.number] : undefined
     if (text.kind === 'stamp' || node?.within !== undefined) return { ...text, people: [] }
     if (text.kind === 'clause' && text.actions[0] === 'create') {
-      const able = names.filter((_, one) => views[one]?.rules(typeName, 'create').clauses.some(({ clause }) => clause === node))
+      const able = this.#names.filter((_, at) => this.#views[at]?.rules(type, 'create').clauses.some(({ clause }) => clause === node))
       return { ...text, people: able.map((name) => ({ name, records: 0 })) }
     }
-    const sum = (part: keyof Say) => mine.reduce((total, say) => total + count(say[part]), 0)
-    const people = names
-      .map((name, one) => ({ name, records: count((mine[one] as Say).cells) }))
+    const sum = (part: keyof Say) => says.reduce((total, say) => total + count(say[part]), 0)
+    const people = this.#names
+      .map((name, at) => ({ name, records: count((says[at] as Say).cells) }))
       .filter(({ records }) => records > 0)
       .sort((a, b) => b.records - a.records)
     return { ...text, cells: sum('cells'), alone: sum('alone'), people }
-  })
-
-  return Object.freeze({
-    rules,
-    marks: (rule: number) =>
-      (says[rule] ?? []).map(({ cells, alone }) => {
-        const marks = new Uint8Array(size)
-        each(cells, (at) => {
-          marks[at] = 1
-        })
-        each(alone, (at) => {
-          marks[at] = 2
-        })
-        return marks
-      }),
-  })
+  }
 }
 
 /** The gate or veto that a text is of. */

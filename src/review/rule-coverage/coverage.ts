@@ -52,58 +52,81 @@ export function coverageOf(ground: Ground, expectations: readonly Expectation[])
 type Points = Map<string, Counted>
 
 function pointsOf(model: Model): Points {
-  const points: Points = new Map()
-  const put = (id: string, point: Omit<Counted, 'counts'>) => points.set(id, { ...point, counts: [0, 0] })
-  const condition = (
-    scope: string,
-    node: ConditionNode,
-    about: { type?: string; rule: string },
-    outcomes: readonly [string, string] = HELD,
-  ) => {
+  const points = new PointCollector()
+  if (model.gate !== undefined) points.condition('gate', model.gate, { rule: 'the gate' })
+  for (const kind of ['privileges', 'routines'] as const)
+    for (const [name, node] of Object.entries(model[kind]))
+      points.condition(`${kind}/${name}`, node, { rule: `${kind.slice(0, -1)} ${name}` })
+  for (const type of Object.values(model.types)) points.type(type)
+  return points.all
+}
+
+interface AboutRule {
+  readonly type?: string
+  readonly rule: string
+}
+
+/** Collects what can come out in two ways. */
+class PointCollector {
+  readonly all: Points = new Map()
+
+  #put(id: string, point: Omit<Counted, 'counts'>): void {
+    this.all.set(id, { ...point, counts: [0, 0] })
+  }
+
+  /** A condition, and each of its parts. */
+  condition(scope: string, node: ConditionNode, about: AboutRule, outcomes: readonly [string, string] = HELD): void {
     const wording = { record: about.type === undefined ? 'the record' : `the ${about.type}` }
     const standing = node.kind === 'named' && scope.includes('/standing/') ? node.of : undefined
     const meaning = standing === undefined || partsOf(standing).length > 0 ? '' : `: ${describe(standing, wording)}`
-    put(`${scope} `, { ...about, text: `${about.rule}${meaning}`, depth: 0, outcomes })
-    const walk = (part: ConditionNode, path: string, depth: number, within: typeof wording & { looking?: object }) => {
-      for (const { node: inner, step, each } of partsOf(part)) {
-        const name = each === undefined ? within : { ...within, looking: { ...within.looking, [each.number]: each.said } }
-        if (!isTrue(inner)) put(`${scope} ${path}${step}`, { ...about, text: describe(inner, name as never), depth, outcomes: HELD })
-        walk(inner, `${path}${step}`, depth + 1, name)
-      }
-    }
-    walk(standing ?? node, '', 1, wording)
+    this.#put(`${scope} `, { ...about, text: `${about.rule}${meaning}`, depth: 0, outcomes })
+    this.#parts({ scope, about }, standing ?? node, '', 1, wording)
   }
-  if (model.gate !== undefined) condition('gate', model.gate, { rule: 'the gate' })
-  for (const kind of ['privileges', 'routines'] as const)
-    for (const [name, node] of Object.entries(model[kind])) condition(`${kind}/${name}`, node, { rule: `${kind.slice(0, -1)} ${name}` })
-  for (const { name: type, standings, rules, actions } of Object.values(model.types)) {
-    for (const [name, node] of Object.entries(standings)) condition(`${type}/standing/${name}`, node, { type, rule: `standing ${name}` })
+
+  #parts(
+    of: { readonly scope: string; readonly about: AboutRule },
+    node: ConditionNode,
+    path: string,
+    depth: number,
+    wording: { readonly record: string; readonly looking?: object },
+  ): void {
+    for (const { node: inner, step, each } of partsOf(node)) {
+      const within = each === undefined ? wording : { ...wording, looking: { ...wording.looking, [each.number]: each.said } }
+      const at = `${path}${step}`
+      if (!isTrue(inner)) this.#put(`${of.scope} ${at}`, { ...of.about, text: describe(inner, within as never), depth, outcomes: HELD })
+      this.#parts(of, inner, at, depth + 1, within)
+    }
+  }
+
+  /** The rules of a record type. */
+  type({ name: type, standings, rules, actions }: TypeModel): void {
+    for (const [name, node] of Object.entries(standings))
+      this.condition(`${type}/standing/${name}`, node, { type, rule: `standing ${name}` })
     for (const action of actions) {
       const gate = rules?.gates[action]
-      if (gate !== undefined) condition(`${type}/gate/${action}`, gate, { type, rule: `${action}, the gate` })
-      for (const [at, clause] of (rules?.may[action] ?? []).entries()) {
-        const [scope, about] = [`${type}/may/${action}/${at}`, { type, rule: `${action}, ${clause.title}` }]
-        condition(scope, clause.when, about)
-        // What lets anybody does not fail.
-        if (isTrue(clause.when)) points.delete(`${scope} `)
-        if (clause.afterwards !== undefined)
-          condition(`${scope}/afterwards`, clause.afterwards, { type, rule: `${about.rule}: afterwards` })
-        if (clause.fields !== undefined) put(`${scope} limit`, { ...about, text: limitText(clause), depth: 1, outcomes: LIMITED })
-      }
+      if (gate !== undefined) this.condition(`${type}/gate/${action}`, gate, { type, rule: `${action}, the gate` })
+      for (const [at, clause] of (rules?.may[action] ?? []).entries())
+        this.#clause(`${type}/may/${action}/${at}`, clause, { type, rule: `${action}, ${clause.title}` })
     }
-    for (const [at, veto] of (rules?.vetoes ?? []).entries())
-      condition(`${type}/veto/${at}`, veto.when, { type, rule: `veto on ${veto.actions.join(', ')}, ${veto.title}` }, VETOED)
+    for (const [at, veto] of (rules?.vetoes ?? []).entries()) {
+      const rule = `veto on ${veto.actions.join(', ')}, ${veto.title}`
+      this.condition(`${type}/veto/${at}`, veto.when, { type, rule }, VETOED)
+    }
     for (const action of ['create', 'update'] as const)
-      for (const field of Object.keys(rules?.stamps[action] ?? {}))
-        put(`${type}/stamp/${action}/${field}`, {
-          type,
-          rule: `stamp on ${action}, ${field}`,
-          text: `stamp on ${action}, ${field}`,
-          depth: 0,
-          outcomes: STAMPED,
-        })
+      for (const field of Object.keys(rules?.stamps[action] ?? {})) {
+        const rule = `stamp on ${action}, ${field}`
+        this.#put(`${type}/stamp/${action}/${field}`, { type, rule, text: rule, depth: 0, outcomes: STAMPED })
+      }
   }
-  return points
+
+  #clause(scope: string, clause: ClauseNode, about: AboutRule): void {
+    this.condition(scope, clause.when, about)
+    // What lets anybody does not fail.
+    if (isTrue(clause.when)) this.all.delete(`${scope} `)
+    if (clause.afterwards !== undefined)
+      this.condition(`${scope}/afterwards`, clause.afterwards, { ...about, rule: `${about.rule}: afterwards` })
+    if (clause.fields !== undefined) this.#put(`${scope} limit`, { ...about, text: limitText(clause), depth: 1, outcomes: LIMITED })
+  }
 }
 
 function limitText({ fields = [], limitedBy, title }: ClauseNode): string {
