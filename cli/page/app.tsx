@@ -3,9 +3,9 @@
 import type { CellToKeep } from 'pachter/internal/review'
 import type { Key } from 'pachter/internal/rulebook'
 import { useMemo, useState } from 'react'
-import { useLooking } from './address.js'
+import { type Look, type Looking, useLooking } from './address.js'
 import { useAnswers, useMarks, useStandings } from './answers.js'
-import type { Differences, Drawn, Trial } from './engine/types.js'
+import type { Differences, Shown, Trial } from './engine/types.js'
 import { FindingsList } from './findings.js'
 import { Head } from './head.js'
 import { useKeep } from './keep.js'
@@ -30,12 +30,11 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
   const [looking, look] = useLooking(types)
   const { type, mode, trial, side } = looking
   const [form, setForm] = useState<Form>()
-  const { shown, found, problem, drift, begin, attempt } = useAnswers(rules, revision, type, trial)
+  const answers = useAnswers(rules, revision, type, trial)
+  const { shown, found, problem, drift, begin, attempt } = answers
   const here = shown?.drawn.type === type ? shown : undefined
   const marked = useMarks(rules, here, looking.rule)
   const standings = useStandings(rules, here, looking.group)
-  const isOpen = here !== undefined && looking.key !== undefined
-  const keyOf = ({ keys }: Drawn) => keys.find((one) => String(one) === looking.key)
   const tried = (next: Trial) =>
     attempt(next, () => {
       look({ trial: next })
@@ -65,42 +64,9 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
             <Lists shown={here} rules={rules} looking={looking} look={look} />
           )}
         </main>
-        {side !== undefined && (
-          <Side looking={looking} look={look} has={isOpen}>
-            {side === 'rules' ? (
-              <Rulebook
-                of={here}
-                rules={rules}
-                looking={looking}
-                look={look}
-                point={marked.point}
-                without={(title, action) => tried(withoutRule(trial, { type, title, action }))}
-              />
-            ) : side === 'findings' ? (
-              <FindingsList live={live} rules={rules} trial={trial} tried={found} look={look} />
-            ) : isOpen ? (
-              <Why
-                drawn={here.drawn}
-                rules={rules}
-                looking={looking}
-                look={look}
-                edit={(what) => setForm(what === 'record' ? { what, key: keyOf(here.drawn) } : { what, person: looking.person })}
-                remove={() => tried(withRecord(trial, { type, key: keyOf(here.drawn) as string, record: null }))}
-                keeps={about.canKeep && about.people.includes(looking.person ?? '')}
-                without={(title, action) => tried(withoutRule(trial, { type, title, action }))}
-              />
-            ) : (
-              <p className="faint">Choose a cell to see why it is as it is.</p>
-            )}
-          </Side>
-        )}
+        {side !== undefined && <Beside {...{ live, here, rules, looking, look, found, tried, setForm }} side={side} point={marked.point} />}
       </div>
-      {live.problem !== undefined && (
-        <p role="alert" className="banner">
-          <strong>This is what there was before.</strong> {live.problem}
-        </p>
-      )}
-      {live.isOver && <p className="banner faint">pachter review has ended, or cannot be reached: the page stays as it is.</p>}
+      <Banners live={live} />
       {drift !== undefined && (
         <Tray
           key={revision}
@@ -115,34 +81,7 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
           </button>
         </Tray>
       )}
-      {!isNothing(trial) && (
-        <Tray
-          label="What is tried"
-          heading={
-            <>
-              <strong>Tried, and written nowhere:</strong>
-              {changesOf(trial).map(({ words, without }) => (
-                <span key={words} className="chip">
-                  {words}
-                  <button type="button" aria-label={`Without ${words}`} onClick={() => tried(without)}>
-                    ×
-                  </button>
-                </span>
-              ))}
-            </>
-          }
-          differences={found.of === trial ? found.differences : undefined}
-          problem={found.of === trial ? found.problem : undefined}
-          look={look}
-        >
-          <button type="button" className="plain" onClick={() => tried(NOTHING)}>
-            Throw it away
-          </button>
-          {about.canKeep && found.of === trial && found.differences !== undefined && (
-            <KeepDifferences rules={rules} differences={found.differences} />
-          )}
-        </Tray>
-      )}
+      {!isNothing(trial) && <Tried trial={trial} found={found} rules={rules} canKeep={about.canKeep} look={look} tried={tried} />}
       {form?.what === 'record' && (
         <RecordForm
           rules={rules}
@@ -167,6 +106,107 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
         />
       )}
     </>
+  )
+}
+
+type Found = ReturnType<typeof useAnswers>['found']
+
+interface BesideProps {
+  readonly side: NonNullable<Looking['side']>
+  readonly live: ReturnType<typeof useLive>
+  /** The matrix that is looked at, once it is worked out. */
+  readonly here: Shown | undefined
+  readonly rules: Rules
+  readonly looking: Looking
+  readonly look: Look
+  readonly found: Found
+  readonly tried: (next: Trial) => void
+  readonly setForm: (form: Form) => void
+  readonly point: ReturnType<typeof useMarks>['point']
+}
+
+/** What stands beside the matrix or the lists: the rules, the findings, or why a cell is as it is. */
+function Beside({ side, live, here, rules, looking, look, found, tried, setForm, point }: BesideProps) {
+  const { about } = live
+  const { type, trial, person } = looking
+  const isOpen = here !== undefined && looking.key !== undefined
+  const key = here?.drawn.keys.find((one) => String(one) === looking.key)
+  const without = (title: string, action?: string) => tried(withoutRule(trial, { type, title, action }))
+  return (
+    <Side looking={looking} look={look} has={isOpen}>
+      {side === 'rules' ? (
+        <Rulebook of={here} rules={rules} looking={looking} look={look} point={point} without={without} />
+      ) : side === 'findings' ? (
+        <FindingsList live={live} rules={rules} trial={trial} tried={found} look={look} />
+      ) : isOpen ? (
+        <Why
+          drawn={here.drawn}
+          rules={rules}
+          looking={looking}
+          look={look}
+          edit={(what) => setForm(what === 'record' ? { what, key } : { what, person })}
+          remove={() => tried(withRecord(trial, { type, key: key as Key, record: null }))}
+          keeps={about.canKeep && about.people.includes(person ?? '')}
+          without={without}
+        />
+      ) : (
+        <p className="faint">Choose a cell to see why it is as it is.</p>
+      )}
+    </Side>
+  )
+}
+
+/** What is wrong with the files, or with the server of this page. */
+function Banners({ live }: { readonly live: ReturnType<typeof useLive> }) {
+  return (
+    <>
+      {live.problem !== undefined && (
+        <p role="alert" className="banner">
+          <strong>This is what there was before.</strong> {live.problem}
+        </p>
+      )}
+      {live.isOver && <p className="banner faint">pachter review has ended, or cannot be reached: the page stays as it is.</p>}
+    </>
+  )
+}
+
+interface TriedProps {
+  readonly trial: Trial
+  readonly found: Found
+  readonly rules: Rules
+  readonly canKeep: boolean
+  readonly look: Look
+  readonly tried: (next: Trial) => void
+}
+
+/** What is tried, change by change, and who gains and loses by it. */
+function Tried({ trial, found, rules, canKeep, look, tried }: TriedProps) {
+  const answer = found.of === trial ? found : undefined
+  return (
+    <Tray
+      label="What is tried"
+      heading={
+        <>
+          <strong>Tried, and written nowhere:</strong>
+          {changesOf(trial).map(({ words, without }) => (
+            <span key={words} className="chip">
+              {words}
+              <button type="button" aria-label={`Without ${words}`} onClick={() => tried(without)}>
+                ×
+              </button>
+            </span>
+          ))}
+        </>
+      }
+      differences={answer?.differences}
+      problem={answer?.problem}
+      look={look}
+    >
+      <button type="button" className="plain" onClick={() => tried(NOTHING)}>
+        Throw it away
+      </button>
+      {canKeep && answer?.differences !== undefined && <KeepDifferences rules={rules} differences={answer.differences} />}
+    </Tray>
   )
 }
 

@@ -1,7 +1,8 @@
 import { readFileSync } from 'node:fs'
-import { type SourcePlace, type SourcePlaces, sourcePlaces } from 'pachter/internal/review'
+import type { SourcePlace, SourcePlaces } from 'pachter/internal/review'
 import type { Model } from 'pachter/internal/rulebook'
 import { shownPath } from './expectations.js'
+import { sourcePlaces } from './source/source.js'
 
 /** Where clauses and vetoes are in the source, by their titles. */
 export interface Places {

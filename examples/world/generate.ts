@@ -72,160 +72,233 @@ const NOBODY = -1
 
 /** Makes a world with so many plots, over three sites (a site more for every 400 plots). */
 export function generateWorld(plots = 12, seed = 1893): World {
-  const random = mulberry32(seed)
-  const pick = <T>(list: readonly T[]): T => list[Math.floor(random() * list.length)] as T
-  const width = Math.max(2, String(plots * 2).length)
-  const id = (letter: string, number: number) => `${letter}-${String(number).padStart(width, '0')}`
-  const sites = Math.max(3, Math.ceil(plots / 400))
-  const memberId = (number: number) => (number < TOLD.length ? `m-${String(number + 1).padStart(2, '0')}` : id('m', number + 1))
-  const members = Math.max(10, plots)
-  const siteId = (number: number) => (number < 3 ? `s-0${number + 1}` : id('s', number + 1))
-  const day = (from: string, days: number) => new Date(Date.parse(from) + days * 86_400_000).toISOString()
+  return new WorldMaker(plots, seed).world()
+}
 
-  const plot: World['plot'] = []
-  for (let number = 1; number <= plots; number++) {
-    const at = plot.length
+const day = (from: string, days: number) => new Date(Date.parse(from) + days * 86_400_000).toISOString()
+
+class WorldMaker {
+  readonly #plots: number
+  readonly #random: () => number
+  readonly #width: number
+  readonly #sites: number
+  readonly #members: number
+  readonly #plot: World['plot'] = []
+  readonly #entry: World['entry'] = []
+
+  constructor(plots: number, seed: number) {
+    this.#plots = plots
+    this.#random = mulberry32(seed)
+    this.#width = Math.max(2, String(plots * 2).length)
+    this.#sites = Math.max(3, Math.ceil(plots / 400))
+    this.#members = Math.max(10, plots)
+  }
+
+  /** All of it. What is drawn by lot is drawn in this order, so that a world is the same every time. */
+  world(): World {
+    for (let number = 1; number <= this.#plots; number++) this.#addPlot(number)
+    for (let at = 0; at < Math.max(16, this.#plots); at++) this.#addEntry(at)
+    return {
+      member: this.#memberRecords(),
+      site: this.#siteRecords(),
+      team: this.#teamRecords(),
+      plot: this.#plot,
+      share: this.#shareRecords(),
+      entry: this.#entry,
+      remark: this.#remarkRecords(),
+      job: this.#jobRecords(),
+      notice: this.#noticeRecords(),
+      inspection: this.#inspectionRecords(),
+      invoice: this.#invoiceRecords(),
+    }
+  }
+
+  #pick<T>(list: readonly T[]): T {
+    return list[Math.floor(this.#random() * list.length)] as T
+  }
+
+  #id(letter: string, number: number): string {
+    return `${letter}-${String(number).padStart(this.#width, '0')}`
+  }
+
+  #memberId(number: number): string {
+    return number < TOLD.length ? `m-${String(number + 1).padStart(2, '0')}` : this.#id('m', number + 1)
+  }
+
+  #siteId(number: number): string {
+    return number < 3 ? `s-0${number + 1}` : this.#id('s', number + 1)
+  }
+
+  #plotAt(number: number): World['plot'][number] {
+    return this.#plot[number % this.#plot.length] as World['plot'][number]
+  }
+
+  #entryAt(number: number): World['entry'][number] {
+    return this.#entry[number % this.#entry.length] as World['entry'][number]
+  }
+
+  #addPlot(number: number): void {
+    const at = this.#plot.length
     // The first plots tell the stories of the demo; of the others every tenth is vacant.
     const told = [0, 1, 1, 8, 9, NOBODY, 8, 9, NOBODY, 2, 9, 8][at]
-    const holder = told ?? (at % 10 === 5 ? NOBODY : Math.floor(random() * members))
+    const holder = told ?? (at % 10 === 5 ? NOBODY : Math.floor(this.#random() * this.#members))
     const vacant = holder === NOBODY
-    plot.push({
-      id: id('p', number),
+    this.#plot.push({
+      id: this.#id('p', number),
       number,
-      siteId: siteId(at < 12 ? Math.floor(at / 4) : Math.floor(random() * sites)),
-      holderId: vacant ? null : memberId(holder),
+      siteId: this.#siteId(at < 12 ? Math.floor(at / 4) : Math.floor(this.#random() * this.#sites)),
+      holderId: vacant ? null : this.#memberId(holder),
       // Greta holds the tenth together with Odile.
-      coHolderIds: at === 9 ? [memberId(7)] : [],
+      coHolderIds: at === 9 ? [this.#memberId(7)] : [],
       // Plot 9 has lost its holder and is not vacant: an orphan, seen by few.
       state: at === 8 ? 'let' : vacant ? 'vacant' : at === 2 || at === 6 ? 'ending' : 'let',
-      planting: vacant ? '' : `${pick(CROPS)}, ${pick(CROPS)}`,
-      rentDue: vacant ? 0 : 20 + Math.floor(random() * 16) * 2.5,
-      ...(at % 3 === 0 ? { wardenNotes: pick(['Fence to mend.', 'Waiting list knows.', 'Asked for a shed.']) } : {}),
+      planting: vacant ? '' : `${this.#pick(CROPS)}, ${this.#pick(CROPS)}`,
+      rentDue: vacant ? 0 : 20 + Math.floor(this.#random() * 16) * 2.5,
+      ...(at % 3 === 0 ? { wardenNotes: this.#pick(['Fence to mend.', 'Waiting list knows.', 'Asked for a shed.']) } : {}),
     })
   }
-  const plotAt = (number: number) => plot[number % plot.length] as World['plot'][number]
 
-  const entry: World['entry'] = []
-  for (let at = 0; at < Math.max(16, plots); at++) {
-    const of = plotAt(at)
-    entry.push({
-      id: id('e', at + 1),
+  #addEntry(at: number): void {
+    const of = this.#plotAt(at)
+    this.#entry.push({
+      id: this.#id('e', at + 1),
       plotId: of.id,
-      authorId: of.holderId ?? memberId(3),
+      authorId: of.holderId ?? this.#memberId(3),
       audience: (['plot', 'site', 'everyone'] as const)[at % 3] as 'plot',
-      text: at < 6 ? (NOTES[at] as string) : pick(NOTES),
+      text: at < 6 ? (NOTES[at] as string) : this.#pick(NOTES),
       writtenAt: day('2026-03-01T08:00:00.000Z', at % 100),
       ...(at % 5 === 4 ? { editedAt: day('2026-03-02T17:30:00.000Z', at % 100) } : {}),
     })
   }
-  const entryAt = (number: number) => entry[number % entry.length] as World['entry'][number]
 
-  return {
-    member: Array.from({ length: members }, (_, at) => ({
-      id: memberId(at),
-      name: TOLD[at]?.name ?? `${pick(FIRST)} ${pick(LAST)}`,
+  #memberRecords(): World['member'] {
+    return Array.from({ length: this.#members }, (_, at) => ({
+      id: this.#memberId(at),
+      name: TOLD[at]?.name ?? `${this.#pick(FIRST)} ${this.#pick(LAST)}`,
       email: TOLD[at]?.email ?? `member${at + 1}@marshlane.example`,
       ...(at % 2 === 0 ? { phone: `01632 960${String(at % 1000).padStart(3, '0')}` } : {}),
       roles: TOLD[at]?.roles ?? [],
-      siteIds: TOLD[at]?.siteIds ?? [siteId(Math.floor(random() * sites))],
+      siteIds: TOLD[at]?.siteIds ?? [this.#siteId(Math.floor(this.#random() * this.#sites))],
       ...(TOLD[at]?.area ? { area: TOLD[at].area } : {}),
       points: TOLD[at]?.points ?? at % 25,
       banned: TOLD[at]?.banned ?? false,
-    })),
-    site: Array.from({ length: sites }, (_, at) => ({
-      id: siteId(at),
+    }))
+  }
+
+  #siteRecords(): World['site'] {
+    return Array.from({ length: this.#sites }, (_, at) => ({
+      id: this.#siteId(at),
       name: ['Lower Marsh', 'Mill Bank', 'Railway Side'][at] ?? `Field ${at + 1}`,
       path: ['river/lower-marsh', 'river/mill-bank', 'rail/railway-side'][at] ?? `field/${at + 1}`,
       gate: `code ${1000 + at * 37}`,
-    })),
-    team: [
-      { id: 'w-01', name: 'Hedges', memberIds: [memberId(1), memberId(7)] },
-      { id: 'w-02', name: 'Water', memberIds: [memberId(2)] },
-    ],
-    plot,
-    // Bram helps on two plots; Odile's share of the first has lapsed; every warden may tend one of Bram's.
-    share: [
+    }))
+  }
+
+  #teamRecords(): World['team'] {
+    return [
+      { id: 'w-01', name: 'Hedges', memberIds: [this.#memberId(1), this.#memberId(7)] },
+      { id: 'w-02', name: 'Water', memberIds: [this.#memberId(2)] },
+    ]
+  }
+
+  // Bram helps on two plots; Odile's share of the first has lapsed; every warden may tend one of Bram's.
+  #shareRecords(): World['share'] {
+    return [
       {
-        id: id('h', 1),
-        plotId: plotAt(0).id,
-        grantedById: memberId(0),
-        memberId: memberId(1),
+        id: this.#id('h', 1),
+        plotId: this.#plotAt(0).id,
+        grantedById: this.#memberId(0),
+        memberId: this.#memberId(1),
         level: 'tend',
         until: '2027-10-31T00:00:00.000Z',
       },
-      { id: id('h', 2), plotId: plotAt(9).id, grantedById: memberId(2), memberId: memberId(1), level: 'look' },
+      { id: this.#id('h', 2), plotId: this.#plotAt(9).id, grantedById: this.#memberId(2), memberId: this.#memberId(1), level: 'look' },
       {
-        id: id('h', 3),
-        plotId: plotAt(0).id,
-        grantedById: memberId(0),
-        memberId: memberId(2),
+        id: this.#id('h', 3),
+        plotId: this.#plotAt(0).id,
+        grantedById: this.#memberId(0),
+        memberId: this.#memberId(2),
         level: 'tend',
         until: '2025-10-31T00:00:00.000Z',
       },
-      { id: id('h', 4), plotId: plotAt(2).id, grantedById: memberId(1), role: 'warden', level: 'tend' },
-      ...Array.from({ length: Math.floor((plots - 12) / 2) }, (_, at) => ({
-        id: id('h', at + 5),
-        plotId: plotAt(12 + at * 2).id,
-        grantedById: plotAt(12 + at * 2).holderId ?? memberId(3),
-        memberId: memberId(Math.floor(random() * members)),
-        level: pick(['look', 'tend'] as const),
-        ...(random() < 0.5 ? { until: day('2026-01-01T00:00:00.000Z', Math.floor(random() * 700)) } : {}),
+      { id: this.#id('h', 4), plotId: this.#plotAt(2).id, grantedById: this.#memberId(1), role: 'warden', level: 'tend' },
+      ...Array.from({ length: Math.floor((this.#plots - 12) / 2) }, (_, at) => ({
+        id: this.#id('h', at + 5),
+        plotId: this.#plotAt(12 + at * 2).id,
+        grantedById: this.#plotAt(12 + at * 2).holderId ?? this.#memberId(3),
+        memberId: this.#memberId(Math.floor(this.#random() * this.#members)),
+        level: this.#pick(['look', 'tend'] as const),
+        ...(this.#random() < 0.5 ? { until: day('2026-01-01T00:00:00.000Z', Math.floor(this.#random() * 700)) } : {}),
       })),
-    ],
-    entry,
-    remark: Array.from({ length: Math.max(6, Math.floor(plots / 2)) }, (_, at) => ({
-      id: id('r', at + 1),
-      entryId: entryAt(Math.floor(at / 3)).id,
+    ]
+  }
+
+  #remarkRecords(): World['remark'] {
+    return Array.from({ length: Math.max(6, Math.floor(this.#plots / 2)) }, (_, at) => ({
+      id: this.#id('r', at + 1),
+      entryId: this.#entryAt(Math.floor(at / 3)).id,
       // Two in three answer the remark before them.
-      parentId: at % 3 === 0 ? null : id('r', at),
-      authorId: memberId((at * 3 + 1) % 8),
-      text: pick(REMARKS),
+      parentId: at % 3 === 0 ? null : this.#id('r', at),
+      authorId: this.#memberId((at * 3 + 1) % 8),
+      text: this.#pick(REMARKS),
       writtenAt: day('2026-04-01T12:00:00.000Z', at % 60),
-    })),
-    job: Array.from({ length: Math.max(6, Math.floor(plots / 4)) }, (_, at) => ({
-      id: id('j', at + 1),
-      siteId: siteId(at % 3),
+    }))
+  }
+
+  #jobRecords(): World['job'] {
+    return Array.from({ length: Math.max(6, Math.floor(this.#plots / 4)) }, (_, at) => ({
+      id: this.#id('j', at + 1),
+      siteId: this.#siteId(at % 3),
       title: ['Mend the gate', 'Turn the compost', 'Paint the shed', 'Clear the ditch', 'Read the meter', 'Sweep the path'][
         at % 6
       ] as string,
-      assigneeIds: at % 2 === 0 ? [memberId(at % 3)] : [],
+      assigneeIds: at % 2 === 0 ? [this.#memberId(at % 3)] : [],
       // By email, and not always in the case in which the member signs in.
       assigneeEmails: at % 2 === 1 ? [at % 4 === 1 ? 'Bram@MarshLane.example' : 'greta@marshlane.example'] : [],
       ...(at === 2 ? { teamId: 'w-01' } : {}),
       state: at % 3 === 2 ? 'done' : 'open',
       dueAt: day('2026-06-01T00:00:00.000Z', at % 90),
-    })),
-    notice: Array.from({ length: Math.max(6, Math.floor(plots / 10)) }, (_, at) => ({
-      id: id('n', at + 1),
-      authorId: memberId([6, 3, 6, 4, 6, 3][at % 6] as number),
+    }))
+  }
+
+  #noticeRecords(): World['notice'] {
+    return Array.from({ length: Math.max(6, Math.floor(this.#plots / 10)) }, (_, at) => ({
+      id: this.#id('n', at + 1),
+      authorId: this.#memberId([6, 3, 6, 4, 6, 3][at % 6] as number),
       state: at % 3 === 1 ? 'draft' : 'published',
       approved: at % 3 !== 1,
       // The sixth is to appear later in the summer.
       ...(at % 3 === 1 ? {} : { publishedAt: at === 5 ? '2026-08-01T08:00:00.000Z' : day('2026-04-10T08:00:00.000Z', at % 60) }),
       ...(NOTICES[at % NOTICES.length] as (typeof NOTICES)[number]),
-    })),
-    inspection: Array.from({ length: Math.max(5, Math.floor(plots / 10)) }, (_, at) => {
-      const of = plotAt(at * 2)
+    }))
+  }
+
+  #inspectionRecords(): World['inspection'] {
+    return Array.from({ length: Math.max(5, Math.floor(this.#plots / 10)) }, (_, at) => {
+      const of = this.#plotAt(at * 2)
       const filed = at % 2 === 0
       return {
-        id: id('i', at + 1),
+        id: this.#id('i', at + 1),
         plotId: of.id,
-        inspectorId: memberId(of.siteId === 's-01' ? 3 : 4),
+        inspectorId: this.#memberId(of.siteId === 's-01' ? 3 : 4),
         state: filed ? ('filed' as const) : ('draft' as const),
         seasonEndsAt: at === 4 ? '2025-10-31T00:00:00.000Z' : '2026-10-31T00:00:00.000Z',
-        findings: pick(['Well kept.', 'Overgrown at the back.', 'Shed too high.']),
+        findings: this.#pick(['Well kept.', 'Overgrown at the back.', 'Shed too high.']),
       }
-    }),
-    invoice: plot
+    })
+  }
+
+  #invoiceRecords(): World['invoice'] {
+    return this.#plot
       .filter((of) => of.holderId !== null)
       .map((of, at) => ({
-        id: id('v', at + 1),
+        id: this.#id('v', at + 1),
         plotId: of.id,
         memberId: of.holderId as string,
         amount: of.rentDue,
         dueAt: '2026-04-01T00:00:00.000Z',
         ...(at % 2 === 0 ? { paidAt: day('2026-03-20T10:00:00.000Z', at % 12) } : {}),
-      })),
+      }))
   }
 }
 

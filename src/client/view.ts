@@ -96,25 +96,8 @@ export function viewOf<B = never>(rules: PageRules): PageView<WorldIn<B>> {
     const readable = action === 'create' ? true : readableBy(actionOf(type, 'read'), asked)
     if (readable === false) return no('not found', `There is no such ${name}.`)
     if (rule === undefined) return refused()
-    const open = openBy(rule, asked)
-    if (open === false) return refused(rule.vetoes?.find(({ when }) => ask(when, asked) === true)?.saying)
     const changes = action === 'update' ? (knowing.changes as Row | undefined) : action === 'create' ? (given as Row) : undefined
-    const becomes = action === 'update' && changes !== undefined ? asked.after : undefined
-    const kept = rule.gate === undefined || becomes === undefined ? true : ask(rule.gate, { ...asked, record: becomes })
-    if (kept === false)
-      return refused(becomes && rule.vetoes?.find(({ when }) => ask(when, { ...asked, record: becomes }) === true)?.saying)
-    const answers = rule.clauses.map((clause) => counts(clause, asked, action === 'update' && changes !== undefined))
-    const certain = rule.clauses.filter((_, at) => answers[at] === true)
-    const hopeful = rule.clauses.filter((_, at) => answers[at] !== false)
-    if (hopeful.length === 0 && rule.ask === undefined) return refused()
-    const sent = changes === undefined ? [] : fieldsInTheWay(type, action, hopeful, asked, changes, 'maybe the same')
-    if (sent.length > 0 && rule.ask === undefined) return refused(fieldSaying(action, sent))
-    const fields = fieldsOf(type, certain)
-    const ready = changes === undefined || fieldsInTheWay(type, action, certain, asked, changes, 'another').length === 0
-    const told = fields === undefined ? {} : { fields }
-    if (certain.length > 0 && open === true && kept === true && readable === true && ready)
-      return Object.freeze({ allowed: true, outcome: 'allowed', ...told })
-    return Object.freeze({ allowed: false, outcome: 'ask the server', ...told, saying: 'The server knows.' })
+    return byRule(rule, { type, action, asked, changes, readable, refused })
   }
 
   return Object.freeze({
@@ -139,6 +122,43 @@ export function viewOf<B = never>(rules: PageRules): PageView<WorldIn<B>> {
     has: (privilege: string) => rules.privileges.includes(privilege),
     mayCall: (routine: string) => rules.routines.includes(routine),
   }) as PageView as PageView<WorldIn<B>>
+}
+
+/** What is asked of a rule, once it is known whether the record can be seen. */
+interface Question {
+  readonly type: PageType
+  readonly action: string
+  readonly asked: Asked
+  /** What would be sent. */
+  readonly changes: Row | undefined
+  readonly readable: Answer
+  readonly refused: (saying?: string) => PageVerdict
+}
+
+function byRule(rule: PageAction, { type, action, asked, changes, readable, refused }: Question): PageVerdict {
+  const open = openBy(rule, asked)
+  if (open === false) return refused(vetoSaying(rule, asked))
+  const isUpdate = action === 'update' && changes !== undefined
+  const becomes = isUpdate && asked.after !== undefined ? { ...asked, record: asked.after } : undefined
+  const kept = rule.gate === undefined || becomes === undefined ? true : ask(rule.gate, becomes)
+  if (kept === false) return refused(becomes && vetoSaying(rule, becomes))
+  const answers = rule.clauses.map((clause) => counts(clause, asked, isUpdate))
+  const certain = rule.clauses.filter((_, at) => answers[at] === true)
+  const hopeful = rule.clauses.filter((_, at) => answers[at] !== false)
+  if (hopeful.length === 0 && rule.ask === undefined) return refused()
+  const sent = changes === undefined ? [] : fieldsInTheWay(type, action, hopeful, asked, changes, 'maybe the same')
+  if (sent.length > 0 && rule.ask === undefined) return refused(fieldSaying(action, sent))
+  const fields = fieldsOf(type, certain)
+  const isReady = changes === undefined || fieldsInTheWay(type, action, certain, asked, changes, 'another').length === 0
+  const told = fields === undefined ? {} : { fields }
+  if (certain.length > 0 && open === true && kept === true && readable === true && isReady)
+    return Object.freeze({ allowed: true, outcome: 'allowed', ...told })
+  return Object.freeze({ allowed: false, outcome: 'ask the server', ...told, saying: 'The server knows.' })
+}
+
+/** What the first veto says that certainly holds. */
+function vetoSaying({ vetoes }: PageAction, asked: Asked): string | undefined {
+  return vetoes?.find(({ when }) => ask(when, asked) === true)?.saying
 }
 
 const isTrue = (node: { readonly kind: string }) => node.kind === 'constant' && (node as { value?: boolean }).value === true

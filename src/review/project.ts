@@ -2,7 +2,7 @@ import type { Row } from '../condition/index.js'
 import { type Model, modelFromJson, modelToJson, type RulebookJson, schemaOf, shapeOf } from '../rulebook/index.js'
 import type { Records } from '../store/index.js'
 import { type Ground, groundOf } from './scenario.js'
-import type { SourcePlace, SourcePlaces } from './source/source.js'
+import type { SourcePlace, SourcePlaces } from './source-places.js'
 
 /** Rules, people and records as plain data: all that it takes to look through people's eyes, anywhere. */
 export interface Project {

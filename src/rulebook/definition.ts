@@ -75,9 +75,7 @@ function linked(
   const read = (owner: string, own: Reachable, links: object, idsOfOwner: Set<string>) =>
     Object.entries(links).map(([link, unread]) => {
       const at = `${owner}.links.${link}`
-      if (!isName(link)) throw new RulebookError(at, 'a link needs a name of letters, digits and _')
-      if (Object.hasOwn(own.fields, link)) throw new RulebookError(at, 'there is a field of this name: give the link another')
-      if (WORDS_OF_RECORDS.includes(link)) throw new RulebookError(at, 'is a word of the rules: give the link another name')
+      checkLinkName(link, at, own)
       const pairs = readPairs(unread, at, own, unlinked)
       const other = unlinked[pairs.to] as TypeModel
       if (pairs.onDelete !== undefined) checkOnDelete(pairs, at, owner === 'me' ? undefined : own, other)
@@ -107,6 +105,12 @@ function linked(
   )
   for (const type of Object.keys(types)) referencesTo({ types }, type)
   return { types: Object.freeze(types), mine: made(ofMe, placesOf({ fields: me.fields, ids: [...mine] })) }
+}
+
+function checkLinkName(link: string, at: string, own: Reachable): void {
+  if (!isName(link)) throw new RulebookError(at, 'a link needs a name of letters, digits and _')
+  if (Object.hasOwn(own.fields, link)) throw new RulebookError(at, 'there is a field of this name: give the link another')
+  if (WORDS_OF_RECORDS.includes(link)) throw new RulebookError(at, 'is a word of the rules: give the link another name')
 }
 
 /** What becomes of records is said of those that hold a key, and of no others: a word that means nothing is refused. */

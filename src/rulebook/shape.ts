@@ -166,19 +166,11 @@ function either(a: Field, b: Field): Field {
 function readField(schema: Json, place: Place): Field {
   const resolved = resolve(schema, place.root)
   const alternatives = (resolved.anyOf ?? resolved.oneOf) as Json[] | undefined
-  if (alternatives !== undefined) {
-    const real = alternatives.filter((one) => resolve(one, place.root).type !== 'null')
-    const fields = real.map((one) => readField(one, place))
-    const [first, ...more] = fields
-    const found = first === undefined ? { type: 'other' as const } : more.reduce(either, first)
-    return real.length < alternatives.length ? { ...found, optional: true, nullable: true } : found
-  }
+  if (alternatives !== undefined) return readAlternatives(alternatives, place)
   if (resolved.format === DATE) return { type: 'time', held: 'date' }
   const listed = Array.isArray(resolved.enum) ? resolved.enum : 'const' in resolved ? [resolved.const] : undefined
-  const types = Array.isArray(resolved.type) ? resolved.type : resolved.type === undefined ? [] : [resolved.type]
-  const optional = types.includes('null') || listed?.includes(null) ? { optional: true as const, nullable: true as const } : {}
-  const real = types.filter((type) => type !== 'null')
-  const type = real.length === 1 ? real[0] : real.length === 0 && listed !== undefined ? commonType(listed) : undefined
+  const { type, isNullable } = typeOf(resolved.type, listed)
+  const optional = isNullable ? { optional: true as const, nullable: true as const } : {}
   const values = listed?.filter((value): value is string | number | boolean => ['string', 'number', 'boolean'].includes(typeof value))
   const only = values && values.length > 0 ? { values } : {}
   switch (type) {
@@ -192,19 +184,37 @@ function readField(schema: Json, place: Place): Field {
       return { type: 'boolean', ...only, ...optional }
     case 'array':
       return { ...readList(resolved, place), ...optional }
-    case 'object': {
-      const { additionalProperties: more } = resolved
-      const others =
-        typeof more === 'object' && more !== null && place.depth <= DEEPEST ? readField(more as Json, inside(place, '*')) : undefined
-      const holds = others !== undefined && holdsObjects(others) ? { holds: { others } } : {}
-      const fields = groupFields(resolved, place)
-      if (fields === undefined) return { type: 'other', ...holds, ...optional }
-      const open = more !== undefined && more !== false ? { open: true as const } : {}
-      return { type: 'group', fields, ...open, ...holds, ...optional }
-    }
+    case 'object':
+      return { ...readGroup(resolved, place), ...optional }
     default:
       return { type: 'other', ...optional }
   }
+}
+
+/** The one type that a schema names besides null, or that all of its values have. */
+function typeOf(named: unknown, listed: readonly unknown[] | undefined): { readonly type: unknown; readonly isNullable: boolean } {
+  const types: readonly unknown[] = Array.isArray(named) ? named : named === undefined ? [] : [named]
+  const real = types.filter((type) => type !== 'null')
+  const type = real.length === 1 ? real[0] : real.length === 0 && listed !== undefined ? commonType(listed) : undefined
+  return { type, isNullable: types.includes('null') || listed?.includes(null) === true }
+}
+
+function readAlternatives(alternatives: readonly Json[], place: Place): Field {
+  const real = alternatives.filter((one) => resolve(one, place.root).type !== 'null')
+  const [first, ...more] = real.map((one) => readField(one, place))
+  const found = first === undefined ? { type: 'other' as const } : more.reduce(either, first)
+  return real.length < alternatives.length ? { ...found, optional: true, nullable: true } : found
+}
+
+function readGroup(schema: Json, place: Place): Field {
+  const { additionalProperties: more } = schema
+  const others =
+    typeof more === 'object' && more !== null && place.depth <= DEEPEST ? readField(more as Json, inside(place, '*')) : undefined
+  const holds = others !== undefined && holdsObjects(others) ? { holds: { others } } : {}
+  const fields = groupFields(schema, place)
+  if (fields === undefined) return { type: 'other', ...holds }
+  const open = more !== undefined && more !== false ? { open: true as const } : {}
+  return { type: 'group', fields, ...open, ...holds }
 }
 
 function readList(schema: Json, place: Place): Field {

@@ -71,14 +71,8 @@ export function compareFew(was: Drawing, { drawing, few, changed: rows, gone }: 
       let how = a === b ? 0 : notes.bits(person, keys[row] as Key, a, b, actions)
       for (const action of ['read', 'update'] as const)
         if (a & b & (1 << actions.indexOf(action))) {
-          const hasField = (of: FieldSets[typeof action], at: number, name: string) => of === undefined || has(of.get(name) as Bits, at)
-          const come: string[] = []
-          const left: string[] = []
-          for (const name of drawing.names) {
-            const [had, is] = [hasField(old.fields[action], place, name), hasField(mine.fields[action], one, name)]
-            if (had !== is) (is ? come : left).push(name)
-          }
-          how |= notes.fields(person, keys[row] as Key, action, { come, gone: left })
+          const change = fieldChange(drawing.names, [old.fields[action], place], [mine.fields[action], one])
+          how |= notes.fields(person, keys[row] as Key, action, change)
         }
       if (how === 0) continue
       if (changed === unchanged) changed = new Uint8Array(keys.length)
@@ -91,6 +85,20 @@ export function compareFew(was: Drawing, { drawing, few, changed: rows, gone }: 
       notes.bits(person, was.drawn.keys[row] as Key, was.drawn.cells[at]?.[row] as number, 0, actions)
   return { ...notes.all(), changes }
 }
+
+/** Which fields of one record come and go between two sets of them, each with the place of the record in it. */
+function fieldChange(names: readonly string[], [was, before]: FieldsAt, [is, now]: FieldsAt): FieldChange {
+  const isIn = (sets: FieldsAt[0], at: number, name: string) => sets === undefined || has(sets.get(name) as Bits, at)
+  const come: string[] = []
+  const gone: string[] = []
+  for (const name of names) {
+    const [had, does] = [isIn(was, before, name), isIn(is, now, name)]
+    if (had !== does) (does ? come : gone).push(name)
+  }
+  return { come, gone }
+}
+
+type FieldsAt = readonly [FieldSets['read'], number]
 
 /** Takes down what is otherwise, and tells of each whether it is more or less. */
 function notesOf(type: string) {

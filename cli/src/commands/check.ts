@@ -11,7 +11,7 @@ import { reportMutants } from '../mutants.js'
 import { collect, command, type End, format, live } from '../options.js'
 import { progress, say } from '../output.js'
 import { peopleOf } from '../people.js'
-import { type CommonOptions, openSession } from '../session.js'
+import { type CliSession, type CommonOptions, openSession } from '../session.js'
 import { hanging, printable } from '../table.js'
 import { watchCheck } from '../watch.js'
 
@@ -27,6 +27,34 @@ interface CheckOptions extends CommonOptions, DeployedOptions {
 
 /** `pachter check [files]`: judges what was written down of each person. Gives whether all of it holds. */
 async function checkCommand(named: readonly string[], options: CheckOptions): Promise<boolean> {
+  checkOptions(options)
+  if (options.watch) return watchCheck(named, options)
+  const session = await openSession(options)
+  const ground = groundOf(session.loaded.book, { people: peopleOf(session, []), records: session.records, now: session.now })
+  const expectations = expectationsAsked(session, ground, named, options)
+  const deployed = options.url === undefined ? undefined : await judgeAllDeployed(ground, expectations, options)
+  const findings = deployed?.findings ?? (await judgeAll(ground, expectations))
+  // What was not tried proves nothing: then it does not hold.
+  const held = findings.every((one) => one.held) && deployed?.tried !== 0
+  if (options.mutants && held) {
+    const results = await runMutants(ground, expectations, { progress, types: options.type.length > 0 ? options.type : undefined })
+    progress()
+    return reportMutants(results, session.loaded, options)
+  }
+  sayFindings(findings, options.format)
+  if (deployed !== undefined)
+    for (const line of countsOf(deployed, options.mayWrite)) options.format === 'text' ? say(line) : process.stderr.write(`${line}\n`)
+  if (options.coverage !== undefined && options.format === 'text') {
+    const { points, questions } = coverageOf(ground, expectations)
+    const mine = options.type.length === 0 ? points : points.filter(({ type }) => type !== undefined && options.type.includes(type))
+    reportCoverage({ points: mine, questions }, options.coverage, ground.now)
+  }
+  if (options.mutants) say('The rulebook is weakened when all of them hold.')
+  return held
+}
+
+/** Refuses options that say nothing together. */
+function checkOptions(options: CheckOptions): void {
   if (options.keep && !options.mutants) throw new UsageError('check --keep: it keeps what --mutants proposes: give both')
   if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: as text or json')
   if (options.coverage !== undefined && (options.mutants || options.format !== 'text'))
@@ -38,9 +66,10 @@ async function checkCommand(named: readonly string[], options: CheckOptions): Pr
     throw new UsageError('check --tokens, --may-write, --path and --handler: of an application that is running: give its --url')
   if (options.url !== undefined && (options.mutants || options.coverage !== undefined || options.watch))
     throw new UsageError('check --url: without --mutants, --coverage and --watch, which are about the rules and the data that are here')
-  if (options.watch) return watchCheck(named, options)
-  const session = await openSession(options)
-  const ground = groundOf(session.loaded.book, { people: peopleOf(session, []), records: session.records, now: session.now })
+}
+
+/** The expectations of these files, or of all, that are about the people and types that were named. */
+function expectationsAsked(session: CliSession, ground: Ground, named: readonly string[], options: CheckOptions): readonly Expectation[] {
   const files = expectationFiles(session.loaded, named)
   if (files.length === 0)
     throw new UsageError(`there are no expectation files in ${shownPath(session.loaded.expectations)}: pachter check --help shows one`)
@@ -49,28 +78,13 @@ async function checkCommand(named: readonly string[], options: CheckOptions): Pr
   const meant = (one: Expectation) =>
     (options.for.length === 0 || options.for.includes(one.person)) &&
     (options.type.length === 0 || ('type' in one && options.type.includes(one.type)))
-  const expectations = expectationsIn(files, ground).filter(meant)
-  const deployed = options.url === undefined ? undefined : await judgeAllDeployed(ground, expectations, options)
-  const findings = deployed?.findings ?? (await judgeAll(ground, expectations))
-  // What was not tried proves nothing: then it does not hold.
-  const held = findings.every((one) => one.held) && deployed?.tried !== 0
-  if (options.mutants && held) {
-    const results = await runMutants(ground, expectations, { progress, types: options.type.length > 0 ? options.type : undefined })
-    progress()
-    return reportMutants(results, session.loaded, options)
-  }
-  if (options.format === 'junit') say(junitOf(findings))
-  else if (options.format === 'json') say(JSON.stringify(findings.map(asJson), null, 2))
+  return expectationsIn(files, ground).filter(meant)
+}
+
+function sayFindings(findings: readonly Finding[], format: CheckOptions['format']): void {
+  if (format === 'junit') say(junitOf(findings))
+  else if (format === 'json') say(JSON.stringify(findings.map(asJson), null, 2))
   else report(findings)
-  if (deployed !== undefined)
-    for (const line of countsOf(deployed, options.mayWrite)) options.format === 'text' ? say(line) : process.stderr.write(`${line}\n`)
-  if (options.coverage !== undefined && options.format === 'text') {
-    const { points, questions } = coverageOf(ground, expectations)
-    const mine = options.type.length === 0 ? points : points.filter(({ type }) => type !== undefined && options.type.includes(type))
-    reportCoverage({ points: mine, questions }, options.coverage, ground.now)
-  }
-  if (options.mutants) say('The rulebook is weakened when all of them hold.')
-  return held
 }
 
 async function judgeAll(ground: Ground, expectations: readonly Expectation[]): Promise<Finding[]> {

@@ -72,22 +72,8 @@ function report(
   if (decidedBy !== verdict.action) say(`  What one may not read, one may not ${verdict.action}: so the clauses for ${decidedBy} decide.`)
   if (verdict.fields !== undefined) say(`  Fields: ${verdict.fields.join(', ') || 'none'}, besides the key.`)
   say()
-  for (const { kind, title, trace, afterwards } of withheldBy) {
-    say(
-      kind === 'gate'
-        ? `Withheld by a gate that does not hold${afterwards ? ' of the record as it would become' : ''}:`
-        : `Withheld by a veto${placeText(places.veto(type.name, title))}:`,
-    )
-    for (const line of clauseText({ title: kind === 'gate' ? describe(trace.node, wording) : title, holds: trace.holds, trace }, wording))
-      say(line)
-    say()
-  }
-  for (const { field, letBy, wouldBeLetBy } of fields ?? []) {
-    const others = wouldBeLetBy.length === 0 ? 'no clause would' : wouldBeLetBy.join('; ')
-    if (letBy.length > 0) say(`  ${pc.green('passes')}  ${field}, by: ${letBy.join('; ')}`)
-    else say(`  ${pc.red('stays')}   ${field}, which these would let change if they held: ${others}`)
-  }
-  if (fields !== undefined && fields.length > 0) say()
+  sayWithheld(withheldBy, type, places, wording)
+  sayFields(fields ?? [])
   if (clause === undefined) {
     say(`No clause lets anybody ${decidedBy} a ${type.name}.`)
     return
@@ -106,12 +92,35 @@ function report(
   if (others.length === 0) return
   say()
   say('The other clauses:')
-  if (all)
-    for (const other of others) {
-      say()
-      for (const line of clauseText(other, wording)) say(line)
-    }
-  else sayOthers(others, wording)
+  if (!all) return sayOthers(others, wording)
+  for (const other of others) {
+    say()
+    for (const line of clauseText(other, wording)) say(line)
+  }
+}
+
+/** The gates and vetoes in the way. */
+function sayWithheld(withheldBy: Explanation['withheldBy'], type: TypeModel, places: Places, wording: Wording): void {
+  for (const { kind, title, trace, afterwards } of withheldBy) {
+    say(
+      kind === 'gate'
+        ? `Withheld by a gate that does not hold${afterwards ? ' of the record as it would become' : ''}:`
+        : `Withheld by a veto${placeText(places.veto(type.name, title))}:`,
+    )
+    for (const line of clauseText({ title: kind === 'gate' ? describe(trace.node, wording) : title, holds: trace.holds, trace }, wording))
+      say(line)
+    say()
+  }
+}
+
+/** Which of the fields that were sent pass, and which stay as they are. */
+function sayFields(fields: NonNullable<Explanation['fields']>): void {
+  for (const { field, letBy, wouldBeLetBy } of fields) {
+    const others = wouldBeLetBy.length === 0 ? 'no clause would' : wouldBeLetBy.join('; ')
+    if (letBy.length > 0) say(`  ${pc.green('passes')}  ${field}, by: ${letBy.join('; ')}`)
+    else say(`  ${pc.red('stays')}   ${field}, which these would let change if they held: ${others}`)
+  }
+  if (fields.length > 0) say()
 }
 
 /** As many of the other clauses as a screen has room for, each with why it fails, if it does. */

@@ -1,7 +1,7 @@
 import { PachterError } from 'pachter/internal/condition'
 import type { Baseline, KeptAccess } from 'pachter/internal/review'
-import type { Model } from 'pachter/internal/rulebook'
-import { Document, isMap, isScalar, LineCounter, type Node, parseDocument, YAMLMap } from 'yaml'
+import type { Model, TypeModel } from 'pachter/internal/rulebook'
+import { Document, isMap, isScalar, LineCounter, type Node, type Pair, parseDocument, YAMLMap } from 'yaml'
 
 /** A kept baseline cannot be read. */
 export class BaselineError extends PachterError {
@@ -57,33 +57,41 @@ export function readBaseline(text: string, file: string, model: Model): Baseline
     )
   const access = root.get('access')
   if (!isMap(access)) return fail(access ?? root, 'has no access')
-  for (const { key, value } of access.items) {
-    const type = isScalar(key) ? String(key.value) : ''
-    const known = model.types[type]
-    if (known === undefined) return fail(key, `the rulebook has no record type "${type}": keep a new baseline with pachter drift --keep`)
-    if (!isMap(value)) return fail(key, `${type} has no records`)
-    for (const record of value.items) {
-      if (!isMap(record.value)) return fail(record.key, 'a record has actions, with people in each')
-      for (const action of record.value.items) {
-        const name = isScalar(action.key) ? String(action.key.value) : ''
-        const [bare = '', routine] = name.split(' within ')
-        if (!known.actions.includes(bare)) return fail(action.key, `${type} has no action "${bare}"`)
-        if (routine !== undefined && !Object.hasOwn(model.routines, routine)) return fail(action.key, `there is no routine "${routine}"`)
-        if (!isMap(action.value)) return fail(action.key, `${name} has people`)
-        for (const person of action.value.items) {
-          const kept = isMap(person.value) ? (person.value.toJSON() as Partial<KeptAccess>) : undefined
-          const fields = kept?.fields
-          const whole = Array.isArray(kept?.by) && (fields === undefined || Array.isArray(fields))
-          if (!whole) return fail(person.key, 'a person has { fields, by }')
-        }
-      }
-    }
-  }
+  checkAccess(access, model, fail)
   for (const of of ['creates', 'privileges', 'routines', 'rules']) if (!isMap(root.get(of))) return fail(root, `has no ${of}`)
   const baseline = root.toJSON() as Baseline & { readonly entries?: unknown }
   if (!Array.isArray(baseline.people) || baseline.entries !== entriesIn(baseline))
     return fail(undefined, 'is not whole: its end is missing, or entries were taken out by hand')
   return baseline
+}
+
+type Fail = (node: unknown, problem: string) => never
+
+function checkAccess(access: YAMLMap, model: Model, fail: Fail): void {
+  for (const { key, value } of access.items) {
+    const type = isScalar(key) ? String(key.value) : ''
+    const known = Object.hasOwn(model.types, type) ? model.types[type] : undefined
+    if (known === undefined) fail(key, `the rulebook has no record type "${type}": keep a new baseline with pachter drift --keep`)
+    if (!isMap(value)) return fail(key, `${type} has no records`)
+    for (const record of value.items) {
+      if (!isMap(record.value)) return fail(record.key, 'a record has actions, with people in each')
+      for (const action of record.value.items) checkKeptAction(action, known as TypeModel, model, fail)
+    }
+  }
+}
+
+function checkKeptAction({ key, value }: Pair, { name: type, actions }: TypeModel, { routines }: Model, fail: Fail): void {
+  const name = isScalar(key) ? String(key.value) : ''
+  const [action = '', routine] = name.split(' within ')
+  if (!actions.includes(action)) fail(key, `${type} has no action "${action}"`)
+  if (routine !== undefined && !Object.hasOwn(routines, routine)) fail(key, `there is no routine "${routine}"`)
+  if (!isMap(value)) return fail(key, `${name} has people`)
+  for (const person of value.items) {
+    const kept = isMap(person.value) ? (person.value.toJSON() as Partial<KeptAccess>) : undefined
+    const fields = kept?.fields
+    const isWhole = Array.isArray(kept?.by) && (fields === undefined || Array.isArray(fields))
+    if (!isWhole) fail(person.key, 'a person has { fields, by }')
+  }
 }
 
 /** How many lines a baseline has: what was cut off or taken out is noticed. */

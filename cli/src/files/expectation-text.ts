@@ -1,4 +1,4 @@
-import { EXTENTS, type Expectation, type FieldsExpectation, type TryExpectation } from 'pachter/internal/review'
+import { EXTENTS, type Expectation, type FieldsExpectation, type ReachExpectation, type TryExpectation } from 'pachter/internal/review'
 import type { Key } from 'pachter/internal/rulebook'
 import { Document, isMap, isSeq, type Node, parseDocument, type YAMLMap, type YAMLSeq } from 'yaml'
 
@@ -17,23 +17,8 @@ export function withExpectations(text: string | undefined, expectations: readonl
 
 function add(document: Document, one: Expectation): void {
   switch (one.kind) {
-    case 'reach': {
-      const { person, action, type, extent, keys } = one
-      const named = action === 'read' || action === 'update'
-      const place = mapAt(document, ['people', person, named ? EXTENTS[action][extent] : 'may exactly'])
-      const name = named ? type : `${action} ${type}`
-      const there = place.get(name, true) as Node | undefined
-      if (keys === 'all' || (keys.length === 0 && extent === 'exactly')) {
-        if (there === undefined) place.set(name, keys === 'all' ? 'all' : 'none')
-      } else if (isMap(there)) {
-        if (extent === 'at least') for (const key of keys) if (!there.has(key)) there.set(key, 'the key alone')
-        if (extent === 'none') for (const key of keys) addTry(document, { kind: 'try', person, action, type, key, allowed: false })
-      } else if (there === undefined || extent !== 'exactly') {
-        const list = listIn(document, place, name)
-        for (const key of keys) if (!(list.toJSON() as unknown[]).includes(key)) list.add(document.createNode(key))
-      }
-      return
-    }
+    case 'reach':
+      return addReach(document, one)
     case 'fields':
       return addFields(document, one)
     case 'try':
@@ -48,6 +33,30 @@ function add(document: Document, one: Expectation): void {
     case 'access':
       return void mapAt(document, ['tables', `${one.type} ${one.key}`]).set(one.person, one.actions.join(', ') || 'nothing')
   }
+}
+
+function addReach(document: Document, { person, action, type, extent, keys }: ReachExpectation): void {
+  const named = action === 'read' || action === 'update'
+  const place = mapAt(document, ['people', person, named ? EXTENTS[action][extent] : 'may exactly'])
+  const name = named ? type : `${action} ${type}`
+  const there = place.get(name, true) as Node | undefined
+  if (keys === 'all' || (keys.length === 0 && extent === 'exactly')) {
+    if (there === undefined) place.set(name, keys === 'all' ? 'all' : 'none')
+    return
+  }
+  if (!isMap(there)) {
+    if (there === undefined || extent !== 'exactly') addKeys(document, place, name, keys)
+    return
+  }
+  for (const key of keys) {
+    if (extent === 'at least' && !there.has(key)) there.set(key, 'the key alone')
+    if (extent === 'none') addTry(document, { kind: 'try', person, action, type, key, allowed: false })
+  }
+}
+
+function addKeys(document: Document, place: YAMLMap, name: string, keys: readonly Key[]): void {
+  const list = listIn(document, place, name)
+  for (const key of keys) if (!(list.toJSON() as unknown[]).includes(key)) list.add(document.createNode(key))
 }
 
 function addFields(document: Document, { person, action, type, key, extent, fields }: FieldsExpectation): void {

@@ -46,128 +46,179 @@ interface Code {
   readonly until: number
 }
 
-export type Provider = Awaited<ReturnType<typeof startProvider>>
+export interface Provider {
+  readonly url: string
+  readonly application: Application
+  /** How long somebody stays signed in, in seconds. */
+  readonly settings: { lifetime: number }
+  /** A token as somebody would be given, for tests and for `pachter check --url`. */
+  tokenOf(name: string): Promise<string>
+  close(): Promise<void>
+}
 
 /** Starts the provider. Its keys are made anew each time. */
-export async function startProvider({ accounts, application, port = 0, lifetime = 3600 }: ProviderOptions) {
+export async function startProvider({ accounts, application, port = 0, lifetime = 3600 }: ProviderOptions): Promise<Provider> {
   const { publicKey, privateKey } = await generateKeyPair('ES256')
-  const jwk = { ...(await exportJWK(publicKey)), kid: 'marsh-lane', alg: 'ES256', use: 'sig' }
-  const codes = new Map<string, Code>()
+  const jwk = { ...(await exportJWK(publicKey)), kid: KEY, alg: 'ES256', use: 'sig' }
   const settings = { lifetime }
+  const desk = new Desk({ accounts, application, settings, privateKey })
+  const server = serve({ fetch: appOf(desk, { accounts, application, jwk }).fetch, port, hostname: '127.0.0.1' })
+  const { url, close } = await listening(server)
+  desk.issuer = url
+  return { url, application, settings, tokenOf: (name) => desk.accessToken(desk.account(name) as Account), close }
+}
 
-  const sign = (account: Account, audience: string, claims: object, type: string) =>
-    new SignJWT({ email: account.email, email_verified: true, ...claims })
-      .setProtectedHeader({ alg: 'ES256', kid: jwk.kid, typ: type })
-      .setIssuer(issuer())
-      .setSubject(account.sub)
-      .setAudience(audience)
-      .setIssuedAt()
-      .setJti(crypto.randomUUID())
-      .setExpirationTime(`${settings.lifetime}s`)
-      .sign(privateKey)
-  const accessToken = (account: Account) => sign(account, application.audience, { groups: account.groups }, 'at+jwt')
+const KEY = 'marsh-lane'
 
-  const mayReturnTo = (uri: string) => URL.canParse(uri) && application.origins.includes(new URL(uri).origin)
+interface DeskOptions {
+  readonly accounts: ProviderOptions['accounts']
+  readonly application: Application
+  readonly settings: { readonly lifetime: number }
+  readonly privateKey: Awaited<ReturnType<typeof generateKeyPair>>['privateKey']
+}
+
+/** Gives out codes and tokens. */
+class Desk {
+  /** Where the provider is; known once it listens. */
+  issuer = ''
+  readonly #options: DeskOptions
+  readonly #codes = new Map<string, Code>()
+
+  constructor(options: DeskOptions) {
+    this.#options = options
+  }
+
+  account(name: string | undefined): Account | undefined {
+    const { accounts } = this.#options
+    return name !== undefined && Object.hasOwn(accounts, name) ? accounts[name] : undefined
+  }
+
+  mayReturnTo(uri: string): boolean {
+    return URL.canParse(uri) && this.#options.application.origins.includes(new URL(uri).origin)
+  }
+
   /** What is wrong with a request to sign somebody in; nothing where it is right. Of these, nobody is sent back. */
-  const wrongWith = (asked: URLSearchParams) => {
-    if (asked.get('client_id') !== application.clientId) return 'No such application is known here.'
-    if (!mayReturnTo(asked.get('redirect_uri') ?? '')) return 'The application may not send people back there.'
+  wrongWith(asked: URLSearchParams): string | undefined {
+    if (asked.get('client_id') !== this.#options.application.clientId) return 'No such application is known here.'
+    if (!this.mayReturnTo(asked.get('redirect_uri') ?? '')) return 'The application may not send people back there.'
     if (asked.get('response_type') !== 'code') return 'Only the authorization code flow is offered.'
     if (asked.get('code_challenge_method') !== 'S256' || !asked.get('code_challenge')) return 'A code challenge (PKCE, S256) is needed.'
     return undefined
   }
-  const sentBack = (asked: URLSearchParams, account: Account) => {
+
+  /** Where somebody is sent back to, with a code. */
+  sentBack(asked: URLSearchParams, account: Account): string {
     const code = crypto.randomUUID()
     const redirectUri = asked.get('redirect_uri') as string
     const [challenge, nonce] = [asked.get('code_challenge') as string, asked.get('nonce') ?? undefined]
-    codes.set(code, { account, redirectUri, challenge, nonce, until: Date.now() + 60_000 })
+    this.#codes.set(code, { account, redirectUri, challenge, nonce, until: Date.now() + 60_000 })
     const back = new URL(redirectUri)
     back.searchParams.set('code', code)
-    back.searchParams.set('iss', issuer())
+    back.searchParams.set('iss', this.issuer)
     const state = asked.get('state')
     if (state !== null) back.searchParams.set('state', state)
     return back.href
   }
-  const known = (name: string | undefined) => (name !== undefined && Object.hasOwn(accounts, name) ? accounts[name] : undefined)
 
-  const app = new Hono()
+  /** What was given out for a code, where it was to whoever sends this. Each code is good once, whatever comes of it. */
+  async redeem(form: { readonly [name: string]: unknown }): Promise<Code | undefined> {
+    const code = this.#codes.get(String(form.code))
+    this.#codes.delete(String(form.code))
+    const isRightful =
+      code !== undefined &&
+      code.until > Date.now() &&
+      form.client_id === this.#options.application.clientId &&
+      form.redirect_uri === code.redirectUri &&
+      (await challengeOf(String(form.code_verifier))) === code.challenge
+    return isRightful ? code : undefined
+  }
+
+  async tokens({ account, nonce }: Code): Promise<object> {
+    const { application, settings } = this.#options
+    const about = { name: account.name, groups: account.groups, ...(nonce === undefined ? {} : { nonce }) }
+    return {
+      token_type: 'Bearer',
+      expires_in: settings.lifetime,
+      scope: 'openid email groups',
+      access_token: await this.accessToken(account),
+      id_token: await this.#sign(account, application.clientId, about, 'JWT'),
+    }
+  }
+
+  accessToken(account: Account): Promise<string> {
+    return this.#sign(account, this.#options.application.audience, { groups: account.groups }, 'at+jwt')
+  }
+
+  #sign(account: Account, audience: string, claims: object, type: string): Promise<string> {
+    return new SignJWT({ email: account.email, email_verified: true, ...claims })
+      .setProtectedHeader({ alg: 'ES256', kid: KEY, typ: type })
+      .setIssuer(this.issuer)
+      .setSubject(account.sub)
+      .setAudience(audience)
+      .setIssuedAt()
+      .setJti(crypto.randomUUID())
+      .setExpirationTime(`${this.#options.settings.lifetime}s`)
+      .sign(this.#options.privateKey)
+  }
+}
+
+interface Shown {
+  readonly accounts: ProviderOptions['accounts']
+  readonly application: Application
+  readonly jwk: object
+}
+
+function appOf(desk: Desk, { accounts, application, jwk }: Shown): Hono {
+  return new Hono()
     .use(secureHeaders({ contentSecurityPolicy: { defaultSrc: ["'none'"], styleSrc: ["'unsafe-inline'"] } }))
-    .get('/.well-known/openid-configuration', cors(), (context) =>
-      context.json({
-        issuer: issuer(),
-        authorization_endpoint: `${issuer()}/authorize`,
-        token_endpoint: `${issuer()}/token`,
-        jwks_uri: `${issuer()}/jwks`,
-        end_session_endpoint: `${issuer()}/sign-out`,
-        response_types_supported: ['code'],
-        grant_types_supported: ['authorization_code'],
-        subject_types_supported: ['public'],
-        id_token_signing_alg_values_supported: ['ES256'],
-        code_challenge_methods_supported: ['S256'],
-        token_endpoint_auth_methods_supported: ['none'],
-        scopes_supported: ['openid', 'email', 'groups'],
-        claims_supported: ['sub', 'name', 'email', 'email_verified', 'groups'],
-        authorization_response_iss_parameter_supported: true,
-      }),
-    )
+    .get('/.well-known/openid-configuration', cors(), (context) => context.json(configuration(desk.issuer)))
     .get('/jwks', cors(), (context) => context.json({ keys: [jwk] }))
     .get('/authorize', (context) => {
       const asked = new URL(context.req.url).searchParams
-      const wrong = wrongWith(asked)
+      const wrong = desk.wrongWith(asked)
       if (wrong !== undefined) return context.text(wrong, 400)
       // Whom the application names already is signed in without being asked.
-      const hinted = asked.get('prompt') === 'select_account' ? undefined : known(asked.get('login_hint') ?? undefined)
-      if (hinted !== undefined) return context.redirect(sentBack(asked, hinted))
+      const hinted = asked.get('prompt') === 'select_account' ? undefined : desk.account(asked.get('login_hint') ?? undefined)
+      if (hinted !== undefined) return context.redirect(desk.sentBack(asked, hinted))
       return context.html(choosing(accounts, asked))
     })
     .get('/choose/:name', (context) => {
       const asked = new URL(context.req.url).searchParams
-      const account = known(context.req.param('name'))
-      const wrong = account === undefined ? 'Nobody is called that.' : wrongWith(asked)
-      return wrong === undefined ? context.redirect(sentBack(asked, account as Account)) : context.text(wrong, 400)
+      const account = desk.account(context.req.param('name'))
+      const wrong = account === undefined ? 'Nobody is called that.' : desk.wrongWith(asked)
+      return wrong === undefined ? context.redirect(desk.sentBack(asked, account as Account)) : context.text(wrong, 400)
     })
     .post('/token', cors({ origin: application.origins }), async (context) => {
       const form = await context.req.parseBody()
-      const refuse = (error: string) => context.json({ error }, 400)
-      if (form.grant_type !== 'authorization_code') return refuse('unsupported_grant_type')
-      const code = codes.get(String(form.code))
-      // Each is good once, whatever comes of it.
-      codes.delete(String(form.code))
-      const rightful =
-        code !== undefined &&
-        code.until > Date.now() &&
-        form.client_id === application.clientId &&
-        form.redirect_uri === code.redirectUri &&
-        (await challengeOf(String(form.code_verifier))) === code.challenge
-      if (!rightful) return refuse('invalid_grant')
-      const { account, nonce } = code
-      const about = { name: account.name, groups: account.groups, ...(nonce === undefined ? {} : { nonce }) }
+      if (form.grant_type !== 'authorization_code') return context.json({ error: 'unsupported_grant_type' }, 400)
+      const code = await desk.redeem(form)
+      if (code === undefined) return context.json({ error: 'invalid_grant' }, 400)
       context.header('cache-control', 'no-store')
-      return context.json({
-        token_type: 'Bearer',
-        expires_in: settings.lifetime,
-        scope: 'openid email groups',
-        access_token: await accessToken(account),
-        id_token: await sign(account, application.clientId, about, 'JWT'),
-      })
+      return context.json(await desk.tokens(code))
     })
     .get('/sign-out', (context) => {
       const back = context.req.query('post_logout_redirect_uri') ?? ''
-      return mayReturnTo(back) ? context.redirect(back) : context.text('You have signed out.')
+      return desk.mayReturnTo(back) ? context.redirect(back) : context.text('You have signed out.')
     })
+}
 
-  const server = serve({ fetch: app.fetch, port, hostname: '127.0.0.1' })
-  const { url, close } = await listening(server)
-  function issuer(): string {
-    return url
-  }
+/** What there is to find out about the provider (OpenID Connect Discovery 1.0). */
+function configuration(issuer: string): object {
   return {
-    url,
-    application,
-    settings,
-    /** A token as somebody would be given, for tests and for `pachter check --url`. */
-    tokenOf: (name: string) => accessToken(known(name) as Account),
-    close,
+    issuer,
+    authorization_endpoint: `${issuer}/authorize`,
+    token_endpoint: `${issuer}/token`,
+    jwks_uri: `${issuer}/jwks`,
+    end_session_endpoint: `${issuer}/sign-out`,
+    response_types_supported: ['code'],
+    grant_types_supported: ['authorization_code'],
+    subject_types_supported: ['public'],
+    id_token_signing_alg_values_supported: ['ES256'],
+    code_challenge_methods_supported: ['S256'],
+    token_endpoint_auth_methods_supported: ['none'],
+    scopes_supported: ['openid', 'email', 'groups'],
+    claims_supported: ['sub', 'name', 'email', 'email_verified', 'groups'],
+    authorization_response_iss_parameter_supported: true,
   }
 }
 

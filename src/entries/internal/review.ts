@@ -7,6 +7,7 @@ export {
   type FieldsExpectation,
   type Place,
   REFUSALS,
+  type ReachExpectation,
   type Refusal,
   type TryExpectation,
 } from '../../review/expectations/expectation.js'
@@ -57,7 +58,6 @@ export {
   runMutants,
   type SourcePlace,
   type SourcePlaces,
-  sourcePlaces,
   strangerOf,
   typesNeeded,
   withEverybody,

@@ -18,4 +18,6 @@ export {
   UnknownNameError,
   unknownName,
   type World,
+  type Written,
+  writtenIn,
 } from '../../rulebook/index.js'

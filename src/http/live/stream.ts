@@ -30,105 +30,140 @@ interface Waiting {
  * make few. Then every event says by `list` which it is about. Who reads slowly is not written to faster than they read.
  */
 export async function eventStream(watches: Watch | readonly Watch[], options: StreamOptions): Promise<Response> {
-  const { recheck, recheckEvery, beat, refusal } = options
-  const several = typeof watches !== 'function'
-  const encoder = new TextEncoder()
-  let waiting: Waiting[] = [{ list: -1, text: 'retry: 2000\n\n', stays: true }]
-  const behind = new Set<number>()
-  let ended = false
-  let number = 0
-  let wake: (() => void) | undefined
-  const timers: ReturnType<typeof setInterval>[] = []
-  const watched: (Awaited<ReturnType<Watch>> | undefined)[] = []
-  const say = (list: number, text: string, stays: boolean) => {
-    if (ended) return
-    waiting.push({ list, text, stays })
-    wake?.()
+  const lists = new EventStream(options, typeof watches === 'function' ? 'one' : 'several')
+  if (typeof watches === 'function') await lists.begin(watches, 0)
+  else await lists.beginAll(watches)
+  lists.keepUp()
+  return new Response(lists.body(), {
+    headers: { 'content-type': 'text/event-stream; charset=utf-8', 'cache-control': 'no-store', 'x-accel-buffering': 'no' },
+  })
+}
+
+class EventStream {
+  readonly #options: StreamOptions
+  readonly #several: boolean
+  readonly #encoder = new TextEncoder()
+  readonly #timers: ReturnType<typeof setInterval>[] = []
+  readonly #watched: (Awaited<ReturnType<Watch>> | undefined)[] = []
+  /** Lists of which events were left out: they are told as a whole once the reader reads. */
+  readonly #behind = new Set<number>()
+  #waiting: Waiting[] = [{ list: -1, text: 'retry: 2000\n\n', stays: true }]
+  #ended = false
+  #number = 0
+  #wake: (() => void) | undefined
+
+  constructor(options: StreamOptions, lists: 'one' | 'several') {
+    this.#options = options
+    this.#several = lists === 'several'
   }
-  const tell = (list: number, event: string, about: object, stays: boolean) =>
-    say(list, eventText(event, several && list >= 0 ? { list, ...about } : about, ++number), stays)
-  const hear = (list: number, { event, ...about }: LiveEvent) => {
-    const isOfRecords = event !== 'ended' && event !== 'rules'
-    if (event === 'listed') {
-      waiting = waiting.filter((one) => one.list !== list || one.stays)
-      behind.delete(list)
-    } else if (isOfRecords) {
-      if (behind.has(list)) return
-      if (waiting.length >= MOST_WAITING) {
-        for (const one of waiting) if (!one.stays) behind.add(one.list)
-        behind.add(list)
-        waiting = waiting.filter((one) => one.stays)
-        return
-      }
-    }
-    const isOver = event === 'ended' && (!several || (about as { why?: string }).why === 'sign in')
-    tell(event === 'rules' || isOver ? -1 : list, event, about, !isOfRecords)
-    if (isOver) finish()
+
+  async begin(watch: Watch, list: number): Promise<void> {
+    const one = await watch((event) => this.#hear(list, event))
+    if (this.#ended) one.stop()
+    else this.#watched[list] = one
   }
-  const finish = () => {
-    ended = true
-    for (const timer of timers) clearInterval(timer)
-    for (const one of watched) one?.stop()
-    wake?.()
-  }
-  const begin = async (watch: Watch, list: number) => {
-    const one = await watch((event) => hear(list, event))
-    if (ended) one.stop()
-    else watched[list] = one
-  }
-  if (!several) await begin(watches, 0)
-  else
+
+  /** Begins all of them; of one that cannot be watched, that is told, and the others go on. */
+  async beginAll(watches: readonly Watch[]): Promise<void> {
+    const { refusal } = this.#options
     await Promise.all(
       watches.map((watch, list) =>
-        begin(watch, list).catch((error: unknown) => {
+        this.begin(watch, list).catch((error: unknown) => {
           if (refusal === undefined) throw error
-          tell(list, 'refused', refusal(error), true)
+          this.#tell(list, 'refused', refusal(error), true)
         }),
       ),
     )
-  const every = (time: number, work: () => void) => {
+  }
+
+  /** Says from time to time that it is there, and asks again who is asking. */
+  keepUp(): void {
+    if (this.#ended) return
+    const { beat, recheck, recheckEvery } = this.#options
+    this.#every(beat, () => {
+      if (this.#waiting.length === 0) this.#say(-1, ': still here\n\n', false)
+    })
+    // Somebody else, or the same with other claims: whoever they are, they begin anew.
+    const over = () => this.#hear(0, { event: 'ended', why: 'sign in' })
+    this.#every(recheckEvery, () => {
+      recheck().then((same) => {
+        if (!same) over()
+      }, over)
+    })
+  }
+
+  body(): ReadableStream<Uint8Array> {
+    return new ReadableStream<Uint8Array>(
+      {
+        pull: async (controller) => {
+          if (this.#waiting.length === 0 && !this.#ended) for (const list of this.#behind) this.#watched[list]?.again()
+          await this.#something()
+          const text = this.#waiting
+            .splice(0)
+            .map((one) => one.text)
+            .join('')
+          if (text !== '') controller.enqueue(this.#encoder.encode(text))
+          if (this.#ended) controller.close()
+        },
+        cancel: () => this.#finish(),
+      },
+      { highWaterMark: 0 },
+    )
+  }
+
+  /** Waits until there is something to be said, or it has ended. */
+  async #something(): Promise<void> {
+    while (this.#waiting.length === 0 && !this.#ended) {
+      await new Promise<void>((resolve) => {
+        this.#wake = resolve
+      })
+      this.#wake = undefined
+    }
+  }
+
+  #hear(list: number, { event, ...about }: LiveEvent): void {
+    const isOfRecords = event !== 'ended' && event !== 'rules'
+    if (event === 'listed') {
+      this.#waiting = this.#waiting.filter((one) => one.list !== list || one.stays)
+      this.#behind.delete(list)
+    } else if (isOfRecords && this.#isLeftOut(list)) return
+    const isOver = event === 'ended' && (!this.#several || (about as { why?: string }).why === 'sign in')
+    this.#tell(event === 'rules' || isOver ? -1 : list, event, about, !isOfRecords)
+    if (isOver) this.#finish()
+  }
+
+  /** Whether an event of this list is not told, since too many wait for a slow reader. */
+  #isLeftOut(list: number): boolean {
+    if (this.#behind.has(list)) return true
+    if (this.#waiting.length < MOST_WAITING) return false
+    for (const one of this.#waiting) if (!one.stays) this.#behind.add(one.list)
+    this.#behind.add(list)
+    this.#waiting = this.#waiting.filter((one) => one.stays)
+    return true
+  }
+
+  #tell(list: number, event: string, about: object, stays: boolean): void {
+    this.#say(list, eventText(event, this.#several && list >= 0 ? { list, ...about } : about, ++this.#number), stays)
+  }
+
+  #say(list: number, text: string, stays: boolean): void {
+    if (this.#ended) return
+    this.#waiting.push({ list, text, stays })
+    this.#wake?.()
+  }
+
+  #every(time: number, work: () => void): void {
     const timer = setInterval(work, time)
     timer.unref?.()
-    timers.push(timer)
+    this.#timers.push(timer)
   }
-  if (!ended) {
-    every(beat, () => {
-      if (waiting.length === 0) say(-1, ': still here\n\n', false)
-    })
-    every(recheckEvery, () => {
-      recheck().then(
-        (same) => {
-          // Somebody else, or the same with other claims: whoever they are, they begin anew.
-          if (!same) hear(0, { event: 'ended', why: 'sign in' })
-        },
-        () => hear(0, { event: 'ended', why: 'sign in' }),
-      )
-    })
+
+  #finish(): void {
+    this.#ended = true
+    for (const timer of this.#timers) clearInterval(timer)
+    for (const one of this.#watched) one?.stop()
+    this.#wake?.()
   }
-  const body = new ReadableStream<Uint8Array>(
-    {
-      async pull(controller) {
-        if (waiting.length === 0 && !ended) for (const list of behind) watched[list]?.again()
-        while (waiting.length === 0 && !ended) {
-          await new Promise<void>((resolve) => {
-            wake = resolve
-          })
-          wake = undefined
-        }
-        const text = waiting
-          .splice(0)
-          .map((one) => one.text)
-          .join('')
-        if (text !== '') controller.enqueue(encoder.encode(text))
-        if (ended) controller.close()
-      },
-      cancel: finish,
-    },
-    { highWaterMark: 0 },
-  )
-  return new Response(body, {
-    headers: { 'content-type': 'text/event-stream; charset=utf-8', 'cache-control': 'no-store', 'x-accel-buffering': 'no' },
-  })
 }
 
 /** One event. What it is about is JSON, and so in one line. */

@@ -210,25 +210,13 @@ export function heldArray(ref: Fragment, as: string): Fragment {
 }
 
 /** As what a column holds a field: the word that a layout keeps. */
-export function heldAs({ type: written, kind, collation }: FoundColumn, field: Field): string | null | undefined {
-  const type = written.toLowerCase()
-  if (inJson(field)) {
-    if (type === 'jsonb') return undefined
-    const { list: _list, ...element } = field
-    if (!field.list || !type.endsWith('[]') || inJson(element)) return null
-    const bare = type.slice(0, -2)
-    const one = heldAs({ schema: '', table: '', column: '', type: bare, kind: kind ?? null, collation: collation ?? null }, element)
-    return one === null ? null : `${one ?? bare.replace(/\(.*\)/, '')}[]`
-  }
+export function heldAs(found: FoundColumn, field: Field): string | null | undefined {
+  const type = found.type.toLowerCase()
+  if (inJson(field)) return heldList(found, type, field)
   switch (field.type as Scalar) {
     case 'text':
     case 'id':
-      if (kind === 'e') return 'enum'
-      if (type === 'citext') return LOOSE
-      if (collation?.startsWith(LOOSE)) return collation
-      if (type === 'uuid' || type === 'bigint' || type === 'integer') return type
-      if (!/^(text|character varying\b.*)$/.test(type)) return null
-      return collation ? `${COLLATED}${collation}` : undefined
+      return heldText(found, type)
     case 'boolean':
       return type === 'boolean' ? undefined : null
     case 'integer':
@@ -236,9 +224,31 @@ export function heldAs({ type: written, kind, collation }: FoundColumn, field: F
       if (/^(bigint|integer|smallint|double precision)$/.test(type)) return undefined
       return /^numeric\b/.test(type) ? 'numeric' : type === 'real' ? 'real' : null
     case 'time':
-      if (/^timestamp\([0-3]\) with time zone$/.test(type)) return 'timestamptz(3)'
-      if (/^timestamp(\(\d\))? with time zone$/.test(type)) return 'timestamptz'
-      if (/^timestamp(\(\d\))? without time zone$/.test(type)) return 'timestamp'
-      return type === 'date' ? 'date' : null
+      return heldTime(type)
   }
+}
+
+function heldList({ kind, collation }: FoundColumn, type: string, field: Field): string | null | undefined {
+  if (type === 'jsonb') return undefined
+  const { list: _list, ...element } = field
+  if (!field.list || !type.endsWith('[]') || inJson(element)) return null
+  const bare = type.slice(0, -2)
+  const one = heldAs({ schema: '', table: '', column: '', type: bare, kind: kind ?? null, collation: collation ?? null }, element)
+  return one === null ? null : `${one ?? bare.replace(/\(.*\)/, '')}[]`
+}
+
+function heldText({ kind, collation }: FoundColumn, type: string): string | null | undefined {
+  if (kind === 'e') return 'enum'
+  if (type === 'citext') return LOOSE
+  if (collation?.startsWith(LOOSE)) return collation
+  if (type === 'uuid' || type === 'bigint' || type === 'integer') return type
+  if (!/^(text|character varying\b.*)$/.test(type)) return null
+  return collation ? `${COLLATED}${collation}` : undefined
+}
+
+function heldTime(type: string): string | null {
+  if (/^timestamp\([0-3]\) with time zone$/.test(type)) return 'timestamptz(3)'
+  if (/^timestamp(\(\d\))? with time zone$/.test(type)) return 'timestamptz'
+  if (/^timestamp(\(\d\))? without time zone$/.test(type)) return 'timestamp'
+  return type === 'date' ? 'date' : null
 }

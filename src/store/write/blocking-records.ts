@@ -21,36 +21,53 @@ type Going = ReadonlyMap<Key, ReadonlySet<Key>>
  * is told. It finds what judging one deletion after the other would, by a few queries for all of them.
  */
 export async function inTheWay(op: Operation, type: TypeModel, keys: readonly Key[]): Promise<ReadonlyMap<Key, string | undefined>> {
-  const blockers = new Map<Key, Blocker>()
-  const met = new Map(keys.map((key) => [key, new Set([idOf(type, key)])]))
-  await along(type, new Map(keys.map((key) => [key, new Set([key])])))
-  return words(op, blockers)
+  const search = new BlockerSearch(op, type, keys)
+  await search.along(type, new Map(keys.map((key) => [key, new Set([key])])))
+  return words(op, search.blockers)
+}
 
-  async function along(of: TypeModel, going: Going): Promise<void> {
-    for (const reference of referencesTo(op.asker.model, of.name)) {
-      const still = [...going.keys()].filter((key) => [...(going.get(key) ?? [])].some((root) => !blockers.has(root)))
+/** Goes from records that would be deleted to those that lead to them, and so on, once for each of the first. */
+class BlockerSearch {
+  /** By the key of a record that was to be deleted: what stands in its way. */
+  readonly blockers = new Map<Key, Blocker>()
+  readonly #op: Operation
+  readonly #met: ReadonlyMap<Key, Set<string>>
+
+  constructor(op: Operation, type: TypeModel, keys: readonly Key[]) {
+    this.#op = op
+    this.#met = new Map(keys.map((key) => [key, new Set([idOf(type, key)])]))
+  }
+
+  async along(of: TypeModel, going: Going): Promise<void> {
+    for (const reference of referencesTo(this.#op.asker.model, of.name)) {
+      const still = [...going.keys()].filter((key) => [...(going.get(key) ?? [])].some((root) => !this.blockers.has(root)))
       if (still.length === 0) return
-      await alongOne(reference, going, still)
+      await this.#alongOne(reference, going, still)
     }
   }
 
-  async function alongOne(reference: Reference, going: Going, keysOf: readonly Key[]): Promise<void> {
-    const owner = typeModel(op.asker.model, reference.type)
+  async #alongOne(reference: Reference, going: Going, keys: readonly Key[]): Promise<void> {
+    const owner = typeModel(this.#op.asker.model, reference.type)
     const next = new Map<Key, Set<Key>>()
-    for (const found of await leadingTo(op, owner, reference, keysOf)) {
+    for (const found of await leadingTo(this.#op, owner, reference, keys)) {
       const key = found.row[owner.key] as Key
       for (const value of valuesAt(found.row, reference.place)) {
-        const roots = [...(going.get(value as Key) ?? [])].filter((root) => !blockers.has(root) && !met.get(root)?.has(idOf(owner, key)))
+        const roots = this.#open(going.get(value as Key), idOf(owner, key))
         if (roots.length === 0) continue
-        if (await stops(op, owner, reference, found, value as Key)) {
-          for (const root of roots) blockers.set(root, { type: owner, key })
+        if (await stops(this.#op, owner, reference, found, value as Key)) {
+          for (const root of roots) this.blockers.set(root, { type: owner, key })
         } else if (reference.onDelete !== 'unlink') {
-          for (const root of roots) met.get(root)?.add(idOf(owner, key))
+          for (const root of roots) this.#met.get(root)?.add(idOf(owner, key))
           next.set(key, new Set([...(next.get(key) ?? []), ...roots]))
         }
       }
     }
-    if (next.size > 0) await along(owner, next)
+    if (next.size > 0) await this.along(owner, next)
+  }
+
+  /** Those in whose way nothing stands yet, and on whose account this record was not come to before. */
+  #open(roots: ReadonlySet<Key> = new Set(), id: string): Key[] {
+    return [...roots].filter((root) => !this.blockers.has(root) && !this.#met.get(root)?.has(id))
   }
 }
 

@@ -1,24 +1,6 @@
-import { type Model, type Written, writtenIn } from '../../rulebook/index.js'
+import type { SourcePlace, SourcePlaces } from 'pachter/internal/review'
+import { type Model, type Written, writtenIn } from 'pachter/internal/rulebook'
 import { between, members, objectGiven, type Span, type Token, tokensOf } from './tokens.js'
-
-/** A place in the source. */
-export interface SourcePlace {
-  readonly file: string
-  /** From 1. */
-  readonly line: number
-}
-
-/** Where the parts of a rulebook are in the source. Undefined where that cannot be told. */
-export interface SourcePlaces {
-  /** The rules of a record type. */
-  rules(type: string): SourcePlace | undefined
-  /** A clause, by its number among those of the action, from 0. */
-  clause(type: string, action: string, number: number): SourcePlace | undefined
-  veto(type: string, number: number): SourcePlace | undefined
-  standing(type: string, name: string): SourcePlace | undefined
-  /** A privilege or a routine. */
-  grant(kind: 'privileges' | 'routines', name: string): SourcePlace | undefined
-}
 
 /**
  * Finds the parts of a rulebook in the source that it was loaded from. Where a part is not written out (a list of clauses that is

@@ -1,3 +1,5 @@
+import jsTokens from 'js-tokens'
+
 /** A word, a literal or a sign of TypeScript, as far as it takes to find one's way in it. */
 export interface Token {
   readonly text: string
@@ -5,111 +7,30 @@ export interface Token {
   readonly line: number
 }
 
-const WORD = /[\p{ID_Continue}$@#]/u
 const OPENS: { readonly [bracket: string]: string } = { '(': ')', '[': ']', '{': '}' }
-/** After these, a slash begins a regular expression, and divides nothing. */
-const BEFORE_EXPRESSION = new Set([
-  '(',
-  '[',
-  '{',
-  '}',
-  ',',
-  ';',
-  ':',
-  '=',
-  '=>',
-  '!',
-  '&',
-  '|',
-  '?',
-  '+',
-  '-',
-  '*',
-  '%',
-  '<',
-  '>',
-  'return',
-  '',
+const LEFT_OUT: ReadonlySet<string> = new Set([
+  'WhiteSpace',
+  'LineTerminatorSequence',
+  'SingleLineComment',
+  'MultiLineComment',
+  'HashbangComment',
 ])
 
-/** Cuts TypeScript into tokens: comments are left out, literals are one token each. */
+/** Cuts TypeScript into tokens: comments are left out, literals are one token each, whatever a template holds. */
 export function tokensOf(text: string): Token[] {
   const tokens: Token[] = []
-  let at = 0
   let line = 1
-  const take = (end: number) => {
-    const part = text.slice(at, end)
-    tokens.push({ text: part, line })
-    line += countLines(part)
-    at = end
-  }
-  const skip = (end: number) => {
-    line += countLines(text.slice(at, end))
-    at = end
-  }
-  while (at < text.length) {
-    const one = text[at] as string
-    const two = text.slice(at, at + 2)
-    if (/\s/.test(one)) skip(at + 1)
-    else if (two === '//') skip(endOr(text, text.indexOf('\n', at)))
-    else if (two === '/*') skip(endOr(text, text.indexOf('*/', at), 2))
-    else if (one === '"' || one === "'") take(endOfQuoted(text, at, one))
-    else if (one === '`') take(endOfTemplate(text, at))
-    else if (one === '/' && BEFORE_EXPRESSION.has(tokens.at(-1)?.text ?? '')) take(endOfPattern(text, at))
-    else if (two === '=>') take(at + 2)
-    else if (WORD.test(one)) {
-      let end = at + 1
-      while (end < text.length && WORD.test(text[end] as string)) end++
-      take(end)
-    } else take(at + 1)
+  // The template literals that are open, one within another.
+  let depth = 0
+  let begun = { text: '', line }
+  for (const { type, value } of jsTokens(text)) {
+    if (type === 'TemplateHead' && depth++ === 0) begun = { text: '', line }
+    if (depth > 0) begun.text += value
+    else if (!LEFT_OUT.has(type)) tokens.push({ text: value, line })
+    if (type === 'TemplateTail' && --depth === 0) tokens.push(begun)
+    line += value.split('\n').length - 1
   }
   return tokens
-}
-
-const countLines = (text: string) => text.split('\n').length - 1
-const endOr = (text: string, found: number, more = 0) => (found < 0 ? text.length : found + more)
-
-function endOfQuoted(text: string, from: number, quote: string): number {
-  for (let at = from + 1; at < text.length; at++) {
-    if (text[at] === '\\') at++
-    else if (text[at] === quote || text[at] === '\n') return at + 1
-  }
-  return text.length
-}
-
-function endOfTemplate(text: string, from: number): number {
-  for (let at = from + 1; at < text.length; at++) {
-    if (text[at] === '\\') at++
-    else if (text[at] === '`') return at + 1
-    else if (text.startsWith('${', at)) {
-      let depth = 0
-      for (at += 1; at < text.length; at++) {
-        const one = text[at] as string
-        if (one === '{') depth++
-        else if (one === '}' && --depth === 0) break
-        else if (one === '`') at = endOfTemplate(text, at) - 1
-        else if (one === '"' || one === "'") at = endOfQuoted(text, at, one) - 1
-      }
-    }
-  }
-  return text.length
-}
-
-function endOfPattern(text: string, from: number): number {
-  let inClass = false
-  for (let at = from + 1; at < text.length; at++) {
-    const one = text[at] as string
-    if (one === '\\') at++
-    else if (one === '[') inClass = true
-    else if (one === ']') inClass = false
-    else if (one === '\n') return from + 1
-    else if (one === '/' && !inClass) {
-      let end = at + 1
-      while (end < text.length && /[a-z]/.test(text[end] as string)) end++
-      return end
-    }
-  }
-  return from + 1
 }
 
 /** Where the bracket at this place is closed. */
