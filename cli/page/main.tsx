@@ -1,4 +1,7 @@
 import './style.css'
+import './matrix.css'
+import './side.css'
+import './narrow.css'
 import type { Project } from 'pachter/internal/review'
 import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'

@@ -6,6 +6,7 @@ export { type ErrorCode, isPachterError, LinksError, PachterError } from '../con
 export { allOf, anyOf, not } from '../rulebook/conditions.js'
 export { RulebookError, UnknownNameError } from '../rulebook/error.js'
 export { toMany, toOne } from '../rulebook/links.js'
+export type { Clause, Joined, Names, RulesFor, Standing } from '../rulebook/rule-types.js'
 // Types of terms, for conditions with arguments, and so that declarations can name what a rulebook is.
 export type {
   Condition,
@@ -28,22 +29,17 @@ export type {
 export { forever, now } from '../rulebook/terms.js'
 export type {
   Action,
-  Clause,
   FieldName,
-  Joined,
   Key,
   Link,
   LinkOptions,
   LinkTerms,
   ManyTerm,
   MeTerms,
-  Names,
   RecordTerms,
   RecordWords,
   RowOf,
-  RulesFor,
   Shape,
-  Standing,
   TypeName,
   World,
 } from '../rulebook/types.js'

@@ -8,7 +8,8 @@ import { RulebookError, unknownName } from './error.js'
 import type { ClauseNode, TypeModel } from './model.js'
 import { NODE } from './node.js'
 import { finished } from './normalize.js'
-import type { Action, Clause, Standing } from './types.js'
+import type { Clause, Standing } from './rule-types.js'
+import type { Action } from './types.js'
 
 const DRAFT: unique symbol = Symbol.for('pachter.clause')
 

@@ -1,24 +1,10 @@
-import {
-  type AncestorsNode,
-  allOfNode,
-  type ConditionNode,
-  claimNodesIn,
-  type FieldNode,
-  fieldNodesIn,
-  type LinkNode,
-  type OverNode,
-  type PlaceNode,
-  presenceNode,
-  type RecordsNode,
-  sameCondition,
-  type TermNode,
-} from '../condition/index.js'
-import { conditionFromJson } from '../condition/json.js'
+import { allOfNode, type ConditionNode, sameCondition } from '../condition/index.js'
 import { refuseHanging } from './absence.js'
 import { isName, plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
+import { Checker, checkPlace, sorted, text, texts } from './json-check.js'
 import type { LinkModel } from './links.js'
-import type { ClauseNode, GateWordsNode, Model, Roles, TypeModel, TypeRules, VetoNode } from './model.js'
+import type { ClauseNode, GateWordsNode, Model, TypeModel, TypeRules, VetoNode } from './model.js'
 import { referencesTo } from './references.js'
 import { type Field, type Fields, readShape } from './shape.js'
 import type { Shape } from './types.js'
@@ -155,20 +141,6 @@ function readFrame(name: string, json: unknown, shape: Shape | undefined): TypeM
   return { name, shape, key, fields, ids: Object.freeze(ids), actions: Object.freeze(actions), links: {}, standings: {} }
 }
 
-function sorted(value: unknown): unknown {
-  if (typeof value !== 'object' || value === null || Array.isArray(value)) return value
-  return Object.fromEntries(
-    Object.entries(value)
-      .sort(([a], [b]) => (a < b ? -1 : 1))
-      .map(([name, one]) => [name, sorted(one)]),
-  )
-}
-
-function texts(given: unknown, at: string): string[] {
-  if (!Array.isArray(given) || given.some((one) => typeof one !== 'string')) throw new RulebookError(at, 'a list of names is needed')
-  return [...given]
-}
-
 function readLinks(types: Model['types'], owner: TypeModel, json: unknown, at: string): TypeModel['links'] {
   const links = Object.entries(plainObject(json ?? {}, at)).map(([name, one]) => {
     const where = `${at}.${name}`
@@ -188,159 +160,6 @@ function readLinks(types: Model['types'], owner: TypeModel, json: unknown, at: s
     return [name, Object.freeze(structuredClone(given))]
   })
   return Object.freeze(Object.fromEntries(links))
-}
-
-/** What the fields of a record are: those of a type, or of the objects in a list. */
-interface Known {
-  readonly name: string
-  readonly fields: Fields
-  readonly ids: readonly string[]
-}
-
-/** Checks that a place is there, with the type that it is said to have. */
-function checkPlace(place: PlaceNode | undefined, { name, fields, ids }: Known, at: string): Field {
-  const path = place?.path
-  if (!Array.isArray(path) || path.length === 0) throw new RulebookError(at, 'a path is needed')
-  let known: Fields = fields
-  let field: Field | undefined
-  for (const step of path) {
-    field = Object.hasOwn(known, step) ? known[step] : undefined
-    if (field === undefined) throw new RulebookError(at, `${name}: ${unknownName('field', step, Object.keys(known))}`)
-    known = field.list ? {} : (field.fields ?? {})
-  }
-  const { type, list } = field as Field
-  const wanted = type === 'group' ? 'other' : type
-  const id = wanted === 'text' && path.length === 1 && ids.includes(path[0] as string)
-  const fits = place?.type === (id ? 'id' : wanted) && (place?.list === true) === (wanted !== 'other' && list === true)
-  if (!fits)
-    throw new RulebookError(
-      at,
-      `${name}.${path.join('.')} holds ${list ? 'a list of ' : ''}${id ? 'id' : wanted}, and is said to hold ${place?.type}`,
-    )
-  return field as Field
-}
-
-class Checker {
-  readonly #types: Model['types']
-  readonly #me: Known & Pick<TypeModel, 'links'>
-
-  constructor(types: Model['types'], me: TypeModel) {
-    this.#types = types
-    this.#me = { ...me, name: 'me' }
-  }
-
-  /** Reads a condition that is asked of a record of the type, or of none. */
-  condition(json: unknown, at: string, type: TypeModel | undefined, law?: 'positive'): ConditionNode {
-    const node = conditionFromJson(json)
-    this.#walk(
-      node,
-      at,
-      new Map(
-        type === undefined
-          ? []
-          : [
-              ['record', type],
-              ['after', type],
-            ],
-      ),
-    )
-    if (law !== undefined) refuseHanging(node, at, type?.name ?? 'record')
-    return node
-  }
-
-  roles(json: unknown): Roles {
-    const { term, known } = plainObject(json, 'me.roles', ['term', 'known']) as { term?: unknown; known?: unknown }
-    const node = this.condition({ kind: 'presence', term, present: true }, 'me.roles', undefined) as { term?: TermNode }
-    if (node.term?.kind !== 'claim') throw new RulebookError('me.roles', 'must be a claim')
-    return Object.freeze({ term: node.term, ...(known === undefined ? {} : { known: texts(known, 'me.roles') }) })
-  }
-
-  term(json: unknown, at: string): TermNode {
-    return (this.condition({ kind: 'presence', term: json, present: true }, at, undefined) as unknown as { term: TermNode }).term
-  }
-
-  #walk(node: ConditionNode, at: string, scope: ReadonlyMap<FieldNode['of'], Known & Partial<TypeModel>>): void {
-    switch (node.kind) {
-      case 'allOf':
-      case 'anyOf':
-        for (const part of node.of) this.#walk(part, at, scope)
-        return
-      case 'not':
-      case 'named':
-        return this.#walk(node.of, at, scope)
-      case 'some': {
-        const inner = this.#over(node.over, at, scope)
-        return this.#walk(node.of, at, new Map([...scope, [node.each, inner]]))
-      }
-      case 'constant':
-        return
-      case 'compare':
-      case 'presence':
-      case 'listChange': {
-        for (const claim of claimNodesIn(node)) this.#claim(claim, at)
-        for (const field of fieldNodesIn(node)) this.#field(field, at, scope)
-      }
-    }
-  }
-
-  #over(over: OverNode, at: string, scope: ReadonlyMap<FieldNode['of'], Known & Partial<TypeModel>>): Known & Partial<TypeModel> {
-    switch (over.kind) {
-      case 'elements': {
-        const { fields } = this.#field(over.list, at, scope)
-        if (fields === undefined) throw new RulebookError(at, `${over.list.path.join('.')} holds no objects`)
-        return { name: 'it', fields, ids: [] }
-      }
-      case 'records':
-        return this.#joined(over, at, scope)
-      case 'ancestors': {
-        const type = this.#joined(over, at, scope)
-        this.#link(over.link, type, at)
-        checkPlace(over.key, type, at)
-        this.#walk(presenceNode(over.self, true), at, scope)
-        return type
-      }
-    }
-  }
-
-  #joined(over: RecordsNode | AncestorsNode, at: string, scope: ReadonlyMap<FieldNode['of'], Known & Partial<TypeModel>>): TypeModel {
-    const type = Object.hasOwn(this.#types, over.type) ? this.#types[over.type] : undefined
-    if (type === undefined) throw new RulebookError(at, unknownName('record type', over.type, Object.keys(this.#types)))
-    for (const { to, from } of over.by) {
-      checkPlace(to, type, at)
-      this.#walk({ kind: 'presence', term: from, present: true }, at, scope)
-    }
-    return type
-  }
-
-  #field(field: FieldNode, at: string, scope: ReadonlyMap<FieldNode['of'], Known & Partial<TypeModel>>): Field {
-    let known = scope.get(field.of)
-    if (known === undefined) throw new RulebookError(at, 'speaks of a record where there is none')
-    for (const link of field.via ?? []) known = this.#link(link, known, at)
-    return checkPlace(field as PlaceNode, known, at)
-  }
-
-  /** A link in a condition is one that its record type has. */
-  #link(link: LinkNode, from: Known & Partial<TypeModel>, at: string): TypeModel {
-    const own = from.links !== undefined && Object.hasOwn(from.links, link.name) ? from.links[link.name] : undefined
-    const same =
-      own !== undefined &&
-      !own.many &&
-      own.to === link.to &&
-      JSON.stringify(sorted({ by: own.by })) === JSON.stringify(sorted({ by: link.by }))
-    if (!same) throw new RulebookError(at, `${from.name} has no such link "${link.name}" to one record`)
-    return this.#types[link.to] as TypeModel
-  }
-
-  #claim({ path, links = 0, ...rest }: Extract<TermNode, { kind: 'claim' }>, at: string): void {
-    let known: Known & Pick<TypeModel, 'links'> = this.#me
-    for (const step of path.slice(0, links)) {
-      const link = Object.hasOwn(known.links, step) ? known.links[step] : undefined
-      if (link === undefined || link.many)
-        throw new RulebookError(at, `${known.name}: ${unknownName('link to one record', step, Object.keys(known.links))}`)
-      known = this.#types[link.to] as TypeModel
-    }
-    checkPlace({ ...rest, path: path.slice(links) } as PlaceNode, known, at)
-  }
 }
 
 function readRules(json: unknown, type: TypeModel, check: Checker, routines: readonly string[]): TypeRules {
@@ -433,9 +252,4 @@ function readClause(json: unknown, at: string, type: TypeModel, check: Checker, 
     ...(given.afterwards === undefined ? {} : { afterwards: check.condition(given.afterwards, at, type, 'positive') }),
     ...(given.within === undefined ? {} : { within: known(given.within, routines, 'routine') }),
   })
-}
-
-function text(value: unknown, at: string): string {
-  if (typeof value !== 'string' || value.trim() === '') throw new RulebookError(at, 'words are needed')
-  return value
 }

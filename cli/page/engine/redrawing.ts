@@ -35,79 +35,8 @@ export function redraw({ model, records, now }: Ground, type: string, was: Drawi
   // Claims may lead to records that are not among these few.
   const few = draw({ ...workingsOf({ model, people, records: some, now }, undefined, before), view }, type)
 
-  /** Numbers for each record, with those of the changed ones; the very same where nothing is otherwise. */
-  function numbers<T extends Uint8Array | Uint16Array>(old: T, judged: T): T {
-    if (old.length === size && gone.length === 0 && changed.every((at, one) => old[at] === judged[one])) return old
-    const next = new (old.constructor as new (size: number) => T)(size)
-    let to = 0
-    let from = 0
-    for (const cut of [...gone].reverse()) {
-      next.set(old.subarray(from, cut), to)
-      to += cut - from
-      from = cut + 1
-    }
-    next.set(old.subarray(from), to)
-    for (const [one, at] of changed.entries()) next[at] = judged[one] as number
-    return next
-  }
-  function bits(old: Bits, judged: Bits): Bits {
-    if (old.size === size && gone.length === 0 && changed.every((at, one) => has(old, at) === has(judged, one))) return old
-    let { words } = old
-    for (const at of gone) words = cutOut(words, at)
-    const next = { size, words: new Uint32Array((size + 31) >>> 5) }
-    next.words.set(words.subarray(0, next.words.length))
-    for (const [one, at] of changed.entries()) {
-      next.words[at >>> 5] = (next.words[at >>> 5] as number) & ~(1 << (at & 31))
-      if (has(judged, one)) add(next, at)
-    }
-    return next
-  }
-  const each = (old: readonly Bits[], judged: readonly Bits[]) => {
-    const next = old.map((set, at) => bits(set, judged[at] as Bits))
-    return next.every((set, at) => set === old[at]) ? old : next
-  }
-  function byField(old: FieldSets['read'], judged: FieldSets['read']): FieldSets['read'] {
-    if (old === undefined || judged === undefined) return old
-    const next = new Map([...old].map(([name, mine]) => [name, bits(mine, judged.get(name) as Bits)]))
-    return [...next].every(([name, mine]) => mine === old.get(name)) ? old : next
-  }
-
-  function relabelled(): readonly string[] {
-    const field = labelField(rows, key)
-    if (field !== labelField(was.rows, key)) return labelsOf(rows, field)
-    const labels = [...was.drawn.labels]
-    for (const at of changed) labels[at] = labelOf(rows[at] as Row, field)
-    return labels
-  }
-
-  const access = was.access.map((old, at): Access => {
-    const judged = few.access[at] as Access
-    // Of most that is tried, nobody asks for the sets.
-    const reach = once(() => each(old.reach, judged.reach))
-    const partly = once(() => bits(old.partly, judged.partly))
-    const standing = once(() => each(old.standing, judged.standing))
-    const fields = once(() => ({
-      read: byField(old.fields.read, judged.fields.read),
-      update: byField(old.fields.update, judged.fields.update),
-    }))
-    return {
-      get reach() {
-        return reach()
-      },
-      get partly() {
-        return partly()
-      },
-      get standing() {
-        return standing()
-      },
-      get fields() {
-        return fields()
-      },
-      creates: old.creates,
-      cells: numbers(old.cells, judged.cells),
-      marks: numbers(old.marks, judged.marks),
-    }
-  })
+  const splice = new Splice(size, changed, gone)
+  const access = was.access.map((old, at) => splicedAccess(old, few.access[at] as Access, splice))
   const isInPlace = gone.length === 0 && was.rows.length === size
   const keys = isInPlace ? was.drawn.keys : Object.freeze(rows.map((row) => row[key] as string))
   const others = new Set([...gone.map((at) => was.drawn.keys[at]), ...few.drawn.keys])
@@ -118,13 +47,106 @@ export function redraw({ model, records, now }: Ground, type: string, was: Drawi
     drawn: {
       ...was.drawn,
       keys,
-      labels: isInPlace ? relabelled() : labelsOf(rows, labelField(rows, key)),
+      labels: isInPlace ? relabelled(was, rows, key, changed) : labelsOf(rows, labelField(rows, key)),
       cells: access.map(({ cells }) => cells),
       partly: access.map(({ marks }) => marks),
       unreached: [...was.drawn.unreached.filter((one) => !others.has(one)), ...few.drawn.unreached],
     },
   }
   return { drawing, few, changed, gone }
+}
+
+function splicedAccess(old: Access, judged: Access, splice: Splice): Access {
+  // Of most that is tried, nobody asks for the sets.
+  const reach = once(() => splice.each(old.reach, judged.reach))
+  const partly = once(() => splice.bits(old.partly, judged.partly))
+  const standing = once(() => splice.each(old.standing, judged.standing))
+  const fields = once(() => ({
+    read: splice.byField(old.fields.read, judged.fields.read),
+    update: splice.byField(old.fields.update, judged.fields.update),
+  }))
+  return {
+    get reach() {
+      return reach()
+    },
+    get partly() {
+      return partly()
+    },
+    get standing() {
+      return standing()
+    },
+    get fields() {
+      return fields()
+    },
+    creates: old.creates,
+    cells: splice.numbers(old.cells, judged.cells),
+    marks: splice.numbers(old.marks, judged.marks),
+  }
+}
+
+/** Puts what was judged of some records in its place among what was known of all. Gives the very same where nothing is otherwise. */
+class Splice {
+  readonly #size: number
+  readonly #changed: readonly number[]
+  readonly #gone: readonly number[]
+
+  constructor(size: number, changed: readonly number[], gone: readonly number[]) {
+    this.#size = size
+    this.#changed = changed
+    this.#gone = gone
+  }
+
+  /** Numbers for each record. */
+  numbers<T extends Uint8Array | Uint16Array>(old: T, judged: T): T {
+    if (this.#isSame(old.length, (at, one) => old[at] === judged[one])) return old
+    const next = new (old.constructor as new (size: number) => T)(this.#size)
+    let to = 0
+    let from = 0
+    for (const cut of [...this.#gone].reverse()) {
+      next.set(old.subarray(from, cut), to)
+      to += cut - from
+      from = cut + 1
+    }
+    next.set(old.subarray(from), to)
+    for (const [one, at] of this.#changed.entries()) next[at] = judged[one] as number
+    return next
+  }
+
+  bits(old: Bits, judged: Bits): Bits {
+    if (this.#isSame(old.size, (at, one) => has(old, at) === has(judged, one))) return old
+    let { words } = old
+    for (const at of this.#gone) words = cutOut(words, at)
+    const next = { size: this.#size, words: new Uint32Array((this.#size + 31) >>> 5) }
+    next.words.set(words.subarray(0, next.words.length))
+    for (const [one, at] of this.#changed.entries()) {
+      next.words[at >>> 5] = (next.words[at >>> 5] as number) & ~(1 << (at & 31))
+      if (has(judged, one)) add(next, at)
+    }
+    return next
+  }
+
+  each(old: readonly Bits[], judged: readonly Bits[]): readonly Bits[] {
+    const next = old.map((set, at) => this.bits(set, judged[at] as Bits))
+    return next.every((set, at) => set === old[at]) ? old : next
+  }
+
+  byField(old: FieldSets['read'], judged: FieldSets['read']): FieldSets['read'] {
+    if (old === undefined || judged === undefined) return old
+    const next = new Map([...old].map(([name, mine]) => [name, this.bits(mine, judged.get(name) as Bits)]))
+    return [...next].every(([name, mine]) => mine === old.get(name)) ? old : next
+  }
+
+  #isSame(size: number, isAlike: (at: number, one: number) => boolean): boolean {
+    return size === this.#size && this.#gone.length === 0 && this.#changed.every(isAlike)
+  }
+}
+
+function relabelled(was: Drawing, rows: readonly Row[], key: string, changed: readonly number[]): readonly string[] {
+  const field = labelField(rows, key)
+  if (field !== labelField(was.rows, key)) return labelsOf(rows, field)
+  const labels = [...was.drawn.labels]
+  for (const at of changed) labels[at] = labelOf(rows[at] as Row, field)
+  return labels
 }
 
 function sameKeys(was: readonly Row[], now: readonly Row[], key: string): boolean {

@@ -1,8 +1,7 @@
 import { type AliasedExpression, type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
-import { type Comparable, type ConditionNode, compareNode, type Row, type Scalar, type TermNode } from '../../condition/index.js'
+import type { ConditionNode, Row, Scalar } from '../../condition/index.js'
 import { type Field, type Key, keysAreGiven, type Model, RulebookError, type TypeModel, typeModel } from '../../rulebook/index.js'
 import {
-  type Column,
   type ColumnPlace,
   type CompileOptions,
   compile,
@@ -15,6 +14,9 @@ import {
 } from '../../sql/index.js'
 import { BusyError, ConstraintError, DuplicateKeyError, IsolationError, RowError, UncertainError } from '../errors.js'
 import type { Backend, Found, Isolation, Selection, Tables, Target } from '../tables.js'
+import { comesAfter } from './comes-after.js'
+import { causesOf, isAnswer } from './database-errors.js'
+import { columnOf, isKey, type Placed, placed, tableOf } from './tables-placed.js'
 
 /** Where the records are kept. */
 export interface KyselyOptions extends LayoutOptions {
@@ -55,21 +57,6 @@ const MOST_TRIES = 8
 
 /** Half of the milliseconds that the first try waits for a lock; each further one waits twice as long. */
 const SHORTEST_WAIT = 25
-
-/** An error, and what it was caused by. */
-function causesOf(error: unknown): unknown[] {
-  return error instanceof Error && error.cause !== undefined ? [error, ...causesOf(error.cause)] : [error]
-}
-
-/**
- * Whether an error is the database's own answer, by which it kept nothing: one with an SQLSTATE. Not where the connection
- * was lost (class 08), or the server went down (57P).
- */
-function isAnswer(error: unknown): boolean {
-  const { code, sqlState } = (error ?? {}) as { code?: unknown; sqlState?: unknown }
-  const state = String(sqlState ?? code ?? '')
-  return /^[0-9A-Z]{5}$/.test(state) && !/^(08|57P)/.test(state)
-}
 
 /** How the answers to conditions are named, beside the columns of a record. */
 const FLAG = 'pachter_flag_'
@@ -125,7 +112,7 @@ class KyselyTables implements Tables {
       if (!always) query = query.orderBy(sql`${value} is null`)
       query = query.orderBy(value, descending ? 'desc' : 'asc')
     }
-    if (after !== undefined) query = query.where(this.#comesAfter(order, after))
+    if (after !== undefined) query = query.where(comesAfter(this.#dialect.expressions, order, after))
     if (limit !== undefined) query = query.limit(limit)
     const locked = lock && this.#db.isTransaction ? this.#dialect.transactions.lock?.(lock) : undefined
     if (locked !== undefined) query = query.modifyEnd(locked)
@@ -148,33 +135,6 @@ class KyselyTables implements Tables {
     const { type, list } = model.fields[name] as Field
     if (list) return this.#dialect.expressions.column(column, [], 'list')
     return type === 'other' || type === 'group' ? column.ref : this.#dialect.expressions.column(column, [], type)
-  }
-
-  /** Later in the order: at the first step at which it differs. Missing values come last. */
-  #comesAfter(
-    order: readonly { readonly value: Fragment; readonly descending: boolean; readonly always: boolean; readonly type: Scalar }[],
-    after: readonly (Comparable | null)[],
-  ): RawBuilder<SqlBool> {
-    const ways: Fragment[] = []
-    const same: Fragment[] = []
-    for (const [at, { value, descending, always, type }] of order.entries()) {
-      const place = after[at] ?? null
-      if (place === null) {
-        same.push(sql`${value} is null`)
-        continue
-      }
-      const known = this.#dialect.expressions.value(place, type)
-      const further = sql`${value} ${sql.raw(descending ? '<' : '>')} ${known}`
-      ways.push(sql`(${sql.join([...same, always ? further : sql`(${further} or ${value} is null)`], sql` and `)})`)
-      same.push(sql`${value} = ${known}`)
-    }
-    if (ways.length === 0) return sql<SqlBool>`1 = 0`
-    const later = sql<SqlBool>`(${sql.join(ways, sql` or `)})`
-    const [first] = order
-    if (ways.length === 1 || first === undefined || !first.always || after[0] === null || after[0] === undefined) return later
-    // Said once more of the first step alone, so that an index serves.
-    const start = this.#dialect.expressions.value(after[0], first.type)
-    return sql<SqlBool>`(${first.value} ${sql.raw(first.descending ? '<=' : '>=')} ${start} and ${later})`
   }
 
   async count(type: string, { where, now }: Pick<Selection, 'where' | 'now'>): Promise<number> {
@@ -364,34 +324,4 @@ class KyselyTables implements Tables {
     }
     return record
   }
-}
-
-/** A record type with the table that keeps its records. */
-interface Placed {
-  readonly model: TypeModel
-  readonly layout: Layout
-  readonly place: TablePlace
-  /** The table as Kysely reads names. In conditions it goes by its own name, without the schema. */
-  readonly table: string
-}
-
-function placed(layout: Layout, model: TypeModel): Placed {
-  const place = layout.tables[model.name] as TablePlace
-  return { model, layout, place, table: tableOf(place) }
-}
-
-function tableOf({ schema, name }: { readonly schema?: string; readonly name: string }): string {
-  return schema === undefined ? name : `${schema}.${name}`
-}
-
-function columnOf({ name: table, columns }: TablePlace, field: string): Column {
-  const { name, as } = columns[field] as ColumnPlace
-  return { ref: sql.id(table, name), ...(as === undefined ? {} : { as }) }
-}
-
-/** Whether a record has that key, as a condition. */
-function isKey({ key, fields }: TypeModel, value: Key): ConditionNode {
-  const type = (fields[key] as Field).type as Scalar
-  const own: TermNode = { kind: 'field', of: 'record', path: [key], type }
-  return compareNode(own, 'is', { kind: 'literal', type, value })
 }

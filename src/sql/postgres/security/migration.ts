@@ -1,18 +1,6 @@
-import { type RawBuilder, type SqlBool, sql } from 'kysely'
-import {
-  allOfNode,
-  type ClaimNode,
-  type ConditionNode,
-  compareNode,
-  FALSE,
-  type FieldNode,
-  PachterError,
-  type Scalar,
-  simplify,
-  TRUE,
-} from '../../../condition/index.js'
-import { type Field, fieldOf, type Model, type TypeModel, typeModel } from '../../../rulebook/index.js'
-import { linkedClaims, linksOfMe } from '../../../viewpoint/index.js'
+import { type SqlBool, sql } from 'kysely'
+import { type ConditionNode, FALSE, PachterError, type Scalar, simplify } from '../../../condition/index.js'
+import { fieldOf, type Model, type TypeModel, typeModel } from '../../../rulebook/index.js'
 import { compile } from '../../compile.js'
 import type { Dialect } from '../../dialect.js'
 import type { Expressions, Fragment, Side, Test } from '../../expressions.js'
@@ -22,8 +10,11 @@ import type { ColumnPlace, Layout, TablePlace } from '../../places.js'
 import { postgres } from '../dialect.js'
 import { besideKeys, key as keptKey, rawOf } from '../storage-types.js'
 import { PARAMETER_TYPES } from '../value.js'
-import { claimFunctions, laterIn, named, quoted, textArray } from './claims.js'
+import { claimFunctions, laterIn, named, quoted } from './claims.js'
 import { type HeldRules, heldRules } from './enforceable-rules.js'
+import { meFunction } from './me-function.js'
+import { membership, type Names, noMembership, noUsage, unquoted, usage } from './roles.js'
+import { text } from './text.js'
 
 /** How row security is set up. */
 export interface RowSecurityOptions {
@@ -126,6 +117,7 @@ class Writer {
     })
     const f = this.#functions
     const reader = this.#reader
+    const names: Names = { functions: f, reader, role: this.#role }
     const schemas = [...new Set(types.map(({ name }) => this.#place(name).schema))].map((one) => named(one))
     const up = [
       "-- Row security for PostgreSQL, written by pachter from the rulebook. Claims: select set_config('pachter.me', <json>, true)",
@@ -138,19 +130,19 @@ class Writer {
       `do $$ begin if not exists (select from pg_roles where rolname = ${quoted(unquoted(reader))}) then create role ${reader} nologin; end if; end $$;`,
       `do $$ begin if exists (select from pg_roles where rolname = ${quoted(this.#role)} and (rolsuper or rolbypassrls)) then raise exception 'no policy holds the role %, which bypasses row security', ${quoted(this.#role)}; end if; end $$;`,
       `create schema ${f};`,
-      ...this.#membership(),
+      ...membership(names),
       `grant usage on schema ${f} to ${reader}, ${named(this.#role)};`,
       `grant create on schema ${f} to ${reader};`,
       ...schemas.map((one) => `grant usage on schema ${one} to ${reader};`),
-      ...this.#usage(schemas),
+      ...usage(names, schemas),
       ...claimFunctions(f),
-      ...this.#me(),
+      ...meFunction({ model: this.#model, layout: this.#named, functions: f, reader }),
       ...this.#made,
       `revoke create on schema ${f} from ${reader};`,
       // They read claims and keys of whoever is named in a setting: nobody else may call them.
       `revoke all on all functions in schema ${f} from public;`,
       `grant execute on all functions in schema ${f} to ${reader}, ${named(this.#role)};`,
-      ...this.#noMembership(),
+      ...noMembership(names),
       ...tables.flatMap(({ up }) => up),
       'commit;',
     ]
@@ -158,60 +150,13 @@ class Writer {
       '-- Undoes the row security that pachter wrote.',
       'begin;',
       ...tables.flatMap(({ down }) => down),
-      ...this.#noUsage(),
+      ...noUsage(names),
       `drop schema ${f} cascade;`,
       ...schemas.map((one) => `revoke usage on schema ${one} from ${reader};`),
       `-- The role may be used by other databases of the server: drop role ${reader};`,
       'commit;',
     ]
     return { up: `${up.join('\n')}\n`, down: `${down.join('\n')}\n`, left: Object.freeze(left) }
-  }
-
-  /** Functions are handed over to the reader by somebody who is a member of it, and only for as long as that takes. */
-  #membership(): string[] {
-    const { is, reader } = { is: this.#isMember(), reader: this.#reader }
-    return [
-      `do $$ begin if ${is} then comment on schema ${this.#functions} is 'member'; else grant ${reader} to current_user; end if; end $$;`,
-    ]
-  }
-
-  #noMembership(): string[] {
-    const said = `coalesce(obj_description(${quoted(this.#functions)}::regnamespace, 'pg_namespace'), '')`
-    return [`do $$ begin if split_part(${said}, E'\\n', 1) <> 'member' then revoke ${this.#reader} from current_user; end if; end $$;`]
-  }
-
-  #isMember(): string {
-    const reader = quoted(unquoted(this.#reader))
-    return `exists (select from pg_auth_members m join pg_roles r on r.oid = m.roleid where r.rolname = ${reader} and m.member = current_user::regrole)`
-  }
-
-  /** The role may look into the schemas of the tables. What it is given of that is noted with the functions, and taken back with them. */
-  #usage(schemas: readonly string[]): string[] {
-    const f = quoted(this.#functions)
-    const [role, name] = [named(this.#role), quoted(this.#role)]
-    const list = schemas.map((one) => quoted(one)).join(', ')
-    return [
-      `do $$ declare one text; said text := coalesce(obj_description(${f}::regnamespace, 'pg_namespace'), ''); begin
-  foreach one in array array[${list}]::text[] loop
-    if not has_schema_privilege(${name}, one::regnamespace, 'usage') then
-      execute 'grant usage on schema ' || one || ' to ' || ${quoted(role)};
-      said := said || E'\\n' || one;
-    end if;
-  end loop;
-  execute format('comment on schema %s is %L', ${f}, said);
-end $$;`,
-    ]
-  }
-
-  #noUsage(): string[] {
-    const role = quoted(named(this.#role))
-    return [
-      `do $$ declare one text; begin
-  for one in select unnest((string_to_array(obj_description(${quoted(this.#functions)}::regnamespace, 'pg_namespace'), E'\\n'))[2:]) loop
-    execute 'revoke usage on schema ' || one || ' from ' || ${role};
-  end loop;
-end $$;`,
-    ]
   }
 
   #place(type: string): TablePlace & { readonly schema: string } {
@@ -364,69 +309,6 @@ end $$;`,
     )
     return name
   }
-
-  /** The claims, with the records linked to the person: a client's word is not taken for these. */
-  #me(): string[] {
-    const f = this.#functions
-    const links = linksOfMe(this.#model)
-    const asked = linkedClaims(this.#model)
-    const steps = links.flatMap(({ path, link }) => {
-      const place = this.#place(link.to)
-      const other = typeModel(this.#model, link.to)
-      const fields = [
-        ...new Set([
-          ...asked.filter((claim) => path.every((step, at) => claim[at] === step)).map((claim) => claim[path.length] as string),
-          ...links
-            .filter((next) => next.path.length > path.length && path.every((step, at) => next.path[at] === step))
-            .flatMap((next) => next.link.by.map(({ from }) => from.path[0] as string)),
-        ]),
-      ].filter((name) => Object.hasOwn(other.fields, name))
-      const by = link.by.map(({ to, from }) => {
-        const claim: ClaimNode = { kind: 'claim', path: [...path.slice(0, -1), ...from.path], type: from.type, optional: true }
-        const own: FieldNode = { kind: 'field', of: 'record', ...to }
-        return compareNode(own, 'is', claim)
-      })
-      const later = laterIn(f, 'me', { rowColumn: (column) => sql.id(column), ofRow: (test) => test }, false)
-      const when = compile(allOfNode(by.length === 0 ? [TRUE] : by), {
-        dialect: postgres,
-        now: 0,
-        table: 'one',
-        type: link.to,
-        layout: this.#named,
-        later,
-      })
-      const pairs = fields.map((name) => `${quoted(name)}, ${text(this.#json(other, name))}`)
-      return [
-        `  select jsonb_agg(linked_row) into linked from (select jsonb_build_object(${pairs.join(', ')}) as linked_row from ${named(place.schema, place.name)} as one where ${text(when)} limit 2) as linked_rows;`,
-        '  -- Of two, neither is sure to be theirs.',
-        `  if jsonb_array_length(linked) = 1 then me := jsonb_set(me, ${textArray(path)}, linked -> 0); end if;`,
-      ]
-    })
-    const own = [...new Set(links.map(({ path }) => path[0] as string))]
-    return [
-      `create function ${f}.me() returns jsonb language plpgsql stable security definer set search_path = pg_catalog, pg_temp as $me$
-declare me jsonb; linked jsonb;
-begin
-  me := nullif(btrim(current_setting('pachter.me', true)), '')::jsonb;
-  if me is null or jsonb_typeof(me) <> 'object' then return null; end if;
-${own.map((name) => `  me := me - ${quoted(name)};\n`).join('')}${steps.join('\n')}
-  return me;
-end $me$;`,
-      `alter function ${f}.me() owner to ${this.#reader};`,
-    ]
-  }
-
-  /** A column as JSON has claims. */
-  #json(type: TypeModel, name: string): Fragment {
-    const { name: column, as } = this.#place(type.name).columns[name] as ColumnPlace
-    const field = type.fields[name] as Field
-    const place = { ref: sql.id('one', column), ...(as === undefined ? {} : { as }) }
-    if (field.list) return postgres.expressions.plainList?.(postgres.expressions.column(place, [], 'list')) ?? place.ref
-    if (field.type === 'group' || field.type === 'other') return place.ref
-    const value = postgres.expressions.column(place, [], field.type)
-    if (field.type !== 'time') return sql`to_jsonb(${value})`
-    return sql`to_jsonb(to_char(${value} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"'))`
-  }
 }
 
 const WRITTEN_TYPES: { readonly [type: string]: true } = { uuid: true }
@@ -435,16 +317,8 @@ function isPossible(when: ConditionNode): boolean {
   return simplify(when) !== FALSE
 }
 
-function text(fragment: Fragment): string {
-  return inlined(sql`${fragment}` as RawBuilder<unknown>, quoted)
-}
-
 function oneLine(line: string): string {
   return line.replace(/\s+/g, ' ')
-}
-
-function unquoted(name: string): string {
-  return name.slice(1, -1).replaceAll('""', '"')
 }
 
 /** A function's body, between marks that are not in it. */

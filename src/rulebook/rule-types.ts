@@ -1,0 +1,184 @@
+// What the compiler knows of clauses and rules. Types only.
+import type { Condition, Source } from './term-types.js'
+import type { Action, Beside, MeTerms, ReachWords, RecordTerms, StandingName, TypeName, World } from './types.js'
+
+declare const LIMITED: unique symbol
+
+// Neither of the two kinds of clauses is a subtype of the other: else the compiler would take a list of both for a list of the
+// wider kind, and forget that some are limited.
+
+/** Who may do an action, with all fields. `F` names the fields of the record type, so that a clause stays with its own type. */
+export interface Clause<F extends string, R extends string = any> {
+  readonly [LIMITED]: false
+  readonly fields: (field: F) => void
+  /** Counts only where the condition holds too. */
+  provided(...conditions: [Condition, ...Condition[]]): Clause<F, R>
+  /** Lets see, send or change these fields only. The key is always seen, and never changed. */
+  only(...fields: [F, ...F[]]): LimitedClause<F, R>
+  /** Lets see, send or change every field but these. */
+  except(...fields: [F, ...F[]]): LimitedClause<F, R>
+  /** Lets give these fields, which the server stamps otherwise, or the key. */
+  supplying(...fields: [F, ...F[]]): Clause<F, R>
+  /** For an update: what must hold of the record as it becomes, in place of the clause itself. */
+  afterwards(condition: Condition): Clause<F, R>
+  /** The name by which verdicts and explanations speak of this clause. */
+  titled(title: string): Clause<F, R>
+  /** Counts only within one of these routines, and not where the same is asked for directly. */
+  within(...routines: [R, ...R[]]): Clause<F, R>
+}
+
+/** A clause that lets see, send or change some fields only. */
+export interface LimitedClause<F extends string, R extends string = any> {
+  readonly [LIMITED]: true
+  readonly fields: (field: F) => void
+  provided(...conditions: [Condition, ...Condition[]]): LimitedClause<F, R>
+  supplying(...fields: [F, ...F[]]): LimitedClause<F, R>
+  afterwards(condition: Condition): LimitedClause<F, R>
+  titled(title: string): LimitedClause<F, R>
+  within(...routines: [R, ...R[]]): LimitedClause<F, R>
+}
+
+/** Whether rules limit the fields that somebody may see. */
+export type LimitsReading<O> = O extends { readonly may: { readonly read: readonly (infer C)[] } }
+  ? [Extract<C, { readonly [LIMITED]: true }>] extends [never]
+    ? false
+    : true
+  : false
+
+/** The record types among the rules O of which somebody may see some fields and not others. */
+export type LimitedIn<O> = { readonly [K in keyof O]: LimitsReading<O[K]> extends true ? K : never }[keyof O] & string
+
+/** A record as somebody sees it: where its type has limited read clauses, any field but the key may be absent. */
+export type SeenRow<W extends World, K extends TypeName<W>, R = W['rows'][K]> = K extends W['limited']
+  ? { readonly [F in keyof R & W['keys'][K]]: R[F] } & { readonly [F in keyof R]?: R[F] | undefined }
+  : R
+
+/** A clause without limits yet, which is therefore also a condition. */
+export interface Standing<F extends string, R extends string = any> extends Clause<F, R>, Condition {}
+
+/** Named, so that the compiler prints the names of the standings first. */
+export type StandingsOf<N extends string, F extends string, R extends string = any> = { readonly [P in N]: Standing<F, R> }
+
+/** What a callback of `standings` may speak of besides the record. */
+export interface StandingWords<K extends TypeName<W>, W extends World> extends ReachWords<W> {
+  readonly me: MeTerms<W>
+  /** The standings of this record type that are there already. */
+  readonly standing: StandingsOf<StandingName<K, W> & string, keyof W['rows'][K] & string>
+}
+
+/** What the gate of a whole rulebook may speak of. */
+export interface GateWords<W extends World> extends Pick<ReachWords<W>, 'records'> {
+  readonly me: MeTerms<W>
+  readonly signedIn: Condition
+  role(...names: [W['role'], ...W['role'][]]): Condition
+}
+
+/** What a callback of `rules` may speak of besides the record. */
+export interface Words<K extends TypeName<W>, W extends World> extends ReachWords<W> {
+  readonly me: MeTerms<W>
+  /** The record as it would become: in rules of updates only. */
+  readonly after: RecordTerms<K, W>
+  /** The standings of this record type. */
+  readonly standing: StandingsOf<StandingName<K, W> & string, keyof W['rows'][K] & string, W['routine']>
+  /** Everybody, visitors too. */
+  readonly anyone: Standing<keyof W['rows'][K] & string, W['routine']>
+  /** Whoever is signed in. That somebody is known does not yet mean that they may. */
+  readonly signedIn: Standing<keyof W['rows'][K] & string, W['routine']>
+  /** Whoever has one of these roles. */
+  role(...names: [W['role'], ...W['role'][]]): Standing<keyof W['rows'][K] & string, W['routine']>
+  /** Whoever asks, where the condition holds: for rules that tie nobody to the record. */
+  whoever(condition: Condition): Clause<keyof W['rows'][K] & string, W['routine']>
+}
+
+/** What the server sets, field by field: a value, a claim or `now`. */
+export type Stamps<T, Times> = {
+  readonly [F in keyof T]?: T[F] | Source<F extends Times ? Date | undefined : T[F] | null | undefined>
+}
+
+/** Withholds actions whoever a clause lets do them. Each veto has its own exception. */
+export interface Veto<A extends string = Action> {
+  readonly actions: readonly A[]
+  /** Where it applies; everywhere if left out. */
+  readonly provided?: Condition
+  /** Whom it does not concern. */
+  readonly unless?: Condition
+  /** What to tell whoever is refused by it. */
+  readonly saying: string
+}
+
+/** A gate with words of its own for whoever it refuses. */
+export interface SpokenGate {
+  readonly provided: Condition
+  readonly saying: string
+}
+
+/**
+ * What must hold for an action, or for all of them, before any clause counts. Of a record that is updated it must hold as it is and as
+ * it becomes.
+ */
+export type Gate<A extends string = Action> = { readonly [N in A | 'all']?: Condition | SpokenGate }
+
+/** The rules of one record type. */
+export interface RuleSet<T, Times, A extends string = Action> {
+  /** Which clauses let each action happen. An action without a clause is refused. */
+  readonly may?: { readonly [N in A]?: readonly (Clause<keyof T & string> | LimitedClause<keyof T & string>)[] }
+  /** What to tell somebody who is refused. */
+  readonly saying?: { readonly [N in A]?: string }
+  /** What must hold before any clause counts. */
+  readonly gate?: Gate<A>
+  readonly vetoes?: readonly Veto<A>[]
+  /** What the server sets when a record is created or updated. Nobody else sends these fields, unless by `.supplying`. */
+  readonly stamps?: { readonly create?: Stamps<T, Times>; readonly update?: Stamps<T, Times> }
+}
+
+// The compiler does not look for excess properties in what a function returns, so `udpate: [...]` would pass unseen.
+// `Checked` infers O from the returned literal, then asks for the rules and for no name beside theirs.
+// (Inference reaches O through the one branch of the conditional; the check is the other branch.)
+type BesideIn<O, P extends string, Known> = O extends { readonly [Q in P]: infer I } ? { readonly [Q in P]: Beside<I, Known> } : unknown
+type BesideStamps<O, T> = O extends { readonly stamps: infer S }
+  ? {
+      readonly stamps: Beside<S, 'create' | 'update'> & { readonly [P in keyof S & ('create' | 'update')]: Beside<S[P], keyof T> }
+    }
+  : unknown
+
+type BesideVeto<O> = O extends { readonly vetoes: readonly (infer I)[] } ? { readonly vetoes: readonly Beside<I, keyof Veto>[] } : unknown
+
+/** The rules O, with no name in them that means nothing. */
+export type Checked<O, T, Times, A extends string = Action> = [O] extends [never]
+  ? O
+  : RuleSet<T, Times, A> &
+      Beside<O, keyof RuleSet<T, Times>> &
+      BesideIn<O, 'may', A> &
+      BesideIn<O, 'saying', A> &
+      BesideStamps<O, T> &
+      BesideIn<O, 'gate', A | 'all'> &
+      BesideVeto<O>
+
+/** The names of standings, by record type. */
+export type Names<N> = { readonly [K in keyof N]: keyof N[K] & string }
+/** Names of before and names of now. */
+export type Joined<A, B> = {
+  readonly [K in keyof A | keyof B]: (K extends keyof A ? A[K] : never) | (K extends keyof B ? B[K] : never)
+}
+
+/**
+ * The rules of one record type, already checked. A function to the compiler, and never in a union with one:
+ * where `rules` takes "a function or something else", mistakes are reported at the function instead of at the word.
+ */
+export interface RulesFor<K extends string, Limited extends boolean = boolean> {
+  (record: any, words: any): Limited extends true ? { readonly may: { readonly read: readonly LimitedClause<any>[] } } : {}
+  readonly type: K
+}
+
+/** What `standings` takes. */
+export type StandingsBy<N, W extends World> = {
+  readonly [K in keyof N & TypeName<W>]: (record: RecordTerms<K, W>, words: StandingWords<K, W>) => N[K]
+} & { readonly [K in TypeName<W>]?: unknown }
+
+/** What `rules` takes. */
+export type RulesBy<O, W extends World> = {
+  readonly [K in keyof O & TypeName<W>]: (
+    record: RecordTerms<K, W>,
+    words: Words<K, W>,
+  ) => Checked<O[K], W['rows'][K], W['times'][K], Action | W['actions'][K]>
+} & { readonly [K in TypeName<W>]?: unknown }

@@ -1,0 +1,63 @@
+// What the role and the reader need besides policies, and how it is taken back.
+import { named, quoted } from './claims.js'
+
+/** How the roles and the schema of the functions are called in the migration. */
+export interface Names {
+  /** The schema of the functions, as SQL writes it. */
+  readonly functions: string
+  /** The role that reads linked records, as SQL writes it. */
+  readonly reader: string
+  /** The role whom the policies are for. */
+  readonly role: string
+}
+
+/** Functions are handed over to the reader by somebody who is a member of it, and only for as long as that takes. */
+export function membership({ functions, reader }: Names): string[] {
+  return [
+    `do $$ begin if ${isMember(reader)} then comment on schema ${functions} is 'member'; else grant ${reader} to current_user; end if; end $$;`,
+  ]
+}
+
+export function noMembership({ functions, reader }: Names): string[] {
+  const said = `coalesce(obj_description(${quoted(functions)}::regnamespace, 'pg_namespace'), '')`
+  return [`do $$ begin if split_part(${said}, E'\\n', 1) <> 'member' then revoke ${reader} from current_user; end if; end $$;`]
+}
+
+function isMember(reader: string): string {
+  const name = quoted(unquoted(reader))
+  return `exists (select from pg_auth_members m join pg_roles r on r.oid = m.roleid where r.rolname = ${name} and m.member = current_user::regrole)`
+}
+
+/** The role may look into the schemas of the tables. What it is given of that is noted with the functions, and taken back with them. */
+export function usage({ functions, role: name }: Names, schemas: readonly string[]): string[] {
+  const f = quoted(functions)
+  const role = named(name)
+  const list = schemas.map((one) => quoted(one)).join(', ')
+  return [
+    `do $$ declare one text; said text := coalesce(obj_description(${f}::regnamespace, 'pg_namespace'), ''); begin
+foreach one in array array[${list}]::text[] loop
+  if not has_schema_privilege(${quoted(name)}, one::regnamespace, 'usage') then
+    execute 'grant usage on schema ' || one || ' to ' || ${quoted(role)};
+    said := said || E'\\n' || one;
+  end if;
+end loop;
+execute format('comment on schema %s is %L', ${f}, said);
+end $$;`,
+  ]
+}
+
+export function noUsage({ functions, role: name }: Names): string[] {
+  const role = quoted(named(name))
+  return [
+    `do $$ declare one text; begin
+for one in select unnest((string_to_array(obj_description(${quoted(functions)}::regnamespace, 'pg_namespace'), E'\\n'))[2:]) loop
+  execute 'revoke usage on schema ' || one || ' from ' || ${role};
+end loop;
+end $$;`,
+  ]
+}
+
+/** A name of SQL as it is called. */
+export function unquoted(name: string): string {
+  return name.slice(1, -1).replaceAll('""', '"')
+}

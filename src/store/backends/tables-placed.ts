@@ -1,0 +1,34 @@
+import { sql } from 'kysely'
+import { type ConditionNode, compareNode, type Scalar, type TermNode } from '../../condition/index.js'
+import type { Field, Key, TypeModel } from '../../rulebook/index.js'
+import type { Column, ColumnPlace, Layout, TablePlace } from '../../sql/index.js'
+
+/** A record type with the table that keeps its records. */
+export interface Placed {
+  readonly model: TypeModel
+  readonly layout: Layout
+  readonly place: TablePlace
+  /** The table as Kysely reads names. In conditions it goes by its own name, without the schema. */
+  readonly table: string
+}
+
+export function placed(layout: Layout, model: TypeModel): Placed {
+  const place = layout.tables[model.name] as TablePlace
+  return { model, layout, place, table: tableOf(place) }
+}
+
+export function tableOf({ schema, name }: { readonly schema?: string; readonly name: string }): string {
+  return schema === undefined ? name : `${schema}.${name}`
+}
+
+export function columnOf({ name: table, columns }: TablePlace, field: string): Column {
+  const { name, as } = columns[field] as ColumnPlace
+  return { ref: sql.id(table, name), ...(as === undefined ? {} : { as }) }
+}
+
+/** Whether a record has that key, as a condition. */
+export function isKey({ key, fields }: TypeModel, value: Key): ConditionNode {
+  const type = (fields[key] as Field).type as Scalar
+  const own: TermNode = { kind: 'field', of: 'record', path: [key], type }
+  return compareNode(own, 'is', { kind: 'literal', type, value })
+}
