@@ -13,7 +13,7 @@ export interface Found {
 }
 
 /** A question, and what it is about. */
-interface Asked {
+interface PendingTrial {
   readonly about: readonly unknown[]
   readonly answer: ReturnType<Rules['try']>
 }
@@ -26,16 +26,16 @@ export function useAnswers(rules: Rules, revision: number, type: string, trial: 
   const [drift, setDrift] = useState<Differences>()
   const [begun, setBegun] = useState(0)
   // The question that was asked last, with what it was about, and which of them is shown.
-  const asked = useRef<Asked>(undefined)
-  const told = useRef<Asked>(undefined)
-  const ask = (next: Trial): Asked => {
+  const asked = useRef<PendingTrial>(undefined)
+  const told = useRef<PendingTrial>(undefined)
+  const ask = (next: Trial): PendingTrial => {
     const about = [rules, revision, begun, type, next]
     const last = asked.current
     if (last?.about.every((one, at) => one === about[at])) return last
     asked.current = { about, answer: rules.try(next, type) }
     return asked.current
   }
-  const tell = (question: Asked, next: Trial, { differences, shown: answer }: Awaited<Asked['answer']>) => {
+  const tell = (question: PendingTrial, next: Trial, { differences, shown: answer }: Awaited<PendingTrial['answer']>) => {
     told.current = question
     setFound({ of: next, differences })
     setShown(answer)

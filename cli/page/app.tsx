@@ -82,30 +82,44 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
         </Tray>
       )}
       {!isNothing(trial) && <Tried trial={trial} found={found} rules={rules} canKeep={about.canKeep} look={look} tried={tried} />}
-      {form?.what === 'record' && (
-        <RecordForm
-          rules={rules}
-          type={type}
-          recordKey={form.key}
-          close={() => setForm(undefined)}
-          done={(record) => {
-            const key = record[about.types.find(({ name }) => name === type)?.key as string] as string
-            tried(withRecord(trial, { type, key, record }))
-          }}
-        />
-      )}
-      {form?.what === 'claims' && (
-        <ClaimsForm
-          rules={rules}
-          person={form.person}
-          people={here?.drawn.people ?? about.people}
-          close={() => setForm(undefined)}
-          done={(name, claims) => {
-            tried(withPerson(trial, { name, claims }))
-          }}
-        />
+      {form !== undefined && (
+        <OpenForm {...{ form, rules, about, type, trial, tried }} people={here?.drawn.people} close={() => setForm(undefined)} />
       )}
     </>
+  )
+}
+
+interface OpenFormProps {
+  readonly form: Form
+  readonly rules: Rules
+  readonly about: About
+  readonly type: string
+  readonly trial: Trial
+  readonly people: readonly string[] | undefined
+  readonly close: () => void
+  readonly tried: (next: Trial) => void
+}
+
+function OpenForm({ form, rules, about, type, trial, people, close, tried }: OpenFormProps) {
+  if (form.what === 'claims')
+    return (
+      <ClaimsForm
+        rules={rules}
+        person={form.person}
+        people={people ?? about.people}
+        close={close}
+        done={(name, claims) => tried(withPerson(trial, { name, claims }))}
+      />
+    )
+  const keyOf = about.types.find(({ name }) => name === type)?.key as string
+  return (
+    <RecordForm
+      rules={rules}
+      type={type}
+      recordKey={form.key}
+      close={close}
+      done={(record) => tried(withRecord(trial, { type, key: record[keyOf] as string, record }))}
+    />
   )
 }
 

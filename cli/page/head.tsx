@@ -17,8 +17,8 @@ export function Head({
   /** Opens a form. */
   readonly add: (form: { readonly what: 'record' | 'claims' }) => void
 }) {
-  const { about, findings } = live
-  const { type, mode, search, differing, group, side } = looking
+  const { about } = live
+  const { type, mode, search, side } = looking
   const nothingOpen = {
     person: undefined,
     key: undefined,
@@ -26,7 +26,6 @@ export function Head({
     rule: undefined,
     ...(side === 'why' ? { side: undefined } : {}),
   }
-  const wrong = findings ? countOf(findings) : 0
   return (
     <header className="head">
       <button
@@ -36,23 +35,7 @@ export function Head({
       >
         To the records
       </button>
-      <div className="title">
-        <h1>
-          Everybody’s eyes <span className="faint">{about.title}</span>
-        </h1>
-        {(['rules', 'findings'] as const).map((one) => (
-          <button
-            key={one}
-            type="button"
-            className="toggle"
-            aria-pressed={side === one}
-            onClick={() => look({ side: side === one ? (looking.key === undefined ? undefined : 'why') : one })}
-          >
-            {one === 'rules' ? 'Rules' : 'Findings'}
-            {one === 'findings' && findings && <span className={wrong > 0 ? 'no' : 'faint'}> {wrong > 0 ? wrong : 'none'}</span>}
-          </button>
-        ))}
-      </div>
+      <Title {...{ live, looking, look }} />
       <div className="controls">
         <label>
           Records{' '}
@@ -82,23 +65,7 @@ export function Head({
             onChange={(event) => look({ search: event.currentTarget.value })}
           />
         </label>
-        {mode === 'matrix' && (
-          <>
-            <label>
-              By standing of{' '}
-              <select value={group} onChange={(event) => look({ group: event.currentTarget.value })}>
-                <option value="">nobody</option>
-                {people.map((person) => (
-                  <option key={person}>{person}</option>
-                ))}
-              </select>
-            </label>
-            <label className="check">
-              <input type="checkbox" checked={differing} onChange={(event) => look({ differing: event.currentTarget.checked })} /> only
-              where they differ
-            </label>
-          </>
-        )}
+        {mode === 'matrix' && <MatrixOptions {...{ looking, look, people }} />}
         <span>
           Try{' '}
           <button type="button" className="plain" onClick={() => add({ what: 'record' })}>
@@ -111,6 +78,61 @@ export function Head({
         </span>
       </div>
     </header>
+  )
+}
+
+interface TitleProps {
+  readonly live: Live
+  readonly looking: Looking
+  readonly look: Look
+}
+
+function Title({ live: { about, findings }, looking: { side, key }, look }: TitleProps) {
+  const wrong = findings ? countOf(findings) : 0
+  return (
+    <div className="title">
+      <h1>
+        Everybody’s eyes <span className="faint">{about.title}</span>
+      </h1>
+      {(['rules', 'findings'] as const).map((one) => (
+        <button
+          key={one}
+          type="button"
+          className="toggle"
+          aria-pressed={side === one}
+          onClick={() => look({ side: side === one ? (key === undefined ? undefined : 'why') : one })}
+        >
+          {one === 'rules' ? 'Rules' : 'Findings'}
+          {one === 'findings' && findings && <span className={wrong > 0 ? 'no' : 'faint'}> {wrong > 0 ? wrong : 'none'}</span>}
+        </button>
+      ))}
+    </div>
+  )
+}
+
+interface MatrixOptionsProps {
+  readonly looking: Looking
+  readonly look: Look
+  readonly people: readonly string[]
+}
+
+function MatrixOptions({ looking: { group, differing }, look, people }: MatrixOptionsProps) {
+  return (
+    <>
+      <label>
+        By standing of{' '}
+        <select value={group} onChange={(event) => look({ group: event.currentTarget.value })}>
+          <option value="">nobody</option>
+          {people.map((person) => (
+            <option key={person}>{person}</option>
+          ))}
+        </select>
+      </label>
+      <label className="check">
+        <input type="checkbox" checked={differing} onChange={(event) => look({ differing: event.currentTarget.checked })} /> only where they
+        differ
+      </label>
+    </>
   )
 }
 

@@ -3,7 +3,7 @@ import type { Project } from 'pachter/internal/review'
 import type { Engine } from './engine/index.js'
 import { type Sent, unpack } from './engine/parcel.js'
 import type { Differences, Drawn, Shown } from './engine/types.js'
-import type { Answered, Asked } from './worker.js'
+import type { Answered, WorkerRequest } from './worker.js'
 
 export type About = ReturnType<Engine['about']>
 
@@ -35,12 +35,12 @@ export function startRules(): Rules {
     waiting.clear()
   })
   const of =
-    (what: Asked['what']) =>
+    (what: WorkerRequest['what']) =>
     (...given: readonly unknown[]) =>
       new Promise<never>((done, failed) => {
         last++
         waiting.set(last, { done: done as (answer: unknown) => void, failed })
-        worker.postMessage({ number: last, what, given } satisfies Asked)
+        worker.postMessage({ number: last, what, given } satisfies WorkerRequest)
       })
   const had = new Map<string, Drawn>()
   const unpacked = (sent: Sent): Shown => {

@@ -6,13 +6,13 @@ export const NOTHING: Trial = { records: [], people: [], off: [] }
 export const isNothing = ({ records, people, off }: Trial): boolean => records.length + people.length + off.length === 0
 
 /** One change, and the trial without it. */
-export interface Change {
+export interface TrialChange {
   readonly words: string
   readonly without: Trial
 }
 
 /** The changes of a trial, in words. */
-export function changesOf(trial: Trial): Change[] {
+export function changesOf(trial: Trial): TrialChange[] {
   return [
     ...trial.records.map(({ type, key, record }, at) => ({
       words: record === null ? `${type} ${key} removed` : `${type} ${key}`,

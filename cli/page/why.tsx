@@ -126,31 +126,8 @@ function Explained({
           What {person} does not see, they cannot {action}: the clauses for {decidedBy} decide.
         </p>
       )}
-      {failing.length > 0 && (
-        <section>
-          <h3>It would be allowed if this were otherwise</h3>
-          <ul>
-            {failing.map(({ text, values }, at) => (
-              <li key={`${at} ${text}`}>
-                {text} {values && <span className="faint">[{values}]</span>}
-              </li>
-            ))}
-          </ul>
-        </section>
-      )}
-      {withheld.map(({ kind, title, lines, place }) => (
-        <section key={title}>
-          <h3>
-            {kind === 'gate' ? 'Withheld by a gate' : 'Withheld by a veto'} <Place place={place} />
-          </h3>
-          <Lines lines={lines} />
-          {kind === 'veto' && (
-            <button type="button" className="plain" onClick={() => without(title)}>
-              Try it without this veto
-            </button>
-          )}
-        </section>
-      ))}
+      <Failing failing={failing} />
+      <Withheld withheld={withheld} without={without} />
       {clause ? (
         <section>
           <h3>
@@ -184,6 +161,47 @@ function Explained({
           </ul>
         </section>
       )}
+    </>
+  )
+}
+
+function Failing({ failing }: { readonly failing: NonNullable<Told['clause']>['failing'] }) {
+  if (failing.length === 0) return null
+  return (
+    <section>
+      <h3>It would be allowed if this were otherwise</h3>
+      <ul>
+        {failing.map(({ text, values }, at) => (
+          <li key={`${at} ${text}`}>
+            {text} {values && <span className="faint">[{values}]</span>}
+          </li>
+        ))}
+      </ul>
+    </section>
+  )
+}
+
+interface WithheldProps {
+  readonly withheld: Told['withheld']
+  readonly without: (title: string) => void
+}
+
+function Withheld({ withheld, without }: WithheldProps) {
+  return (
+    <>
+      {withheld.map(({ kind, title, lines, place }) => (
+        <section key={title}>
+          <h3>
+            {kind === 'gate' ? 'Withheld by a gate' : 'Withheld by a veto'} <Place place={place} />
+          </h3>
+          <Lines lines={lines} />
+          {kind === 'veto' && (
+            <button type="button" className="plain" onClick={() => without(title)}>
+              Try it without this veto
+            </button>
+          )}
+        </section>
+      ))}
     </>
   )
 }

@@ -5,7 +5,7 @@ import { type Engine, engineOf, engineOn } from './engine/index.js'
 import { pack } from './engine/parcel.js'
 import type { Drawn, Shown } from './engine/types.js'
 
-export interface Asked {
+export interface WorkerRequest {
   readonly number: number
   readonly what: 'open' | 'begin' | Exclude<keyof Engine, 'ground'>
   readonly given: readonly unknown[]
@@ -61,7 +61,7 @@ function makeReady(of: Engine, type: string): void {
   setTimeout(rehearse, 50, 4)
 }
 
-async function answer({ what, given }: Asked): Promise<unknown> {
+async function answer({ what, given }: WorkerRequest): Promise<unknown> {
   if (what === 'open') return open(given[0] as Project)
   if (engine === undefined) throw new Error('nothing is open yet')
   if (what === 'begin') return begin()
@@ -74,7 +74,7 @@ async function answer({ what, given }: Asked): Promise<unknown> {
   return (engine[what] as (...all: unknown[]) => unknown)(...given)
 }
 
-self.addEventListener('message', async ({ data }: MessageEvent<Asked>) => {
+self.addEventListener('message', async ({ data }: MessageEvent<WorkerRequest>) => {
   const { number } = data
   try {
     self.postMessage({ number, answer: await answer(data) } satisfies Answered)

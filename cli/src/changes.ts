@@ -1,10 +1,10 @@
-import type { Change, Grant, RuleChange } from 'pachter/internal/review'
+import type { AccessChange, Grant, RuleChange } from 'pachter/internal/review'
 import pc from 'picocolors'
 import { say } from './output.js'
 import { hanging, printable, wrapped } from './table.js'
 
 /** Changes of access as a table under a title; nothing where there are none. */
-export function sayChanges(title: string, changes: readonly Change[], mark: string): void {
+export function sayChanges(title: string, changes: readonly AccessChange[], mark: string): void {
   if (changes.length === 0) return
   say(pc.bold(`${title}: ${changes.length}`))
   say(
@@ -54,16 +54,16 @@ function fewOf(names: readonly string[]): string {
 }
 
 interface Alike {
-  readonly change: Change
+  readonly change: AccessChange
   readonly people: string[]
   readonly keys: string[]
 }
 
 /** Changes of the same kind in one line: of several records, and of several people with the same records. */
-function together(changes: readonly Change[]): Alike[] {
-  const kindOf = ({ action, type, fields, by }: Change) => JSON.stringify([action, type, fields, by])
+function together(changes: readonly AccessChange[]): Alike[] {
+  const kindOf = ({ action, type, fields, by }: AccessChange) => JSON.stringify([action, type, fields, by])
   const byPerson = grouped(changes, (change) => `${change.person}\n${kindOf(change)}`).map((alike) => ({
-    change: alike[0] as Change,
+    change: alike[0] as AccessChange,
     keys: alike.map(({ key }) => key),
   }))
   return grouped(byPerson, ({ change, keys }) => `${kindOf(change)}\n${keys.join('\n')}`).map((alike) => ({

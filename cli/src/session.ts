@@ -4,7 +4,6 @@ import { strangerOf, typesNeeded } from 'pachter/internal/review'
 import { rulesByTitle, typeModel, UnknownNameError, unknownName } from 'pachter/internal/rulebook'
 import { type GuardedStore, inMemory, openStore, type Records, type Store, type VerdictLog } from 'pachter/internal/store'
 import { type InnerViewpoint, indexed } from 'pachter/internal/viewpoint'
-import { destination, pino } from 'pino'
 import { readData } from './data.js'
 import { withDatabase } from './database.js'
 import { UsageError } from './errors.js'
@@ -114,12 +113,10 @@ async function readDatabase(url: string, { book, model, layout }: Loaded, type: 
 /** Why the command itself looks at records: not what somebody asked for, and so not in the log. */
 export const COMPARING = 'to compare the data before and after'
 
-/** The verdict log, as pino writes it: at once, so that nothing is lost when the command ends. */
+/** The verdict log, a line of JSON for each entry. */
 function verdictLog(): VerdictLog {
-  const level = (label: string) => ({ level: label })
-  const logger = pino({ base: null, timestamp: false, formatters: { level } }, destination({ dest: 2, sync: true }))
   return (entry) => {
-    if (entry.reason !== COMPARING) logger.info(entry)
+    if (entry.reason !== COMPARING) process.stderr.write(`${JSON.stringify({ level: 'info', ...entry })}\n`)
   }
 }
 

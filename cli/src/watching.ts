@@ -2,6 +2,8 @@
 export async function watchPlaces(places: readonly string[], changed: () => void): Promise<() => Promise<void>> {
   const { watch } = await import('chokidar')
   const watcher = watch([...places], { ignoreInitial: true, ignored: /[\\/](node_modules|\.git|dist)([\\/]|$)|\.draft$/ })
+  // Until it has looked around, what changes would be taken for what was there.
+  await new Promise<void>((done) => watcher.once('ready', () => done()))
   let soon: NodeJS.Timeout | undefined
   watcher.on('all', () => {
     clearTimeout(soon)

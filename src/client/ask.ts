@@ -21,7 +21,7 @@ import {
 export type Answer = boolean | undefined
 
 /** What a condition is asked with. */
-export interface Asked {
+export interface AskContext {
   readonly record: KnownRecord
   readonly after: KnownRecord
   readonly now: number
@@ -33,7 +33,7 @@ export interface Asked {
  * Asks a condition of what is known. What is not known is never taken for missing, and an answer is given where it would be the
  * same whatever is not known.
  */
-export function ask(node: ConditionNode, { record, after, now, linked }: Asked): Answer {
+export function ask(node: ConditionNode, { record, after, now, linked }: AskContext): Answer {
   const known: KnownRecords = new Map([
     ['record', record],
     ['after', after],
@@ -53,7 +53,7 @@ export function some(answers: readonly Answer[]): Answer {
 }
 
 /** What a page knows of the records that a `some` looks at. Of a chain, it has a link here and there. */
-function lookAt({ each, over, of }: SomeNode, binding: RecordBinding, linked: Asked['linked']): Looked | undefined {
+function lookAt({ each, over, of }: SomeNode, binding: RecordBinding, linked: AskContext['linked']): Looked | undefined {
   if (over.kind !== 'records') return undefined
   const { by, rest } = joinsOf({ each, of }, over)
   const wanted = by.map(({ from }) => wantedValues(bindTerm(from, binding, OUTERMOST)))

@@ -1,4 +1,4 @@
-import { again, readEvents, refusalOf } from './events.js'
+import { again, readEvents, refusalOf, type Take } from './events.js'
 import { type Held, holdList, type LiveList, listOf } from './list-state.js'
 
 /** Where lists come from. */
@@ -26,17 +26,28 @@ export interface LiveSource extends Source {
  * const list = watchList({ url: '/api/plots?where.state=vacant', rulesChanged: () => rules.refresh() })
  * list.subscribe(() => show(list.records))
  */
-export function watchList({ url, key = 'id', headers, fetch: ask = globalThis.fetch, rulesChanged }: LiveSource): LiveList {
+export function watchList({ url, key = 'id', ...source }: LiveSource): LiveList {
   const closing = new AbortController()
   const held = holdList(key)
   const isOver = () => closing.signal.aborted || held.isOver
-  const read = async () => {
-    const response = await ask(url, { headers: { accept: 'text/event-stream', ...(await headers?.()) }, signal: closing.signal })
-    if (!response.ok || response.body === null) return held.over('refused', await refusalOf(response))
-    await readEvents(response.body, (event, data) => void (held.take(event, data) || (event === 'rules' && rulesChanged?.())), isOver)
-  }
-  void again(read, held.lost, isOver)
+  const take: Take = (event, data) => void (held.take(event, data) || (event === 'rules' && source.rulesChanged?.()))
+  void again(() => listen(source, url, closing.signal, take, isOver, [held]), held.lost, isOver)
   return listOf(held, () => closing.abort())
+}
+
+/** Asks for events once, and takes them until they end. Where the server will not, the lists are over. */
+async function listen(
+  { headers, fetch: ask = globalThis.fetch }: Source,
+  url: string,
+  signal: AbortSignal,
+  take: Take,
+  isOver: () => boolean,
+  lists: readonly Held[],
+): Promise<void> {
+  const response = await ask(url, { headers: { accept: 'text/event-stream', ...(await headers?.()) }, signal })
+  if (response.ok && response.body !== null) return readEvents(response.body, take, isOver)
+  const saying = await refusalOf(response)
+  for (const held of lists) held.over('refused', saying)
 }
 
 /** Several lists to be kept up to date by one connection. */
@@ -70,90 +81,91 @@ interface Wanted {
  * const plots = lists.watch('plots?may=update')
  * plots.subscribe(() => show(plots.records))
  */
-export function keepLists({ url, headers, fetch: ask = globalThis.fetch, rulesChanged }: ListsSource): KeptLists {
-  const wanted = new Map<string, Wanted>()
-  let connection: AbortController | undefined
-  let connected = ''
-  let planned: ReturnType<typeof setTimeout> | undefined
-  let told: ReturnType<typeof setTimeout> | undefined
+export function keepLists(source: ListsSource): KeptLists {
+  const lists = new Connection(source)
+  return Object.freeze({
+    watch: (address: string, key = 'id') => lists.watch(address, key),
+    close: () => lists.close(),
+  })
+}
 
-  function connect(): void {
-    planned = undefined
-    const lists = [...wanted].flatMap(([address, { held }]) => (held.isOver ? [] : [{ address, held }]))
+class Connection {
+  readonly #source: ListsSource
+  readonly #wanted = new Map<string, Wanted>()
+  #connection: AbortController | undefined
+  #connected = ''
+  #planned: ReturnType<typeof setTimeout> | undefined
+  #told: ReturnType<typeof setTimeout> | undefined
+
+  constructor(source: ListsSource) {
+    this.#source = source
+  }
+
+  watch(address: string, key: string): ReturnType<typeof listOf> {
+    let mine = this.#wanted.get(address)
+    if (mine === undefined || mine.held.isOver) {
+      mine = { users: 0, held: holdList(key) }
+      this.#wanted.set(address, mine)
+      this.#connected = ''
+      this.#plan()
+    }
+    mine.users++
+    return listOf(mine.held, () => {
+      if (--mine.users > 0 || this.#wanted.get(address) !== mine) return
+      this.#wanted.delete(address)
+      this.#plan()
+    })
+  }
+
+  close(): void {
+    clearTimeout(this.#planned)
+    clearTimeout(this.#told)
+    this.#wanted.clear()
+    this.#connection?.abort()
+    this.#connected = ''
+  }
+
+  #plan(wait = 0): void {
+    this.#planned ??= setTimeout(() => this.#connect(), wait)
+  }
+
+  #connect(): void {
+    this.#planned = undefined
+    const lists = [...this.#wanted].flatMap(([address, { held }]) => (held.isOver ? [] : [{ address, held }]))
     const search = lists.map(({ address }) => `list=${encodeURIComponent(address)}`).join('&')
-    if (search === connected) return
-    connected = search
-    connection?.abort()
-    connection = undefined
+    if (search === this.#connected) return
+    this.#connected = search
+    this.#connection?.abort()
     if (lists.length === 0) return
     const mine = new AbortController()
-    connection = mine
-    const isOver = () => mine.signal.aborted || lists.every(({ held }) => held.isOver)
-    const take = (event: string, data: { readonly [name: string]: unknown }) => {
-      if (isOver()) return
-      // Each list says so; one question is enough.
-      if (event === 'rules') told ??= setTimeout(tellRules, 20)
-      // Somebody who is not known any more sees none of them.
-      else if (data.list === undefined) for (const { held } of lists) held.take(event, data)
-      else {
-        const held = lists[data.list as number]?.held
-        held?.take(event, data)
-        if (event !== 'ended' || data.why !== 'failed') return
-        // A list that failed is asked for again, with all others.
-        held?.lost()
-        connected = ''
-        plan(1000)
-      }
-    }
-    const read = async () => {
-      const asked = { headers: { accept: 'text/event-stream', ...(await headers?.()) }, signal: mine.signal }
-      const response = await ask(`${url}?${search}`, asked)
-      if (!response.ok || response.body === null) {
-        const saying = await refusalOf(response)
-        for (const { held } of lists) held.over('refused', saying)
-      } else await readEvents(response.body, take, isOver)
-    }
+    this.#connection = mine
+    const all = lists.map(({ held }) => held)
+    const isOver = () => mine.signal.aborted || all.every((held) => held.isOver)
+    const take: Take = (event, data) => isOver() || this.#take(all, event, data)
+    const read = () => listen(this.#source, `${this.#source.url}?${search}`, mine.signal, take, isOver, all)
     const lost = () => {
-      for (const { held } of lists) held.lost()
+      for (const held of all) held.lost()
     }
     void again(read, lost, isOver)
   }
 
-  function tellRules(): void {
-    told = undefined
-    rulesChanged?.()
+  #take(lists: readonly Held[], event: string, data: { readonly [name: string]: unknown }): void {
+    // Each list says so; one question is enough.
+    if (event === 'rules')
+      this.#told ??= setTimeout(() => {
+        this.#told = undefined
+        this.#source.rulesChanged?.()
+      }, 20)
+    // Somebody who is not known any more sees none of them.
+    else if (data.list === undefined) for (const held of lists) held.take(event, data)
+    else {
+      const held = lists[data.list as number]
+      held?.take(event, data)
+      if (event !== 'ended' || data.why !== 'failed') return
+      // A list that failed is asked for again, with all others.
+      held?.lost()
+      this.#connected = ''
+      this.#plan(1000)
+    }
   }
-
-  function plan(wait = 0): void {
-    planned ??= setTimeout(connect, wait)
-  }
-
-  function begin(address: string, key: string): Wanted {
-    const mine = { users: 0, held: holdList(key) }
-    wanted.set(address, mine)
-    connected = ''
-    plan()
-    return mine
-  }
-
-  return Object.freeze({
-    watch(address: string, key = 'id') {
-      const there = wanted.get(address)
-      const mine = there === undefined || there.held.isOver ? begin(address, key) : there
-      mine.users++
-      return listOf(mine.held, () => {
-        if (--mine.users > 0 || wanted.get(address) !== mine) return
-        wanted.delete(address)
-        plan()
-      })
-    },
-    close() {
-      clearTimeout(planned)
-      clearTimeout(told)
-      wanted.clear()
-      connection?.abort()
-      connection = undefined
-      connected = ''
-    },
-  })
 }

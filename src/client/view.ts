@@ -1,7 +1,7 @@
 import { type KnownRecord, PachterError, type Row } from '../condition/index.js'
 import type { TypeName, World } from '../rulebook/types.js'
 import { article, fieldSaying } from '../viewpoint/verdict.js'
-import { type Answer, type Asked, ask, every, some } from './ask.js'
+import { type Answer, type AskContext, ask, every, some } from './ask.js'
 import type { PageAction as ActionIn, PageField, PageRecord, WorldIn } from './page-types.js'
 import type { PageAction, PageClause, PageRules, PageType } from './rules.js'
 
@@ -128,7 +128,7 @@ export function viewOf<B = never>(rules: PageRules): PageView<WorldIn<B>> {
 interface Question {
   readonly type: PageType
   readonly action: string
-  readonly asked: Asked
+  readonly asked: AskContext
   /** What would be sent. */
   readonly changes: Row | undefined
   readonly readable: Answer
@@ -157,7 +157,7 @@ function byRule(rule: PageAction, { type, action, asked, changes, readable, refu
 }
 
 /** What the first veto says that certainly holds. */
-function vetoSaying({ vetoes }: PageAction, asked: Asked): string | undefined {
+function vetoSaying({ vetoes }: PageAction, asked: AskContext): string | undefined {
   return vetoes?.find(({ when }) => ask(when, asked) === true)?.saying
 }
 
@@ -167,23 +167,28 @@ function no(outcome: PageVerdict['outcome'], saying: string): PageVerdict {
   return Object.freeze({ allowed: false, outcome, saying })
 }
 
-function openBy({ open }: PageAction, asked: Asked): Answer {
+function openBy({ open }: PageAction, asked: AskContext): Answer {
   return open === undefined ? true : ask(open, asked)
 }
 
-function readableBy(read: PageAction | undefined, asked: Asked): Answer {
+function readableBy(read: PageAction | undefined, asked: AskContext): Answer {
   if (read === undefined) return false
   return every([openBy(read, asked), some(read.clauses.map(({ when }) => ask(when, asked)))])
 }
 
-function counts(clause: PageClause, asked: Asked, changing: boolean): Answer {
+function counts(clause: PageClause, asked: AskContext, changing: boolean): Answer {
   const before = ask(clause.when, asked)
   return changing ? every([before, ask(clause.afterwards ?? clause.when, { ...asked, record: asked.after })]) : before
 }
 
 /** Puts together what is known: the record, what it would become, and what is visible of it. */
-function askedOf(type: PageType, action: string, given: Row, { changes, linked = {}, whole = false, now = new Date() }: Knowing): Asked {
-  const common = { now: now.getTime(), linked: linked as Asked['linked'] }
+function askedOf(
+  type: PageType,
+  action: string,
+  given: Row,
+  { changes, linked = {}, whole = false, now = new Date() }: Knowing,
+): AskContext {
+  const common = { now: now.getTime(), linked: linked as AskContext['linked'] }
   const stampsOf = (which: 'create' | 'update') => Object.entries(type.stamps?.[which] ?? {})
   const stamps = (which: 'create' | 'update'): Row =>
     Object.fromEntries(
@@ -212,7 +217,7 @@ function askedOf(type: PageType, action: string, given: Row, { changes, linked =
 }
 
 /** Which fields of a record the person certainly sees: what is not there of these is missing. */
-function seenOf({ key, fields: all, actions: { read } }: PageType, asked: Asked): (field: string) => boolean {
+function seenOf({ key, fields: all, actions: { read } }: PageType, asked: AskContext): (field: string) => boolean {
   let seen = new Set<string>([key])
   // Seeing one field may be what tells that another is seen.
   for (let before = 0; read !== undefined && before < seen.size; ) {
@@ -234,7 +239,7 @@ function fieldsInTheWay(
   type: PageType,
   action: string,
   clauses: readonly PageClause[],
-  { record }: Asked,
+  { record }: AskContext,
   sent: Row,
   unknown: 'maybe the same' | 'another',
 ): string[] {

@@ -3,7 +3,7 @@ import { lower } from './lower.js'
 import type { ConditionNode, FieldNode, LiteralNode, RecordRef, SomeNode, TermNode } from './nodes.js'
 import { type Binding, bind, type Looked } from './partial.js'
 import { instantText } from './time.js'
-import { type Comparable, IMPROPER, inside, isMissing, proper, properList, type Scalar } from './value.js'
+import { type Comparable, IMPROPER, inside, isMissing, type Scalar, toComparable, toComparables } from './value.js'
 import type { LeafNode } from './visit.js'
 import { asksAfter } from './walk.js'
 
@@ -96,7 +96,7 @@ function valueAt({ of, path, via }: FieldNode, known: KnownRecords): { readonly 
 }
 
 function isWhole(value: unknown, type: Scalar | 'other'): boolean {
-  return Array.isArray(value) && type !== 'other' && properList(value, type)?.length === value.length
+  return Array.isArray(value) && type !== 'other' && toComparables(value, type)?.length === value.length
 }
 
 function isGroup(value: unknown): value is Row {
@@ -110,7 +110,7 @@ function literalOf(value: unknown, type: Scalar | 'other', list: boolean): Liter
   if (list)
     return missing
       ? { kind: 'literal', type, value: null }
-      : { kind: 'literal', type, list: true, value: (properList(value, type) ?? []).map(written) }
-  const known = proper(value, type)
+      : { kind: 'literal', type, list: true, value: (toComparables(value, type) ?? []).map(written) }
+  const known = toComparable(value, type)
   return { kind: 'literal', type, value: known === undefined ? (missing ? null : IMPROPER) : written(known) }
 }

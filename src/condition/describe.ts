@@ -93,7 +93,7 @@ function startOf(over: RecordsNode | AncestorsNode, wording: Wording): string | 
   return field < 0 || (claim >= 0 && claim < field) ? undefined : ownerOf(over.by[field]?.from as FieldNode, wording)
 }
 
-function someText({ each, over, of }: SomeNode, wording: Wording, place: Place): string {
+function someText({ each, over, of }: SomeNode, wording: Wording, place: Nesting): string {
   const { all, one } = describeOver(over, wording)
   if (of === TRUE || of === FALSE) return of === TRUE ? `there is ${all}` : 'never'
   if (of.kind === 'named' && !wording.spelledOut) return `${of.name} of ${all}`
@@ -112,9 +112,9 @@ export function describeValue(value: unknown, bare = false): string {
   return typeof value === 'object' ? JSON.stringify(value) : String(value)
 }
 
-type Place = 'top' | 'allOf' | 'anyOf'
+type Nesting = 'top' | 'allOf' | 'anyOf'
 
-function sentence(node: ConditionNode, wording: Wording, place: Place): string {
+function sentence(node: ConditionNode, wording: Wording, place: Nesting): string {
   switch (node.kind) {
     case 'constant':
       return node.value ? 'always' : 'never'
@@ -143,7 +143,7 @@ function comparison(node: CompareNode, wording: Wording, yes: boolean): string {
   return `${describeTerm(node.left, wording)} ${phrase} ${describeTerm(node.right, wording)}`
 }
 
-function joined(of: readonly ConditionNode[], word: 'and' | 'or', wording: Wording, place: Place): string {
+function joined(of: readonly ConditionNode[], word: 'and' | 'or', wording: Wording, place: Nesting): string {
   const [only] = of
   if (only === undefined) return word === 'and' ? 'always' : 'never'
   if (of.length === 1) return sentence(only, wording, place)

@@ -3,7 +3,7 @@ import { type KnownField, laneFor } from './inline-cache.js'
 import { type CompareNode, type ConditionNode, type ListChangeNode, typeOf } from './nodes.js'
 import { type Comparing, changedBy, listSides, operatorOf } from './operators.js'
 import { type ListReader, listReader, type Reader, reader, wholeList } from './readers.js'
-import { type Comparable, proper, properList } from './value.js'
+import { type Comparable, toComparable, toComparables } from './value.js'
 
 const never: Predicate = () => false
 
@@ -58,10 +58,10 @@ function knownField(node: ConditionNode): { readonly name: string; readonly valu
   const [field, known] = node.right.kind === 'field' ? [node.right, node.left] : [node.left, node.right]
   if (field.kind !== 'field' || field.of !== 'record' || field.path.length !== 1 || field.list || field.type === 'time') return undefined
   if (known.kind !== 'literal' || known.value === null) return undefined
-  const given = known.list ? properList(known.value, known.type) : [proper(known.value, known.type)]
+  const given = known.list ? toComparables(known.value, known.type) : [toComparable(known.value, known.type)]
   const { type } = field
   if (type === 'other') return undefined
-  const values = (given ?? []).filter((value): value is Comparable => value !== undefined && proper(value, type) !== undefined)
+  const values = (given ?? []).filter((value): value is Comparable => value !== undefined && toComparable(value, type) !== undefined)
   return { name: field.path[0] as string, values }
 }
 

@@ -43,9 +43,9 @@ export {
   isHoldable,
   isMissing,
   literalType,
-  proper,
-  properList,
   type Scalar,
+  toComparable,
+  toComparables,
 } from './value.js'
 export {
   anyNode,

@@ -22,7 +22,7 @@ import {
 } from './nodes.js'
 import { type Comparison, listSides, OPERATORS, operatorOf } from './operators.js'
 import { sameTerm } from './same.js'
-import { comparable, family, isMissing, proper, type Scalar } from './value.js'
+import { comparable, family, isMissing, type Scalar, toComparable } from './value.js'
 
 const DEEPEST = 64
 const SCALARS: readonly unknown[] = ['text', 'id', 'integer', 'number', 'boolean', 'time']
@@ -274,7 +274,8 @@ function literal(node: Json, at: string): TermNode {
 }
 
 function checked(value: unknown, type: Scalar, at: string) {
-  if (isMissing(value, type) || proper(value, type) === undefined) throw new ConditionError(at, `${JSON.stringify(value)} is no ${type}`)
+  if (isMissing(value, type) || toComparable(value, type) === undefined)
+    throw new ConditionError(at, `${JSON.stringify(value)} is no ${type}`)
   return value as string | number | boolean
 }
 

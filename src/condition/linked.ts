@@ -1,6 +1,6 @@
 import type { Links, Row } from './context.js'
 import type { PlaceNode } from './nodes.js'
-import { type Comparable, inside, proper, properList } from './value.js'
+import { type Comparable, inside, toComparable, toComparables } from './value.js'
 
 /** Where the records of a type are to be had; undefined for a type that was not given. */
 export type RecordSource = (type: string) => Iterable<Row> | undefined
@@ -51,8 +51,8 @@ export function keysAt(row: Row, places: readonly PlaceNode[]): Iterable<Compara
 /** The values at a place of a record: one at most, but where a list is there. */
 export function valuesAt(row: Row, { path, type, list }: PlaceNode): readonly Comparable[] {
   const value = inside(row, path)
-  if (list) return properList(value, type) ?? []
-  const one = proper(value, type)
+  if (list) return toComparables(value, type) ?? []
+  const one = toComparable(value, type)
   return one === undefined ? [] : [one]
 }
 

@@ -16,7 +16,7 @@ import {
   TRUE,
 } from './nodes.js'
 import { changedBy, compareValues } from './operators.js'
-import { type Comparable, isMissing, proper, properList } from './value.js'
+import { type Comparable, isMissing, toComparable, toComparables } from './value.js'
 import { type LeafNode, mapOver, OUTERMOST, type Surroundings, within } from './visit.js'
 
 /** What a partial evaluation knows. What it leaves as it is, stays open: the result is a constant only where that does not matter. */
@@ -208,15 +208,15 @@ export function presenceOf(term: TermNode): boolean | undefined {
 
 function equalsNothing(term: TermNode): boolean {
   if (term.kind !== 'literal') return false
-  if (isList(term)) return (properList(term.value, term.type)?.length ?? 0) === 0
-  return proper(term.value, term.type) === undefined
+  if (isList(term)) return (toComparables(term.value, term.type)?.length ?? 0) === 0
+  return toComparable(term.value, term.type) === undefined
 }
 
 /** The value of a term, ready to be compared, or the values of a list; undefined where it is open, or equals nothing. */
 export function knownValue(term: TermNode): Comparable | readonly Comparable[] | undefined {
   switch (term.kind) {
     case 'literal':
-      return term.list ? properList(term.value, term.type) : proper(term.value, term.type)
+      return term.list ? toComparables(term.value, term.type) : toComparable(term.value, term.type)
     case 'forever':
       return Number.POSITIVE_INFINITY
     case 'field':

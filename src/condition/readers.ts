@@ -1,6 +1,6 @@
 import { type Env, type Links, LinksError, type Row } from './context.js'
 import { type FieldNode, isList, type LinkNode, type OrElseNode, type TermNode, typeOf } from './nodes.js'
-import { type Comparable, inside, isMissing, proper, properList, type Scalar } from './value.js'
+import { type Comparable, inside, isMissing, type Scalar, toComparable, toComparables } from './value.js'
 
 /** A term's value as comparisons see it: undefined where it equals nothing. */
 export type Reader = (record: Row, env: Env) => Comparable | undefined
@@ -81,7 +81,7 @@ function shownAlong({ of, via: _via, ...last }: FieldNode, via: readonly LinkNod
 export function linkValues(by: LinkNode['by'], row: Row): Comparable[] | undefined {
   const values: Comparable[] = []
   for (const { from } of by) {
-    const value = proper(inside(row, from.path), from.type)
+    const value = toComparable(inside(row, from.path), from.type)
     if (value === undefined) return undefined
     values.push(value)
   }
@@ -130,7 +130,7 @@ export function reader(term: TermNode): Reader {
       const { type } = term
       if (type === 'other' || isList(term)) return () => undefined
       const raw = rawReader(term)
-      return (record, env) => proper(raw(record, env), type)
+      return (record, env) => toComparable(raw(record, env), type)
     }
     case 'now':
       return (_record, env) => env.now
@@ -148,7 +148,7 @@ export type ListReader = (record: Row, env: Env) => Listed | undefined
 export function listReader(term: TermNode): ListReader {
   switch (term.kind) {
     case 'literal': {
-      const known = term.list ? properList(term.value, term.type) : undefined
+      const known = term.list ? toComparables(term.value, term.type) : undefined
       return () => known
     }
     case 'field':
@@ -156,7 +156,7 @@ export function listReader(term: TermNode): ListReader {
       const { type } = term
       if (type === 'other' || !isList(term)) return () => undefined
       const raw = rawReader(term)
-      return (record, env) => properList(raw(record, env), type)
+      return (record, env) => toComparables(raw(record, env), type)
     }
     case 'now':
     case 'forever':
@@ -171,7 +171,7 @@ export function wholeList(term: TermNode, type: Scalar): ListReader {
   const raw = rawReader(term)
   return (record, env) => {
     const values = raw(record, env)
-    const proper = properList(values, type)
+    const proper = toComparables(values, type)
     return proper !== undefined && proper.length === (values as unknown[]).length ? proper : undefined
   }
 }

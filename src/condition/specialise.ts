@@ -4,7 +4,7 @@ import { frozen } from './freeze.js'
 import type { ClaimNode, ConditionNode, LiteralNode } from './nodes.js'
 import { type Binding, bind } from './partial.js'
 import { instantText } from './time.js'
-import { type Comparable, IMPROPER, inside, isMissing, proper, properList, type Scalar } from './value.js'
+import { type Comparable, IMPROPER, inside, isMissing, type Scalar, toComparable, toComparables } from './value.js'
 import { anyNode, type LeafNode, partsOfTerm, termsOf } from './visit.js'
 
 /**
@@ -82,12 +82,12 @@ function claimValue(term: ClaimNode, claims: Row | null): LiteralNode {
   const type: Scalar = term.type === 'other' ? 'text' : term.type
   if (found === null || found === undefined) return Object.freeze({ kind: 'literal', type, value: null })
   if (term.list) return Object.freeze({ kind: 'literal', type, list: true, value: Object.freeze(literalList(found, type)) })
-  const value = proper(found, type)
+  const value = toComparable(found, type)
   if (value === undefined) return Object.freeze({ kind: 'literal', type, value: isMissing(found, type) ? null : IMPROPER })
   return Object.freeze({ kind: 'literal', type, value: type === 'time' ? instantText(value as number) : value })
 }
 
 function literalList(found: unknown, type: Scalar): Comparable[] {
-  const values = properList(found, type) ?? []
+  const values = toComparables(found, type) ?? []
   return type === 'time' ? values.map((value) => instantText(value as number)) : values
 }

@@ -23,7 +23,7 @@ export function isBlank(text: string): boolean {
  * The value as comparisons see it, or undefined where it equals nothing: missing, of another type, or not exactly
  * representable on every engine (NaN, infinities, unsafe integers, lone surrogates, NUL, times outside the years 0 to 9999).
  */
-export function proper(value: unknown, type: Scalar): Comparable | undefined {
+export function toComparable(value: unknown, type: Scalar): Comparable | undefined {
   switch (type) {
     case 'text':
       return typeof value === 'string' && isHoldable(value) ? value : undefined
@@ -54,11 +54,11 @@ export function inside(value: unknown, path: readonly string[]): unknown {
 export const IMPROPER = '\0'
 
 /** The elements of a list that comparisons see; undefined for what is no list. Missing and improper elements equal nothing. */
-export function properList(value: unknown, type: Scalar): Comparable[] | undefined {
+export function toComparables(value: unknown, type: Scalar): Comparable[] | undefined {
   if (!Array.isArray(value)) return undefined
   const found: Comparable[] = []
   for (const element of value) {
-    const one = proper(element, type)
+    const one = toComparable(element, type)
     if (one !== undefined) found.push(one)
   }
   return found

@@ -39,7 +39,7 @@ interface Where {
 }
 
 /** A field that is compared with something known. */
-interface Place {
+interface ComparedField {
   readonly type: Scalar
   /** What its value has to fulfil to count at all. */
   readonly sound: readonly FilterDocument[]
@@ -48,7 +48,7 @@ interface Place {
   inList(test: FilterDocument): FilterDocument
 }
 
-type Beside = (known: unknown, place: Place) => FilterDocument
+type Beside = (known: unknown, place: ComparedField) => FilterDocument
 
 const ordered =
   (order: '$lt' | '$gt' | '$lte' | '$gte'): Beside =>
@@ -79,7 +79,7 @@ export function fieldBesideKnown(by: Comparison, field: FieldNode, known: TermNo
   const path = pathOf(field, written, within)
   const own = path.at(-1) as string
   const type = scalarOf(field)
-  const place: Place = {
+  const place: ComparedField = {
     type,
     sound: sound(own, type),
     matches: (test, ...more) => all([{ [own]: test }, ...more, ...apartFromLists(path)]),

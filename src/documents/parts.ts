@@ -7,10 +7,10 @@ import {
   LAST_INSTANT,
   type LiteralNode,
   lowerAscii,
-  proper,
-  properList,
   type Scalar,
   type TermNode,
+  toComparable,
+  toComparables,
 } from '../condition/index.js'
 import { DocumentError } from './error.js'
 
@@ -88,7 +88,7 @@ export function range(type: Scalar): FilterDocument {
 export function heldValue(term: TermNode, { now }: Written): unknown {
   switch (term.kind) {
     case 'literal': {
-      const value = term.value === null ? undefined : proper(term.value, term.type)
+      const value = term.value === null ? undefined : toComparable(term.value, term.type)
       return value === undefined ? undefined : held(value, term.type)
     }
     case 'now':
@@ -102,7 +102,7 @@ export function heldValue(term: TermNode, { now }: Written): unknown {
 }
 
 export function valuesOf({ value, type: own }: LiteralNode, type: Scalar): unknown[] {
-  return (properList(value, own) ?? []).map((one) => held(one, own)).filter((one) => one !== undefined && fits(one, type))
+  return (toComparables(value, own) ?? []).map((one) => held(one, own)).filter((one) => one !== undefined && fits(one, type))
 }
 
 function held(value: Comparable, own: Scalar): unknown {

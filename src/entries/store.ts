@@ -4,7 +4,7 @@
  */
 
 export { inMemory, type Records } from '../store/backends/memory.js'
-export type { Change } from '../store/changes.js'
+export type { RecordChange } from '../store/changes.js'
 export {
   BusyError,
   ConstraintError,

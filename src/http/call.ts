@@ -4,8 +4,8 @@ import type { Model, TypeModel } from '../rulebook/index.js'
 import type { GuardedStore } from '../store/index.js'
 import { RequestError } from './error.js'
 import { etagOf, isAmong } from './etag.js'
-import type { LiveQuery } from './live/audience.js'
-import type { Asked, FileAsked, RouteOptions } from './route-options.js'
+import type { LiveQuery } from './live/subscription.js'
+import type { FileContext, RouteContext, RouteOptions } from './route-options.js'
 
 /** What is served where. */
 export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSize' | 'pageLimit'>> {
@@ -19,8 +19,10 @@ export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSiz
   readonly listsAt: string | false
   readonly showReasons: boolean
   readonly signIn: string | undefined
-  readonly actions: { readonly [type: string]: { readonly [action: string]: (asked: Asked) => Promise<Row | undefined> } | undefined }
-  readonly files: { readonly [type: string]: ((asked: FileAsked) => Promise<Response | undefined>) | undefined }
+  readonly actions: {
+    readonly [type: string]: { readonly [action: string]: (asked: RouteContext) => Promise<Row | undefined> } | undefined
+  }
+  readonly files: { readonly [type: string]: ((asked: FileContext) => Promise<Response | undefined>) | undefined }
 }
 
 /** Lets whoever asks watch lists: one that was asked for by itself, or several by one connection. */

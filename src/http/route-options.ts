@@ -5,7 +5,7 @@ import type { GuardOptions } from './guard.js'
 import type { LiveLists } from './live/live-types.js'
 
 /** What somebody asked for, as the application's own procedures are told. */
-export interface Asked<W extends World = World> {
+export interface RouteContext<W extends World = World> {
   readonly request: Request
   readonly store: GuardedStore<W>
   /** The record, as the asker sees it. */
@@ -15,7 +15,7 @@ export interface Asked<W extends World = World> {
 }
 
 /** Which file of a record somebody asked for. */
-export type FileAsked<W extends World = World> = Omit<Asked<W>, 'asSystem'> & { readonly name: string }
+export type FileContext<W extends World = World> = Omit<RouteContext<W>, 'asSystem'> & { readonly name: string }
 
 /** How records are served. */
 export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
@@ -47,7 +47,7 @@ export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
   /** How often it is asked anew who is watching, in seconds: whoever has signed out, or whose token has expired, watches no more. Default 30. */
   readonly recheck?: number
   /** Serves the files of a record, at `files/<name>` beneath it, to whoever may read the record; undefined where there is none. */
-  readonly files?: { readonly [K in TypeName<W>]?: (asked: FileAsked<W>) => Promise<Response | undefined> }
+  readonly files?: { readonly [K in TypeName<W>]?: (asked: FileContext<W>) => Promise<Response | undefined> }
   /** What the actions that record types name do, after they were found to be allowed: in one transaction. */
-  readonly actions?: { readonly [K in TypeName<W>]?: { readonly [action: string]: (asked: Asked<W>) => Promise<Row | undefined> } }
+  readonly actions?: { readonly [K in TypeName<W>]?: { readonly [action: string]: (asked: RouteContext<W>) => Promise<Row | undefined> } }
 }

@@ -1,8 +1,8 @@
 // The access matrix: who may do what to which record.
 
 export {
+  type AccessChange,
   baselineOf,
-  type Change,
   type Drift,
   driftBetween,
   type Grant,

@@ -2,7 +2,7 @@ import { type ConditionNode, describe, describeTerm, findUnguardedNegations, typ
 import { RulebookError } from './error.js'
 
 /** Absence never grants: a missing value under `not` must not let anybody in unless the author says what it means. */
-export function refuseHanging(condition: ConditionNode, at: string, record: string): void {
+export function refuseUnguardedNegations(condition: ConditionNode, at: string, record: string): void {
   const [first] = findUnguardedNegations(condition)
   if (first === undefined) return
   const wording = { record: `the ${record}` }

@@ -95,7 +95,7 @@ function draftOf(value: unknown): ClauseDraft | undefined {
 }
 
 /** Takes the clause out of what an author put into `may`. */
-export function useClause(value: unknown, at: string, type: TypeModel, action: string, known: Known): ClauseNode {
+export function useClause(value: unknown, at: string, type: TypeModel, action: string, known: ClauseScope): ClauseNode {
   const unfinished = draftOf(value)
   if (unfinished === undefined) {
     const condition = typeof value === 'object' && value !== null && NODE in value
@@ -159,7 +159,7 @@ function fieldsOf({ limit }: ClauseDraft, type: TypeModel, at: string): readonly
 }
 
 /** What a clause may name besides fields. */
-export interface Known {
+export interface ClauseScope {
   readonly stamped: Stamped
   readonly routines: readonly string[]
 }

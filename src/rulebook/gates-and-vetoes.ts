@@ -1,5 +1,5 @@
 import { allOfNode, asksAfter, type ConditionNode, describe, notNode, TRUE } from '../condition/index.js'
-import { refuseHanging } from './absence.js'
+import { refuseUnguardedNegations } from './absence.js'
 import { useCondition } from './conditions.js'
 import { plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
@@ -14,7 +14,7 @@ export function readGates(type: TypeModel, given: unknown, at: string): Pick<Typ
     const { condition, saying } = readGate(one, `${at}, gate.${name}`)
     const node = finished(useCondition(condition, 'gate'), `${at}, gate.${name}`)
     if (asksAfter(node)) throw new RulebookError(`${at}, gate.${name}`, 'a gate speaks of the record as it is')
-    refuseHanging(node, `${at}, gate.${name}`, type.name)
+    refuseUnguardedNegations(node, `${at}, gate.${name}`, type.name)
     return { name, node, saying }
   })
   const gates: Record<string, ConditionNode> = {}
@@ -63,7 +63,7 @@ function readVeto(type: TypeModel, given: unknown, at: string): VetoNode {
     throw new RulebookError(at, 'the record as it becomes can be spoken of in rules of updates only')
   }
   // What a veto fails to withhold is granted: so the law holds for its complement.
-  refuseHanging(notNode(when), at, type.name)
+  refuseUnguardedNegations(notNode(when), at, type.name)
   const wording = { record: `the ${type.name}` }
   const title = `${describe(applies, wording)}${exception === undefined ? '' : `, unless ${describe(exception, wording)}`}`
   return Object.freeze({ title, actions: Object.freeze([...actions] as string[]), when, saying: words })

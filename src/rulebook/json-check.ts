@@ -12,21 +12,21 @@ import {
   type TermNode,
 } from '../condition/index.js'
 import { conditionFromJson } from '../condition/json.js'
-import { refuseHanging } from './absence.js'
+import { refuseUnguardedNegations } from './absence.js'
 import { plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
 import type { Model, Roles, TypeModel } from './model.js'
 import type { Field, Fields } from './shape.js'
 
 /** What the fields of a record are: those of a type, or of the objects in a list. */
-export interface Known {
+export interface FieldOwner {
   readonly name: string
   readonly fields: Fields
   readonly ids: readonly string[]
 }
 
 /** Checks that a place is there, with the type that it is said to have. */
-export function checkPlace(place: PlaceNode | undefined, { name, fields, ids }: Known, at: string): Field {
+export function checkPlace(place: PlaceNode | undefined, { name, fields, ids }: FieldOwner, at: string): Field {
   const path = place?.path
   if (!Array.isArray(path) || path.length === 0) throw new RulebookError(at, 'a path is needed')
   let known: Fields = fields
@@ -50,7 +50,7 @@ export function checkPlace(place: PlaceNode | undefined, { name, fields, ids }: 
 
 export class Checker {
   readonly #types: Model['types']
-  readonly #me: Known & Pick<TypeModel, 'links'>
+  readonly #me: FieldOwner & Pick<TypeModel, 'links'>
 
   constructor(types: Model['types'], me: TypeModel) {
     this.#types = types
@@ -72,7 +72,7 @@ export class Checker {
             ],
       ),
     )
-    if (law !== undefined) refuseHanging(node, at, type?.name ?? 'record')
+    if (law !== undefined) refuseUnguardedNegations(node, at, type?.name ?? 'record')
     return node
   }
 
@@ -87,7 +87,7 @@ export class Checker {
     return (this.condition({ kind: 'presence', term: json, present: true }, at, undefined) as unknown as { term: TermNode }).term
   }
 
-  #walk(node: ConditionNode, at: string, scope: ReadonlyMap<FieldNode['of'], Known & Partial<TypeModel>>): void {
+  #walk(node: ConditionNode, at: string, scope: ReadonlyMap<FieldNode['of'], FieldOwner & Partial<TypeModel>>): void {
     switch (node.kind) {
       case 'allOf':
       case 'anyOf':
@@ -111,7 +111,7 @@ export class Checker {
     }
   }
 
-  #over(over: OverNode, at: string, scope: ReadonlyMap<FieldNode['of'], Known & Partial<TypeModel>>): Known & Partial<TypeModel> {
+  #over(over: OverNode, at: string, scope: ReadonlyMap<FieldNode['of'], FieldOwner & Partial<TypeModel>>): FieldOwner & Partial<TypeModel> {
     switch (over.kind) {
       case 'elements': {
         const { fields } = this.#field(over.list, at, scope)
@@ -130,7 +130,7 @@ export class Checker {
     }
   }
 
-  #joined(over: RecordsNode | AncestorsNode, at: string, scope: ReadonlyMap<FieldNode['of'], Known & Partial<TypeModel>>): TypeModel {
+  #joined(over: RecordsNode | AncestorsNode, at: string, scope: ReadonlyMap<FieldNode['of'], FieldOwner & Partial<TypeModel>>): TypeModel {
     const type = Object.hasOwn(this.#types, over.type) ? this.#types[over.type] : undefined
     if (type === undefined) throw new RulebookError(at, unknownName('record type', over.type, Object.keys(this.#types)))
     for (const { to, from } of over.by) {
@@ -140,7 +140,7 @@ export class Checker {
     return type
   }
 
-  #field(field: FieldNode, at: string, scope: ReadonlyMap<FieldNode['of'], Known & Partial<TypeModel>>): Field {
+  #field(field: FieldNode, at: string, scope: ReadonlyMap<FieldNode['of'], FieldOwner & Partial<TypeModel>>): Field {
     let known = scope.get(field.of)
     if (known === undefined) throw new RulebookError(at, 'speaks of a record where there is none')
     for (const link of field.via ?? []) known = this.#link(link, known, at)
@@ -148,7 +148,7 @@ export class Checker {
   }
 
   /** A link in a condition is one that its record type has. */
-  #link(link: LinkNode, from: Known & Partial<TypeModel>, at: string): TypeModel {
+  #link(link: LinkNode, from: FieldOwner & Partial<TypeModel>, at: string): TypeModel {
     const own = from.links !== undefined && Object.hasOwn(from.links, link.name) ? from.links[link.name] : undefined
     const same =
       own !== undefined &&
@@ -160,7 +160,7 @@ export class Checker {
   }
 
   #claim({ path, links = 0, ...rest }: Extract<TermNode, { kind: 'claim' }>, at: string): void {
-    let known: Known & Pick<TypeModel, 'links'> = this.#me
+    let known: FieldOwner & Pick<TypeModel, 'links'> = this.#me
     for (const step of path.slice(0, links)) {
       const link = Object.hasOwn(known.links, step) ? known.links[step] : undefined
       if (link === undefined || link.many)

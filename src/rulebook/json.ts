@@ -1,5 +1,5 @@
 import { allOfNode, type ConditionNode, sameCondition } from '../condition/index.js'
-import { refuseHanging } from './absence.js'
+import { refuseUnguardedNegations } from './absence.js'
 import { isName, plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
 import { Checker, checkPlace, sorted, text, texts } from './json-check.js'
@@ -187,7 +187,7 @@ function readRules(json: unknown, type: TypeModel, check: Checker, routines: rea
     const odd = known.find((action) => !type.actions.includes(action))
     if (odd !== undefined) throw new RulebookError(where, unknownName('action', odd, type.actions))
     const node = check.condition(when, where, type)
-    refuseHanging({ kind: 'not', of: node }, where, type.name)
+    refuseUnguardedNegations({ kind: 'not', of: node }, where, type.name)
     return Object.freeze({ title: text(title, where), actions: Object.freeze(known), when: node, saying: text(saying, where) })
   })
   const stamps = plainObject(given.stamps, `${at}, stamps`, ['create', 'update'])

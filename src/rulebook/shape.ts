@@ -101,7 +101,7 @@ export function shapeOf(schema: Record<string, unknown>): Shape {
 }
 
 /** Where in a schema the reading is. A schema that holds itself is read a few levels deep. */
-interface Place {
+interface SchemaPlace {
   readonly root: Json
   readonly at: string
   readonly depth: number
@@ -109,11 +109,11 @@ interface Place {
 
 const DEEPEST = 6
 
-function inside(place: Place, name: string): Place {
+function inside(place: SchemaPlace, name: string): SchemaPlace {
   return { root: place.root, at: `${place.at}.${name}`, depth: place.depth + 1 }
 }
 
-function groupFields(schema: Json, place: Place): Fields | undefined {
+function groupFields(schema: Json, place: SchemaPlace): Fields | undefined {
   if (place.depth > DEEPEST) return undefined
   const resolved = resolve(schema, place.root)
   const alternatives = (resolved.anyOf ?? resolved.oneOf) as Json[] | undefined
@@ -163,7 +163,7 @@ function either(a: Field, b: Field): Field {
   return { ...rest, ...(numbers ? { type: 'number' as const } : {}), ...values, ...optional }
 }
 
-function readField(schema: Json, place: Place): Field {
+function readField(schema: Json, place: SchemaPlace): Field {
   const resolved = resolve(schema, place.root)
   const alternatives = (resolved.anyOf ?? resolved.oneOf) as Json[] | undefined
   if (alternatives !== undefined) return readAlternatives(alternatives, place)
@@ -199,14 +199,14 @@ function typeOf(named: unknown, listed: readonly unknown[] | undefined): { reado
   return { type, isNullable: types.includes('null') || listed?.includes(null) === true }
 }
 
-function readAlternatives(alternatives: readonly Json[], place: Place): Field {
+function readAlternatives(alternatives: readonly Json[], place: SchemaPlace): Field {
   const real = alternatives.filter((one) => resolve(one, place.root).type !== 'null')
   const [first, ...more] = real.map((one) => readField(one, place))
   const found = first === undefined ? { type: 'other' as const } : more.reduce(either, first)
   return real.length < alternatives.length ? { ...found, optional: true, nullable: true } : found
 }
 
-function readGroup(schema: Json, place: Place): Field {
+function readGroup(schema: Json, place: SchemaPlace): Field {
   const { additionalProperties: more } = schema
   const others =
     typeof more === 'object' && more !== null && place.depth <= DEEPEST ? readField(more as Json, inside(place, '*')) : undefined
@@ -217,7 +217,7 @@ function readGroup(schema: Json, place: Place): Field {
   return { type: 'group', fields, ...open, ...holds }
 }
 
-function readList(schema: Json, place: Place): Field {
+function readList(schema: Json, place: SchemaPlace): Field {
   if (place.depth > DEEPEST) return { type: 'other' }
   const first = (Array.isArray(schema.prefixItems) ? (schema.prefixItems as Json[]) : []).map((one) => readField(one, inside(place, '[]')))
   const each = typeof schema.items === 'object' && schema.items !== null ? readField(schema.items as Json, inside(place, '[]')) : undefined

@@ -29,10 +29,10 @@ import { strict } from './strict.js'
 import type { Condition, Operand, TimeTerm } from './term-types.js'
 
 /** The values a term may be compared with, where its shape lists them. */
-type Known = Field['values']
+type KnownValues = Field['values']
 
 /** A term that authors hold in the hand: every operator, each checking what it is given. */
-function toTerm(node: TermNode, known: Known, wording: string): object {
+function toTerm(node: TermNode, known: KnownValues, wording: string): object {
   const term: Record<string | symbol, unknown> = {
     isMissing: () => toCondition(presenceNode(node, false)),
     isPresent: () => toCondition(presenceNode(node, true)),
@@ -78,7 +78,7 @@ function timeHint(node: TermNode, by: Comparison): string {
 }
 
 /** What stands on the right of an operator: another term, or a value that fits the one on the left. */
-function operand(value: unknown, left: TermNode, known: Known, wording: string, list: boolean, by: Comparison | 'orElse'): TermNode {
+function operand(value: unknown, left: TermNode, known: KnownValues, wording: string, list: boolean, by: Comparison | 'orElse'): TermNode {
   const term = termNode(value)
   if (term !== undefined) return term
   const type = typeOf(left)
@@ -108,7 +108,7 @@ export function literalFor(value: unknown, field: Field, at: string): TermNode {
 function literalValue(
   value: unknown,
   type: Scalar,
-  known: Known,
+  known: KnownValues,
   by: Comparison | 'orElse',
   fail: (problem: string) => never,
 ): LiteralNode['value'] & (string | number | boolean) {

@@ -1,7 +1,7 @@
 import { implies } from '../condition/implies.js'
 import { allOfNode, anyOfNode, type ConditionNode, type FieldNode } from '../condition/nodes.js'
 import { fieldNodesIn, fieldsIn } from '../condition/walk.js'
-import { refuseHanging } from './absence.js'
+import { refuseUnguardedNegations } from './absence.js'
 import { noLeftovers } from './build-context.js'
 import { gateWords, named, ruleWords, standingWords } from './callback-args.js'
 import { useClause } from './clauses.js'
@@ -68,7 +68,7 @@ export function withGate(model: Model, given: unknown, options: unknown = {}): M
     () => (given as (words: object) => unknown)(gateWords(model)),
     (result) => finished(useCondition(result, 'gate'), 'gate'),
   )
-  refuseHanging(gate, 'gate', 'record')
+  refuseUnguardedNegations(gate, 'gate', 'record')
   const { saying } = plainObject(options, 'gate, options', ['saying'])
   const words = saying === undefined ? [] : [Object.freeze({ when: gate, saying: wordsOf(saying, 'gate') })]
   const spoken = [...(model.gateSaying ?? []), ...words]
@@ -96,7 +96,7 @@ export function withGrants(model: Model, kind: 'privileges' | 'routines', given:
         return anyOfNode(result.map((one) => finished(useCondition(one, name), at)))
       },
     )
-    refuseHanging(granting, at, 'record')
+    refuseUnguardedNegations(granting, at, 'record')
     grants[name] = granting
   }
   return Object.freeze({ ...model, [kind]: Object.freeze(grants) })
@@ -122,8 +122,8 @@ function readRules(type: TypeModel, result: unknown, routines: readonly string[]
     clauses.forEach((one, index) => {
       const place = `${at}, may.${action}[${index}]`
       const clause = useClause(one, place, type, action, { stamped, routines })
-      refuseHanging(clause.when, place, type.name)
-      if (clause.afterwards) refuseHanging(clause.afterwards, place, type.name)
+      refuseUnguardedNegations(clause.when, place, type.name)
+      if (clause.afterwards) refuseUnguardedNegations(clause.afterwards, place, type.name)
       if (mine.some((other) => other.title === clause.title)) {
         throw new RulebookError(
           place,

@@ -9,10 +9,10 @@ import {
   type LiteralNode,
   type OrElseNode,
   operatorOf,
-  proper,
   type Scalar,
   scalarOf,
   type TermNode,
+  toComparable,
 } from '../condition/index.js'
 import type { Expressions, Test } from './expressions.js'
 
@@ -50,14 +50,14 @@ export function isFound(node: ConditionNode): boolean {
 export function nothing(term: TermNode): boolean {
   if (term.kind !== 'literal') return false
   if (term.value === null) return true
-  return isList(term) ? literalValues(term).length === 0 : proper(term.value, term.type) === undefined
+  return isList(term) ? literalValues(term).length === 0 : toComparable(term.value, term.type) === undefined
 }
 
 /** Whether a field can hold the value at all: a field of whole numbers never holds a half. */
 export function holds(term: TermNode, value: Comparable): boolean {
   if (term.kind === 'orElse') return holds(term.term, value) || holds(term.otherwise, value)
   const type = scalarOf(term)
-  return type === 'time' || proper(value, type) !== undefined
+  return type === 'time' || toComparable(value, type) !== undefined
 }
 
 /**

@@ -17,11 +17,11 @@ export interface ScopeOptions {
   /** Where the record types are kept. Default: tables and columns named as record types and fields are. */
   readonly layout?: Layout
   /** What stands for things that are not known yet: for rules that the database itself asks of whoever comes. */
-  readonly later?: Later
+  readonly later?: DeferredValues
 }
 
 /** How SQL asks for what is known only when it runs. */
-export interface Later {
+export interface DeferredValues {
   readonly now: Fragment
   /** A claim: its value, a list in the dialect's own form, or whether it is missing. */
   claim(claim: ClaimNode): Fragment
@@ -64,7 +64,7 @@ export class Scope {
   readonly now: number
   readonly type: string | undefined
   readonly layout: Layout | undefined
-  readonly later: Later | undefined
+  readonly later: DeferredValues | undefined
   readonly #table: string | undefined
   /** The records that the enclosing `some` look at, by their numbers; less than zero for helpers of our own. */
   readonly #looking = new Map<number, Columns>()
@@ -170,7 +170,7 @@ export class Scope {
   }
 
   /** How a claim is asked for. @throws UnspecialisedError */
-  laterFor(claim: ClaimNode): Later {
+  laterFor(claim: ClaimNode): DeferredValues {
     if (this.later === undefined) throw new UnspecialisedError(claim.path.join('.'))
     return this.later
   }

@@ -26,7 +26,7 @@ export interface Asker {
   readonly viewpoint: InnerViewpoint | undefined
   readonly model: Model
   env(): Env
-  outright(type: string, action: string): Outcome | undefined
+  decideWithoutRecord(type: string, action: string): Outcome | undefined
   /** What must hold of a stored record for the asker to see it. */
   readable(type: string): ConditionNode
   /** The clauses of the action that can hold for the asker, and what must hold besides. */
@@ -101,7 +101,7 @@ function personal(viewpoint: InnerViewpoint): Asker {
     viewpoint,
     model: viewpoint.model,
     env: viewpoint.env,
-    outright: viewpoint.outright,
+    decideWithoutRecord: viewpoint.decideWithoutRecord,
     readable: (type) => viewpoint.rules(type, 'read').when,
     rules: viewpoint.rules,
   }
@@ -116,7 +116,7 @@ export function system(model: Model, clock: Clock | undefined): Person {
     viewpoint: undefined,
     model,
     env: viewpointOf(model, null, { now: clock }).env,
-    outright: () => undefined,
+    decideWithoutRecord: () => undefined,
     readable: (type) => typeModel(model, type) && TRUE,
     rules: () => EVERYTHING,
   }

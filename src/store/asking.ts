@@ -24,7 +24,7 @@ export class Asking {
     const type = typeModel(session.model, typeName)
     const action = knownAction(type, actionName)
     const key = action === 'create' ? undefined : (asked as Key)
-    const outcome = session.who.still.outright(typeName, action)
+    const outcome = session.who.still.decideWithoutRecord(typeName, action)
     if (outcome !== undefined) return verdictOf(type, action, outcome, key)
     session.checkSize(type, key === undefined ? asked : changes)
     return session.question({ action, type: typeName, ...(key === undefined ? {} : { key }) }, async () => {

@@ -5,7 +5,7 @@ import { keyIs } from './operation.js'
 import type { Tables } from './tables.js'
 
 /** A record that was written: as it was, unless it was created, and as it is, unless it was removed. */
-export interface Change {
+export interface RecordChange {
   readonly type: string
   readonly key: Key
   readonly before?: Row
@@ -16,13 +16,13 @@ export interface Change {
  * The same tables, which tell what was written once it is committed. Where nobody saw how a commit ended, it is told as well: whoever
  * hears of a change looks at what there is now.
  */
-export function telling(tables: Tables, model: Model, tell: (changes: readonly Change[]) => void, isHeard: () => boolean): Tables {
+export function telling(tables: Tables, model: Model, tell: (changes: readonly RecordChange[]) => void, isHeard: () => boolean): Tables {
   return {
     ...bound(tables),
     async transaction(work, isolation) {
       // What nobody wants to know is not noted.
       if (!isHeard()) return tables.transaction(work, isolation)
-      let changes: Change[] = []
+      let changes: RecordChange[] = []
       const told = () => {
         if (changes.length > 0) tell(Object.freeze(changes))
       }
@@ -56,7 +56,7 @@ function bound(tables: Tables): Tables {
 }
 
 /** Tables within a transaction that note what is written. Records that were locked are remembered: they need not be read again. */
-function noting(tables: Tables, model: Model, changes: Change[]): Tables {
+function noting(tables: Tables, model: Model, changes: RecordChange[]): Tables {
   const locked = new Map<string, Row>()
   const idOf = (type: string, key: unknown) => JSON.stringify([type, key])
   const asItWas = async (type: string, key: Key, now: number) =>

@@ -4,7 +4,7 @@
  */
 
 export { inMemory, type Records } from './backends/memory.js'
-export type { Change } from './changes.js'
+export type { RecordChange } from './changes.js'
 export {
   DeniedError,
   InvalidError,

@@ -1,6 +1,6 @@
 import type { Model } from '../rulebook/index.js'
 import type { Asker } from './asker.js'
-import type { Change } from './changes.js'
+import type { RecordChange } from './changes.js'
 import type { Store } from './store-types.js'
 import type { Tables } from './tables.js'
 
@@ -13,7 +13,7 @@ export interface Inside {
   /** How somebody stands now towards records of these types; their claims are checked. */
   asker(me: unknown, types: readonly string[]): Promise<Asker>
   /** Is told of what is written from now on. Gives a way to stop that. */
-  listen(hear: (changes: readonly Change[]) => void): () => void
+  listen(hear: (changes: readonly RecordChange[]) => void): () => void
 }
 
 const behind = new WeakMap<object, Inside>()

@@ -7,9 +7,9 @@ import {
   followsLinks,
   linksLast,
   predicate,
-  proper,
   type Row,
   simplify,
+  toComparable,
 } from '../condition/index.js'
 import { type Key, keyPlace, type TypeModel, typeModel } from '../rulebook/index.js'
 import { type AskersClause, fieldsLetBy, holds, isLimited, type Outcome, testOf, verdictOf, withFields } from '../viewpoint/index.js'
@@ -32,12 +32,12 @@ export interface Operation {
 }
 
 /** A condition, made into a function where it is asked about one record after another. */
-interface Asked {
+interface Judgeable {
   readonly when: ConditionNode
 }
 
 /** Judges conditions on a record at hand. What they ask about other records is read as it is stored, in one statement. */
-export async function judge(op: Operation, conditions: readonly Asked[], record: Row, after?: Row): Promise<boolean[]> {
+export async function judge(op: Operation, conditions: readonly Judgeable[], record: Row, after?: Row): Promise<boolean[]> {
   if (op.relied !== undefined) {
     const answers: boolean[] = []
     for (const asked of conditions) {
@@ -59,7 +59,7 @@ export async function judge(op: Operation, conditions: readonly Asked[], record:
 }
 
 /** Those of the conditions that hold on a record at hand, up to one that is enough. */
-export async function holding<T extends Asked>(
+export async function holding<T extends Judgeable>(
   op: Operation,
   conditions: readonly T[],
   record: Row,
@@ -72,7 +72,7 @@ export async function holding<T extends Asked>(
  * Those of the conditions that are found to hold. In a write they are asked one after the other, those that follow no links first,
  * up to one that is enough: what nobody needs to know is not read and locked. Elsewhere all of them are asked in one statement.
  */
-export async function upTo<T extends Asked>(
+export async function upTo<T extends Judgeable>(
   op: Operation,
   conditions: readonly T[],
   enough: (one: T) => boolean,
@@ -199,5 +199,5 @@ export function keyIs(type: TypeModel, key: Key): ConditionNode {
 
 /** Whether a record of the type can have this key. */
 export function isKey(type: TypeModel, key: unknown): key is Key {
-  return proper(key, keyPlace(type).type) !== undefined
+  return toComparable(key, keyPlace(type).type) !== undefined
 }

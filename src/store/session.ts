@@ -53,7 +53,7 @@ export class Session {
   /** The record type, unless the action is refused whatever the record. @throws DeniedError, UnknownNameError */
   begin(typeName: string, action: string, key?: unknown): TypeModel {
     const type = typeModel(this.model, typeName)
-    const outcome = this.who.still.outright(typeName, action)
+    const outcome = this.who.still.decideWithoutRecord(typeName, action)
     if (outcome !== undefined) throw deny(type, action, outcome, key as Key)
     return type
   }

@@ -1,6 +1,6 @@
 import type { Action, FieldName, Key, RowOf, SeenRow, TypeName, World } from '../rulebook/index.js'
 import type { Clock, Explanation, Verdict, Viewpoint } from '../viewpoint/index.js'
-import type { Change } from './changes.js'
+import type { RecordChange } from './changes.js'
 import type { Limits } from './limits.js'
 import type { VerdictLog } from './log.js'
 import type { Include, Included } from './read/include.js'
@@ -223,5 +223,5 @@ export interface StoreOptions {
    * Is told of what was written through this store, once it is committed: records as they were and as they are, whoever may see
    * them. For caches and indexes of trusted code; lists of people are kept up to date by `liveLists` of `pachter/http`.
    */
-  readonly changed?: (changes: readonly Change[]) => void
+  readonly changed?: (changes: readonly RecordChange[]) => void
 }

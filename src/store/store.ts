@@ -1,7 +1,7 @@
 import type { Key, World } from '../rulebook/index.js'
 import { type Rulebook, readClaims, viewpointOf } from '../viewpoint/index.js'
 import { person, system } from './asker.js'
-import { type Change, telling } from './changes.js'
+import { type RecordChange, telling } from './changes.js'
 import { QueryError } from './errors.js'
 import { createGuardedStore } from './guarded-store.js'
 import { putInside } from './internals.js'
@@ -20,8 +20,8 @@ import type { Backend, Tables } from './tables.js'
  */
 export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, options: StoreOptions = {}): Store<W> {
   const { model } = book
-  const listeners = new Set<(changes: readonly Change[]) => void>(options.changed === undefined ? [] : [options.changed])
-  const tell = (changes: readonly Change[]) => {
+  const listeners = new Set<(changes: readonly RecordChange[]) => void>(options.changed === undefined ? [] : [options.changed])
+  const tell = (changes: readonly RecordChange[]) => {
     for (const hear of listeners) {
       try {
         hear(changes)

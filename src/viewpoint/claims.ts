@@ -1,4 +1,4 @@
-import { isMissing, PachterError, proper, type Row } from '../condition/index.js'
+import { isMissing, PachterError, type Row, toComparable } from '../condition/index.js'
 import type { MeModel, ShapeIssue } from '../rulebook/index.js'
 
 /** Claims that do not fit the shape of `me`: refused as a whole, and never taken for a visitor. */
@@ -21,7 +21,7 @@ export function readClaims(me: MeModel, claims: unknown): Row | null {
   const key = value[me.key]
   const type = me.fields[me.key]?.type === 'integer' ? 'integer' : 'id'
   if (isMissing(key, type)) throw new ClaimsError(`${me.key} is blank`)
-  if (proper(key, type) === undefined) throw new ClaimsError(`${me.key} is no ${type} that every engine can hold`)
+  if (toComparable(key, type) === undefined) throw new ClaimsError(`${me.key} is no ${type} that every engine can hold`)
   return value
 }
 

@@ -9,7 +9,7 @@ import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js
 interface View {
   readonly model: Model
   rules(type: string, action: string): PersonalRules
-  outright(type: string, action: string): Outcome | undefined
+  decideWithoutRecord(type: string, action: string): Outcome | undefined
 }
 
 /** What is asked about: an action on a record, and for an update what it would become. */
@@ -24,10 +24,10 @@ export interface Question {
 export function judge(view: View, { action, type: typeName, record: given, becomes }: Question, at: Env): Verdict {
   const type = typeModel(view.model, typeName)
   const record = action === 'create' ? stampedRecord(type, given, at) : given
-  const outright = view.outright(typeName, action)
+  const decided = view.decideWithoutRecord(typeName, action)
   const key = keyOf(type, record)
   const refused = (saying?: string) => verdictOf(type, action, 'refused', key, saying === undefined ? {} : { saying })
-  if (outright !== undefined) return verdictOf(type, action, outright, key)
+  if (decided !== undefined) return verdictOf(type, action, decided, key)
   if (action !== 'create' && !holds(view.rules(typeName, 'read'), record, at)) return verdictOf(type, action, 'not found', key)
   const mine = view.rules(typeName, action)
   const after: Env = { ...at, after: becomes }

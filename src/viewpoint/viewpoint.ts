@@ -83,7 +83,7 @@ export interface InnerViewpoint extends Viewpoint {
   /** Why this person has a privilege or may call a routine, or not. */
   whyGranted(kind: GrantKind, name: string): GrantExplanation
   /** The outcome that is decided by type and action alone: `sign in`, or undefined where the record has to be asked. */
-  outright(type: string, action: string): Outcome | undefined
+  decideWithoutRecord(type: string, action: string): Outcome | undefined
 }
 
 /** What a viewpoint is told besides whose it is. */
@@ -134,11 +134,11 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
     return predicate(allOfNode(model.gate === undefined ? [condition] : [model.gate, condition]))({}, env())
   }
 
-  function outright(type: string, action: string): Outcome | undefined {
+  function decideWithoutRecord(type: string, action: string): Outcome | undefined {
     return me === null && rules(type, action).when === FALSE ? 'sign in' : undefined
   }
 
-  const view = { model, rules, outright }
+  const view = { model, rules, decideWithoutRecord }
   const questionOf = (action: string, type: string, record: Row, becomes: Row | undefined): Question => ({
     action: knownAction(typeModel(model, type), action),
     type,

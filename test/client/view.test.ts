@@ -7,6 +7,7 @@ import { book } from '../../examples/world/rulebook.js'
 import { keyed, NOW } from '../support/agreement.js'
 import { record } from '../support/conditions.js'
 import { FIELDS, people as randomPeople, rulebook } from '../support/rulebooks.js'
+import { tries } from '../support/tries.js'
 import { ground, options, records, types } from '../support/world.js'
 
 const store = openStore(book, inMemory(records), { now: options.now })
@@ -97,7 +98,7 @@ describe("one person's rules in a page", () => {
         expect(here.allowed, `${person} ${action} ${type} ${record.id} ${JSON.stringify(changes)}`).to.equal(there.allowed)
       },
     )
-    await fc.assert(law, { numRuns: 250 })
+    await fc.assert(law, { numRuns: tries(100, 250) })
   })
 
   it('judge what somebody is about to create as the server does', async () => {

@@ -71,6 +71,8 @@ describe('the example of ready routes', () => {
         await ines.waitForSelector('text=2 plots.')
         await tomasz.waitForSelector('text=5 plots.')
         // Her own plot has a form, the vacant one has not; nobody here removes any.
+        // The rules may come after the list.
+        await ines.locator('form').first().waitFor()
         expect(await ines.locator('form').count()).to.equal(1)
         expect(await ines.locator('button.removes').count()).to.equal(0)
         await tomasz.fill('[aria-label="What grows on plot 1"]', 'pumpkins')

@@ -1,7 +1,7 @@
 import { createAdaptorServer } from '@hono/node-server'
 import { expect } from 'chai'
 import { Hono } from 'hono'
-import { type Asked, CredentialError, cookieOf, fromSession, routes } from 'pachter/http'
+import { CredentialError, cookieOf, fromSession, type RouteContext, routes } from 'pachter/http'
 import { accessMatrix } from 'pachter/review'
 import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
@@ -347,7 +347,7 @@ describe('routes', () => {
   })
 
   it('do named actions in one transaction, where they are allowed', async () => {
-    const confirm = async ({ record, asSystem }: Asked) =>
+    const confirm = async ({ record, asSystem }: RouteContext) =>
       asSystem('confirmed by the secretary').update('inspection', record.id as string, { findings: 'Confirmed.' })
     const { ask, store } = serve({ actions: { inspection: { confirm } } })
     const { status, body } = await ask('kofi', 'POST', '/api/inspection/i-02/confirm')

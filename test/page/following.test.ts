@@ -1,4 +1,5 @@
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createRequire } from 'node:module'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect } from 'chai'
@@ -18,9 +19,28 @@ interface Following {
   judged(): Promise<string | undefined>
   close(): Promise<void>
 }
-const { follow } = (await import(join(root, 'cli/dist/review/following.js'))) as {
-  follow: (options: { config: string; db?: string }, how: { canKeep: boolean }) => Promise<Following>
+interface Options {
+  readonly config: string
+  readonly db?: string
 }
+type Tell = (told: object) => void
+type Reader = (tell: Tell) => { weaken(): void; stop(): Promise<unknown> }
+const { follow } = (await import(join(root, 'cli/dist/review/following.js'))) as {
+  follow: (options: Options, how: { canKeep: boolean; reader?: Reader }) => Promise<Following>
+}
+const { startReading } = (await import(join(root, 'cli/dist/review/reading.js'))) as {
+  startReading: (options: Options, canKeep: boolean, tell: Tell) => { weaken(): Promise<void> }
+}
+
+const { cache } = createRequire(import.meta.url)
+
+/** Reads within this thread, which is much quicker than a thread for each time: what was loaded from the folder is forgotten before. */
+const here =
+  (options: Options, folder: string): Reader =>
+  (tell) => {
+    for (const file of Object.keys(cache)) if (file.startsWith(folder)) delete cache[file]
+    return { weaken: startReading(options, true, tell).weaken, stop: async () => {} }
+  }
 const { serveReview } = (await import(join(root, 'cli/dist/review/server.js'))) as {
   serveReview: (reviewed: Following, port: number) => Promise<{ readonly url: string; readonly close: () => Promise<void> }>
 }
@@ -66,7 +86,7 @@ describe('pachter review follows the files', () => {
     write('pachter.config.ts', CONFIG)
     write('data/bed.json', JSON.stringify(BEDS))
     write('expectations/beds.yaml', EXPECTED)
-    following = await follow({ config }, { canKeep: true })
+    following = await follow({ config }, { canKeep: true, reader: here({ config }, folder) })
   })
   after(async () => {
     await following.close()
@@ -125,6 +145,29 @@ describe('pachter review follows the files', () => {
     ] as const)
       write(name, text)
     await until((state) => state.problem === undefined && following.project() === before && findings().expectations.failing?.length === 0)
+  })
+
+  it('reads in a thread of its own, which knows nothing of what was there before', async () => {
+    const real = await follow({ config }, { canKeep: true })
+    try {
+      const before = real.project()
+      expect(before).to.equal(following.project())
+      write('rules.ts', RULES.replace(").only('state')", ')'))
+      await new Promise<void>((done) => {
+        const stop = real.subscribe(() => {
+          if (real.project() === before) return
+          stop()
+          done()
+        })
+      })
+      real.weaken()
+      await new Promise<void>((done) => real.subscribe(() => real.mutants() !== undefined && done()))
+      expect(real.mutants()?.all).to.be.greaterThan(0)
+    } finally {
+      write('rules.ts', RULES)
+      await real.close()
+      await until(() => following.project() === JSON.stringify(project()) && findings().expectations.failing?.length === 0)
+    }
   })
 
   it('shows a database as it shows a folder, and writes nothing to it', async () => {

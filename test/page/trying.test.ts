@@ -12,6 +12,7 @@ import { book } from '../../examples/world/rulebook.js'
 import { keyed, NOW } from '../support/agreement.js'
 import { record as thing } from '../support/conditions.js'
 import { rulebook as random, people as somebody } from '../support/rulebooks.js'
+import { tries } from '../support/tries.js'
 import { options, records, types, ground as world } from '../support/world.js'
 
 const project = projectOf(book, { title: 'pachter.config.ts', people: world.people, records, now: options.now })
@@ -198,7 +199,7 @@ describe('what is tried on the page', () => {
         holdsFor(engine, was, groundUnder(was, trial), differences)
       },
     )
-    fc.assert(law, { numRuns: 200 })
+    fc.assert(law, { numRuns: tries(80, 200) })
     expect(Math.min(more, less), `${more} and ${less}`).to.be.greaterThan(5)
   })
 

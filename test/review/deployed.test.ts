@@ -8,6 +8,7 @@ import { inMemory, openStore } from 'pachter/store'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
 import { within } from '../support/command.js'
+import { tries } from '../support/tries.js'
 import { expectations, ground, known, records, types } from '../support/world.js'
 
 type Model = typeof book.model
@@ -90,7 +91,8 @@ describe('an application that is running', () => {
     expect(judged.filter((one) => !one.asked).length).to.be.greaterThan(200)
   })
 
-  const left = [...withoutEach()]
+  // Those that are left out come round with the others in a long run.
+  const left = [...withoutEach()].filter((_, at) => at % tries(4, 1) === 0)
   it(`is found out whichever of ${left.length} rules of the demo world it has forgotten`, async () => {
     const missed: string[] = []
     let equivalent = 0

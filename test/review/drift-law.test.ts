@@ -9,6 +9,7 @@ import { z } from 'zod'
 import { keyed, NOW } from '../support/agreement.js'
 import { record } from '../support/conditions.js'
 import { rulebook as random, people as somebody } from '../support/rulebooks.js'
+import { tries } from '../support/tries.js'
 
 const id = z.string()
 const Plot = z.object({ id, holderId: id, state: z.enum(['vacant', 'let']), rent: z.int(), madeById: id.optional() })
@@ -155,9 +156,9 @@ describe('drift', () => {
         differing++
         expect(isNoDrift(drift), `${one.join()} and ${second.join()}`).to.equal(false)
       }),
-      { numRuns: 150 },
+      { numRuns: tries(40, 150) },
     )
-    expect(differing).to.be.greaterThan(60)
+    expect(differing).to.be.greaterThan(tries(15, 60))
   }).timeout(120_000)
 
   for (const part of PARTS)
@@ -198,7 +199,7 @@ describe('drift', () => {
           expect(plain(models[0])).to.equal(plain(models[1]))
         }
       }),
-      { numRuns: 100 },
+      { numRuns: tries(40, 100) },
     )
   })
 })

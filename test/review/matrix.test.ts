@@ -12,6 +12,7 @@ import { cases, held, keyed, NOW } from '../support/agreement.js'
 import { runs, within } from '../support/command.js'
 import { record } from '../support/conditions.js'
 import { rulebook, people as somebody } from '../support/rulebooks.js'
+import { tries } from '../support/tries.js'
 import { records, types } from '../support/world.js'
 
 const everybody: { readonly [name: string]: { id: string; email: string } | null } = { ...people, visitor: null }
@@ -28,7 +29,7 @@ describe('the access matrix', () => {
           expect(found.map(({ id }) => id)).to.deep.equal(held(rows, node, me))
         }
       }),
-      { numRuns: 250 },
+      { numRuns: tries(80, 250) },
     )
   })
 
@@ -49,7 +50,7 @@ describe('the access matrix', () => {
               )
         }
       }),
-      { numRuns: 100 },
+      { numRuns: tries(40, 100) },
     )
   })
 

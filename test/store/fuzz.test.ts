@@ -7,6 +7,7 @@ import { generateWorld } from '../../examples/world/generate.js'
 import { openWorld, today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
+import { tries } from '../support/tries.js'
 
 const RUNS = 8000
 
@@ -177,7 +178,7 @@ describe('whatever is thrown at it', () => {
           expect(isPachterError(error, 'BAD_CONDITION'), String(error)).to.equal(true)
         }
       }),
-      { numRuns: 2000 },
+      { numRuns: tries(600, 2000) },
     )
   })
 })

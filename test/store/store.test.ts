@@ -9,6 +9,7 @@ import { type Backend, inMemory, openStore, type Store } from 'pachter/store'
 import { z } from 'zod'
 import { backends } from '../support/backends.js'
 import { openSqlite } from '../support/sqlite.js'
+import { tries } from '../support/tries.js'
 
 const Session = z.object({ id: z.string(), roles: z.array(z.enum(['warden', 'editor'])), siteIds: z.array(z.string()) })
 const Plot = z.object({
@@ -492,7 +493,7 @@ describe('all stores', () => {
         const [memory, ...databases] = await Promise.all(stores.map((store) => run(store, steps)))
         for (const database of databases) expect(database).to.deep.equal(memory)
       }),
-      { numRuns: 50 },
+      { numRuns: tries(20, 50) },
     )
   })
 })

@@ -1,5 +1,5 @@
 // The full-stack example, built and started for tests, and people who use it in a browser.
-import { mkdtempSync } from 'node:fs'
+import { existsSync, mkdirSync, mkdtempSync, renameSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -13,9 +13,30 @@ import { buildWith } from './vite.js'
 
 const configFile = fileURLToPath(new URL('../../examples/allotment/vite.config.ts', import.meta.url))
 
-/** Builds the page. Gives its folder. */
+/** Builds the page, once for all the tests of a run that ask for it. Gives its folder. */
 export async function buildPage(): Promise<string> {
-  const outDir = mkdtempSync(join(tmpdir(), 'pachter-page-'))
+  if (process.env.MOCHA_WORKER_ID === undefined) return buildInto(mkdtempSync(join(tmpdir(), 'pachter-page-')))
+  const shared = join(tmpdir(), `pachter-page-of-run-${process.ppid}`)
+  const [built, failed] = [join(shared, 'built'), join(shared, 'failed')]
+  try {
+    mkdirSync(shared)
+  } catch {
+    // Another worker builds it.
+    while (!existsSync(built) && !existsSync(failed)) await new Promise((resolve) => setTimeout(resolve, 50))
+    if (existsSync(failed)) throw new Error('the page could not be built: see the test that built it')
+    return `${built}/`
+  }
+  try {
+    const outDir = await buildInto(join(shared, 'building'))
+    renameSync(outDir, built)
+    return `${built}/`
+  } catch (error) {
+    mkdirSync(failed)
+    throw error
+  }
+}
+
+async function buildInto(outDir: string): Promise<string> {
   await buildWith({ configFile, build: { outDir } })
   return `${outDir}/`
 }

@@ -23,7 +23,7 @@ export interface TryOptions extends CommonOptions {
   readonly format: 'text' | 'json'
 }
 
-interface Change {
+interface RecordChange {
   readonly type: string
   readonly key: unknown
   readonly before: Row | undefined
@@ -105,7 +105,7 @@ function effectsOf(session: CliSession, records: { readonly [type: string]: read
 
 type Effects = Pick<Drift, 'gained' | 'lost' | 'grants'>
 
-function sayEffects({ gained, lost, grants }: Effects, changes: readonly Change[]): void {
+function sayEffects({ gained, lost, grants }: Effects, changes: readonly RecordChange[]): void {
   if (changes.length === 0) return
   say()
   if (gained.length + lost.length + grants.length === 0) return say('Nobody sees or may do more or less by that.')
@@ -115,8 +115,8 @@ function sayEffects({ gained, lost, grants }: Effects, changes: readonly Change[
 }
 
 /** Every record that is not as it was in the data folder: found by looking, and not by asking what was meant to happen. */
-function changesSince(session: CliSession, records: { readonly [type: string]: readonly Row[] }): Change[] {
-  const changes: Change[] = []
+function changesSince(session: CliSession, records: { readonly [type: string]: readonly Row[] }): RecordChange[] {
+  const changes: RecordChange[] = []
   for (const type of Object.values(session.loaded.model.types)) {
     const before = new Map((session.records[type.name] ?? []).map((row) => [(row as Row)[type.key], row as Row]))
     for (const row of records[type.name] ?? []) {
@@ -135,7 +135,7 @@ function report(
   person: Person,
   key: unknown,
   { said, record }: Attempt,
-  changes: readonly Change[],
+  changes: readonly RecordChange[],
 ): void {
   const allowed = said.outcome === 'allowed'
   const what = `${person.name} tries to ${action} ${type.name}${key === undefined ? '' : ` ${String(key)}`}`
@@ -152,7 +152,7 @@ function report(
   say(pc.dim('  This was done to a copy: the data itself is as it was.'))
 }
 
-function changeLines({ type, key, before, after }: Change): string[] {
+function changeLines({ type, key, before, after }: RecordChange): string[] {
   if (after === undefined) return [`${pc.red('removed')}  ${type} ${String(key)}`]
   const names = [...new Set([...Object.keys(before ?? {}), ...Object.keys(after)])]
   const changed = names.filter((name) => JSON.stringify(before?.[name]) !== JSON.stringify(after[name]))

@@ -1,9 +1,9 @@
 import { PachterError } from 'pachter/internal/condition'
-import type { Place } from 'pachter/internal/review'
+import type { FileLine } from 'pachter/internal/review'
 
 /** An expectation file says something that cannot be meant. */
 export class ExpectationFileError extends PachterError {
-  readonly place: Place
+  readonly place: FileLine
   /** Every mistake that was found, in the order of the file. */
   readonly mistakes: readonly Mistake[]
 
@@ -16,6 +16,6 @@ export class ExpectationFileError extends PachterError {
 
 /** What is wrong at one place of an expectation file. */
 export interface Mistake {
-  readonly place: Place
+  readonly place: FileLine
   readonly problem: string
 }

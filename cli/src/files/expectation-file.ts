@@ -2,13 +2,13 @@ import { instant } from 'pachter/internal/condition'
 import type { Expectation } from 'pachter/internal/review'
 import { isMap, isScalar, LineCounter, type Node, parseDocument } from 'yaml'
 import { ExpectationFileError } from './expectation-error.js'
-import { ExpectationReader, type Known } from './expectation-reader.js'
+import { ExpectationReader, type KnownNames } from './expectation-reader.js'
 import { type Entry, YamlReader } from './yaml-reader.js'
 
 const VERSION = 1
 const HEAD = 'pachter expectations'
 /** Reads an expectation file: YAML 1.2. @throws ExpectationFileError with every mistake, its file and line, and the nearest name that there is */
-export function readExpectations(text: string, file: string, known: Known): readonly Expectation[] {
+export function readExpectations(text: string, file: string, known: KnownNames): readonly Expectation[] {
   const lines = new LineCounter()
   const document = parseDocument(text, { lineCounter: lines, uniqueKeys: true })
   const [error] = document.errors

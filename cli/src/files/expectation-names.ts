@@ -4,7 +4,7 @@ import { isMap, isSeq, type Node } from 'yaml'
 import type { Entry, YamlReader } from './yaml-reader.js'
 
 /** What names in an expectation file may mean. */
-export interface Known {
+export interface KnownNames {
   readonly model: Model
   /** The names of the people. */
   readonly people: readonly string[]
@@ -22,9 +22,9 @@ export interface Deed {
 /** Reads what nodes name: record types, keys, actions, fields with values. */
 export class Names {
   readonly #yaml: YamlReader
-  readonly #known: Known
+  readonly #known: KnownNames
 
-  constructor(yaml: YamlReader, known: Known) {
+  constructor(yaml: YamlReader, known: KnownNames) {
     this.#yaml = yaml
     this.#known = known
   }

@@ -2,10 +2,10 @@ import type { Row } from 'pachter/internal/condition'
 import { EXTENTS, type Expectation, type Extent, REFUSALS, type Refusal, type TryExpectation } from 'pachter/internal/review'
 import type { TypeModel } from 'pachter/internal/rulebook'
 import { isMap, isScalar, isSeq, type Node } from 'yaml'
-import { type Known, Names } from './expectation-names.js'
+import { type KnownNames, Names } from './expectation-names.js'
 import type { Entry, YamlReader } from './yaml-reader.js'
 
-export type { Known } from './expectation-names.js'
+export type { KnownNames } from './expectation-names.js'
 
 const OTHERS = 'everyone else'
 const GRANTS = ['has', 'has not', 'may call', 'may not call'] as const
@@ -23,10 +23,10 @@ interface More {
 /** Reads what is expected of people, and of one record. */
 export class ExpectationReader {
   readonly yaml: YamlReader
-  readonly #known: Known
+  readonly #known: KnownNames
   readonly #names: Names
 
-  constructor(yaml: YamlReader, known: Known) {
+  constructor(yaml: YamlReader, known: KnownNames) {
     this.yaml = yaml
     this.#known = known
     this.#names = new Names(yaml, known)

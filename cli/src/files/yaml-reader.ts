@@ -1,4 +1,4 @@
-import type { Place } from 'pachter/internal/review'
+import type { FileLine } from 'pachter/internal/review'
 import { unknownName } from 'pachter/internal/rulebook'
 import { isMap, isScalar, isSeq, type LineCounter, type Node, type Pair, type Scalar, type YAMLMap } from 'yaml'
 import { ExpectationFileError, type Mistake } from './expectation-error.js'
@@ -17,7 +17,7 @@ export class YamlReader {
     this.#lines = lines
   }
 
-  placeOf(node: Node | null | undefined): Place {
+  placeOf(node: Node | null | undefined): FileLine {
     return { file: this.#file, line: node?.range ? this.#lines.linePos(node.range[0]).line : 1 }
   }
 

@@ -1,5 +1,5 @@
 import { Worker } from 'node:worker_threads'
-import type { MutantFindings, ReviewState } from 'pachter/internal/review'
+import type { Expectation, MutantFindings, ReviewState } from 'pachter/internal/review'
 import { UsageError } from '../errors.js'
 import { keepExpectations } from '../keep.js'
 import type { CommonOptions } from '../session.js'
@@ -7,12 +7,20 @@ import { watchPlaces } from '../watching.js'
 import type { Read, Summary } from './reading.js'
 import type { Reviewed } from './reviewed.js'
 
-/** What is shown, kept in step with the files that it comes from. */
-export interface Following extends Reviewed {
-  readonly summary: Summary
-  /** When what there is was judged, as far as that can be: its findings. */
-  judged(): Promise<string | undefined>
-  close(): Promise<void>
+/** Reads a project once, from files as they are now, and tells of it. */
+export type Reader = (tell: (told: Read) => void) => {
+  /** Weakens its rules, and tells of that. */
+  weaken(): void
+  /** Whatever it has not told yet, it does not tell. */
+  stop(): Promise<unknown>
+}
+
+interface FollowOptions {
+  readonly canKeep: boolean
+  /** Whether it is read again where a file changes. Default: it is. */
+  readonly watch?: boolean
+  /** Default: a thread of its own for each time that it is read. */
+  readonly reader?: Reader
 }
 
 /**
@@ -22,95 +30,142 @@ export interface Following extends Reviewed {
  */
 export async function follow(
   options: CommonOptions,
-  { canKeep, watch: watching = true }: { canKeep: boolean; watch?: boolean },
+  { canKeep, watch = true, reader = inThread(options, canKeep) }: FollowOptions,
 ): Promise<Following> {
-  const listeners = new Set<() => void>()
-  let state: ReviewState = { project: 0, findings: 0, mutants: 0 }
-  let project = ''
-  let summary: Summary | undefined
-  let findings: string | undefined
-  let mutants: MutantFindings | undefined
-  let thread: Worker | undefined
-  let judged = () => {}
-  const toBeJudged = new Promise<void>((done) => {
-    judged = done
-  })
-  /** What was wrong and what was under way are over, unless they are told again. */
-  const change = ({ problem, weakening, ...changes }: Partial<ReviewState>) => {
-    const { problem: _problem, weakening: _weakening, ...others } = state
-    state = { ...others, ...changes, ...(problem === undefined ? {} : { problem }), ...(weakening === undefined ? {} : { weakening }) }
-    for (const listener of listeners) listener()
+  const following = new Following(reader)
+  await following.begin(watch)
+  return following
+}
+
+function inThread(options: CommonOptions, canKeep: boolean): Reader {
+  return (tell) => {
+    const thread = new Worker(new URL('./reading-thread.js', import.meta.url), { workerData: { options, canKeep } })
+    thread.on('message', tell)
+    thread.on('error', (error) => tell({ problem: error.message }))
+    return { weaken: () => thread.postMessage('weaken'), stop: () => thread.terminate() }
   }
-  function take(told: Read): void {
+}
+
+/** What is shown, kept in step with the files that it comes from. */
+export class Following implements Reviewed {
+  readonly #reader: Reader
+  readonly #listeners = new Set<() => void>()
+  readonly #toBeJudged: Promise<void>
+  #judged = () => {}
+  #state: ReviewState = { project: 0, findings: 0, mutants: 0 }
+  #project = ''
+  #summary: Summary | undefined
+  #findings: string | undefined
+  #mutants: MutantFindings | undefined
+  #reading: ReturnType<Reader> | undefined
+  #stop = async () => {}
+
+  constructor(reader: Reader) {
+    this.#reader = reader
+    this.#toBeJudged = new Promise((done) => {
+      this.#judged = done
+    })
+  }
+
+  /** Reads it for the first time. @throws UsageError where it cannot be read */
+  async begin(watch: boolean): Promise<void> {
+    await new Promise<void>((done) => {
+      const stop = this.subscribe(() => {
+        stop()
+        done()
+      })
+      this.#read()
+    })
+    const { problem } = this.#state
+    if (problem !== undefined) {
+      void this.#reading?.stop()
+      throw new UsageError(problem)
+    }
+    if (watch) this.#stop = await watchPlaces(this.summary.places, () => this.#read())
+  }
+
+  get summary(): Summary {
+    return this.#summary as Summary
+  }
+
+  project(): string {
+    return this.#project
+  }
+
+  findings(): string | undefined {
+    return this.#findings
+  }
+
+  mutants(): MutantFindings | undefined {
+    return this.#mutants
+  }
+
+  state(): ReviewState {
+    return this.#state
+  }
+
+  /** When what there is was judged, as far as that can be: its findings. */
+  async judged(): Promise<string | undefined> {
+    await this.#toBeJudged
+    return this.#findings
+  }
+
+  subscribe(listener: () => void): () => void {
+    this.#listeners.add(listener)
+    return () => this.#listeners.delete(listener)
+  }
+
+  weaken(): void {
+    if (this.#state.weakening !== undefined) return
+    this.#change({ weakening: [0, 0] })
+    this.#reading?.weaken()
+  }
+
+  keep(expectations: readonly Expectation[]): ReturnType<typeof keepExpectations> {
+    return keepExpectations(this.summary, expectations)
+  }
+
+  async close(): Promise<void> {
+    await this.#stop()
+    await this.#reading?.stop()
+  }
+
+  #read(): void {
+    void this.#reading?.stop()
+    const mine = this.#reader((told) => {
+      if (this.#reading === mine) this.#take(told)
+    })
+    this.#reading = mine
+  }
+
+  #take(told: Read): void {
     if ('problem' in told) {
-      judged()
-      change({ problem: told.problem })
+      this.#judged()
+      this.#change({ problem: told.problem })
     } else if ('project' in told) {
-      summary = told.summary
+      this.#summary = told.summary
       // What was touched and says the same, is the same.
-      const isNew = told.project !== project
-      project = told.project
-      if (isNew) mutants = undefined
-      change(isNew ? { project: state.project + 1 } : {})
+      const isNew = told.project !== this.#project
+      this.#project = told.project
+      if (isNew) this.#mutants = undefined
+      this.#change(isNew ? { project: this.#state.project + 1 } : {})
     } else if ('findings' in told) {
-      const isNew = findings !== told.findings
-      findings = told.findings
-      judged()
-      change(isNew ? { findings: state.findings + 1 } : {})
-    } else if ('weakening' in told) change({ weakening: told.weakening })
+      const isNew = this.#findings !== told.findings
+      this.#findings = told.findings
+      this.#judged()
+      this.#change(isNew ? { findings: this.#state.findings + 1 } : {})
+    } else if ('weakening' in told) this.#change({ weakening: told.weakening })
     else {
-      mutants = told.mutants
-      change({ mutants: state.mutants + 1 })
+      this.#mutants = told.mutants
+      this.#change({ mutants: this.#state.mutants + 1 })
     }
   }
 
-  function read(): void {
-    void thread?.terminate()
-    const mine = new Worker(new URL('./reading.js', import.meta.url), { workerData: { options, canKeep } })
-    thread = mine
-    mine.on('message', (told: Read) => mine === thread && take(told))
-    mine.on('error', (error) => mine === thread && take({ problem: error.message }))
-  }
-
-  await new Promise<void>((done, failed) => {
-    const first = () => {
-      listeners.delete(first)
-      if (state.problem === undefined) done()
-      else {
-        void thread?.terminate()
-        failed(new UsageError(state.problem))
-      }
-    }
-    listeners.add(first)
-    read()
-  })
-  const stop = watching ? await watchPlaces((summary as unknown as Summary).places, read) : async () => {}
-
-  return {
-    get summary() {
-      return summary as Summary
-    },
-    project: () => project,
-    findings: () => findings,
-    mutants: () => mutants,
-    state: () => state,
-    async judged() {
-      await toBeJudged
-      return findings
-    },
-    subscribe(listener) {
-      listeners.add(listener)
-      return () => listeners.delete(listener)
-    },
-    weaken() {
-      if (state.weakening !== undefined) return
-      change({ weakening: [0, 0] })
-      thread?.postMessage('weaken')
-    },
-    keep: (expectations) => keepExpectations(summary as Summary, expectations),
-    async close() {
-      await stop()
-      await thread?.terminate()
-    },
+  /** What was wrong and what was under way are over, unless they are told again. */
+  #change({ problem, weakening, ...changes }: Partial<ReviewState>): void {
+    const { problem: _problem, weakening: _weakening, ...others } = this.#state
+    const more = { ...(problem === undefined ? {} : { problem }), ...(weakening === undefined ? {} : { weakening }) }
+    this.#state = { ...others, ...changes, ...more }
+    for (const listener of this.#listeners) listener()
   }
 }

@@ -1,7 +1,5 @@
-// A thread of its own, so that every file is read afresh each time: reads the project, then judges it, and weakens it when asked to.
 import { existsSync, readFileSync } from 'node:fs'
 import { dirname } from 'node:path'
-import { parentPort, workerData } from 'node:worker_threads'
 import { isPachterError } from 'pachter/internal/condition'
 import {
   driftFindings,
@@ -39,10 +37,27 @@ export interface Summary {
   readonly places: readonly string[]
 }
 
-const tell = (what: Read) => parentPort?.postMessage(what)
-const { options, canKeep } = workerData as { readonly options: CommonOptions; readonly canKeep: boolean }
+type Tell = (what: Read) => void
 
-async function read() {
+/** A project that is being read. */
+export interface Reading {
+  /** Weakens its rules once it is read, and tells of that. */
+  weaken(): Promise<void>
+}
+
+/** Reads the project of a configuration, then judges it: tells of both, or of what is wrong. */
+export function startReading(options: CommonOptions, canKeep: boolean, tell: Tell): Reading {
+  const reading = read(options, canKeep, tell)
+  reading.catch((error: unknown) => tell({ problem: error instanceof Error ? error.message : String(error) }))
+  return {
+    async weaken() {
+      const { ground, expectations } = await reading
+      await weaken(ground, expectations, tell)
+    },
+  }
+}
+
+async function read(options: CommonOptions, canKeep: boolean, tell: Tell) {
   const session = await openSession(options, undefined, { everything: true })
   const { loaded, records } = session
   const people = peopleOf(session, [])
@@ -92,15 +107,7 @@ function expected<T>(get: () => T): T | { readonly problem: string } {
   }
 }
 
-const reading = read()
-reading.catch((error: unknown) => tell({ problem: error instanceof Error ? error.message : String(error) }))
-
-parentPort?.on('message', async () => {
-  const { ground, expectations } = await reading
-  await weaken(ground, expectations)
-})
-
-async function weaken(ground: Ground, expectations: readonly Expectation[]): Promise<void> {
+async function weaken(ground: Ground, expectations: readonly Expectation[], tell: Tell): Promise<void> {
   try {
     const mutants = await mutantFindings(ground, expectations, (done, all) => {
       if (done % 5 === 0) tell({ weakening: [done, all] })

@@ -117,13 +117,13 @@ const text = (status: number, body: string) =>
 const json = (status: number, told: object) => text(status, JSON.stringify(told))
 
 /** How it stands, at once and whenever that changes: server-sent events (https://html.spec.whatwg.org/multipage/server-sent-events.html). */
-function changes(request: Request, { state, subscribe }: Reviewed): Response {
+function changes(request: Request, reviewed: Reviewed): Response {
   const encoder = new TextEncoder()
   let stop = () => {}
   const body = new ReadableStream<Uint8Array>({
     start(controller) {
-      const send = () => controller.enqueue(encoder.encode(`data: ${JSON.stringify(state())}\n\n`))
-      const unsubscribe = subscribe(send)
+      const send = () => controller.enqueue(encoder.encode(`data: ${JSON.stringify(reviewed.state())}\n\n`))
+      const unsubscribe = reviewed.subscribe(send)
       const beating = setInterval(() => controller.enqueue(encoder.encode(':\n\n')), 20_000)
       stop = () => {
         clearInterval(beating)

@@ -12,86 +12,110 @@ import { between, members, objectGiven, type Span, type Token, tokensOf } from '
  * console.log(places.clause('plot', 'read', 0))
  */
 export function sourcePlaces(model: Model, read: (file: string) => string | undefined): SourcePlaces {
-  const texts = new Map<string, readonly Token[]>()
-  const tokensIn = (file: string): readonly Token[] => {
-    let found = texts.get(file)
-    if (found === undefined) {
-      found = tokensOf(read(file) ?? '')
-      texts.set(file, found)
+  const source = new Source(model, read)
+  return Object.freeze({
+    rules: (type: string) => source.rules(type),
+    clause: (type: string, action: string, number: number) => source.clause(type, action, number),
+    veto: (type: string, number: number) => source.veto(type, number),
+    standing: (type: string, name: string) => source.standing(type, name),
+    grant: (kind: 'privileges' | 'routines', name: string) => source.grant(kind, name),
+  })
+}
+
+/** What was given to a call for one name, and where. */
+interface Given {
+  readonly place: SourcePlace
+  readonly tokens: readonly Token[]
+  readonly span?: Span
+}
+
+class Source {
+  readonly #model: Model
+  readonly #readFile: (file: string) => string | undefined
+  readonly #calls: readonly (Written & { readonly place: SourcePlace })[]
+  readonly #texts = new Map<string, readonly Token[]>()
+
+  constructor(model: Model, readFile: (file: string) => string | undefined) {
+    this.#model = model
+    this.#readFile = readFile
+    this.#calls = writtenIn(model).flatMap((written) => {
+      const place = caller(written.stack)
+      return place === undefined ? [] : [{ ...written, place }]
+    })
+  }
+
+  rules(type: string): SourcePlace | undefined {
+    return placeOf(this.#given('rules', type))
+  }
+
+  clause(type: string, action: string, number: number): SourcePlace | undefined {
+    const found = this.#given('rules', type)
+    if (found === undefined) return undefined
+    const may = membersOf(found).get('may')
+    const actions = may && tokensAt(found.tokens, may) === '{' ? members(found.tokens, may.from) : undefined
+    const list = actions?.get(action)
+    const count = this.#model.types[type]?.rules?.may[action]?.length ?? 0
+    return placeOf(found, listed(found.tokens, list, count, number) ?? list ?? may)
+  }
+
+  veto(type: string, number: number): SourcePlace | undefined {
+    const found = this.#given('rules', type)
+    if (found === undefined) return undefined
+    const list = membersOf(found).get('vetoes')
+    const count = this.#model.types[type]?.rules?.vetoes.length ?? 0
+    return placeOf(found, listed(found.tokens, list, count, number) ?? list)
+  }
+
+  /** Standings of a type may be added to: the call is looked for that names this one. */
+  standing(type: string, name: string): SourcePlace | undefined {
+    const all = this.#calls.filter((one) => one.kind === 'standings' && one.names.includes(type))
+    for (const { place } of all) {
+      const given = this.#at(place, 'standings', type)
+      const found = membersOf(given).get(name)
+      if (found !== undefined) return placeOf(given, found)
     }
+    return all[0]?.place
+  }
+
+  grant(kind: 'privileges' | 'routines', name: string): SourcePlace | undefined {
+    return placeOf(this.#given(kind, name))
+  }
+
+  #given(kind: Written['kind'], name: string): Given | undefined {
+    const call = this.#calls.find((one) => one.kind === kind && one.names.includes(name))
+    return call && this.#at(call.place, kind, name)
+  }
+
+  #at(place: SourcePlace, kind: Written['kind'], name: string): Given {
+    return { place, ...valueIn(this.#tokensIn(place.file), place, kind, name) }
+  }
+
+  #tokensIn(file: string): readonly Token[] {
+    const found = this.#texts.get(file) ?? tokensOf(this.#readFile(file) ?? '')
+    this.#texts.set(file, found)
     return found
   }
-  const calls = writtenIn(model).flatMap((written) => {
-    const place = caller(written.stack)
-    return place === undefined ? [] : [{ ...written, place }]
-  })
+}
 
-  /** What was given to the call for one name, and where. */
-  function given(kind: Written['kind'], name: string): { place: SourcePlace; tokens: readonly Token[]; span?: Span } | undefined {
-    // Standings of a type may be added to; the call that names this one is asked for by itself.
-    const call = calls.find((one) => one.kind === kind && one.names.includes(name))
-    return call && { place: call.place, ...valueIn(tokensIn(call.place.file), call.place, kind, name) }
-  }
+/** The members of what a function gives that is written out. */
+function membersOf({ tokens, span }: Given): ReadonlyMap<string, Span> {
+  const object = span && objectGiven(tokens, span)
+  return object === undefined ? new Map() : members(tokens, object)
+}
 
-  const lineOf = (tokens: readonly Token[], span: Span | undefined, { file, line }: SourcePlace): SourcePlace => ({
-    file,
-    line: (span && tokens[span.from]?.line) ?? line,
-  })
+/** Where a part is, or all that was given. */
+function placeOf(given: Given | undefined, part = given?.span): SourcePlace | undefined {
+  if (given === undefined) return undefined
+  const { tokens, place } = given
+  return { file: place.file, line: (part && tokens[part.from]?.line) ?? place.line }
+}
 
-  /** The rules of a type, written out: the members of what its function gives. */
-  function parts(type: string) {
-    const found = given('rules', type)
-    if (found === undefined) return undefined
-    const { place, tokens, span } = found
-    const object = span && objectGiven(tokens, span)
-    return { place, tokens, span, members: object === undefined ? new Map<string, Span>() : members(tokens, object) }
-  }
-
-  function listed(tokens: readonly Token[], list: Span | undefined, count: number, number: number): Span | undefined {
-    if (list === undefined || tokens[list.from]?.text !== '[') return undefined
-    const items = between(tokens, list.from)
-    // As many as there are, or they are not what stands here.
-    return items.length === count ? items[number] : undefined
-  }
-
-  return Object.freeze({
-    rules(type: string) {
-      const found = parts(type)
-      return found && lineOf(found.tokens, found.span, found.place)
-    },
-    clause(type: string, action: string, number: number) {
-      const found = parts(type)
-      if (found === undefined) return undefined
-      const may = found.members.get('may')
-      const actions = may && tokensAt(found.tokens, may) === '{' ? members(found.tokens, may.from) : undefined
-      const list = actions?.get(action)
-      const count = model.types[type]?.rules?.may[action]?.length ?? 0
-      const clause = listed(found.tokens, list, count, number)
-      return lineOf(found.tokens, clause ?? list ?? may ?? found.span, found.place)
-    },
-    veto(type: string, number: number) {
-      const found = parts(type)
-      if (found === undefined) return undefined
-      const list = found.members.get('vetoes')
-      const veto = listed(found.tokens, list, model.types[type]?.rules?.vetoes.length ?? 0, number)
-      return lineOf(found.tokens, veto ?? list ?? found.span, found.place)
-    },
-    standing(type: string, name: string) {
-      const all = calls.filter((one) => one.kind === 'standings' && one.names.includes(type))
-      for (const { place } of all) {
-        const tokens = tokensIn(place.file)
-        const { span } = valueIn(tokens, place, 'standings', type)
-        const object = span && objectGiven(tokens, span)
-        const found = object === undefined ? undefined : members(tokens, object).get(name)
-        if (found !== undefined) return lineOf(tokens, found, place)
-      }
-      return all[0]?.place
-    },
-    grant(kind: 'privileges' | 'routines', name: string) {
-      const found = given(kind, name)
-      return found && lineOf(found.tokens, found.span, found.place)
-    },
-  })
+/** An item of a list that is written out. */
+function listed(tokens: readonly Token[], list: Span | undefined, count: number, number: number): Span | undefined {
+  if (list === undefined || tokens[list.from]?.text !== '[') return undefined
+  const items = between(tokens, list.from)
+  // As many as there are, or they are not what stands here.
+  return items.length === count ? items[number] : undefined
 }
 
 const tokensAt = (tokens: readonly Token[], { from }: Span) => tokens[from]?.text

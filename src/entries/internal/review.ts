@@ -5,7 +5,7 @@ export {
   type Expectation,
   type Extent,
   type FieldsExpectation,
-  type Place,
+  type FileLine,
   REFUSALS,
   type ReachExpectation,
   type Refusal,
@@ -14,12 +14,12 @@ export {
 export { judgeExpectation } from '../../review/expectations/judge.js'
 export {
   type Access,
+  type AccessChange,
   type AccessMatrix,
   accessMatrix,
   accessReport,
   baselineOf,
   type CellToKeep,
-  type Change,
   type ClauseLine,
   type Coverage,
   type CoveragePoint,

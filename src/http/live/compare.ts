@@ -1,11 +1,11 @@
 import type { Row } from '../../condition/index.js'
 import type { Key } from '../../rulebook/index.js'
-import { type Audience, forget, type LiveEvent } from './audience.js'
+import { forget, type LiveEvent, type Subscription } from './subscription.js'
 
 /** Compares what there is now of some records with what an audience was told last, and tells the difference. */
-export function compare(audience: Audience, records: readonly Row[], of: readonly Key[], told: (event: LiveEvent) => void): void {
+export function compare(audience: Subscription, records: readonly Row[], of: readonly Key[], told: (event: LiveEvent) => void): void {
   const { shown, type, home, query } = audience
-  const showing = home.showing.get(type.name) ?? new Map<Key, Set<Audience>>()
+  const showing = home.showing.get(type.name) ?? new Map<Key, Set<Subscription>>()
   home.showing.set(type.name, showing)
   const left = new Set(of.filter((key) => shown.has(key)))
   for (const one of records) {

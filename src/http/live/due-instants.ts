@@ -1,7 +1,7 @@
 import { allOfNode, type ConditionNode } from '../../condition/index.js'
 import { type Key, typeModel } from '../../rulebook/index.js'
-import type { Change } from '../../store/index.js'
-import { type Home, outdate } from './audience.js'
+import type { RecordChange } from '../../store/index.js'
+import { outdate, type WatchedStore } from './subscription.js'
 
 /** Every so many looks, what no index finds by its time is looked at again. */
 const SELDOM = 15
@@ -10,7 +10,7 @@ const SELDOM = 15
  * What the time itself has changed since it was last looked: records whose times have come, as if they had been written. Whom it
  * concerns by their own claims is noted.
  */
-export async function due(home: Home, looks: number): Promise<readonly Change[]> {
+export async function due(home: WatchedStore, looks: number): Promise<readonly RecordChange[]> {
   const now = home.inside.now()
   const { last } = home
   home.last = now
@@ -19,7 +19,7 @@ export async function due(home: Home, looks: number): Promise<readonly Change[]>
   if (now <= last) return []
   for (const one of home.timed) if (one.instants.some((at) => at >= last - 1 && at <= now)) outdate(one)
   const places = new Map([...home.reaches.values()].flatMap(({ times }) => times).map((one) => [`${one.type} ${one.place.path}`, one]))
-  const changes: Change[] = []
+  const changes: RecordChange[] = []
   for (const { type, place } of places.values()) {
     const { key } = typeModel(home.inside.model, type)
     for (const { row } of await home.inside.tables.select(type, { where: between(place.path, last - 1, now + 1), now }))

@@ -1,11 +1,11 @@
 import type { Row } from '../../condition/index.js'
 import { type Key, keyPlace, typeModel } from '../../rulebook/index.js'
-import type { Change } from '../../store/index.js'
+import type { RecordChange } from '../../store/index.js'
 import { keyIs } from '../../store/operation.js'
 import { placeIsOneOf } from '../../store/read/key-conditions.js'
-import { type Home, outdate, touch } from './audience.js'
 import { concerned, leadingTo, type Reading } from './follow.js'
 import { ownAt } from './own-fields.js'
+import { outdate, touch, type WatchedStore } from './subscription.js'
 
 type Concerns = Map<string, Set<Key>>
 
@@ -13,7 +13,7 @@ type Concerns = Map<string, Set<Key>>
 const AT_ONCE = 500
 
 /** Marks the audiences that changes affect, and the records that they have to look at again. */
-export async function find(home: Home, changes: readonly Change[]): Promise<void> {
+export async function find(home: WatchedStore, changes: readonly RecordChange[]): Promise<void> {
   const { inside } = home
   const reading: Reading = { tables: inside.tables, model: inside.model, now: inside.now() }
   const concerns: Concerns = new Map()
@@ -30,12 +30,12 @@ function note(concerns: Concerns, type: string, key: unknown): void {
 }
 
 /** The records as they were and as they are. */
-function versions(changes: readonly Change[]): Row[] {
+function versions(changes: readonly RecordChange[]): Row[] {
   return changes.flatMap(({ before, after }) => [before, after]).filter((row) => row !== undefined)
 }
 
 /** Records that rules reach from the changed ones, against the direction of the links. */
-async function alongLinks(home: Home, reading: Reading, changes: readonly Change[], concerns: Concerns): Promise<void> {
+async function alongLinks(home: WatchedStore, reading: Reading, changes: readonly RecordChange[], concerns: Concerns): Promise<void> {
   for (const [root, { anywhere, ways }] of home.reaches) {
     for (const changed of new Set(changes.map(({ type }) => type))) {
       if (anywhere.has(changed)) outdateAll(home, root)
@@ -48,12 +48,12 @@ async function alongLinks(home: Home, reading: Reading, changes: readonly Change
   }
 }
 
-function outdateAll(home: Home, type: string): void {
+function outdateAll(home: WatchedStore, type: string): void {
   for (const audience of home.audiences.values()) if (audience.type.name === type) outdate(audience)
 }
 
 /** Marks those who may see these records now, and those who are shown them still. */
-async function mark(home: Home, reading: Reading, name: string, keys: readonly Key[]): Promise<void> {
+async function mark(home: WatchedStore, reading: Reading, name: string, keys: readonly Key[]): Promise<void> {
   const index = home.indexes.get(name)
   if (index === undefined) return
   const type = typeModel(reading.model, name)

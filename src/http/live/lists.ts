@@ -1,10 +1,9 @@
 import { TRUE } from '../../condition/index.js'
 import { type TypeModel, typeModel } from '../../rulebook/index.js'
-import type { Change, GuardedStore, Store } from '../../store/index.js'
+import type { GuardedStore, RecordChange, Store } from '../../store/index.js'
 import { insideOf } from '../../store/internals.js'
 import { readWhere } from '../../store/read/query.js'
 import { RequestError, SetupError } from '../error.js'
-import { type Audience, forget, type Hearer, type Home, type LiveEvent, type LiveQuery, outdate, reachFor } from './audience.js'
 import { due } from './due-instants.js'
 import { find } from './find.js'
 import type { LiveLists, LiveOptions } from './live-types.js'
@@ -12,6 +11,16 @@ import { changesText, type Messages, readChanges } from './messages.js'
 import { place, unplace } from './placement.js'
 import { Quota } from './quota.js'
 import { Refresh } from './refresh.js'
+import {
+  forget,
+  type LiveEvent,
+  type LiveQuery,
+  outdate,
+  reachFor,
+  type Subscriber,
+  type Subscription,
+  type WatchedStore,
+} from './subscription.js'
 
 /**
  * Keeps lists up to date: whoever watches one hears of records that appear in it, change and are gone, as records, shares, owners
@@ -28,7 +37,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
   const server = new LiveListServer(options, tick)
   return Object.freeze({
     hearOf: (store: Store) => void server.homeOf(store),
-    changed: (changes: readonly Change[]) => server.changed(changes),
+    changed: (changes: readonly RecordChange[]) => server.changed(changes),
     changedEverywhere: () => server.everywhere(),
     watch: server.watch.bind(server),
     settled: () => server.settled(),
@@ -41,9 +50,9 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
 
 class LiveListServer {
   readonly #process = globalThis.crypto.randomUUID()
-  readonly #homes = new Map<object, Home>()
-  readonly #storesOf = new Map<Home, Store>()
-  readonly #waiting: { readonly home: Home; readonly changes: readonly Change[] }[] = []
+  readonly #homes = new Map<object, WatchedStore>()
+  readonly #storesOf = new Map<WatchedStore, Store>()
+  readonly #waiting: { readonly home: WatchedStore; readonly changes: readonly RecordChange[] }[] = []
   readonly #unlisten: (() => void)[] = []
   readonly #messages: Messages | undefined
   readonly #onFailure: (error: unknown) => void
@@ -90,7 +99,7 @@ class LiveListServer {
     }
   }
 
-  #tell(home: Home, changes: readonly Change[]): void {
+  #tell(home: WatchedStore, changes: readonly RecordChange[]): void {
     this.#enqueue(home, changes)
     const messages = this.#messages
     if (messages === undefined) return
@@ -98,7 +107,7 @@ class LiveListServer {
     void (async () => messages.send(changesText(this.#process, changes)))().catch(this.#onFailure)
   }
 
-  #enqueue(home: Home, changes: readonly Change[]): void {
+  #enqueue(home: WatchedStore, changes: readonly RecordChange[]): void {
     if (this.#closed) return
     this.#waiting.push({ home, changes })
     this.#working ??= this.#work()
@@ -126,13 +135,13 @@ class LiveListServer {
     this.#working = undefined
   }
 
-  #end(audience: Audience, why: 'too many' | 'failed'): void {
+  #end(audience: Subscription, why: 'too many' | 'failed'): void {
     for (const { hear } of audience.hearers) hear({ event: 'ended', why })
     this.#drop(audience)
   }
 
   /** Ends a list, for all who watch it. */
-  #drop(audience: Audience): void {
+  #drop(audience: Subscription): void {
     const { home, type, id, hearers } = audience
     for (const { asker } of hearers) this.#quota.stop(asker)
     hearers.clear()
@@ -145,8 +154,8 @@ class LiveListServer {
     }
   }
 
-  #begin(home: Home, id: string, me: unknown, type: TypeModel, query: LiveQuery): Audience {
-    const audience: Audience = {
+  #begin(home: WatchedStore, id: string, me: unknown, type: TypeModel, query: LiveQuery): Subscription {
+    const audience: Subscription = {
       id,
       home,
       me,
@@ -175,11 +184,11 @@ class LiveListServer {
     return audience
   }
 
-  homeOf(store: Store): Home {
+  homeOf(store: Store): WatchedStore {
     const there = this.#homes.get(store)
     if (there !== undefined) return there
     const inside = insideOf(store)
-    const home: Home = {
+    const home: WatchedStore = {
       inside,
       audiences: new Map(),
       indexes: new Map(),
@@ -206,7 +215,7 @@ class LiveListServer {
     }
   }
 
-  changed(changes: readonly Change[]): void {
+  changed(changes: readonly RecordChange[]): void {
     for (const home of this.#homes.values()) this.#tell(home, changes)
   }
 
@@ -228,7 +237,7 @@ class LiveListServer {
     const id = JSON.stringify([typeName, me, query.name ?? globalThis.crypto.randomUUID()])
     reachFor(home, typeName, ['read', ...(query.withActions ?? [])])
     const audience = home.audiences.get(id) ?? this.#begin(home, id, me, type, query)
-    const hearer: Hearer = { hear, asker, fresh: true }
+    const hearer: Subscriber = { hear, asker, fresh: true }
     audience.hearers.add(hearer)
     this.#quota.begin(asker)
     // In the index before it is listed: what is written in between is not missed.

@@ -1,7 +1,7 @@
 import type { World } from '../../rulebook/index.js'
-import type { Change, Store } from '../../store/index.js'
-import type { LiveEvent, LiveQuery } from './audience.js'
+import type { RecordChange, Store } from '../../store/index.js'
 import type { Messages } from './messages.js'
+import type { LiveEvent, LiveQuery } from './subscription.js'
 
 /** How lists are kept up to date. */
 export interface LiveOptions {
@@ -26,7 +26,7 @@ export interface LiveLists {
   /** Hears of what is written through a store, even while nobody watches here: others may. `routes` does so. */
   hearOf<W extends World>(store: Store<W>): void
   /** Told of what was written past the store, by trusted code: records as they were and as they are. */
-  changed(changes: readonly Change[]): void
+  changed(changes: readonly RecordChange[]): void
   /** Everything is looked at anew: after an import past the store, say. */
   changedEverywhere(): void
   /**

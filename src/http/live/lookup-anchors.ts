@@ -13,12 +13,12 @@ import {
   operatorOf,
   type PlaceNode,
   partsOfTerm,
-  proper,
-  properList,
   type RecordRef,
   type SomeNode,
   type TermNode,
   termsOf,
+  toComparable,
+  toComparables,
 } from '../../condition/index.js'
 import { type Field, type Model, typeModel } from '../../rulebook/index.js'
 import { type Pair, placeId, type Step, stepOf } from './steps.js'
@@ -126,8 +126,8 @@ function placeIn({ path, type, list }: FieldNode): PlaceNode {
 }
 
 function valuesOf({ value, type, list }: LiteralNode): readonly Comparable[] {
-  if (list) return properList(value, type) ?? []
-  const one = proper(value, type)
+  if (list) return toComparables(value, type) ?? []
+  const one = toComparable(value, type)
   return one === undefined ? [] : [one]
 }
 

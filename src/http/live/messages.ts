@@ -1,6 +1,6 @@
 import type { Row } from '../../condition/index.js'
 import { type Key, type Model, typeModel } from '../../rulebook/index.js'
-import type { Change } from '../../store/index.js'
+import type { RecordChange } from '../../store/index.js'
 import { asShaped } from '../body.js'
 
 /** How server processes tell each other what was written. */
@@ -12,12 +12,12 @@ export interface Messages {
 }
 
 /** Changes as text, which names the process that they come from. */
-export function changesText(from: string, changes: readonly Change[]): string {
+export function changesText(from: string, changes: readonly RecordChange[]): string {
   return JSON.stringify({ from, changes })
 }
 
 /** Changes read back from text; undefined where it is one's own, or none. */
-export function readChanges(model: Model, own: string, text: string): readonly Change[] | undefined {
+export function readChanges(model: Model, own: string, text: string): readonly RecordChange[] | undefined {
   const { from, changes } = JSON.parse(text) as { from: string; changes: readonly { type: string; key: Key; before?: Row; after?: Row }[] }
   if (from === own) return undefined
   return changes.map(({ type, key, before, after }) => {

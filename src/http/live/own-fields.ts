@@ -1,9 +1,9 @@
 import { type Row, valuesAt } from '../../condition/index.js'
 import { linksOfMe, startOfLink } from '../../viewpoint/index.js'
-import type { Audience, Home } from './audience.js'
+import type { Subscription, WatchedStore } from './subscription.js'
 
 /** Where somebody's own records are looked for: whoever writes there changes who they are. */
-export function ownPlaces({ inside }: Home, type: string, me: Row | null | undefined): string[] {
+export function ownPlaces({ inside }: WatchedStore, type: string, me: Row | null | undefined): string[] {
   if (me === null || me === undefined) return []
   return linksOfMe(inside.model, [type]).flatMap(({ path, link }) => {
     const from = startOfLink(me, path)
@@ -18,7 +18,7 @@ function ownName(type: string, path: readonly string[], value: unknown): string 
 }
 
 /** Whose own records are among these. */
-export function ownAt(home: Home, type: string, rows: readonly Row[]): Audience[] {
+export function ownAt(home: WatchedStore, type: string, rows: readonly Row[]): Subscription[] {
   const links = home.own.size === 0 ? [] : linksOfMe(home.inside.model).filter(({ link }) => link.to === type)
   const places = links.flatMap(({ link }) => link.by.map(({ to }) => to))
   const names = new Set(places.flatMap((to) => rows.flatMap((row) => valuesAt(row, to).map((value) => ownName(type, to.path, value)))))

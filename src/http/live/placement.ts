@@ -1,10 +1,10 @@
 import { allOfNode, type Row, simplify } from '../../condition/index.js'
-import { type Audience, forget, indexOf, isWatched } from './audience.js'
 import { coverOf, instantsIn } from './lookup-anchors.js'
 import { ownPlaces } from './own-fields.js'
+import { forget, indexOf, isWatched, type Subscription } from './subscription.js'
 
 /** Specialises the rules for somebody as they stand now, and puts what is left of them into the index. */
-export async function place(audience: Audience): Promise<void> {
+export async function place(audience: Subscription): Promise<void> {
   const { home, type, where } = audience
   const { inside } = home
   const asker = await inside.asker(audience.me, [type.name])
@@ -21,7 +21,7 @@ export async function place(audience: Audience): Promise<void> {
 }
 
 /** Takes an audience out of the index. */
-export function unplace(audience: Audience): void {
+export function unplace(audience: Subscription): void {
   const { home, type } = audience
   home.indexes.get(type.name)?.remove(audience, audience.cover)
   home.timed.delete(audience)

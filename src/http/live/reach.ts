@@ -29,15 +29,15 @@ export interface Reach {
 /** What the rules of a type's actions hang on. */
 export function reachOf(model: Model, type: string, actions: readonly string[]): Reach {
   const found: Found = { ways: new Map(), anywhere: new Set(), times: new Map(), ticking: false }
-  const start: Place = { type, steps: [] }
+  const start: ReachedRecord = { type, steps: [] }
   collectRules(model, start, actions, found)
   if (actions.includes('delete')) collectAlong(model, start, new Set([type]), found)
   return { ways: [...found.ways.values()], anywhere: found.anywhere, times: [...found.times.values()], ticking: found.ticking }
 }
 
-function collectRules(model: Model, place: Place, actions: readonly string[], found: Found): void {
+function collectRules(model: Model, place: ReachedRecord, actions: readonly string[], found: Found): void {
   const conditions = conditionsOfType(model, typeModel(model, place.type), { actions })
-  const at = new Map<RecordRef, Place>([
+  const at = new Map<RecordRef, ReachedRecord>([
     ['record', place],
     ['after', place],
   ])
@@ -45,14 +45,14 @@ function collectRules(model: Model, place: Place, actions: readonly string[], fo
 }
 
 /** What stands in the way of a deletion, or goes along with it as the asker's own doing. */
-function collectAlong(model: Model, { type, steps }: Place, met: ReadonlySet<string>, found: Found): void {
+function collectAlong(model: Model, { type, steps }: ReachedRecord, met: ReadonlySet<string>, found: Found): void {
   for (const reference of referencesTo(model, type)) {
     const owner = reference.type
     // Chains that come back to a type may go on for ever: from there on, any change of what they pass may concern all.
     const again = met.has(owner)
     if (again && steps === undefined) continue
     const step: Step = { kind: 'records', type: owner, by: [{ from: keyPlace(typeModel(model, type)), to: reference.place }] }
-    const place: Place = { type: owner, steps: again || steps === undefined ? undefined : [...steps, step] }
+    const place: ReachedRecord = { type: owner, steps: again || steps === undefined ? undefined : [...steps, step] }
     if (place.steps === undefined) found.anywhere.add(owner)
     else found.ways.set(stepsId(place.steps), place.steps)
     // Whether it stands in the way is told by its name to those who see it.
@@ -72,7 +72,7 @@ interface Found {
 }
 
 /** Which record a field is of, and how it was reached. */
-interface Place {
+interface ReachedRecord {
   readonly type: string
   /** Undefined where no way leads here from the record. */
   readonly steps: readonly Step[] | undefined
@@ -81,7 +81,7 @@ interface Place {
 }
 
 interface Scope {
-  readonly at: ReadonlyMap<RecordRef, Place>
+  readonly at: ReadonlyMap<RecordRef, ReachedRecord>
 }
 
 function collect(node: ConditionNode, scope: Scope, found: Found): void {

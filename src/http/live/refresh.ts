@@ -1,11 +1,11 @@
 import type { Row } from '../../condition/index.js'
 import type { Condition, Key } from '../../rulebook/index.js'
-import { type Audience, isConcerned, isWatched } from './audience.js'
 import { compare } from './compare.js'
 import { place } from './placement.js'
+import { isConcerned, isWatched, type Subscription } from './subscription.js'
 
 /** What becomes of a list that cannot go on. */
-type End = (audience: Audience, why: 'too many' | 'failed') => void
+type End = (audience: Subscription, why: 'too many' | 'failed') => void
 
 /** After so many failures in a row it is given up. */
 const MOST_FAILURES = 5
@@ -32,16 +32,16 @@ export class Refresh {
   }
 
   /** Tells those who are concerned what has become of their lists. */
-  async all(concerned: readonly Audience[]): Promise<void> {
+  async all(concerned: readonly Subscription[]): Promise<void> {
     let next = 0
     const some = async () => {
-      while (next < concerned.length) await this.one(concerned[next++] as Audience)
+      while (next < concerned.length) await this.one(concerned[next++] as Subscription)
     }
     await Promise.all(Array.from({ length: Math.min(AT_ONCE, concerned.length) }, some))
   }
 
   /** The same for one audience, for whom it is done once at a time. */
-  one(audience: Audience): Promise<void> {
+  one(audience: Subscription): Promise<void> {
     if (audience.running === undefined) {
       const looking = this.#look(audience)
       audience.running = looking
@@ -51,7 +51,7 @@ export class Refresh {
     return audience.running
   }
 
-  async #look(audience: Audience): Promise<void> {
+  async #look(audience: Subscription): Promise<void> {
     await audience.placed.catch(() => undefined)
     while (isConcerned(audience)) {
       try {
@@ -69,14 +69,14 @@ export class Refresh {
     audience.running = undefined
   }
 
-  #retry(audience: Audience): void {
+  #retry(audience: Subscription): void {
     const pause = new Promise((resolve) => setTimeout(resolve, 100 * 2 ** audience.failures).unref?.())
     const again = pause.then(() => this.one(audience))
     this.#retries.add(again)
     void again.finally(() => this.#retries.delete(again))
   }
 
-  async #lookOnce(audience: Audience): Promise<void> {
+  async #lookOnce(audience: Subscription): Promise<void> {
     if (audience.moved) await placeAgain(audience)
     const fresh = [...audience.hearers].filter((hearer) => hearer.fresh)
     const whole = audience.stale || fresh.length > 0
@@ -98,7 +98,7 @@ export class Refresh {
   }
 
   /** Reads the list, or the records of it that may be different; where that fails, they are still to be looked at. */
-  async #read(audience: Audience, whole: boolean, keys: readonly Key[]): Promise<readonly Row[]> {
+  async #read(audience: Subscription, whole: boolean, keys: readonly Key[]): Promise<readonly Row[]> {
     audience.dirty = new Set()
     audience.stale = false
     try {
@@ -110,7 +110,7 @@ export class Refresh {
     }
   }
 
-  async #list({ mine, type, query }: Audience, keys: readonly Key[] | undefined): Promise<readonly Row[]> {
+  async #list({ mine, type, query }: Subscription, keys: readonly Key[] | undefined): Promise<readonly Row[]> {
     const among =
       keys === undefined
         ? undefined
@@ -128,7 +128,7 @@ export class Refresh {
 }
 
 /** They stand otherwise than when the rules were last specialised for them. */
-async function placeAgain(audience: Audience): Promise<void> {
+async function placeAgain(audience: Subscription): Promise<void> {
   audience.moved = false
   try {
     const before = audience.as

@@ -1,4 +1,4 @@
-import type { LiveEvent } from './audience.js'
+import type { LiveEvent } from './subscription.js'
 
 /** How a stream is kept going. */
 export interface StreamOptions {

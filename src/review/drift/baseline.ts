@@ -111,7 +111,7 @@ function creating(matrix: AccessMatrix): Record<string, 'always' | 'depending'> 
 }
 
 /** What somebody gained or lost: an action on a record, or fields of it. */
-export interface Change {
+export interface AccessChange {
   readonly type: string
   readonly key: string
   readonly action: string
@@ -141,9 +141,9 @@ export interface RuleChange {
 /** What changed between two baselines. */
 export interface Drift {
   /** Access that was widened. */
-  readonly gained: readonly Change[]
+  readonly gained: readonly AccessChange[]
   /** Access that was narrowed. */
-  readonly lost: readonly Change[]
+  readonly lost: readonly AccessChange[]
   /** Who may create more, or less, than they could. */
   readonly creates: readonly { readonly type: string; readonly person: string; readonly before: string; readonly after: string }[]
   /** Who came to have a privilege or to call a routine, or no longer does. */
@@ -180,8 +180,8 @@ export function driftBetween(before: Baseline, after: Baseline, model: Model, { 
 }
 
 interface Changes {
-  readonly gained: Change[]
-  readonly lost: Change[]
+  readonly gained: AccessChange[]
+  readonly lost: AccessChange[]
 }
 
 /** What changed of the access to records of a type. */
@@ -204,7 +204,7 @@ function changesOf(
 }
 
 function compareAccess(
-  about: Pick<Change, 'type' | 'key' | 'action' | 'person'>,
+  about: Pick<AccessChange, 'type' | 'key' | 'action' | 'person'>,
   old: KeptAccess | undefined,
   fresh: KeptAccess | undefined,
   all: readonly string[],

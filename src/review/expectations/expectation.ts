@@ -5,7 +5,7 @@ import type { Key } from '../../rulebook/index.js'
 export type Extent = 'exactly' | 'at least' | 'none'
 
 /** Where an expectation is written. */
-export interface Place {
+export interface FileLine {
   readonly file: string
   /** From 1. */
   readonly line: number
@@ -14,7 +14,7 @@ export interface Place {
 interface About {
   /** A name among the people. */
   readonly person: string
-  readonly place?: Place
+  readonly place?: FileLine
   /** The instant at which it is judged, where it is another than for the rest. */
   readonly at?: Date
 }

@@ -15,10 +15,10 @@ import {
   newContext,
   type PlaceNode,
   predicate,
-  proper,
   type RecordsNode,
   type Row,
   type SomeNode,
+  toComparable,
   valuesAt,
 } from '../../condition/index.js'
 import { typesIn } from '../required-types.js'
@@ -181,7 +181,7 @@ class Sets implements RecordSets {
     const { field, literal } = sides(node) as Sides
     const given = literal.list ? (literal.value as readonly Comparable[]) : [literal.value as Comparable | null]
     const keys = given.flatMap((value) => {
-      const one = literal.type === 'time' ? instant(value) : proper(value, literal.type)
+      const one = literal.type === 'time' ? instant(value) : toComparable(value, literal.type)
       return one === undefined ? [] : [one]
     })
     return of.having([placeOfField(field)], keys)

@@ -1,8 +1,8 @@
 import type { Row } from '../../condition/index.js'
 import type { Key } from '../../rulebook/index.js'
-import type { Baseline, Change, Drift } from '../drift/baseline.js'
+import type { AccessChange, Baseline, Drift } from '../drift/baseline.js'
 import { baselineOf, driftBetween } from '../drift/baseline.js'
-import { type Expectation, expectationTitle, type Place } from '../expectations/expectation.js'
+import { type Expectation, expectationTitle, type FileLine } from '../expectations/expectation.js'
 import { judgeExpectation, reached } from '../expectations/judge.js'
 import { runMutants } from '../mutants/mutation.js'
 import type { Ground } from '../scenario.js'
@@ -20,7 +20,7 @@ export interface CellRef {
 export interface FailingExpectation {
   readonly title: string
   readonly problems: readonly string[]
-  readonly place?: Place | undefined
+  readonly place?: FileLine | undefined
   readonly cell?: CellRef | undefined
 }
 
@@ -101,7 +101,7 @@ export function driftFindings(ground: Ground, baseline: Baseline): DriftFindings
   const { people, records, now } = ground
   const current = baselineOf(ground, { people, records: records as never, now })
   const { gained, lost, creates, grants, rules } = driftBetween(baseline, current, ground.model)
-  const known = (change: Change) => ({ ...change, key: storedKey(ground, change.type, change.key) as string })
+  const known = (change: AccessChange) => ({ ...change, key: storedKey(ground, change.type, change.key) as string })
   return { at: baseline.at, gained: gained.map(known), lost: lost.map(known), creates, grants, rules }
 }
 

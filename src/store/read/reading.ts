@@ -12,7 +12,7 @@ import { aboutList, type CountOptions, countField, type DescribedPageOptions, or
 import { type DescribedOptions, PAGE_OPTIONS, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
 
 /** What a list, or a page of one, was asked for. */
-type Asked = ReturnType<Reading['readList']>
+type ListRequest = ReturnType<Reading['readList']>
 
 /** The records that somebody sees, and a way to give them back with what else was asked for. */
 interface Listed {
@@ -33,7 +33,7 @@ export class Reading {
       const options = readOptions(typeName, given) as DescribedOptions<World, string>
       const asked = this.readList(type, options)
       const limit = readLimit(type, options.limit)
-      if (limit === 0 || this.#session.who.still.outright(typeName, 'read') !== undefined) return []
+      if (limit === 0 || this.#session.who.still.decideWithoutRecord(typeName, 'read') !== undefined) return []
       return safely(`list ${typeName}`, async () => {
         const { seen, told } = await this.#listed(type, asked, limit === undefined ? {} : { limit })
         return told(seen)
@@ -115,7 +115,7 @@ export class Reading {
     }
   }
 
-  async #listed(type: TypeModel, asked: Asked, some: Pick<Selection, 'limit' | 'after'>): Promise<Listed> {
+  async #listed(type: TypeModel, asked: ListRequest, some: Pick<Selection, 'limit' | 'after'>): Promise<Listed> {
     const { model, tables } = this.#session
     const { where, sort, fields, actions, standings, plans } = asked
     const goesAlong = actions.includes('delete') && isJudgedAlong(model, type.name)

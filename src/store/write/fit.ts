@@ -1,4 +1,4 @@
-import { isMissing, proper, type Row } from '../../condition/index.js'
+import { isMissing, type Row, toComparable } from '../../condition/index.js'
 import { type Field, type TypeModel, unknownName } from '../../rulebook/index.js'
 import { issuePath } from '../../viewpoint/index.js'
 import type { FieldFault } from '../errors.js'
@@ -51,7 +51,7 @@ function unholdable(field: Field, value: unknown, name: string): FieldFault[] {
   if (field.type === 'group') {
     return Object.entries(field.fields ?? {}).flatMap(([inner, of]) => unholdable(of, (value as Row)[inner], `${name}.${inner}`))
   }
-  return proper(value, field.type) === undefined ? [{ field: name, problem: `is no ${field.type} that every engine can hold` }] : []
+  return toComparable(value, field.type) === undefined ? [{ field: name, problem: `is no ${field.type} that every engine can hold` }] : []
 }
 
 function single({ list: _list, ...field }: Field): Field {

@@ -5,9 +5,9 @@ import {
   isMissing,
   linksLast,
   predicate,
-  proper,
   type Row,
   TRUE,
+  toComparable,
   valuesAt,
   waysAt,
 } from '../../condition/index.js'
@@ -67,7 +67,7 @@ async function unseenOfOne(op: Operation, link: LinkModel, { sent, before = {}, 
   const old = visible?.includes(field) === false ? [] : listOf(before[field])
   const wanted = new Set<Comparable>()
   for (const value of listOf(sent[field])) {
-    const key = proper(value, pair.from.type)
+    const key = toComparable(value, pair.from.type)
     if (!isMissing(value, pair.from.type) && !old.includes(value) && key !== undefined) wanted.add(key)
   }
   if (wanted.size === 0) return false

@@ -21,7 +21,7 @@ export class ProblemError extends Error {
 }
 
 /** A request that was made. */
-export interface Asked {
+export interface LoggedRequest {
   readonly number: number
   readonly method: string
   readonly path: string
@@ -30,10 +30,10 @@ export interface Asked {
   readonly took: number | undefined
 }
 
-let asked: readonly Asked[] = []
+let asked: readonly LoggedRequest[] = []
 let count = 0
 const hearers = new Set<() => void>()
-const note = (one: Asked) => {
+const note = (one: LoggedRequest) => {
   const others = asked.filter(({ number }) => number !== one.number)
   asked = [one, ...others].sort((a, b) => b.number - a.number).slice(0, 60)
   for (const hear of hearers) hear()
@@ -44,7 +44,7 @@ const subscribe = (hear: () => void) => {
 }
 
 /** The requests of this page, the latest first. */
-export function useAsked(): readonly Asked[] {
+export function useAsked(): readonly LoggedRequest[] {
   return useSyncExternalStore(subscribe, () => asked)
 }
 

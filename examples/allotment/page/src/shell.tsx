@@ -19,9 +19,9 @@ const PAGES: readonly { readonly path: string; readonly title: string; readonly 
 ]
 
 export function Shell({ children }: { readonly children: ReactNode }) {
-  const { session, expired, signOut } = useSession()
+  const { expired } = useSession()
   const { view } = useRules()
-  const [here, go] = useLocation()
+  const [here] = useLocation()
   const [open, setOpen] = useState(() => sessionStorage.getItem('drawer') === 'open')
   const main = useRef<HTMLElement>(null)
   const first = useRef(true)
@@ -57,32 +57,7 @@ export function Shell({ children }: { readonly children: ReactNode }) {
                 </svg>
                 Marsh Lane
               </Link>
-              <Group gap="sm" wrap="nowrap">
-                {session === undefined ? (
-                  <>
-                    <Text size="sm" c="dimmed">
-                      a visitor
-                    </Text>
-                    <SignInButton compact />
-                  </>
-                ) : (
-                  <>
-                    <Text size="sm" truncate maw={160}>
-                      {session.name}
-                    </Text>
-                    <Button
-                      size="xs"
-                      variant="default"
-                      onClick={() => {
-                        signOut()
-                        go('/')
-                      }}
-                    >
-                      Sign out
-                    </Button>
-                  </>
-                )}
-              </Group>
+              <Account />
             </Group>
             <nav aria-label="Pages">
               {pages.map(({ path, title }) => (
@@ -105,5 +80,39 @@ export function Shell({ children }: { readonly children: ReactNode }) {
         </Button>
       )}
     </div>
+  )
+}
+
+/** Who one is, and how to become somebody else. */
+function Account() {
+  const { session, signOut } = useSession()
+  const [, go] = useLocation()
+  return (
+    <Group gap="sm" wrap="nowrap">
+      {session === undefined ? (
+        <>
+          <Text size="sm" c="dimmed">
+            a visitor
+          </Text>
+          <SignInButton compact />
+        </>
+      ) : (
+        <>
+          <Text size="sm" truncate maw={160}>
+            {session.name}
+          </Text>
+          <Button
+            size="xs"
+            variant="default"
+            onClick={() => {
+              signOut()
+              go('/')
+            }}
+          >
+            Sign out
+          </Button>
+        </>
+      )}
+    </Group>
   )
 }

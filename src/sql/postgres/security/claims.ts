@@ -1,7 +1,7 @@
 import { type SqlBool, sql } from 'kysely'
 import { type ClaimNode, type Scalar, typeOf } from '../../../condition/index.js'
 import type { Fragment, Test } from '../../expressions.js'
-import type { Later } from '../../scope.js'
+import type { DeferredValues } from '../../scope.js'
 import { asClaim, rawOf } from '../storage-types.js'
 
 /** The functions that read claims, in the schema of that name. What is of another type, or improper, equals nothing. */
@@ -80,7 +80,7 @@ const SINGLE: { readonly [T in Scalar]: string } = {
 }
 
 /** How SQL asks for claims, which `me` gives as JSON. A subquery of its own is asked once for a query, and an index serves. */
-export function laterIn(schema: string, me: string, moved: Pick<Later, 'rowColumn' | 'ofRow'>, once = true): Later {
+export function laterIn(schema: string, me: string, moved: Pick<DeferredValues, 'rowColumn' | 'ofRow'>, once = true): DeferredValues {
   const call = (name: string, { path }: ClaimNode, of: string = me) => {
     const called = sql.raw(`${schema}.${name}(${of}, ${textArray(path)})`)
     return once ? sql`(select ${called})` : sql`${called}`

@@ -2,7 +2,7 @@
 import { Button, CloseButton, Code, Group, Tabs, Text } from '@mantine/core'
 import { useRules } from 'pachter/react'
 import { useEffect, useState } from 'react'
-import { type Asked, useApi, useAsked } from '../api.js'
+import { type LoggedRequest, useApi, useAsked } from '../api.js'
 import { useUsed } from '../parts/verdicts.js'
 import { useSession } from '../session.js'
 import { VerdictList } from './verdict-list.js'
@@ -101,7 +101,7 @@ function Part({ title, note, value }: { readonly title: string; readonly note?: 
   )
 }
 
-function Requests({ asked }: { readonly asked: readonly Asked[] }) {
+function Requests({ asked }: { readonly asked: readonly LoggedRequest[] }) {
   const [whole, setWhole] = useState<number>()
   return (
     <ul className="requests">

@@ -28,15 +28,15 @@ export interface LiveQuery {
 }
 
 /** Those who watch the same list as the same person. */
-export interface Audience {
+export interface Subscription {
   readonly id: string
-  readonly home: Home
+  readonly home: WatchedStore
   readonly me: unknown
   readonly type: TypeModel
   readonly query: LiveQuery
   readonly where: ConditionNode
   readonly mine: GuardedStore
-  readonly hearers: Set<Hearer>
+  readonly hearers: Set<Subscriber>
   /** What they were told last, by key: a digest of it. */
   readonly shown: Map<Key, string>
   /** When it is in the index for the first time. */
@@ -57,7 +57,7 @@ export interface Audience {
 }
 
 /** One of them. */
-export interface Hearer {
+export interface Subscriber {
   readonly hear: (event: LiveEvent) => void
   /** Who it is, as far as that is counted. */
   readonly asker: string
@@ -66,60 +66,60 @@ export interface Hearer {
 }
 
 /** One store, and what is watched of it. */
-export interface Home {
+export interface WatchedStore {
   readonly inside: Inside
-  readonly audiences: Map<string, Audience>
-  readonly indexes: Map<string, ConditionIndex<Audience>>
+  readonly audiences: Map<string, Subscription>
+  readonly indexes: Map<string, ConditionIndex<Subscription>>
   /** Who is shown a record, by type and key. */
-  readonly showing: Map<string, Map<Key, Set<Audience>>>
+  readonly showing: Map<string, Map<Key, Set<Subscription>>>
   readonly reaches: Map<string, Reach>
   readonly reached: Set<string>
   /** Whose own records are where. */
-  readonly own: Map<string, Set<Audience>>
+  readonly own: Map<string, Set<Subscription>>
   /** Who has to be looked at, now that something has changed. */
-  readonly concerned: Set<Audience>
+  readonly concerned: Set<Subscription>
   /** For whom there is an instant at which something changes by itself. */
-  readonly timed: Set<Audience>
+  readonly timed: Set<Subscription>
   last: number
 }
 
 /** Notes that the whole list of an audience has to be looked at; `moved`, and who they are as well. */
-export function outdate(audience: Audience, moved = false): void {
+export function outdate(audience: Subscription, moved = false): void {
   audience.stale = true
   audience.moved ||= moved
   audience.home.concerned.add(audience)
 }
 
 /** Notes that a record may have come, gone or changed for an audience. */
-export function touch(audience: Audience, key: Key): void {
+export function touch(audience: Subscription, key: Key): void {
   audience.dirty.add(key)
   audience.home.concerned.add(audience)
 }
 
 /** Whether there is anything to look at, and anybody to tell. */
-export const isConcerned = (audience: Audience) =>
+export const isConcerned = (audience: Subscription) =>
   audience.hearers.size > 0 &&
   (audience.stale || audience.moved || audience.dirty.size > 0 || [...audience.hearers].some(({ fresh }) => fresh))
 
 /** Whether anybody watches it still. */
-export const isWatched = (audience: Audience) => audience.home.audiences.get(audience.id) === audience
+export const isWatched = (audience: Subscription) => audience.home.audiences.get(audience.id) === audience
 
 /** The index over what those who watch records of a type may see. */
-export function indexOf(home: Home, type: string): ConditionIndex<Audience> {
-  const there = home.indexes.get(type) ?? conditionIndex<Audience>()
+export function indexOf(home: WatchedStore, type: string): ConditionIndex<Subscription> {
+  const there = home.indexes.get(type) ?? conditionIndex<Subscription>()
   home.indexes.set(type, there)
   return there
 }
 
 /** Takes an audience out of a set, and the set away when it is empty. */
-export function forget<K>(from: Map<K, Set<Audience>> | undefined, key: K, audience: Audience): void {
+export function forget<K>(from: Map<K, Set<Subscription>> | undefined, key: K, audience: Subscription): void {
   const there = from?.get(key)
   there?.delete(audience)
   if (there?.size === 0) from?.delete(key)
 }
 
 /** Notes what a type's rules hang on, once for each set of actions. */
-export function reachFor(home: Home, type: string, actions: readonly string[]): void {
+export function reachFor(home: WatchedStore, type: string, actions: readonly string[]): void {
   const name = [type, ...actions].join(' ')
   if (home.reached.has(name)) return
   home.reached.add(name)
