@@ -7,11 +7,11 @@ import { Change, Remove, tellProblem } from '../parts/dialogs.js'
 import { BLANK, dayText } from '../parts/fields.js'
 import { useNames } from '../parts/names.js'
 import { CreateOffer } from '../parts/offer.js'
+import { PlotLink } from '../parts/plot-link.js'
 import { RecordForm } from '../parts/record-form.js'
 import { useSending } from '../parts/sending.js'
 import { Listed } from '../parts/states.js'
 import { type Seen, type Shown, useRecords } from '../records.js'
-import { PlotLink } from './plot.js'
 
 const AUDIENCES = { plot: 'for the plot', site: 'for the site', everyone: 'for everyone' } as const
 

@@ -6,9 +6,9 @@ import { dayText, endOf } from '../parts/fields.js'
 import { useNames } from '../parts/names.js'
 import { NewRecord } from '../parts/new-record.js'
 import { Offer } from '../parts/offer.js'
+import { PlotLink } from '../parts/plot-link.js'
 import { Listed } from '../parts/states.js'
 import { type Shown, useRecords } from '../records.js'
-import { PlotLink } from './plot.js'
 
 export function InspectionsPage() {
   const inspections = useRecords('inspection')

@@ -2,7 +2,7 @@
 import { Button, Card, Group, Modal, Select, Stack, Text, Title } from '@mantine/core'
 import { useAnswer, useRules } from 'pachter/react'
 import { useState } from 'react'
-import { Link, useLocation } from 'wouter'
+import { useLocation } from 'wouter'
 import { ProblemError, useApi } from '../api.js'
 import { Change, Remove, tell, tellProblem } from '../parts/dialogs.js'
 import { BLANK, dayText, moneyText } from '../parts/fields.js'
@@ -210,10 +210,4 @@ function HandOver({ plot }: { readonly plot: Seen<'plot'> }) {
       </Modal>
     </>
   )
-}
-
-export function PlotLink({ id }: { readonly id: string | undefined }) {
-  const names = useNames()
-  const isSeen = names.plots.some(({ value }) => value === id)
-  return isSeen ? <Link href={`/plots/${id}`}>{names.plot(id)}</Link> : <span>{names.plot(id)}</span>
 }

@@ -5,9 +5,9 @@ import { Change, Remove } from '../parts/dialogs.js'
 import { dayText, endOf, moneyText } from '../parts/fields.js'
 import { useNames } from '../parts/names.js'
 import { NewRecord } from '../parts/new-record.js'
+import { PlotLink } from '../parts/plot-link.js'
 import { Listed } from '../parts/states.js'
 import { type Shown, useRecords } from '../records.js'
-import { PlotLink } from './plot.js'
 
 export function RentsPage() {
   const bills = useRecords('invoice')
