@@ -1,3 +1,5 @@
+import { escaped } from 'pachter/internal/review'
+
 /** An element of XML, with elements or a text in it. */
 export interface Element {
   readonly name: string
@@ -7,7 +9,6 @@ export interface Element {
 
 /** Characters that XML 1.0 has no place for, not even written as a number (https://www.w3.org/TR/xml/#charsets). */
 const IMPROPER = /[^\t\n\r\u{20}-\u{D7FF}\u{E000}-\u{FFFD}\u{10000}-\u{10FFFF}]/gu
-const ENTITIES: { readonly [character: string]: string } = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' }
 
 /** A document, an element a line. */
 export function xmlText(root: Element): string {
@@ -23,7 +24,7 @@ function linesOf({ name, attributes, inside = [] }: Element, indent: string): st
 }
 
 function text(value: string): string {
-  return value.replace(IMPROPER, '\u{FFFD}').replace(/[&<>"]/g, (character) => ENTITIES[character] as string)
+  return escaped(value.replace(IMPROPER, '\u{FFFD}'))
 }
 
 /** What would be read as a space in an attribute is written as a number. */

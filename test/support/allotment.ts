@@ -1,6 +1,5 @@
 // The full-stack example, built and started for tests, and people who use it in a browser.
-import { existsSync, mkdirSync, mkdtempSync, renameSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { existsSync, mkdirSync, renameSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { Page, Request } from 'playwright-core'
@@ -15,30 +14,26 @@ const configFile = fileURLToPath(new URL('../../examples/allotment/vite.config.t
 
 /** Builds the page, once for all the tests of a run that ask for it. Gives its folder. */
 export async function buildPage(): Promise<string> {
-  if (process.env.MOCHA_WORKER_ID === undefined) return buildInto(mkdtempSync(join(tmpdir(), 'pachter-page-')))
-  const shared = join(tmpdir(), `pachter-page-of-run-${process.ppid}`)
+  const shared = process.env.PACHTER_TEST_SHARED as string
   const [built, failed] = [join(shared, 'built'), join(shared, 'failed')]
   try {
     mkdirSync(shared)
-  } catch {
+  } catch (error) {
+    if ((error as { code?: string }).code !== 'EEXIST') throw error
     // Another worker builds it.
     while (!existsSync(built) && !existsSync(failed)) await new Promise((resolve) => setTimeout(resolve, 50))
     if (existsSync(failed)) throw new Error('the page could not be built: see the test that built it')
     return `${built}/`
   }
   try {
-    const outDir = await buildInto(join(shared, 'building'))
+    const outDir = join(shared, 'building')
+    await buildWith({ configFile, build: { outDir } })
     renameSync(outDir, built)
     return `${built}/`
   } catch (error) {
     mkdirSync(failed)
     throw error
   }
-}
-
-async function buildInto(outDir: string): Promise<string> {
-  await buildWith({ configFile, build: { outDir } })
-  return `${outDir}/`
 }
 
 /** The example with data of its own. */

@@ -1,4 +1,15 @@
+import { randomUUID } from 'node:crypto'
+import { rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import fc from 'fast-check'
+
+// What the workers of a run share. They are given it by the process that starts them, which takes it away in the end.
+process.env.PACHTER_TEST_SHARED ??= join(tmpdir(), `pachter-run-${randomUUID()}`)
+
+export function mochaGlobalTeardown() {
+  rmSync(process.env.PACHTER_TEST_SHARED, { recursive: true, force: true })
+}
 
 // The same random cases at every run, so that a change is judged by what it changes. PACHTER_TEST_SEED tries others,
 // and so does `npm run agree`, which is where new ones are looked for.

@@ -12,14 +12,7 @@ import { between, members, objectGiven, type Span, type Token, tokensOf } from '
  * console.log(places.clause('plot', 'read', 0))
  */
 export function sourcePlaces(model: Model, read: (file: string) => string | undefined): SourcePlaces {
-  const source = new Source(model, read)
-  return Object.freeze({
-    rules: (type: string) => source.rules(type),
-    clause: (type: string, action: string, number: number) => source.clause(type, action, number),
-    veto: (type: string, number: number) => source.veto(type, number),
-    standing: (type: string, name: string) => source.standing(type, name),
-    grant: (kind: 'privileges' | 'routines', name: string) => source.grant(kind, name),
-  })
+  return new Source(model, read)
 }
 
 /** What was given to a call for one name, and where. */
@@ -29,7 +22,7 @@ interface Given {
   readonly span?: Span
 }
 
-class Source {
+class Source implements SourcePlaces {
   readonly #model: Model
   readonly #readFile: (file: string) => string | undefined
   readonly #calls: readonly (Written & { readonly place: SourcePlace })[]
@@ -91,8 +84,11 @@ class Source {
   }
 
   #tokensIn(file: string): readonly Token[] {
-    const found = this.#texts.get(file) ?? tokensOf(this.#readFile(file) ?? '')
-    this.#texts.set(file, found)
+    let found = this.#texts.get(file)
+    if (found === undefined) {
+      found = tokensOf(this.#readFile(file) ?? '')
+      this.#texts.set(file, found)
+    }
     return found
   }
 }
