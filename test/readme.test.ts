@@ -1,7 +1,8 @@
-import { spawnSync } from 'node:child_process'
+import { execFile } from 'node:child_process'
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { promisify } from 'node:util'
 import { expect } from 'chai'
 import { GENERATED } from '../docs/generate.js'
 import { plain } from './support/command.js'
@@ -27,8 +28,19 @@ const blocksOf = (document: string) =>
   [...textOf(document).matchAll(/```(ts|text)\n([\s\S]*?)```/g)].map(([, kind, text = '']) => ({ kind, text }))
 const fileOf = (document: string) => `${root}${document.replace(/\W/g, '-')}-test.ts`
 
+/** What a program prints, and what it complains of. */
+const outputOf = (args: readonly string[]) =>
+  promisify(execFile)(process.execPath, args, { cwd: root, env: plain }).catch(
+    ({ stdout, stderr }: Record<'stdout' | 'stderr', string>) => ({
+      stdout,
+      stderr,
+    }),
+  )
+
 describe('what the documents print', () => {
   const project = `${root}documents-test.json`
+  const printed = new Map<string, ReturnType<typeof outputOf>>()
+  let compiled: ReturnType<typeof outputOf>
 
   before(() => {
     for (const document of DOCUMENTS) {
@@ -37,6 +49,9 @@ describe('what the documents print', () => {
     }
     const compilerOptions = { noUncheckedIndexedAccess: false }
     writeFileSync(project, JSON.stringify({ extends: './test/tsconfig.json', compilerOptions, include: [], files: DOCUMENTS.map(fileOf) }))
+    // All at once: most of the time, each waits for something.
+    for (const document of DOCUMENTS) printed.set(document, outputOf(['--import', 'jiti/register', fileOf(document)]))
+    compiled = outputOf([`${root}node_modules/typescript-7/bin/tsc`, '-p', project, '--pretty', 'false'])
   })
   after(() => {
     for (const file of [...DOCUMENTS.map(fileOf), project]) rmSync(file, { force: true })
@@ -49,13 +64,9 @@ describe('what the documents print', () => {
   })
 
   for (const document of DOCUMENTS) {
-    it(`${document} runs as it is printed, and prints what it says`, () => {
+    it(`${document} runs as it is printed, and prints what it says`, async () => {
       const expected = blocksOf(document).flatMap(({ kind, text }) => (kind === 'text' ? [text] : []))
-      const { stdout, stderr } = spawnSync(process.execPath, ['--import', 'jiti/register', fileOf(document)], {
-        encoding: 'utf8',
-        cwd: root,
-        env: plain,
-      })
+      const { stdout, stderr } = (await printed.get(document)) as Record<'stdout' | 'stderr', string>
       expect(stdout, stderr).to.equal(expected.join(''))
     })
   }
@@ -66,9 +77,7 @@ describe('what the documents print', () => {
         expect(existsSync(join(root, dirname(document), link)), link).to.equal(true)
     })
 
-  it('every type fits', () => {
-    const compiler = `${root}node_modules/typescript-7/bin/tsc`
-    const { stdout } = spawnSync(process.execPath, [compiler, '-p', project, '--pretty', 'false'], { encoding: 'utf8' })
-    expect(stdout).to.equal('')
+  it('every type fits', async () => {
+    expect((await compiled).stdout).to.equal('')
   })
 })

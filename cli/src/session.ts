@@ -74,7 +74,7 @@ function withoutOne(book: Loaded['book'], typeName: string | undefined, rule: st
     throw new UsageError(
       `--without ${JSON.stringify(rule)}: more than one action has it; say which, as in --without ${JSON.stringify(said(meant[0] as (typeof all)[number]))}`,
     )
-  return book.without(typeName as never, first.title, first.action as never)
+  return book.without(typeName, first.title, first.action)
 }
 
 /** Reads configuration and data, and shows the rulebook's warnings. Of a database, what the rules of a type ask about is enough, but for `everything`. */
@@ -92,9 +92,9 @@ export async function openSession(options: CommonOptions, type?: string, { every
     records,
     store: () => openStore(loaded.book, inMemory(records), { ...clock, ...(options.log ? { log: verdictLog(), logAllowed: true } : {}) }),
     viewpoint: (person, within) =>
-      loaded.book.for(person.claims as never, {
+      loaded.book.for(person.claims, {
         ...clock,
-        records: linked as never,
+        records: linked,
         ...(within === undefined ? {} : { within }),
       }) as unknown as InnerViewpoint,
   }
@@ -151,5 +151,5 @@ function stranger({ model, file }: Loaded): Row {
 export function storeFor(store: Store, person: Person): GuardedStore {
   return person.claims === undefined
     ? (store.asSystem('asked for on the command line') as unknown as GuardedStore)
-    : store.for(person.claims as never)
+    : store.for(person.claims)
 }

@@ -34,13 +34,13 @@ export function holdList(key: string): Held {
   let records: readonly LiveRecord[] = Object.freeze([])
   let state: LiveList['state'] = 'loading'
   let saying: string | undefined
-  const hearers = new Set<() => void>()
+  const subscribers = new Set<() => void>()
   const keyOf = (record: LiveRecord) => (Object.hasOwn(record, key) ? record : ((record.record ?? {}) as LiveRecord))[key]
   const changed = (now: LiveList['state'], why?: string) => {
     if (state === 'refused' || state === 'ended') return
     state = now
     saying = why
-    for (const hear of hearers) hear()
+    for (const listener of subscribers) listener()
   }
   const draw = () => {
     records = Object.freeze([...held.values()])
@@ -55,9 +55,9 @@ export function holdList(key: string): Held {
     get now() {
       return { records, state, saying }
     },
-    subscribe(hear) {
-      hearers.add(hear)
-      return () => hearers.delete(hear)
+    subscribe(listener) {
+      subscribers.add(listener)
+      return () => subscribers.delete(listener)
     },
     take(event, data) {
       if (event === 'listed') {
@@ -105,8 +105,8 @@ export function listOf(held: Held, close: () => void): LiveList {
     get saying() {
       return held.now.saying
     },
-    subscribe(hear: () => void) {
-      const stop = held.subscribe(hear)
+    subscribe(listener: () => void) {
+      const stop = held.subscribe(listener)
       stops.add(stop)
       return () => {
         stops.delete(stop)

@@ -27,7 +27,7 @@ export interface RulesClient<W extends World = World> {
    * Nothing is written. What is asked at the same time is asked together. Where the server cannot be asked, nothing is allowed.
    *
    * @example
-   * const { allowed } = await rules.answer('create', 'entry', { plotId: 'p-01', audience: 'plot', text: 'Sown.' })
+   * const { allowed } = await rules.answer('create', 'entry', { plotId: 'p-01', subscription: 'plot', text: 'Sown.' })
    */
   answer<K extends TypeName<W>>(
     action: PageAction<W, K>,
@@ -79,11 +79,11 @@ export function rulesClient<B = never>({ url, headers, fetch: ask = globalThis.f
   let state: RulesClient['state'] = 'loading'
   let tag: string | null = null
   let asked = 0
-  const hearers = new Set<() => void>()
+  const subscribers = new Set<() => void>()
   const set = (next: PageView, now: RulesClient['state']) => {
     view = next
     state = now
-    for (const hear of hearers) hear()
+    for (const listener of subscribers) listener()
   }
   const asking: Asking[] = []
   async function askAll(): Promise<void> {
@@ -147,8 +147,8 @@ export function rulesClient<B = never>({ url, headers, fetch: ask = globalThis.f
       }
     },
     subscribe(changed: () => void) {
-      hearers.add(changed)
-      return () => hearers.delete(changed)
+      subscribers.add(changed)
+      return () => subscribers.delete(changed)
     },
   }) as RulesClient as RulesClient<WorldIn<B>>
 }

@@ -1,11 +1,6 @@
-import { type ConditionNode, isJoined } from './nodes.js'
-import { childrenOf } from './visit.js'
-
-/** Freezes a condition and all that is in it. What is frozen already is taken to be so throughout. */
-export function frozen(node: ConditionNode): ConditionNode {
-  if (Object.isFrozen(node)) return node
-  for (const child of childrenOf(node)) frozen(child)
-  if (isJoined(node)) Object.freeze(node.of)
-  if (node.kind === 'some') Object.freeze(node.over)
-  return Object.freeze(node)
+/** Freezes plain data and all that is in it: a condition, with its terms and what they name. What is frozen already is taken to be so throughout. */
+export function frozen<T>(data: T): T {
+  if (typeof data !== 'object' || data === null || Object.isFrozen(data)) return data
+  for (const part of Object.values(data)) frozen(part)
+  return Object.freeze(data)
 }

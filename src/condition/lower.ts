@@ -23,7 +23,7 @@ import {
   type TermNode,
 } from './nodes.js'
 import { childrenOf, mapChildren, mapOver, mapTerm, partsOfTerm, termsOfOver } from './visit.js'
-import { highestEach, leavesOf } from './walk.js'
+import { anyLeaf, highestEach } from './walk.js'
 
 /**
  * The same condition in which links are followed by `some` alone: `entry.plot.holderId is X` becomes "some plot that the
@@ -31,7 +31,7 @@ import { highestEach, leavesOf } from './walk.js'
  * A part of a condition is told the highest number of a `some` in the whole.
  */
 export function lower(node: ConditionNode, highest = 0): ConditionNode {
-  if (!leavesOf(node).some(isLinked)) return node
+  if (!anyLeaf(node, isLinked)) return node
   let last = Math.max(highest, highestEach(node))
   const fresh = () => ++last
   const lowered = (part: ConditionNode): ConditionNode => {

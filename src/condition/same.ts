@@ -58,6 +58,10 @@ function samePath(a: readonly string[], b: readonly string[]): boolean {
   return a.length === b.length && a.every((step, at) => step === b[at])
 }
 
+function samePlace(a: PlaceNode, b: PlaceNode | undefined): boolean {
+  return b?.type === a.type && samePath(a.path, b.path)
+}
+
 /** Whether two chains of links are the same. */
 export function sameLinks(a: readonly LinkNode[] = [], b: readonly LinkNode[] = []): boolean {
   return a === b || (a.length === b.length && a.every((one, at) => sameLink(one, b[at] as LinkNode)))
@@ -65,9 +69,10 @@ export function sameLinks(a: readonly LinkNode[] = [], b: readonly LinkNode[] = 
 
 function sameLink(a: LinkNode, b: LinkNode): boolean {
   if (a === b) return true
-  const same = (one: PlaceNode, other: PlaceNode | undefined) => other?.type === one.type && samePath(one.path, other.path)
   return (
-    a.to === b.to && a.by.length === b.by.length && a.by.every(({ to, from }, at) => same(to, b.by[at]?.to) && same(from, b.by[at]?.from))
+    a.to === b.to &&
+    a.by.length === b.by.length &&
+    a.by.every(({ to, from }, at) => samePlace(to, b.by[at]?.to) && samePlace(from, b.by[at]?.from))
   )
 }
 
@@ -80,7 +85,8 @@ function sameOver(a: OverNode, b: OverNode): boolean {
       return a.type === (b as typeof a).type && sameJoins(a.by, (b as typeof a).by)
     case 'ancestors': {
       const other = b as typeof a
-      return a.type === other.type && sameJoins(a.by, other.by) && sameLink(a.link, other.link) && sameTerm(a.self, other.self)
+      const isSameChain = sameJoins(a.by, other.by) && sameLink(a.link, other.link)
+      return a.type === other.type && isSameChain && samePlace(a.key, other.key) && sameTerm(a.self, other.self)
     }
   }
 }
@@ -90,7 +96,7 @@ function sameJoins(a: readonly JoinNode[], b: readonly JoinNode[]): boolean {
     a.length === b.length &&
     a.every(({ to, from }, at) => {
       const other = b[at] as JoinNode
-      return to.type === other.to.type && samePath(to.path, other.to.path) && sameTerm(from, other.from)
+      return samePlace(to, other.to) && sameTerm(from, other.from)
     })
   )
 }

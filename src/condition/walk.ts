@@ -1,6 +1,6 @@
 import { frozen } from './freeze.js'
 import { type ClaimNode, type ConditionNode, type FieldNode, isJoined, type RecordRef, type TermNode } from './nodes.js'
-import { anyNode, childrenOf, eachNode, type LeafNode, mapChildren, mapOwnTerms, mapTerm, partsOfTerm, termsOf } from './visit.js'
+import { anyNode, eachNode, type LeafNode, mapChildren, mapOwnTerms, mapTerm, partsOfTerm, termsOf } from './visit.js'
 
 /**
  * The same condition with every field, claim and literal put through a function, those that a `some` goes by too.
@@ -20,7 +20,21 @@ export function asRecord(node: ConditionNode, each: number): ConditionNode {
 
 /** Every term in a condition that holds no other, those that a `some` goes by too. */
 export function leavesOf(node: ConditionNode): LeafNode[] {
-  return [...termsOf(node).flatMap(partsOfTerm), ...childrenOf(node).flatMap(leavesOf)]
+  const leaves: LeafNode[] = []
+  eachNode(node, (part) => {
+    for (const term of termsOf(part)) leaves.push(...partsOfTerm(term))
+  })
+  return leaves
+}
+
+/** Whether there is such a term in a condition, among those that `leavesOf` gives. */
+export function anyLeaf(node: ConditionNode, test: (leaf: LeafNode) => boolean): boolean {
+  return anyNode(node, (part) => hasLeaf(part, test))
+}
+
+/** The same of the terms of a condition itself, without those of the conditions that it is made of. */
+function hasLeaf(node: ConditionNode, test: (leaf: LeafNode) => boolean): boolean {
+  return termsOf(node).some((term) => partsOfTerm(term).some(test))
 }
 
 /** The fields that a condition reads. */
@@ -43,7 +57,7 @@ export function fieldsIn(node: ConditionNode): string[] {
 
 /** Whether a condition asks for the record as it would become. */
 export function asksAfter(node: ConditionNode): boolean {
-  return fieldNodesIn(node).some(({ of }) => of === 'after')
+  return anyLeaf(node, (leaf) => leaf.kind === 'field' && leaf.of === 'after')
 }
 
 /** Whether a condition asks which value is added to a list or removed. */
@@ -56,10 +70,7 @@ export function followsLinks(node: ConditionNode): boolean {
   return anyNode(
     node,
     (part) =>
-      (part.kind === 'some' && part.over.kind !== 'elements') ||
-      termsOf(part)
-        .flatMap(partsOfTerm)
-        .some((leaf) => leaf.kind === 'field' && leaf.via !== undefined),
+      (part.kind === 'some' && part.over.kind !== 'elements') || hasLeaf(part, (leaf) => leaf.kind === 'field' && leaf.via !== undefined),
   )
 }
 
@@ -85,7 +96,7 @@ export function isSelfContained(node: ConditionNode, each: number): boolean {
   eachNode(node, (part) => {
     if (part.kind === 'some') bound.add(part.each)
   })
-  return fieldNodesIn(node).every(({ of }) => bound.has(of as number))
+  return !anyLeaf(node, (leaf) => leaf.kind === 'field' && !bound.has(leaf.of as number))
 }
 
 /**

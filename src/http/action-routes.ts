@@ -56,7 +56,7 @@ async function act({ store, request }: Call, type: TypeModel, key: Key, name: st
 
 /** The verdict, where the asker may know of the record. @throws DeniedError */
 async function judged(store: GuardedStore, type: TypeModel, key: Key, name: string): Promise<Verdict> {
-  const verdict = await store.verdict(name as never, type.name, key)
+  const verdict = await store.verdict(name, type.name, key)
   if (!verdict.allowed && verdict.outcome !== 'refused') throw denied(verdict)
   return verdict
 }

@@ -15,7 +15,7 @@ export async function list(call: Call, type: TypeModel, within?: Where): Promise
   }
   const { count, include, size = site.pageSize, where: asked, ...query } = readQuery(type, params, site.pageLimit)
   const where = both(within, asked)
-  const narrowed = where === undefined ? {} : { where: where as never }
+  const narrowed = where === undefined ? {} : { where: where }
   const along = include === undefined ? {} : { include: Object.fromEntries(include.map((name) => [name, true])) }
   const page = await store.page(type.name, { ...query, ...narrowed, ...along, size } as never)
   const more = count ? { count: await store.count(type.name, narrowed) } : {}

@@ -47,7 +47,7 @@ export function pageRules(whole: InnerViewpoint, { types, signIn, isHidden = () 
     me: (view.me === null ? null : (view.me as Row)[model.me.key]) as Key | null,
     ...(signIn === undefined ? {} : { signIn }),
     types: Object.fromEntries(names.map((name) => [name, typeRules({ view, whole, isHidden }, typeModel(model, name), seen)])),
-    privileges: Object.keys(model.privileges).filter((name) => whole.has(name as never)),
+    privileges: Object.keys(model.privileges).filter((name) => whole.has(name)),
     routines: Object.keys(model.routines).filter((name) => whole.mayCall(name)),
   }
 }

@@ -58,5 +58,8 @@ function linkedType(site: Site, type: TypeModel | undefined, link: string): Type
 
 /** A key as the type has it. A text that cannot be one is a key that no record has. */
 function keyOf(type: TypeModel | undefined, text: string): Key {
-  return type?.fields[type.key]?.type === 'integer' && /^-?\d{1,16}$/.test(text) ? Number(text) : text
+  if (type?.fields[type.key]?.type !== 'integer') return text
+  const key = Number(text)
+  // Of the texts of a number, one is its address: 7, and neither 007 nor 7.0.
+  return Number.isSafeInteger(key) && String(key) === text ? key : text
 }

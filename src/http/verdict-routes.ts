@@ -40,7 +40,7 @@ export async function reasonsOn(call: Call): Promise<Response> {
   if (inProduction()) throw NOWHERE()
   const question = readQuestion(call, await readBody(call.request, ['application/json'], call.site.bodyLimit), 'the question')
   const { action, type, key, changes, record } = question
-  const explanation = await call.store.why(action as never, type.name, (key ?? record) as Key, changes)
+  const explanation = await call.store.why(action, type.name, (key ?? record) as Key, changes)
   return json(explanation, { headers: { 'cache-control': 'no-store' } })
 }
 

@@ -67,7 +67,7 @@ export function withEverybody(model: Model, people: GroundOptions['people'], unk
 /** The ground of expectations. @throws ClaimsError, DuplicateKeyError, UnknownNameError */
 export function groundOf(book: { readonly model: Model }, options: GroundOptions): Ground {
   const rows = new Map<string, ReadonlyMap<Key, Row>>()
-  const linked = indexed(options.records as never)
+  const linked = indexed(options.records)
   const rowsOf = (type: string) => {
     let found = rows.get(type)
     if (found === undefined) {
@@ -98,7 +98,7 @@ export function groundOf(book: { readonly model: Model }, options: GroundOptions
       let found = stores.get(name)
       if (found === undefined) {
         const store = openStore(whole, () => (keep ? renewed(copy) : undone(copy)), { now })
-        found = store.for(claimsOf(person) as never)
+        found = store.for(claimsOf(person))
         stores.set(name, found)
       }
       return found
@@ -112,8 +112,8 @@ export function groundOf(book: { readonly model: Model }, options: GroundOptions
         const name = `${within ?? ''} ${person}`
         let found = views.get(name)
         if (found === undefined) {
-          const how = { now, records: linked as never, ...(within === undefined ? {} : { within: within as never }) }
-          found = whole.for(claimsOf(person) as never, how) as unknown as InnerViewpoint
+          const how = { now, records: linked, ...(within === undefined ? {} : { within }) }
+          found = whole.for(claimsOf(person), how) as unknown as InnerViewpoint
           views.set(name, found)
         }
         return found
@@ -180,12 +180,12 @@ async function attempt(store: GuardedStore, { action, type, key, sending = {}, w
     if (action === 'create') return (await one.create(type, sending)) as Row
     if (action === 'update') return (await one.update(type, key as Key, sending)) as Row
     if (action === 'delete') return void (await one.delete(type, key as Key))
-    const verdict = await one.verdict(action as never, type, key as Key)
+    const verdict = await one.verdict(action, type, key as Key)
     if (!verdict.allowed) throw new Unasked(verdict.outcome as Refusal, verdict.saying)
     return undefined
   }
   try {
-    const record = within === undefined ? await doIt(store) : await store.routine(within as never, doIt)
+    const record = within === undefined ? await doIt(store) : await store.routine(within, doIt)
     return { outcome: 'allowed', ...(record === undefined ? {} : { record }) }
   } catch (error) {
     if (error instanceof Unasked) return { outcome: error.outcome, ...(error.saying === undefined ? {} : { saying: error.saying }) }

@@ -22,7 +22,7 @@ export async function createTables(
     for (const [name, field] of Object.entries(type.fields)) {
       const place = columns[name] as ColumnPlace
       const held = dialect.catalog.columnType(field, type.ids.includes(name), place.as)
-      table = table.addColumn(place.name, sql.raw(held) as never, (column) => {
+      table = table.addColumn(place.name, sql.raw(held), (column) => {
         if (name === type.key) return column.primaryKey().notNull()
         return field.optional ? column : column.notNull()
       })
@@ -30,7 +30,7 @@ export async function createTables(
     await table.execute()
   }
   if (!Object.values(book.model.types).some(keysAreGiven)) return
-  const text = sql.raw(dialect.catalog.columnType({ type: 'text' }, true)) as never
+  const text = sql.raw(dialect.catalog.columnType({ type: 'text' }, true))
   const { schema, name } = layout.removedKeys
   await inSchema(db, schema)
     .createTable(name)

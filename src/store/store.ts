@@ -55,7 +55,7 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
     model,
     tables,
     now: () => now().now,
-    asker: async (me, types) => person(model, readClaims(model.me, me as never), options.now).now(tables, types),
+    asker: async (me, types) => person(model, readClaims(model.me, me), options.now).now(tables, types),
     listen(hear) {
       listeners.add(hear)
       return () => listeners.delete(hear)

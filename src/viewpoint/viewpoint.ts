@@ -147,7 +147,7 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
   })
   return Object.freeze({
     ...view,
-    me: me as never,
+    me,
     env,
     verdict: (action: string, type: string, record: Row, becomes?: Row) => judge(view, questionOf(action, type, record, becomes), env()),
     filter: (type: string, records: readonly Row[], action: string = 'read') => filterBy(view, type, records, action, env()),

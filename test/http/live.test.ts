@@ -5,6 +5,7 @@ import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
 import { anyRecord, book as linked } from '../support/along.js'
 import { backends } from '../support/backends.js'
+import { tries } from '../support/tries.js'
 import { ground, options, records, types } from '../support/world.js'
 
 type Rows = Map<unknown, string>
@@ -92,7 +93,7 @@ for (const [where, open] of Object.entries(backends(book)))
             await live.close()
           },
         ),
-        { numRuns: isQuick ? 6 : 1 },
+        { numRuns: isQuick ? tries(3, 6) : 1 },
       )
     })
   })
@@ -126,7 +127,7 @@ describe('live lists of what may be deleted', () => {
         expect(needless).to.deep.equal([])
         await live.close()
       }),
-      { numRuns: 30 },
+      { numRuns: tries(12, 30) },
     )
   })
 })

@@ -15,6 +15,7 @@ const book = rulebook({
     entry: { shape: z.object({ id, plotId: id, text: z.string() }), key: 'id', links: { plot: toOne('plot', 'plotId') } },
     notice: { shape: z.object({ id }), key: 'id' },
     secret: { shape: z.object({ id }), key: 'id' },
+    tree: { shape: z.object({ no: z.int() }), key: 'no' },
   },
 }).rules({
   plot: (plot, { me, whoever }) => ({ may: { read: [whoever(plot.holderId.is(me.id))], update: [whoever(plot.holderId.is(me.id))] } }),
@@ -22,6 +23,7 @@ const book = rulebook({
     may: { read: [whoever(entry.plot.holderId.is(me.id))], create: [whoever(entry.plot.holderId.is(me.id))] },
   }),
   notice: (_, { anyone }) => ({ may: { read: [anyone] } }),
+  tree: (_, { anyone }) => ({ may: { read: [anyone] } }),
 })
 const data = () => ({
   plot: [
@@ -29,6 +31,7 @@ const data = () => ({
     { id: 'p2', holderId: 'bob' },
   ],
   notice: [{ id: 'n1' }],
+  tree: [{ no: 7 }, { no: 0 }, { no: -2 }],
 })
 const site = (options: object = {}) =>
   routes(book, openStore(book, inMemory(data())), { identity: async () => ({ id: 'ann' }), signIn: '/sign-in', ...options } as never)
@@ -62,6 +65,12 @@ describe('requests from elsewhere', () => {
       throw new CredentialError('expired')
     }
     for (const path of ['/plot', '/notice', '/plot/p1']) expect((await ask(site({ identity: broken }), path)).status).to.equal(401)
+  })
+
+  it('find a record of a whole number by one text alone, and no other that reads as the same number', async () => {
+    for (const text of ['7', '0', '-2']) expect((await ask(site(), `/tree/${text}`)).status, text).to.equal(200)
+    for (const text of ['007', '7.0', '+7', '7e0', '0x7', '-0', '%207', '7%20', '9007199254740993', 'Infinity', 'seven'])
+      expect((await ask(site(), `/tree/${text}`)).status, text).to.equal(404)
   })
 
   it('are told by a list that signing in would open it', async () => {

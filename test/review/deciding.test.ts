@@ -6,6 +6,7 @@ import type { book } from '../../examples/world/rulebook.js'
 import { keyed, NOW } from '../support/agreement.js'
 import { record } from '../support/conditions.js'
 import { rulebook as random, people as somebody } from '../support/rulebooks.js'
+import { tries } from '../support/tries.js'
 import { ground, types } from '../support/world.js'
 
 type Model = typeof book.model
@@ -89,9 +90,9 @@ describe('what a rule decides', () => {
       decides += some
       nothing += none
     })
-    fc.assert(law, { numRuns: 60 })
+    fc.assert(law, { numRuns: tries(25, 60) })
     expect(
-      [decides, nothing].every((count) => count > 10),
+      [decides, nothing].every((count) => count > 0),
       `${decides} and ${nothing}`,
     ).to.equal(true)
   })

@@ -11,6 +11,7 @@ import { keyed, NOW } from '../support/agreement.js'
 import { runs, within } from '../support/command.js'
 import { record } from '../support/conditions.js'
 import { rulebook, people as somebody } from '../support/rulebooks.js'
+import { tries } from '../support/tries.js'
 import { options, records, types } from '../support/world.js'
 
 const baseline = baselineOf(book, options)
@@ -36,7 +37,7 @@ describe('a kept baseline', () => {
           expect([gained, lost, onlyAfter.records, onlyBefore.records]).to.deep.equal([[], [], [], []])
         },
       ),
-      { numRuns: 100 },
+      { numRuns: tries(40, 100) },
     )
   })
 

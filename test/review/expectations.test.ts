@@ -14,6 +14,7 @@ import { book } from '../../examples/world/rulebook.js'
 import { keyed, NOW } from '../support/agreement.js'
 import { record } from '../support/conditions.js'
 import { rulebook, people as somebody } from '../support/rulebooks.js'
+import { tries } from '../support/tries.js'
 import { expectations, files, ground, known, records } from '../support/world.js'
 
 const look = lookThrough(book, { people, records, now: today })
@@ -57,7 +58,7 @@ describe('expectations', () => {
         }
       }
     })
-    await fc.assert(law, { numRuns: 60 })
+    await fc.assert(law, { numRuns: tries(25, 60) })
   })
 
   it('say what is otherwise, and why', async () => {
@@ -171,7 +172,7 @@ describe('an expectation file', () => {
       const read = readExpectations(withExpectations(undefined, written), 'f', { ...known, keys: () => keys })
       expect(read.map(bare).sort()).to.deep.equal(written.map(bare).sort())
     })
-    fc.assert(law, { numRuns: 300 })
+    fc.assert(law, { numRuns: tries(100, 300) })
   })
 
   const HEAD = 'pachter expectations: 1\n'

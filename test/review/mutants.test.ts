@@ -8,6 +8,7 @@ import { keyed, NOW } from '../support/agreement.js'
 import { within } from '../support/command.js'
 import { record } from '../support/conditions.js'
 import { rulebook as random, people as somebody } from '../support/rulebooks.js'
+import { tries } from '../support/tries.js'
 import { ground, types } from '../support/world.js'
 
 const Plot = z.object({ id: z.string(), holderId: z.string(), state: z.string(), rent: z.number() })
@@ -126,7 +127,7 @@ describe('rule mutants', () => {
             )
       }
     })
-    await fc.assert(law, { numRuns: 40 })
+    await fc.assert(law, { numRuns: tries(12, 40) })
   })
 
   it('come out in both ways in a rulebook of few rules: some that something would notice, some that do nothing on its data', async () => {

@@ -9,6 +9,7 @@ import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
 import * as shapes from '../../examples/world/shapes.js'
 import { pachter } from '../support/command.js'
+import { tries } from '../support/tries.js'
 
 const { Session, ...all } = shapes
 const given = { me: Session, records: Object.fromEntries(Object.entries(all).map(([name, shape]) => [name.toLowerCase(), shape])) }
@@ -212,7 +213,7 @@ describe('a rulebook in JSON', () => {
           holder[name] = before
         }
       }),
-      { numRuns: 300 },
+      { numRuns: tries(120, 300) },
     )
   })
 })

@@ -8,6 +8,7 @@ import { cases, fill, held, holdable, keyed, NOW } from '../support/agreement.js
 import { everyKind } from '../support/conditions.js'
 import { engines } from '../support/engines.js'
 import { addMicroseconds, OWN_NAMES, ownDialect, ownLayout, prepareOwn, withUuids } from '../support/own-schema.js'
+import { tries } from '../support/tries.js'
 
 const text = (path: string, type = 'text') => ({ kind: 'field', of: 'record', path: [path], type, optional: true })
 const literal = (value: unknown, list?: true) => ({ kind: 'literal', type: 'text', value, ...(list ? { list } : {}) })
@@ -61,7 +62,7 @@ describe('finding rows', () => {
                 expect(found, `${finds} ${JSON.stringify(node)}\nof ${JSON.stringify(rows)}\n`).to.deep.equal(held(rows, node, null))
               }
           }),
-          { numRuns: engine.name === 'SQLite' ? 150 : 60 },
+          { numRuns: engine.name === 'SQLite' ? tries(80, 150) : tries(20, 60) },
         )
       })
 

@@ -122,6 +122,41 @@ describe('where records are kept', () => {
       expect(keys(await ben.list('plot'))).to.deep.equal([3, 5, 6])
     })
 
+    it(`is read in ${name} from the type of each column`, async () => {
+      const db = await open(book)
+      const wanted: readonly [field: 'sownAt' | 'holderId' | 'helperIds', type: string, as: string | undefined | RegExp][] = [
+        ['sownAt', 'timestamptz', 'timestamptz'],
+        ['sownAt', 'timestamptz(6)', 'timestamptz'],
+        // Of whole milliseconds at most: an index of it serves as it is.
+        ['sownAt', 'timestamptz(3)', 'timestamptz(3)'],
+        ['sownAt', 'timestamptz(0)', 'timestamptz(3)'],
+        ['sownAt', 'timestamp', 'timestamp'],
+        ['sownAt', 'date', 'date'],
+        ['sownAt', 'time', /sownAt.*time without time zone.*cannot hold/],
+        ['holderId', 'varchar(40)', undefined],
+        ['holderId', 'uuid', 'uuid'],
+        ['holderId', 'bigint', 'bigint'],
+        ['holderId', 'integer', 'integer'],
+        ['holderId', 'char(3)', /holderId.*character\(3\).*cannot hold/],
+        ['holderId', 'smallint', /holderId.*smallint.*cannot hold/],
+        ['helperIds', 'text[]', 'text[]'],
+        ['helperIds', 'uuid[]', 'uuid[]'],
+        ['helperIds', 'bigint[]', 'bigint[]'],
+      ]
+      for (const [field, type, as] of wanted) {
+        await sql`alter table plot drop column ${sql.ref(field)}, add column ${sql.ref(field)} ${sql.raw(type)}`.execute(db)
+        const read = await readLayout(db, postgres, book).catch((error: Error) => error.message)
+        if (as instanceof RegExp) expect(read, type).to.match(as)
+        else expect(typeof read === 'string' ? read : read.tables.plot?.columns[field]?.as, type).to.equal(as)
+        await sql`alter table plot drop column ${sql.ref(field)}`.execute(db)
+        await sql`alter table plot add column ${sql.ref(field)} ${sql.raw(field === 'sownAt' ? 'timestamptz(3)' : field === 'holderId' ? 'text' : 'jsonb')}`.execute(
+          db,
+        )
+      }
+      for (const table of ['plot', 'plotNote']) await sql`drop table ${sql.ref(table)}`.execute(db)
+      await createTables(db, book, postgres)
+    })
+
     it(`is refused in ${name} where a column cannot hold the field, before anything is asked`, async () => {
       const db = await open(book)
       await sql`alter table "plotNote" alter column "plotId" type boolean using true`.execute(db)

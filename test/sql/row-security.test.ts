@@ -1,13 +1,12 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { type Kysely, sql } from 'kysely'
-import { indexed, rulebook } from 'pachter'
+import { indexed } from 'pachter'
 import type { ConditionNode } from 'pachter/condition'
 import { instant, TRUE } from 'pachter/internal/condition'
 import { overKysely } from 'pachter/kysely'
 import { layoutOf, postgres, readLayout, rowSecurity } from 'pachter/sql'
 import { openStore } from 'pachter/store'
-import { z } from 'zod'
 import { recordsOf, today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
@@ -15,6 +14,7 @@ import { fill } from '../support/agreement.js'
 import { everyKind } from '../support/conditions.js'
 import { engines } from '../support/engines.js'
 import { agreesInRowSecurity, FUNCTIONS, makeRole, ROLE, readBy, script, seenAs, TABLES } from '../support/row-security.js'
+import { tries } from '../support/tries.js'
 
 const types = Object.keys(book.model.types) as 'plot'[]
 const everybody: { readonly [name: string]: { id: string; email: string } | null } = { ...people, visitor: null }
@@ -301,7 +301,7 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
               texts.flatMap((one) => instant(one) ?? []).map((time) => new Date(time).toISOString()),
             )
           }),
-          { numRuns: 60 },
+          { numRuns: tries(25, 60) },
         )
       } finally {
         await script(tables, down)
@@ -336,77 +336,3 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
     it('shows the rows on which random conditions hold', () => agreesInRowSecurity(engine, 60))
     it('in tables of other names and types, too', () => agreesInRowSecurity(engine, 60, undefined, true))
   })
-
-describe('a gate that speaks of the record', () => {
-  for (const engine of engines.filter(({ dialect }) => dialect === postgres))
-    it(`holds of what it becomes as well, by row security in ${engine.name}`, async () => {
-      const schools = rulebook({
-        me: { shape: z.object({ id: z.string(), schoolId: z.string(), admin: z.boolean() }), key: 'id' },
-        records: { room: { shape: z.object({ id: z.string(), schoolId: z.string(), name: z.string() }), key: 'id' } },
-      }).rules({
-        room: (room, { me, whoever, signedIn }) => ({
-          gate: { all: room.schoolId.is(me.schoolId) },
-          may: { read: [signedIn], create: [whoever(me.admin.is(true)).supplying('id')], update: [whoever(me.admin.is(true))] },
-        }),
-      })
-      const own = await engine.open(schools)
-      const system = openStore(schools, overKysely(own, postgres)).asSystem('fill')
-      for (const [id, schoolId] of [
-        ['r1', 's1'],
-        ['r2', 's2'],
-      ] as const)
-        await system.create('room', { id, schoolId, name: 'x' })
-      await makeRole(own)
-      const { up, down } = rowSecurity(schools, {
-        schema: TABLES,
-        role: ROLE,
-        functions: FUNCTIONS,
-        layout: await readLayout(own, postgres, schools),
-      })
-      await script(own, up)
-      const ada = { id: 'ada', schoolId: 's1', admin: true }
-      const update = (id: string, set: object) =>
-        seenAs(own, ada, 0, async (trx) =>
-          Number((await trx.updateTable('room').set(set).where('id', '=', id).executeTakeFirst()).numUpdatedRows),
-        ).catch((error: Error) => error.message)
-      try {
-        expect(await update('r1', { name: 'y' })).to.equal(1)
-        expect(await update('r1', { schoolId: 's2' })).to.match(/row-level security/)
-        expect(await update('r2', { schoolId: 's1' })).to.equal(0)
-        const made = await seenAs(own, ada, 0, (trx) =>
-          trx.insertInto('room').values({ id: 'r3', schoolId: 's2', name: 'z' }).execute(),
-        ).catch((error: Error) => error.message)
-        expect(made).to.match(/row-level security/)
-      } finally {
-        await script(own, down)
-      }
-    })
-})
-
-describe('row security that cannot be written', () => {
-  it('is refused for a key that is withheld, or a field that is none', () => {
-    expect(() => rowSecurity(book, { role: 'reports', withhold: ['plot.id'] })).to.throw('always visible')
-    expect(() => rowSecurity(book, { role: 'reports', withhold: ['plot.rent'] })).to.throw('rentDue')
-  })
-
-  it('tells what is left to the application, and lets the database refuse it', () => {
-    const small = rulebook({
-      me: { shape: z.object({ id: z.string() }), key: 'id' },
-      records: { plot: { shape: z.object({ id: z.string(), holderId: z.string(), helperId: z.string(), state: z.string() }), key: 'id' } },
-    })
-      .standings({ plot: (plot, { me }) => ({ holder: plot.holderId.is(me.id), helper: plot.helperId.is(me.id) }) })
-      .rules({
-        plot: (_plot, { standing: { holder, helper }, after }) => ({
-          may: { read: [holder, helper], update: [holder, helper], delete: [holder] },
-          vetoes: [{ actions: ['update'], provided: after.state.is('let'), saying: 'No.' }],
-        }),
-      })
-    const { up, left } = rowSecurity(small, { role: 'reports' })
-    expect(left.plot?.join()).to.match(/update: refused, since a gate or a veto compares/)
-    expect(up)
-      .to.match(/for delete/)
-      .and.not.to.match(/for update/)
-    const two = rowSecurity(small.without('plot', small.model.types.plot?.rules?.vetoes[0]?.title as string), { role: 'reports' })
-    expect(two.left.plot?.join()).to.match(/update: helper: .*before and after/)
-  })
-})

@@ -178,7 +178,7 @@ describe('whatever is thrown at it', () => {
           expect(isPachterError(error, 'BAD_CONDITION'), String(error)).to.equal(true)
         }
       }),
-      { numRuns: tries(600, 2000) },
+      { numRuns: tries(300, 2000) },
     )
   })
 })

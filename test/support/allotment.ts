@@ -2,7 +2,7 @@
 import { existsSync, mkdirSync, renameSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import type { Page, Request } from 'playwright-core'
+import type { Page } from 'playwright-core'
 import { accounts } from '../../examples/allotment/server/accounts.js'
 import { startApp } from '../../examples/allotment/server/app.js'
 import { openData } from '../../examples/allotment/server/data.js'
@@ -62,17 +62,11 @@ export async function startAllotment(page: string, { lifetime = 3600 } = {}) {
 export type Allotment = Awaited<ReturnType<typeof startAllotment>>
 
 /** Windows of people, each with what it complained of besides the requests that it makes. */
-export function windows(of: () => Allotment) {
-  const open = browser()
+export function windows(of: () => Allotment, how: { readonly outlast?: boolean } = {}) {
+  const open = browser(how)
   return async (who: string | undefined, path = '/plots', look: { width?: number; height?: number; dark?: boolean } = {}) => {
     const { url } = of()
     const { page, complaints } = await open(who === undefined ? `${url}${path}` : `${url}/as/${who}`, look)
-    const waiting = new Set<Request>()
-    underway.set(page, waiting)
-    // A list that is kept up to date never ends.
-    page.on('request', (request) => request.url().includes('/api/') && !request.url().includes('my-lists') && waiting.add(request))
-    for (const over of ['requestfinished', 'requestfailed'] as const)
-      page.on(over as 'requestfinished', (request) => waiting.delete(request))
     if (who !== undefined) {
       await page.waitForURL(`${url}/plots`)
       if (path !== '/plots') await visit(page, path)
@@ -87,17 +81,5 @@ export async function visit(page: Page, path: string): Promise<void> {
   await settled(page)
 }
 
-const underway = new WeakMap<Page, ReadonlySet<Request>>()
-
 /** When nothing is on its way any more, and the page has stopped changing. */
-export async function settled(page: Page): Promise<void> {
-  let last = ''
-  for (let tries = 0, same = 0; tries < 400 && same < 3; tries++) {
-    await page.waitForTimeout(25)
-    const now = await page.evaluate(() =>
-      document.querySelector('main [aria-busy=true]') === null ? (document.querySelector('main')?.innerHTML ?? '') : '',
-    )
-    same = now === last && now !== '' && (underway.get(page)?.size ?? 0) === 0 ? same + 1 : 0
-    last = now
-  }
-}
+export const settled = (page: Page): Promise<void> => page.evaluate(() => (globalThis as unknown as { quiet: () => Promise<void> }).quiet())

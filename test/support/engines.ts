@@ -162,4 +162,12 @@ const servers = [
 ]
 
 /** Every database that there is to test on. */
-export const engines: readonly Engine[] = [inProcess, embedded, ...servers]
+export const everyEngine: readonly Engine[] = [inProcess, embedded, ...servers]
+
+/** PGlite is a PostgreSQL, and takes its time: where there is a server of that kind, it is tested in long runs only, as CI's is. */
+export const IS_PGLITE_LEFT_OUT = Boolean(PACHTER_TEST_POSTGRES) && process.env.PACHTER_TEST_LONG === undefined
+
+const named = process.env.PACHTER_TEST_ENGINES?.split(',')
+
+/** The databases that this run tests on: those that are named, or all. */
+export const engines = everyEngine.filter((engine) => named?.includes(engine.name) ?? (engine !== embedded || !IS_PGLITE_LEFT_OUT))

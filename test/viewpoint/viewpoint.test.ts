@@ -1,5 +1,5 @@
 import { expect } from 'chai'
-import { isPachterError, rulebook } from 'pachter'
+import { indexed, isPachterError, rulebook, toMany } from 'pachter'
 import { z } from 'zod'
 
 const Session = z.object({ id: z.string(), roles: z.array(z.enum(['warden', 'guest'])) })
@@ -43,6 +43,33 @@ describe('a viewpoint', () => {
     expect(ines.verdict('delete', 'plot', vacant)).to.include({ outcome: 'refused', saying: 'Only a warden removes a vacant plot.' })
     expect(ines.verdict('create', 'plot', hers)).to.include({ outcome: 'refused', saying: 'You may not create a plot.' })
     expect(visitor.verdict('read', 'plot', others), 'visitors may read some plots').to.include({ outcome: 'not found' })
+  })
+
+  it('names the record by its key, and by nothing else that may stand in its place', () => {
+    for (const [id, key] of [
+      ['p-1', 'p-1'],
+      [null, undefined],
+      [{ id: 'p-1' }, undefined],
+    ] as const)
+      expect(ines.verdict('read', 'plot', { ...hers, id: id as string }).key).to.equal(key)
+  })
+
+  it('takes records that are indexed to stay as they were', () => {
+    const shape = z.object({ id: z.string(), plotId: z.string() })
+    const linked = rulebook({
+      me: { shape: z.object({ id: z.string() }), key: 'id' },
+      records: {
+        plot: { shape: z.object({ id: z.string() }), key: 'id', links: { shares: toMany('share', 'plotId') } },
+        share: { shape, key: 'id' },
+      },
+    }).rules({ plot: (plot, { whoever }) => ({ may: { read: [whoever(plot.shares.some((share) => share.id.isPresent()))] } }) })
+    const share = [{ id: 'h-1', plotId: 'p-1' }]
+    const records = indexed({ share })
+    const sees = (given: { share: typeof share }, id: string) =>
+      linked.for({ id: 'm' }, { records: given }).verdict('read', 'plot', { id }).allowed
+    expect([sees(records, 'p-1'), sees(records, 'p-2')]).to.deep.equal([true, false])
+    share.push({ id: 'h-2', plotId: 'p-2' })
+    expect([sees(records, 'p-2'), sees({ share }, 'p-2')], 'until they are indexed anew').to.deep.equal([false, true])
   })
 
   it('is closed by default', () => {
@@ -212,6 +239,13 @@ describe('a viewpoint', () => {
     it('an update on both its sides', () => {
       const { clause } = ines.why('update', 'plot', hers, { ...hers, holderId: 'm-9' })
       expect([clause?.title, clause?.trace.holds, clause?.after?.holds]).to.deep.equal(['holder', true, false])
+    })
+
+    it('a gate that is shut, by the name of the record', () => {
+      const open = rulebook({ me: { shape: Session, key: 'id' }, records: { plot: { shape: Plot, key: 'id' } } })
+      const gated = open.rules({ plot: (plot, { anyone }) => ({ gate: { read: plot.state.is('let') }, may: { read: [anyone] } }) })
+      const { withheldBy } = gated.for(null).why('read', 'plot', vacant)
+      expect(withheldBy.map(({ kind, title }) => [kind, title])).to.deep.equal([['gate', 'the plot\'s state is "let"']])
     })
 
     it('that there is no clause at all', () => {

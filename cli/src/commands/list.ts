@@ -41,7 +41,7 @@ async function listCommand(typeName: string, options: ListCommandOptions): Promi
   if (people.length === 1)
     return oneList(type, people[0] as Person, lists[0] as Row[], total, options, hiddenFields(session, type, people[0] as Person))
   const { limit: _limit, ...unlimited } = query as { limit?: number }
-  const everything = (await storeFor(store, session.person('system')).list(typeName, unlimited as never)) as Row[]
+  const everything = (await storeFor(store, session.person('system')).list(typeName, unlimited)) as Row[]
   const hidden = people.map((person) => hiddenFields(session, type, person))
   const names = options.fields ?? Object.keys(type.fields)
   const columns = people.map((person, at) => ({
@@ -65,7 +65,7 @@ function hiddenFields(session: CliSession, type: TypeModel, person: Person): (ro
   if (person.claims === undefined) return () => false
   const view = session.viewpoint(person)
   const stored = session.records[type.name] as readonly Row[]
-  const visibleOf = new Map(stored.map((row) => [row[type.key], view.verdict('read', type.name, row as never).fields]))
+  const visibleOf = new Map(stored.map((row) => [row[type.key], view.verdict('read', type.name, row).fields]))
   return (row, field) => {
     const visible = visibleOf.get(row[type.key])
     return visible !== undefined && field !== type.key && !visible.includes(field)

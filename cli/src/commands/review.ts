@@ -1,13 +1,12 @@
 import { cpSync, existsSync, mkdirSync, readdirSync, writeFileSync } from 'node:fs'
 import { join, resolve } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import type { Command } from 'commander'
 import { UsageError } from '../errors.js'
 import { shownPath } from '../expectations.js'
 import { command, live, without } from '../options.js'
 import { say } from '../output.js'
 import { follow } from '../review/following.js'
-import { pageFile, serveReview } from '../review/server.js'
+import { pageFolder, serveReview } from '../review/server.js'
 import type { CommonOptions } from '../session.js'
 
 interface ReviewOptions extends CommonOptions {
@@ -40,13 +39,13 @@ async function reviewCommand({ port: portText, out, ...options }: ReviewOptions)
 /** A copy that needs no server of ours, to be handed to somebody. It holds the records: so does whoever has it. */
 async function writeCopy(options: CommonOptions, named: string): Promise<void> {
   const folder = resolve(named)
-  pageFile('index.html')
+  const page = pageFolder()
   if (existsSync(folder) && readdirSync(folder).length > 0 && !existsSync(join(folder, 'project.json')))
     throw new UsageError(`--out ${named}: the folder holds something else; name one that is empty or not there yet`)
   const following = await follow(options, { canKeep: false, watch: false })
   const findings = await following.judged()
   mkdirSync(folder, { recursive: true })
-  cpSync(fileURLToPath(new URL('../page/', import.meta.url)), folder, { recursive: true })
+  cpSync(page, folder, { recursive: true })
   writeFileSync(join(folder, 'project.json'), following.project())
   if (findings !== undefined) writeFileSync(join(folder, 'findings.json'), findings)
   const { records, people } = following.summary

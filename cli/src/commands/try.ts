@@ -78,7 +78,7 @@ async function doIt(store: GuardedStore, action: string, { name }: TypeModel, ke
 
 async function attempt(store: GuardedStore, within: string | undefined, work: (store: GuardedStore) => Promise<unknown>): Promise<Attempt> {
   try {
-    const record = within === undefined ? await work(store) : await store.routine(within as never, work)
+    const record = within === undefined ? await work(store) : await store.routine(within, work)
     return { said: { outcome: 'allowed' }, ...(record ? { record: record as Row } : {}) }
   } catch (error) {
     if (error instanceof DeniedError) return { said: { outcome: error.verdict.outcome, saying: error.message } }

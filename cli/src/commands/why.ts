@@ -36,7 +36,7 @@ async function whyCommand(
   const key = action === 'create' ? undefined : readKey(type, keyText, `why ${action} ${typeName}`)
   const stored = key === undefined ? sent : findRecord(session.records[typeName] as readonly Row[], type, key)
   const becomes = options.set.length > 0 && action === 'update' ? { ...stored, ...sent } : undefined
-  const explanation = session.viewpoint(person, options.within).why(action, typeName, stored as never, becomes as never)
+  const explanation = session.viewpoint(person, options.within).why(action, typeName, stored, becomes)
   const places = placesOf(session.loaded.model)
   if (options.format === 'json') say(JSON.stringify(withPlaces(explanation, type, places), null, 2))
   else report(explanation, type, person, places, options.all)

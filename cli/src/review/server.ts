@@ -1,24 +1,18 @@
-import { readFileSync } from 'node:fs'
-import { createServer, type Server } from 'node:http'
+import { existsSync } from 'node:fs'
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
-import { extname, join, normalize, sep } from 'node:path'
+import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { isPachterError } from 'pachter/internal/condition'
 import { middleware } from 'pachter/internal/http'
 import { expectationTitle, type Project } from 'pachter/internal/review'
+import sirv from 'sirv'
 import { UsageError } from '../errors.js'
 import { readKept } from './keep.js'
 import type { Reviewed } from './reviewed.js'
 
 /** Where the page is, in the package. */
 const PAGE = fileURLToPath(new URL('../page/', import.meta.url))
-
-const KINDS: { readonly [extension: string]: string } = {
-  '.html': 'text/html; charset=utf-8',
-  '.js': 'text/javascript; charset=utf-8',
-  '.css': 'text/css; charset=utf-8',
-  '.json': 'application/json; charset=utf-8',
-}
 
 const HEADERS = {
   'content-security-policy':
@@ -29,16 +23,10 @@ const HEADERS = {
   'cache-control': 'no-store',
 }
 
-/** The files of the page. @throws UsageError where the package was not built whole */
-export function pageFile(name: string): Buffer | undefined {
-  const path = normalize(join(PAGE, name))
-  if (!path.startsWith(normalize(PAGE)) || path.split(sep).some((part) => part.startsWith('.'))) return undefined
-  try {
-    return readFileSync(path)
-  } catch {
-    if (name === 'index.html') throw new UsageError(`review: there is no page in ${PAGE}: the package was not built whole`)
-    return undefined
-  }
+/** The folder of the page's files. @throws UsageError where the package was not built whole */
+export function pageFolder(): string {
+  if (!existsSync(join(PAGE, 'index.html'))) throw new UsageError(`review: there is no page in ${PAGE}: the package was not built whole`)
+  return PAGE
 }
 
 /**
@@ -49,8 +37,19 @@ export async function serveReview(
   reviewed: Reviewed,
   port: number,
 ): Promise<{ readonly url: string; readonly close: () => Promise<void> }> {
-  pageFile('index.html')
-  const server: Server = createServer(middleware(async (request) => answer(request, ownNames(server), reviewed)))
+  const data = middleware(async (request) => answer(request, ownNames(server), reviewed))
+  // The files that there are when it starts, and no others: a path leads nowhere else.
+  const files = sirv(pageFolder(), {
+    setHeaders: (response: ServerResponse) => {
+      for (const [name, value] of Object.entries(HEADERS)) response.setHeader(name, value)
+    },
+  })
+  const server: Server = createServer((incoming, outgoing) => {
+    if (!mayHaveFiles(incoming, ownNames(server))) return data(incoming, outgoing)
+    // No part of a file is ever asked for by the page, and one that ends before it begins makes sirv throw.
+    delete incoming.headers.range
+    files(incoming, outgoing, () => data(incoming, outgoing))
+  })
   await new Promise<void>((done, failed) => {
     server.once('error', (error: Error & { code?: string }) =>
       failed(error.code === 'EADDRINUSE' ? new UsageError(`review: another program listens on port ${port}; --port takes another`) : error),
@@ -71,12 +70,23 @@ function ownNames(server: Server): readonly string[] {
   return [`127.0.0.1:${port}`, `localhost:${port}`]
 }
 
+/** Whether a request came by a name of this machine, from the page itself or from an address that somebody typed. */
+function isOurs(names: readonly string[], host: string | undefined, origin: string | null, site: string): boolean {
+  if (host === undefined || !names.includes(host)) return false
+  if (origin !== null && !names.includes(origin.replace(/^http:\/\//, ''))) return false
+  return site === 'same-origin' || site === 'none'
+}
+
+function mayHaveFiles({ method, headers }: IncomingMessage, names: readonly string[]): boolean {
+  if (method !== 'GET' && method !== 'HEAD') return false
+  return isOurs(names, headers.host, headers.origin ?? null, String(headers['sec-fetch-site'] ?? 'none'))
+}
+
 async function answer(request: Request, names: readonly string[], reviewed: Reviewed): Promise<Response> {
   const { host, pathname } = new URL(request.url)
   const origin = request.headers.get('origin')
-  const site = request.headers.get('sec-fetch-site') ?? 'none'
-  const isOurs = names.includes(host) && (origin === null || names.includes(origin.replace(/^http:\/\//, '')))
-  if (!isOurs || (site !== 'same-origin' && site !== 'none')) return new Response('Not from there.', { status: 403, headers: HEADERS })
+  if (!isOurs(names, host, origin, request.headers.get('sec-fetch-site') ?? 'none'))
+    return new Response('Not from there.', { status: 403, headers: HEADERS })
   if (request.method === 'POST' && (pathname === '/keep' || pathname === '/weaken')) {
     // A form of another page could send neither.
     if (origin === null || !/^application\/json\b/.test(request.headers.get('content-type') ?? ''))
@@ -97,23 +107,11 @@ async function answer(request: Request, names: readonly string[], reviewed: Revi
     case '/changes':
       return changes(request, reviewed)
   }
-  const name = pathname === '/' ? 'index.html' : fileName(pathname)
-  const file = name === undefined ? undefined : pageFile(name)
-  if (name === undefined || file === undefined) return new Response('There is nothing here.', { status: 404, headers: HEADERS })
-  return new Response(new Uint8Array(file), { headers: { ...HEADERS, 'content-type': KINDS[extname(name)] ?? 'application/octet-stream' } })
-}
-
-/** The file that a path names; undefined for what cannot be read. */
-function fileName(pathname: string): string | undefined {
-  try {
-    return decodeURIComponent(pathname.slice(1))
-  } catch {
-    return undefined
-  }
+  return new Response('There is nothing here.', { status: 404, headers: HEADERS })
 }
 
 const text = (status: number, body: string) =>
-  new Response(body, { status, headers: { ...HEADERS, 'content-type': KINDS['.json'] as string } })
+  new Response(body, { status, headers: { ...HEADERS, 'content-type': 'application/json; charset=utf-8' } })
 const json = (status: number, told: object) => text(status, JSON.stringify(told))
 
 /** How it stands, at once and whenever that changes: server-sent events (https://html.spec.whatwg.org/multipage/server-sent-events.html). */

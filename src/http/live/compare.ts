@@ -2,11 +2,11 @@ import type { Row } from '../../condition/index.js'
 import type { Key } from '../../rulebook/index.js'
 import { forget, type LiveEvent, type Subscription } from './subscription.js'
 
-/** Compares what there is now of some records with what an audience was told last, and tells the difference. */
-export function compare(audience: Subscription, records: readonly Row[], of: readonly Key[], told: (event: LiveEvent) => void): void {
-  const { shown, type, home, query } = audience
-  const showing = home.showing.get(type.name) ?? new Map<Key, Set<Subscription>>()
-  home.showing.set(type.name, showing)
+/** Compares what there is now of some records with what a subscription was told last, and tells the difference. */
+export function compare(subscription: Subscription, records: readonly Row[], of: readonly Key[], told: (event: LiveEvent) => void): void {
+  const { shown, type, watched, query } = subscription
+  const showing = watched.showing.get(type.name) ?? new Map<Key, Set<Subscription>>()
+  watched.showing.set(type.name, showing)
   const left = new Set(of.filter((key) => shown.has(key)))
   for (const one of records) {
     const key = (query.withActions?.length ? (one.record as Row) : one)[type.key] as Key
@@ -15,12 +15,12 @@ export function compare(audience: Subscription, records: readonly Row[], of: rea
     const before = shown.get(key)
     if (before === seen) continue
     shown.set(key, seen)
-    if (before === undefined) showing.set(key, (showing.get(key) ?? new Set()).add(audience))
+    if (before === undefined) showing.set(key, (showing.get(key) ?? new Set()).add(subscription))
     told({ event: before === undefined ? 'appeared' : 'changed', key, record: one })
   }
   for (const key of left) {
     shown.delete(key)
-    forget(showing, key, audience)
+    forget(showing, key, subscription)
     told({ event: 'gone', key })
   }
 }

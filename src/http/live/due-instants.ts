@@ -10,19 +10,19 @@ const SELDOM = 15
  * What the time itself has changed since it was last looked: records whose times have come, as if they had been written. Whom it
  * concerns by their own claims is noted.
  */
-export async function due(home: WatchedStore, looks: number): Promise<readonly RecordChange[]> {
-  const now = home.inside.now()
-  const { last } = home
-  home.last = now
-  for (const [type, { ticking }] of home.reaches)
-    if (ticking && looks % SELDOM === 0) for (const one of home.audiences.values()) if (one.type.name === type) outdate(one)
+export async function due(watched: WatchedStore, looks: number): Promise<readonly RecordChange[]> {
+  const now = watched.inside.now()
+  const { last } = watched
+  watched.last = now
+  for (const [type, { ticking }] of watched.reaches)
+    if (ticking && looks % SELDOM === 0) for (const one of watched.subscriptions.values()) if (one.type.name === type) outdate(one)
   if (now <= last) return []
-  for (const one of home.timed) if (one.instants.some((at) => at >= last - 1 && at <= now)) outdate(one)
-  const places = new Map([...home.reaches.values()].flatMap(({ times }) => times).map((one) => [`${one.type} ${one.place.path}`, one]))
+  for (const one of watched.timed) if (one.instants.some((at) => at >= last - 1 && at <= now)) outdate(one)
+  const places = new Map([...watched.reaches.values()].flatMap(({ times }) => times).map((one) => [`${one.type} ${one.place.path}`, one]))
   const changes: RecordChange[] = []
   for (const { type, place } of places.values()) {
-    const { key } = typeModel(home.inside.model, type)
-    for (const { row } of await home.inside.tables.select(type, { where: between(place.path, last - 1, now + 1), now }))
+    const { key } = typeModel(watched.inside.model, type)
+    for (const { row } of await watched.inside.tables.select(type, { where: between(place.path, last - 1, now + 1), now }))
       changes.push({ type, key: row[key] as Key, before: row, after: row })
   }
   return changes

@@ -12,17 +12,17 @@ type Concerns = Map<string, Set<Key>>
 /** So many records are looked at by one query. */
 const AT_ONCE = 500
 
-/** Marks the audiences that changes affect, and the records that they have to look at again. */
-export async function find(home: WatchedStore, changes: readonly RecordChange[]): Promise<void> {
-  const { inside } = home
+/** Marks the subscriptions that changes affect, and the records that they have to look at again. */
+export async function find(watched: WatchedStore, changes: readonly RecordChange[]): Promise<void> {
+  const { inside } = watched
   const reading: Reading = { tables: inside.tables, model: inside.model, now: inside.now() }
   const concerns: Concerns = new Map()
   for (const change of changes) {
     note(concerns, change.type, change.key)
-    for (const audience of ownAt(home, change.type, versions([change]))) outdate(audience, true)
+    for (const subscription of ownAt(watched, change.type, versions([change]))) outdate(subscription, true)
   }
-  await alongLinks(home, reading, changes, concerns)
-  for (const [name, keys] of concerns) await mark(home, reading, name, [...keys])
+  await alongLinks(watched, reading, changes, concerns)
+  for (const [name, keys] of concerns) await mark(watched, reading, name, [...keys])
 }
 
 function note(concerns: Concerns, type: string, key: unknown): void {
@@ -35,10 +35,10 @@ function versions(changes: readonly RecordChange[]): Row[] {
 }
 
 /** Records that rules reach from the changed ones, against the direction of the links. */
-async function alongLinks(home: WatchedStore, reading: Reading, changes: readonly RecordChange[], concerns: Concerns): Promise<void> {
-  for (const [root, { anywhere, ways }] of home.reaches) {
+async function alongLinks(watched: WatchedStore, reading: Reading, changes: readonly RecordChange[], concerns: Concerns): Promise<void> {
+  for (const [root, { anywhere, ways }] of watched.reaches) {
     for (const changed of new Set(changes.map(({ type }) => type))) {
-      if (anywhere.has(changed)) outdateAll(home, root)
+      if (anywhere.has(changed)) outdateAll(watched, root)
       const rows = versions(changes.filter(({ type }) => type === changed))
       for (const steps of ways) {
         if (steps.at(-1)?.type !== changed) continue
@@ -48,20 +48,20 @@ async function alongLinks(home: WatchedStore, reading: Reading, changes: readonl
   }
 }
 
-function outdateAll(home: WatchedStore, type: string): void {
-  for (const audience of home.audiences.values()) if (audience.type.name === type) outdate(audience)
+function outdateAll(watched: WatchedStore, type: string): void {
+  for (const subscription of watched.subscriptions.values()) if (subscription.type.name === type) outdate(subscription)
 }
 
 /** Marks those who may see these records now, and those who are shown them still. */
-async function mark(home: WatchedStore, reading: Reading, name: string, keys: readonly Key[]): Promise<void> {
-  const index = home.indexes.get(name)
+async function mark(watched: WatchedStore, reading: Reading, name: string, keys: readonly Key[]): Promise<void> {
+  const index = watched.indexes.get(name)
   if (index === undefined) return
   const type = typeModel(reading.model, name)
   for (let from = 0; from < keys.length; from += AT_ONCE) {
     const some = keys.slice(from, from + AT_ONCE)
     const where = some.length === 1 ? keyIs(type, some[0] as Key) : placeIsOneOf(keyPlace(type), some)
     for (const { row } of await reading.tables.select(name, { where, now: reading.now }))
-      for (const audience of await concerned(reading, index, row)) touch(audience, row[type.key] as Key)
-    for (const key of some) for (const audience of home.showing.get(name)?.get(key) ?? []) touch(audience, key)
+      for (const subscription of await concerned(reading, index, row)) touch(subscription, row[type.key] as Key)
+    for (const key of some) for (const subscription of watched.showing.get(name)?.get(key) ?? []) touch(subscription, key)
   }
 }

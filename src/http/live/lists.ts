@@ -36,7 +36,7 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
   if (!(tick >= 10)) throw new SetupError('liveLists', 'tick: at least 10 milliseconds')
   const server = new LiveListServer(options, tick)
   return Object.freeze({
-    hearOf: (store: Store) => void server.homeOf(store),
+    hearOf: (store: Store) => void server.watchedOf(store),
     changed: (changes: readonly RecordChange[]) => server.changed(changes),
     changedEverywhere: () => server.everywhere(),
     watch: server.watch.bind(server),
@@ -50,9 +50,9 @@ export function liveLists(options: LiveOptions = {}): LiveLists {
 
 class LiveListServer {
   readonly #process = globalThis.crypto.randomUUID()
-  readonly #homes = new Map<object, WatchedStore>()
+  readonly #watched = new Map<object, WatchedStore>()
   readonly #storesOf = new Map<WatchedStore, Store>()
-  readonly #waiting: { readonly home: WatchedStore; readonly changes: readonly RecordChange[] }[] = []
+  readonly #waiting: { readonly watched: WatchedStore; readonly changes: readonly RecordChange[] }[] = []
   readonly #unlisten: (() => void)[] = []
   readonly #messages: Messages | undefined
   readonly #onFailure: (error: unknown) => void
@@ -74,7 +74,7 @@ class LiveListServer {
     this.#onFailure = onFailure
     this.#tick = tick
     this.#quota = new Quota({ most, each, visitors })
-    this.#refresh = new Refresh(listLimit, (audience, why) => this.#end(audience, why), onFailure)
+    this.#refresh = new Refresh(listLimit, (subscription, why) => this.#end(subscription, why), onFailure)
     this.#ready = this.#listen()
     this.#ready.catch(onFailure)
   }
@@ -88,9 +88,9 @@ class LiveListServer {
 
   #heard(text: string): void {
     try {
-      for (const home of this.#homes.values()) {
-        const changes = readChanges(home.inside.model, this.#process, text)
-        if (changes !== undefined) this.#enqueue(home, changes)
+      for (const watched of this.#watched.values()) {
+        const changes = readChanges(watched.inside.model, this.#process, text)
+        if (changes !== undefined) this.#enqueue(watched, changes)
       }
     } catch (error) {
       // Whatever it was about, nobody may miss it.
@@ -99,17 +99,17 @@ class LiveListServer {
     }
   }
 
-  #tell(home: WatchedStore, changes: readonly RecordChange[]): void {
-    this.#enqueue(home, changes)
+  #tell(watched: WatchedStore, changes: readonly RecordChange[]): void {
+    this.#enqueue(watched, changes)
     const messages = this.#messages
     if (messages === undefined) return
     // The others look at what there is when they hear again.
     void (async () => messages.send(changesText(this.#process, changes)))().catch(this.#onFailure)
   }
 
-  #enqueue(home: WatchedStore, changes: readonly RecordChange[]): void {
+  #enqueue(watched: WatchedStore, changes: readonly RecordChange[]): void {
     if (this.#closed) return
-    this.#waiting.push({ home, changes })
+    this.#waiting.push({ watched, changes })
     this.#working ??= this.#work()
   }
 
@@ -118,52 +118,52 @@ class LiveListServer {
     await undefined
     while (this.#waiting.length > 0) {
       const all = this.#waiting.splice(0)
-      for (const home of new Set(all.map((one) => one.home))) {
-        const changes = all.flatMap((one) => (one.home === home ? one.changes : []))
+      for (const watched of new Set(all.map((one) => one.watched))) {
+        const changes = all.flatMap((one) => (one.watched === watched ? one.changes : []))
         try {
-          await find(home, changes)
+          await find(watched, changes)
         } catch (error) {
           // Whom it concerns could not be found out: so it may concern everybody.
           this.#onFailure(error)
-          for (const audience of home.audiences.values()) outdate(audience)
+          for (const subscription of watched.subscriptions.values()) outdate(subscription)
         }
-        const concerned = [...home.concerned]
-        home.concerned.clear()
+        const concerned = [...watched.concerned]
+        watched.concerned.clear()
         await this.#refresh.all(concerned)
       }
     }
     this.#working = undefined
   }
 
-  #end(audience: Subscription, why: 'too many' | 'failed'): void {
-    for (const { hear } of audience.hearers) hear({ event: 'ended', why })
-    this.#drop(audience)
+  #end(subscription: Subscription, why: 'too many' | 'failed'): void {
+    for (const { hear } of subscription.subscribers) hear({ event: 'ended', why })
+    this.#drop(subscription)
   }
 
   /** Ends a list, for all who watch it. */
-  #drop(audience: Subscription): void {
-    const { home, type, id, hearers } = audience
-    for (const { asker } of hearers) this.#quota.stop(asker)
-    hearers.clear()
-    unplace(audience)
-    for (const key of audience.shown.keys()) forget(home.showing.get(type.name), key, audience)
-    home.audiences.delete(id)
-    if ([...this.#homes.values()].every(({ audiences }) => audiences.size === 0)) {
+  #drop(subscription: Subscription): void {
+    const { watched, type, id, subscribers } = subscription
+    for (const { asker } of subscribers) this.#quota.stop(asker)
+    subscribers.clear()
+    unplace(subscription)
+    for (const key of subscription.shown.keys()) forget(watched.showing.get(type.name), key, subscription)
+    watched.subscriptions.delete(id)
+    if ([...this.#watched.values()].every(({ subscriptions }) => subscriptions.size === 0)) {
       clearInterval(this.#timer)
       this.#timer = undefined
     }
   }
 
-  #begin(home: WatchedStore, id: string, me: unknown, type: TypeModel, query: LiveQuery): Subscription {
-    const audience: Subscription = {
+  #begin(watched: WatchedStore, id: string, me: unknown, type: TypeModel, query: LiveQuery): Subscription {
+    const subscription: Subscription = {
       id,
-      home,
+      watched,
       me,
       type,
       query,
-      where: query.where === undefined ? TRUE : readWhere(home.inside.model.types, type, query.where as never),
-      mine: this.#storesOf.get(home)?.for(me as never) as unknown as GuardedStore,
-      hearers: new Set(),
+      where: query.where === undefined ? TRUE : readWhere(watched.inside.model.types, type, query.where),
+      mine: this.#storesOf.get(watched)?.for(me as never) as unknown as GuardedStore,
+      subscribers: new Set(),
       shown: new Map(),
       placed: Promise.resolve(),
       cover: [],
@@ -176,21 +176,21 @@ class LiveListServer {
       running: undefined,
       failures: 0,
     }
-    home.audiences.set(id, audience)
-    audience.placed = place(audience).catch((error: unknown) => {
-      this.#drop(audience)
+    watched.subscriptions.set(id, subscription)
+    subscription.placed = place(subscription).catch((error: unknown) => {
+      this.#drop(subscription)
       throw error
     })
-    return audience
+    return subscription
   }
 
-  homeOf(store: Store): WatchedStore {
-    const there = this.#homes.get(store)
+  watchedOf(store: Store): WatchedStore {
+    const there = this.#watched.get(store)
     if (there !== undefined) return there
     const inside = insideOf(store)
-    const home: WatchedStore = {
+    const watched: WatchedStore = {
       inside,
-      audiences: new Map(),
+      subscriptions: new Map(),
       indexes: new Map(),
       showing: new Map(),
       reaches: new Map(),
@@ -200,29 +200,29 @@ class LiveListServer {
       timed: new Set(),
       last: inside.now(),
     }
-    this.#homes.set(store, home)
-    this.#storesOf.set(home, store)
-    this.#unlisten.push(inside.listen((changes) => this.#tell(home, changes)))
-    return home
+    this.#watched.set(store, watched)
+    this.#storesOf.set(watched, store)
+    this.#unlisten.push(inside.listen((changes) => this.#tell(watched, changes)))
+    return watched
   }
 
   /** Looks whether the time itself has changed something. */
   async #pass(): Promise<void> {
     this.#ticks++
-    for (const home of this.#homes.values()) {
-      const changes = await due(home, this.#ticks)
-      if (changes.length > 0 || home.concerned.size > 0) this.#enqueue(home, changes)
+    for (const watched of this.#watched.values()) {
+      const changes = await due(watched, this.#ticks)
+      if (changes.length > 0 || watched.concerned.size > 0) this.#enqueue(watched, changes)
     }
   }
 
   changed(changes: readonly RecordChange[]): void {
-    for (const home of this.#homes.values()) this.#tell(home, changes)
+    for (const watched of this.#watched.values()) this.#tell(watched, changes)
   }
 
   everywhere(): void {
-    for (const home of this.#homes.values()) {
-      for (const audience of home.audiences.values()) outdate(audience, true)
-      this.#enqueue(home, [])
+    for (const watched of this.#watched.values()) {
+      for (const subscription of watched.subscriptions.values()) outdate(subscription, true)
+      this.#enqueue(watched, [])
     }
   }
 
@@ -231,29 +231,29 @@ class LiveListServer {
     await this.#ready.catch(() => {
       throw new RequestError(503, 'Lists cannot be kept up to date here now.', { 'retry-after': '30' })
     })
-    const home = this.homeOf(store)
-    const asker = this.#quota.check(home.inside.model, me, visitor)
-    const type = typeModel(home.inside.model, typeName)
+    const watched = this.watchedOf(store)
+    const asker = this.#quota.check(watched.inside.model, me, visitor)
+    const type = typeModel(watched.inside.model, typeName)
     const id = JSON.stringify([typeName, me, query.name ?? globalThis.crypto.randomUUID()])
-    reachFor(home, typeName, ['read', ...(query.withActions ?? [])])
-    const audience = home.audiences.get(id) ?? this.#begin(home, id, me, type, query)
-    const hearer: Subscriber = { hear, asker, fresh: true }
-    audience.hearers.add(hearer)
+    reachFor(watched, typeName, ['read', ...(query.withActions ?? [])])
+    const subscription = watched.subscriptions.get(id) ?? this.#begin(watched, id, me, type, query)
+    const subscriber: Subscriber = { hear, asker, fresh: true }
+    subscription.subscribers.add(subscriber)
     this.#quota.begin(asker)
     // In the index before it is listed: what is written in between is not missed.
-    await audience.placed
+    await subscription.placed
     this.#timer ??= setInterval(() => void this.#pass().catch(this.#onFailure), this.#tick)
     this.#timer.unref?.()
-    void this.#refresh.one(audience)
+    void this.#refresh.one(subscription)
     return Object.freeze({
       stop: () => {
-        if (!audience.hearers.delete(hearer)) return
+        if (!subscription.subscribers.delete(subscriber)) return
         this.#quota.stop(asker)
-        if (audience.hearers.size === 0) this.#drop(audience)
+        if (subscription.subscribers.size === 0) this.#drop(subscription)
       },
       again: () => {
-        hearer.fresh = true
-        void this.#refresh.one(audience)
+        subscriber.fresh = true
+        void this.#refresh.one(subscription)
       },
     })
   }
@@ -268,14 +268,18 @@ class LiveListServer {
   }
 
   get watching(): { readonly people: number; readonly lists: number } {
-    return { people: this.#quota.people, lists: [...this.#homes.values()].reduce((sum, { audiences }) => sum + audiences.size, 0) }
+    return {
+      people: this.#quota.people,
+      lists: [...this.#watched.values()].reduce((sum, { subscriptions }) => sum + subscriptions.size, 0),
+    }
   }
 
   async close(): Promise<void> {
     this.#closed = true
     clearInterval(this.#timer)
     for (const stop of this.#unlisten) stop()
-    for (const home of this.#homes.values()) for (const audience of [...home.audiences.values()]) this.#end(audience, 'failed')
+    for (const watched of this.#watched.values())
+      for (const subscription of [...watched.subscriptions.values()]) this.#end(subscription, 'failed')
     await this.#ready.catch(() => undefined)
     await this.#stopListening?.()
   }

@@ -18,9 +18,9 @@ function ownName(type: string, path: readonly string[], value: unknown): string 
 }
 
 /** Whose own records are among these. */
-export function ownAt(home: WatchedStore, type: string, rows: readonly Row[]): Subscription[] {
-  const links = home.own.size === 0 ? [] : linksOfMe(home.inside.model).filter(({ link }) => link.to === type)
+export function ownAt(watched: WatchedStore, type: string, rows: readonly Row[]): Subscription[] {
+  const links = watched.own.size === 0 ? [] : linksOfMe(watched.inside.model).filter(({ link }) => link.to === type)
   const places = links.flatMap(({ link }) => link.by.map(({ to }) => to))
   const names = new Set(places.flatMap((to) => rows.flatMap((row) => valuesAt(row, to).map((value) => ownName(type, to.path, value)))))
-  return [...names].flatMap((name) => [...(home.own.get(name) ?? [])])
+  return [...names].flatMap((name) => [...(watched.own.get(name) ?? [])])
 }

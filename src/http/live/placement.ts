@@ -4,26 +4,26 @@ import { ownPlaces } from './own-fields.js'
 import { forget, indexOf, isWatched, type Subscription } from './subscription.js'
 
 /** Specialises the rules for somebody as they stand now, and puts what is left of them into the index. */
-export async function place(audience: Subscription): Promise<void> {
-  const { home, type, where } = audience
-  const { inside } = home
-  const asker = await inside.asker(audience.me, [type.name])
+export async function place(subscription: Subscription): Promise<void> {
+  const { watched, type, where } = subscription
+  const { inside } = watched
+  const asker = await inside.asker(subscription.me, [type.name])
   const when = simplify(allOfNode([asker.readable(type.name), where]), null)
-  unplace(audience)
-  if (!isWatched(audience)) return
-  audience.as = JSON.stringify(asker.viewpoint?.me ?? null)
-  audience.cover = coverOf(when, type.name, inside.model)
-  audience.instants = instantsIn(when)
-  if (audience.instants.length > 0) home.timed.add(audience)
-  indexOf(home, type.name).add(audience, audience.cover)
-  audience.mineAt = ownPlaces(home, type.name, asker.viewpoint?.me as Row | null | undefined)
-  for (const name of audience.mineAt) home.own.set(name, (home.own.get(name) ?? new Set()).add(audience))
+  unplace(subscription)
+  if (!isWatched(subscription)) return
+  subscription.as = JSON.stringify(asker.viewpoint?.me ?? null)
+  subscription.cover = coverOf(when, type.name, inside.model)
+  subscription.instants = instantsIn(when)
+  if (subscription.instants.length > 0) watched.timed.add(subscription)
+  indexOf(watched, type.name).add(subscription, subscription.cover)
+  subscription.mineAt = ownPlaces(watched, type.name, asker.viewpoint?.me as Row | null | undefined)
+  for (const name of subscription.mineAt) watched.own.set(name, (watched.own.get(name) ?? new Set()).add(subscription))
 }
 
-/** Takes an audience out of the index. */
-export function unplace(audience: Subscription): void {
-  const { home, type } = audience
-  home.indexes.get(type.name)?.remove(audience, audience.cover)
-  home.timed.delete(audience)
-  for (const name of audience.mineAt) forget(home.own, name, audience)
+/** Takes a subscription out of the index. */
+export function unplace(subscription: Subscription): void {
+  const { watched, type } = subscription
+  watched.indexes.get(type.name)?.remove(subscription, subscription.cover)
+  watched.timed.delete(subscription)
+  for (const name of subscription.mineAt) forget(watched.own, name, subscription)
 }

@@ -5,7 +5,7 @@ import { place } from './placement.js'
 import { isConcerned, isWatched, type Subscription } from './subscription.js'
 
 /** What becomes of a list that cannot go on. */
-type End = (audience: Subscription, why: 'too many' | 'failed') => void
+type End = (subscription: Subscription, why: 'too many' | 'failed') => void
 
 /** After so many failures in a row it is given up. */
 const MOST_FAILURES = 5
@@ -40,72 +40,72 @@ export class Refresh {
     await Promise.all(Array.from({ length: Math.min(AT_ONCE, concerned.length) }, some))
   }
 
-  /** The same for one audience, for whom it is done once at a time. */
-  one(audience: Subscription): Promise<void> {
-    if (audience.running === undefined) {
-      const looking = this.#look(audience)
-      audience.running = looking
+  /** The same for one subscription, for whom it is done once at a time. */
+  one(subscription: Subscription): Promise<void> {
+    if (subscription.running === undefined) {
+      const looking = this.#look(subscription)
+      subscription.running = looking
       this.#lookings.add(looking)
       void looking.finally(() => this.#lookings.delete(looking))
     }
-    return audience.running
+    return subscription.running
   }
 
-  async #look(audience: Subscription): Promise<void> {
-    await audience.placed.catch(() => undefined)
-    while (isConcerned(audience)) {
+  async #look(subscription: Subscription): Promise<void> {
+    await subscription.placed.catch(() => undefined)
+    while (isConcerned(subscription)) {
       try {
-        await this.#lookOnce(audience)
+        await this.#lookOnce(subscription)
       } catch (error) {
         this.#onFailure(error)
         // Not known is not unchanged: it is looked at again, and given up before long. Nobody else waits for that.
-        audience.stale = true
-        if (++audience.failures >= MOST_FAILURES) this.#end(audience, 'failed')
-        else this.#retry(audience)
+        subscription.stale = true
+        if (++subscription.failures >= MOST_FAILURES) this.#end(subscription, 'failed')
+        else this.#retry(subscription)
         break
       }
     }
     // At once, so that what comes next begins anew.
-    audience.running = undefined
+    subscription.running = undefined
   }
 
-  #retry(audience: Subscription): void {
-    const pause = new Promise((resolve) => setTimeout(resolve, 100 * 2 ** audience.failures).unref?.())
-    const again = pause.then(() => this.one(audience))
+  #retry(subscription: Subscription): void {
+    const pause = new Promise((resolve) => setTimeout(resolve, 100 * 2 ** subscription.failures).unref?.())
+    const again = pause.then(() => this.one(subscription))
     this.#retries.add(again)
     void again.finally(() => this.#retries.delete(again))
   }
 
-  async #lookOnce(audience: Subscription): Promise<void> {
-    if (audience.moved) await placeAgain(audience)
-    const fresh = [...audience.hearers].filter((hearer) => hearer.fresh)
-    const whole = audience.stale || fresh.length > 0
-    const keys = [...audience.dirty]
-    const records = await this.#read(audience, whole, keys)
+  async #lookOnce(subscription: Subscription): Promise<void> {
+    if (subscription.moved) await placeAgain(subscription)
+    const fresh = [...subscription.subscribers].filter((subscriber) => subscriber.fresh)
+    const whole = subscription.stale || fresh.length > 0
+    const keys = [...subscription.dirty]
+    const records = await this.#read(subscription, whole, keys)
     // Nobody is there any more to be told.
-    if (!isWatched(audience)) return
-    audience.failures = 0
-    if (records.length > this.#listLimit) return this.#end(audience, 'too many')
-    const hearers = [...audience.hearers].filter((hearer) => !hearer.fresh)
-    compare(audience, records, whole ? [...audience.shown.keys()] : keys, (event) => {
-      for (const { hear } of hearers) hear(event)
+    if (!isWatched(subscription)) return
+    subscription.failures = 0
+    if (records.length > this.#listLimit) return this.#end(subscription, 'too many')
+    const subscribers = [...subscription.subscribers].filter((subscriber) => !subscriber.fresh)
+    compare(subscription, records, whole ? [...subscription.shown.keys()] : keys, (event) => {
+      for (const { hear } of subscribers) hear(event)
     })
-    if (audience.shown.size > this.#listLimit) return this.#end(audience, 'too many')
-    for (const hearer of fresh) {
-      hearer.fresh = false
-      hearer.hear({ event: 'listed', records })
+    if (subscription.shown.size > this.#listLimit) return this.#end(subscription, 'too many')
+    for (const subscriber of fresh) {
+      subscriber.fresh = false
+      subscriber.hear({ event: 'listed', records })
     }
   }
 
   /** Reads the list, or the records of it that may be different; where that fails, they are still to be looked at. */
-  async #read(audience: Subscription, whole: boolean, keys: readonly Key[]): Promise<readonly Row[]> {
-    audience.dirty = new Set()
-    audience.stale = false
+  async #read(subscription: Subscription, whole: boolean, keys: readonly Key[]): Promise<readonly Row[]> {
+    subscription.dirty = new Set()
+    subscription.stale = false
     try {
-      return await this.#list(audience, whole ? undefined : keys)
+      return await this.#list(subscription, whole ? undefined : keys)
     } catch (error) {
-      for (const key of keys) audience.dirty.add(key)
-      audience.stale ||= whole
+      for (const key of keys) subscription.dirty.add(key)
+      subscription.stale ||= whole
       throw error
     }
   }
@@ -128,14 +128,14 @@ export class Refresh {
 }
 
 /** They stand otherwise than when the rules were last specialised for them. */
-async function placeAgain(audience: Subscription): Promise<void> {
-  audience.moved = false
+async function placeAgain(subscription: Subscription): Promise<void> {
+  subscription.moved = false
   try {
-    const before = audience.as
-    await place(audience)
-    if (audience.as !== before) for (const { hear } of audience.hearers) hear({ event: 'rules' })
+    const before = subscription.as
+    await place(subscription)
+    if (subscription.as !== before) for (const { hear } of subscription.subscribers) hear({ event: 'rules' })
   } catch (error) {
-    audience.moved = true
+    subscription.moved = true
     throw error
   }
 }

@@ -30,13 +30,13 @@ export interface LiveQuery {
 /** Those who watch the same list as the same person. */
 export interface Subscription {
   readonly id: string
-  readonly home: WatchedStore
+  readonly watched: WatchedStore
   readonly me: unknown
   readonly type: TypeModel
   readonly query: LiveQuery
   readonly where: ConditionNode
   readonly mine: GuardedStore
-  readonly hearers: Set<Subscriber>
+  readonly subscribers: Set<Subscriber>
   /** What they were told last, by key: a digest of it. */
   readonly shown: Map<Key, string>
   /** When it is in the index for the first time. */
@@ -68,7 +68,7 @@ export interface Subscriber {
 /** One store, and what is watched of it. */
 export interface WatchedStore {
   readonly inside: Inside
-  readonly audiences: Map<string, Subscription>
+  readonly subscriptions: Map<string, Subscription>
   readonly indexes: Map<string, ConditionIndex<Subscription>>
   /** Who is shown a record, by type and key. */
   readonly showing: Map<string, Map<Key, Set<Subscription>>>
@@ -83,47 +83,47 @@ export interface WatchedStore {
   last: number
 }
 
-/** Notes that the whole list of an audience has to be looked at; `moved`, and who they are as well. */
-export function outdate(audience: Subscription, moved = false): void {
-  audience.stale = true
-  audience.moved ||= moved
-  audience.home.concerned.add(audience)
+/** Notes that the whole list of a subscription has to be looked at; `moved`, and who they are as well. */
+export function outdate(subscription: Subscription, moved = false): void {
+  subscription.stale = true
+  subscription.moved ||= moved
+  subscription.watched.concerned.add(subscription)
 }
 
-/** Notes that a record may have come, gone or changed for an audience. */
-export function touch(audience: Subscription, key: Key): void {
-  audience.dirty.add(key)
-  audience.home.concerned.add(audience)
+/** Notes that a record may have come, gone or changed for a subscription. */
+export function touch(subscription: Subscription, key: Key): void {
+  subscription.dirty.add(key)
+  subscription.watched.concerned.add(subscription)
 }
 
 /** Whether there is anything to look at, and anybody to tell. */
-export const isConcerned = (audience: Subscription) =>
-  audience.hearers.size > 0 &&
-  (audience.stale || audience.moved || audience.dirty.size > 0 || [...audience.hearers].some(({ fresh }) => fresh))
+export const isConcerned = (subscription: Subscription) =>
+  subscription.subscribers.size > 0 &&
+  (subscription.stale || subscription.moved || subscription.dirty.size > 0 || [...subscription.subscribers].some(({ fresh }) => fresh))
 
 /** Whether anybody watches it still. */
-export const isWatched = (audience: Subscription) => audience.home.audiences.get(audience.id) === audience
+export const isWatched = (subscription: Subscription) => subscription.watched.subscriptions.get(subscription.id) === subscription
 
 /** The index over what those who watch records of a type may see. */
-export function indexOf(home: WatchedStore, type: string): ConditionIndex<Subscription> {
-  const there = home.indexes.get(type) ?? conditionIndex<Subscription>()
-  home.indexes.set(type, there)
+export function indexOf(watched: WatchedStore, type: string): ConditionIndex<Subscription> {
+  const there = watched.indexes.get(type) ?? conditionIndex<Subscription>()
+  watched.indexes.set(type, there)
   return there
 }
 
-/** Takes an audience out of a set, and the set away when it is empty. */
-export function forget<K>(from: Map<K, Set<Subscription>> | undefined, key: K, audience: Subscription): void {
+/** Takes a subscription out of a set, and the set away when it is empty. */
+export function forget<K>(from: Map<K, Set<Subscription>> | undefined, key: K, subscription: Subscription): void {
   const there = from?.get(key)
-  there?.delete(audience)
+  there?.delete(subscription)
   if (there?.size === 0) from?.delete(key)
 }
 
 /** Notes what a type's rules hang on, once for each set of actions. */
-export function reachFor(home: WatchedStore, type: string, actions: readonly string[]): void {
+export function reachFor(watched: WatchedStore, type: string, actions: readonly string[]): void {
   const name = [type, ...actions].join(' ')
-  if (home.reached.has(name)) return
-  home.reached.add(name)
-  home.reaches.set(type, merged(home.reaches.get(type), reachOf(home.inside.model, type, actions)))
+  if (watched.reached.has(name)) return
+  watched.reached.add(name)
+  watched.reaches.set(type, merged(watched.reaches.get(type), reachOf(watched.inside.model, type, actions)))
 }
 
 function merged(a: Reach | undefined, b: Reach): Reach {

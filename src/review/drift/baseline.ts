@@ -64,16 +64,12 @@ export function baselineOf(book: { readonly model: Model }, options: Omit<Matrix
 function grantsOf(model: Model, { people, records, now }: MatrixOptions): Pick<Baseline, 'privileges' | 'routines'> {
   const book = rulebookOf(model)
   const views = Object.entries(people).map(
-    ([name, me]) =>
-      [
-        name,
-        book.for(me as never, { ...(now === undefined ? {} : { now }), records: records as never }) as unknown as InnerViewpoint,
-      ] as const,
+    ([name, me]) => [name, book.for(me, { ...(now === undefined ? {} : { now }), records: records }) as unknown as InnerViewpoint] as const,
   )
   const who = (names: readonly string[], has: (view: (typeof views)[number][1], name: string) => boolean) =>
     Object.fromEntries(names.map((name) => [name, views.filter(([, view]) => has(view, name)).map(([person]) => person)]))
   return {
-    privileges: who(Object.keys(model.privileges), (view, name) => view.has(name as never)),
+    privileges: who(Object.keys(model.privileges), (view, name) => view.has(name)),
     routines: who(Object.keys(model.routines), (view, name) => view.mayCall(name)),
   }
 }

@@ -86,7 +86,7 @@ export async function reached(ground: Ground, person: string, action: string, ty
   const rows =
     action === 'read'
       ? await ground.store(person).list(type)
-      : ground.viewpoint(person).filter(type, (ground.records[type] ?? []) as Row[], action as never)
+      : ground.viewpoint(person).filter(type, (ground.records[type] ?? []) as Row[], action)
   return rows.map((row) => (row as Row)[key] as Key)
 }
 
@@ -111,7 +111,7 @@ async function told(keys: readonly Key[], what: string, why: (key: Key) => Promi
 async function reason(ground: Ground, person: string, action: string, type: string, key: Key): Promise<string> {
   const record = ground.record(type, key)
   if (record === undefined) return 'there is no such record'
-  const why = ground.viewpoint(person).why(action as never, type, record)
+  const why = ground.viewpoint(person).why(action, type, record)
   if (why.verdict.allowed && isTakenAlong(ground, action, type)) {
     const { allowed } = await ground.store(person).verdict('delete', type, key)
     if (!allowed) return 'its own rules let it, but a record that belongs to it stands in the way'
@@ -150,7 +150,7 @@ async function access(ground: Ground, { person, type: typeName, key, actions }: 
   for (const action of type.actions) {
     if (action === 'create') continue
     const asked = isTakenAlong(ground, action, typeName) ? ground.store(person).verdict('delete', typeName, key) : undefined
-    const { allowed } = (await asked) ?? view.verdict(action as never, typeName, record)
+    const { allowed } = (await asked) ?? view.verdict(action, typeName, record)
     if (allowed === actions.includes(action)) continue
     const why = await reason(ground, person, action, typeName, key)
     problems.push(`${allowed ? 'may, and should not' : 'should, and may not'}: ${action}; ${why}`)
@@ -160,7 +160,7 @@ async function access(ground: Ground, { person, type: typeName, key, actions }: 
 
 async function privilege(ground: Ground, { kind, person, name, has }: PrivilegeExpectation): Promise<string[]> {
   const view = ground.viewpoint(person)
-  const found = kind === 'privilege' ? view.has(name as never) : view.mayCall(name)
+  const found = kind === 'privilege' ? view.has(name) : view.mayCall(name)
   if (found === has) return []
   return [kind === 'privilege' ? (found ? 'has it' : 'does not have it') : found ? 'may call it' : 'may not call it']
 }
@@ -201,7 +201,7 @@ function whyTried(ground: Ground, { person, action, type, key, sending = {}, wit
     return reasonOf(view.why('create', type, { ...stampValues(typeModel(ground.model, type), 'create', view.env()), ...sending }))
   if (before === undefined) return ''
   const becomes = action === 'update' ? { ...before, ...sending } : undefined
-  return reasonOf(view.why(action as never, type, before, becomes))
+  return reasonOf(view.why(action, type, before, becomes))
 }
 
 /** An update without anything sent: whether there is any that is allowed. Where there is none, each field is tried. */

@@ -116,8 +116,8 @@ class Search {
     for (const person of this.#people) {
       const [mine, theirs] = [this.#ground.viewpoint(person), other.viewpoint(person)]
       for (const name of Object.keys(privileges)) {
-        const has = mine.has(name as never)
-        if (has !== theirs.has(name as never)) return { kind: 'privilege', person, name, has }
+        const has = mine.has(name)
+        if (has !== theirs.has(name)) return { kind: 'privilege', person, name, has }
       }
       for (const name of Object.keys(routines)) {
         const has = mine.mayCall(name)

@@ -52,7 +52,7 @@ export function workingsOf(situation: Situation, indexes?: IndexCache, like?: Wo
     const there = like !== undefined && Object.hasOwn(like.people, person) && like.people[person] === people[person]
     if (there && sameLinks && like.model === model) return like.view(person)
     if (there && sameLinks && fewer !== undefined) return lessView(like.view(person), model, fewer)
-    const view = book.for(people[person] as never, { now, records: linked as never }) as unknown as InnerViewpoint
+    const view = book.for(people[person], { now, records: linked }) as unknown as InnerViewpoint
     return there && like.model === model && sameMe(view.me, like.view(person).me) ? like.view(person) : view
   }
 

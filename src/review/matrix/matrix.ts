@@ -218,7 +218,7 @@ class Matrix implements FieldMatrix {
       actions: new Map(this.actions.map((action) => [action, this.#where(view.rules(this.type, action).when)])),
       partly: this.#partlyRead(view),
       fields: withFields ? { read: this.#fieldsLet(view, 'read'), update: this.#fieldsLet(view, 'update') } : {},
-      creates: view.may('create', this.type as never),
+      creates: view.may('create', this.type),
       standings: standings.map(({ when }) => this.#where(when)),
     }
   }
@@ -296,7 +296,7 @@ function viewsOf(
   let last: Seen | undefined
   return (name) => {
     if (last?.name === name) return last
-    const how = { now, records: linked as never, ...(within === undefined ? {} : { within: within as never }) }
+    const how = { now, records: linked, ...(within === undefined ? {} : { within: within }) }
     const view = workings?.view(name) ?? (book.for(people[name] as never, how as never) as unknown as InnerViewpoint)
     last = { name, view, standings: view.standings(typeName) }
     return last

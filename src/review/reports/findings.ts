@@ -99,7 +99,7 @@ export async function expectationFindings(ground: Ground, expectations: readonly
 /** Compares the access of now with a baseline. */
 export function driftFindings(ground: Ground, baseline: Baseline): DriftFindings {
   const { people, records, now } = ground
-  const current = baselineOf(ground, { people, records: records as never, now })
+  const current = baselineOf(ground, { people, records: records, now })
   const { gained, lost, creates, grants, rules } = driftBetween(baseline, current, ground.model)
   const known = (change: AccessChange) => ({ ...change, key: storedKey(ground, change.type, change.key) as string })
   return { at: baseline.at, gained: gained.map(known), lost: lost.map(known), creates, grants, rules }
@@ -143,7 +143,7 @@ async function cellOf(ground: Ground, expectation: Expectation): Promise<CellRef
       const view = ground.viewpoint(person)
       const { actions = [] } = ground.model.types[type] ?? {}
       const wrong = actions.find(
-        (action) => action !== 'create' && view.verdict(action as never, type, record).allowed !== expectation.actions.includes(action),
+        (action) => action !== 'create' && view.verdict(action, type, record).allowed !== expectation.actions.includes(action),
       )
       return { ...about, key: expectation.key, action: wrong ?? 'read' }
     }

@@ -1,0 +1,7 @@
+// Notes which mutants a test file has reached, those included that its imports reach.
+import { writeFileSync } from 'node:fs'
+
+process.on('exit', () => {
+  const { static: always = {} } = globalThis.__stryker__?.mutantCoverage ?? {}
+  writeFileSync(process.env.PACHTER_MUTATE_REACHED, JSON.stringify(Object.keys(always)))
+})
