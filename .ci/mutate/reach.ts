@@ -1,5 +1,7 @@
-import { readFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { createHash } from 'node:crypto'
+import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import { runTests } from './run-tests.js'
 import type { Sandbox } from './sandbox.js'
 
@@ -9,8 +11,25 @@ export interface Covered {
   readonly took: ReadonlyMap<string, number>
 }
 
+/** What was found last: the same as long as neither the sources nor the tests have changed. */
+const CACHE = fileURLToPath(new URL('../../node_modules/.cache/pachter-mutate.json', import.meta.url))
+
+interface Cached {
+  readonly of: string
+  readonly reached: readonly (readonly [string, readonly string[]])[]
+  readonly took: readonly (readonly [string, number])[]
+}
+
 /** Runs every test file by itself, without any mutant. One that fails so is left out. */
 export async function coverage(sandbox: Sandbox): Promise<Covered> {
+  const of = contentsOf(sandbox)
+  const { reached, took } = cached(of) ?? (await found(sandbox, of))
+  const durations = new Map(took)
+  const quickest = (a: string, b: string) => (durations.get(a) ?? 0) - (durations.get(b) ?? 0)
+  return { by: new Map(reached.map(([id, files]) => [id, [...files].sort(quickest)])), took: durations }
+}
+
+async function found(sandbox: Sandbox, of: string): Promise<Cached> {
   const took = new Map<string, number>()
   const reached = new Map<string, string[]>()
   const waiting = [...sandbox.tests]
@@ -28,6 +47,32 @@ export async function coverage(sandbox: Sandbox): Promise<Covered> {
     }
   }
   await Promise.all([work(), work()])
-  const quickest = (a: string, b: string) => (took.get(a) ?? 0) - (took.get(b) ?? 0)
-  return { by: new Map([...reached].map(([id, files]) => [id, files.sort(quickest)])), took }
+  const all: Cached = { of, reached: [...reached], took: [...took] }
+  mkdirSync(dirname(CACHE), { recursive: true })
+  writeFileSync(CACHE, JSON.stringify(all))
+  return all
+}
+
+function cached(of: string): Cached | undefined {
+  try {
+    const last = JSON.parse(readFileSync(CACHE, 'utf8')) as Cached
+    return last.of === of ? last : undefined
+  } catch {
+    return undefined
+  }
+}
+
+/** Of all that the numbers of mutants and what reaches them hang on: the sources and the tests, and which databases there are. */
+function contentsOf({ folder }: Sandbox): string {
+  const hash = createHash('sha256')
+  for (const [name, value] of Object.entries(process.env)) if (name.startsWith('PACHTER_TEST_')) hash.update(`${name}=${value}\n`)
+  const add = (path: string): void => {
+    if (!statSync(path).isDirectory()) {
+      hash.update(path.slice(folder.length)).update(readFileSync(path))
+      return
+    }
+    for (const name of readdirSync(path).sort()) add(join(path, name))
+  }
+  for (const name of ['src', 'test', 'examples']) add(join(folder, name))
+  return hash.digest('hex')
 }

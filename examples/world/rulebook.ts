@@ -1,8 +1,8 @@
 // Who may do what at Marsh Lane Allotments.
-import { allOf, anyOf, forever, not, now, rulebook, toMany, toOne } from 'pachter'
+import { allOf, anyOf, forever, not, now, type Rulebook, rulebook, toMany, toOne, type WorldOf } from 'pachter'
 import { Entry, Inspection, Invoice, Job, Member, Notice, Plot, Remark, Session, Share, Site, Team } from './shapes.js'
 
-export const book = rulebook({
+const built = rulebook({
   // The sign-in says who it is. What they are is in their own record, and read afresh for every operation.
   me: { shape: Session, key: 'id', links: { member: toOne('member', 'id') }, roles: (me) => me.member.roles },
   records: {
@@ -277,3 +277,8 @@ export const book = rulebook({
     openLedger: ({ role }) => [role('treasurer', 'secretary')],
     startSeason: ({ role }) => [role('secretary')],
   })
+
+/** What the rulebook knows of, by a name that editors and messages show in place of all of it. */
+export interface Allotments extends WorldOf<typeof built> {}
+
+export const book: Rulebook<Allotments> = built
