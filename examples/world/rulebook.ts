@@ -75,31 +75,31 @@ const built = rulebook({
     notice: (notice, { me }) => ({ author: notice.authorId.is(me.id) }),
   })
   .standings({
-    plot: (plot, { me, stands }) => ({
+    plot: (plot, { me }) => ({
       holder: anyOf(plot.holderId.is(me.id), plot.coHolderIds.has(me.id)),
-      guest: plot.shares.some((share) => stands(share, 'helper')),
-      helper: plot.shares.some((share) => allOf(stands(share, 'helper'), share.level.is('tend'))),
+      guest: plot.shares.some((share) => share.standing.helper),
+      helper: plot.shares.some((share) => allOf(share.standing.helper, share.level.is('tend'))),
       warden: allOf(me.member.roles.has('warden'), me.member.siteIds.has(plot.siteId)),
     }),
-    job: (job, { me, stands }) => ({
-      assignee: anyOf(job.assigneeIds.has(me.id), job.assigneeEmails.hasIgnoringCase(me.email), stands(job.team, 'teammate')),
+    job: (job, { me }) => ({
+      assignee: anyOf(job.assigneeIds.has(me.id), job.assigneeEmails.hasIgnoringCase(me.email), job.team.standing.teammate),
       warden: allOf(me.member.roles.has('warden'), me.member.siteIds.has(job.siteId)),
     }),
   })
   .standings({
-    entry: (entry, { me, stands }) => ({
+    entry: (entry, { me }) => ({
       author: entry.authorId.is(me.id),
-      host: stands(entry.plot, 'holder'),
-      warden: stands(entry.plot, 'warden'),
+      host: entry.plot.standing.holder,
+      warden: entry.plot.standing.warden,
       // The audience widens by steps: whoever the plot is shared with, everybody of its site, everybody.
-      guest: stands(entry.plot, 'guest'),
+      guest: entry.plot.standing.guest,
       neighbour: allOf(entry.audience.is('site'), me.member.siteIds.has(entry.plot.siteId)),
     }),
-    inspection: (inspection, { me, stands }) => ({
+    inspection: (inspection, { me }) => ({
       inspector: allOf(me.member.roles.has('warden'), inspection.inspectorId.is(me.id)),
-      warden: stands(inspection.plot, 'warden'),
+      warden: inspection.plot.standing.warden,
     }),
-    invoice: (invoice, { me, stands }) => ({ debtor: anyOf(invoice.memberId.is(me.id), stands(invoice.plot, 'holder')) }),
+    invoice: (invoice, { me }) => ({ debtor: anyOf(invoice.memberId.is(me.id), invoice.plot.standing.holder) }),
   })
   .standings({
     entry: (entry, { standing: { author, host, warden, guest, neighbour } }) => ({
@@ -107,11 +107,11 @@ const built = rulebook({
     }),
   })
   .standings({
-    remark: (remark, { me, stands }) => ({
+    remark: (remark, { me }) => ({
       author: remark.authorId.is(me.id),
-      reader: stands(remark.entry, 'reader'),
+      reader: remark.entry.standing.reader,
       // Whoever wrote the entry, and whoever began the thread, may clear what is written beneath.
-      host: stands(remark.entry, 'author'),
+      host: remark.entry.standing.author,
       starter: remark.ancestors('parent').some((above) => allOf(above.parentId.isMissing(), above.authorId.is(me.id))),
     }),
   })
@@ -166,20 +166,20 @@ const built = rulebook({
       stamps: { create: { rentDue: 0 } },
       saying: { delete: 'Only the warden of its site removes a plot, once it is vacant.' },
     }),
-    share: (share, { me, standing: { giver, helper }, stands }) => ({
+    share: (share, { me, standing: { giver, helper } }) => ({
       may: {
         read: [giver, helper],
         // Whoever holds a plot shares it.
-        create: [giver.provided(stands(share.plot, 'holder'))],
+        create: [giver.provided(share.plot.standing.holder)],
         update: [giver.only('level', 'until')],
         delete: [giver, helper.provided(share.memberId.is(me.id))],
       },
       stamps: { create: { grantedById: me.id } },
     }),
-    entry: (entry, { me, standing: { author, host, warden, reader }, stands }) => ({
+    entry: (entry, { me, standing: { author, host, warden, reader } }) => ({
       may: {
         read: [reader.titled('reader')],
-        create: [author.provided(anyOf(stands(entry.plot, 'holder'), stands(entry.plot, 'helper')))],
+        create: [author.provided(anyOf(entry.plot.standing.holder, entry.plot.standing.helper))],
         update: [author.only('text', 'audience')],
         delete: [author, host, warden],
       },
@@ -239,10 +239,10 @@ const built = rulebook({
       ],
       stamps: { create: { authorId: me.id, approved: false } },
     }),
-    inspection: (inspection, { me, standing: { inspector, warden }, role, stands }) => ({
+    inspection: (inspection, { me, standing: { inspector, warden }, role }) => ({
       may: {
         read: [inspector, warden, role('secretary')],
-        create: [inspector.provided(stands(inspection.plot, 'warden'))],
+        create: [inspector.provided(inspection.plot.standing.warden)],
         update: [inspector.except('inspectorId', 'plotId')],
         delete: [inspector, role('secretary')],
         // A question that pages ask, before they show the button.

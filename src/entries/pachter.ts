@@ -3,10 +3,11 @@
  * @module
  */
 export { type ErrorCode, isPachterError, LinksError, PachterError } from '../condition/index.js'
+export type { Clause, Standing } from '../rulebook/clause-types.js'
 export { allOf, anyOf, not } from '../rulebook/conditions.js'
 export { RulebookError, UnknownNameError } from '../rulebook/error.js'
 export { toMany, toOne } from '../rulebook/links.js'
-export type { Clause, Joined, Names, RulesFor, Standing } from '../rulebook/rule-types.js'
+export type { Joined, Names, RulesFor } from '../rulebook/rule-types.js'
 // Types of terms, for conditions with arguments, and so that declarations can name what a rulebook is.
 export type {
   Condition,

@@ -1,10 +1,10 @@
 import { describeOdd } from '../condition/describe.js'
 import { anyOfNode, type ConditionNode, compareNode, isList, type LiteralNode, presenceNode, TRUE } from '../condition/nodes.js'
 import { here } from './build-context.js'
-import { standingClause, whoeverClause } from './clauses.js'
+import { standingClause } from './clauses.js'
 import { RulebookError, unknownName } from './error.js'
 import type { MeModel, TypeModel } from './model.js'
-import { myLinks, recordsWord, recordTerms, standsLater, standsWord, type Types } from './record-terms.js'
+import { myLinks, recordsWord, recordTerms, standingsOf, type Types } from './record-terms.js'
 import { strict } from './strict.js'
 import { groupTerms } from './terms.js'
 
@@ -18,7 +18,7 @@ export function meTerms(me: Pick<MeModel, 'fields' | 'key' | 'links'>, types: Ty
 
 /** What a callback of `standings` may speak of. */
 export function standingWords({ me, types }: World, type: TypeModel): object {
-  const words = { me: meTerms(me, types), standing: standingsOf(type), stands: standsWord(types), records: recordsWord(types) }
+  const words = { me: meTerms(me, types), standing: standingsOf(type), records: recordsWord(types) }
   return strict(words, refuseWord(Object.keys(words)))
 }
 
@@ -27,12 +27,10 @@ export function ruleWords({ me, types }: World, type: TypeModel): object {
   const words = {
     after: recordTerms(types, type, 'after', 'after'),
     standing: standingsOf(type),
-    stands: standsWord(types),
     records: recordsWord(types),
     get anyone() {
       return standingClause(named('anyone', TRUE))
     },
-    whoever: (condition: unknown) => whoeverClause(condition),
   }
   // By their descriptors: reading a getter would make a condition that nobody asked for.
   Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords({ me, types })))
@@ -56,16 +54,6 @@ function personWords({ me, types }: World): object {
     },
     role: (...names: unknown[]) => standingClause(roleCondition(me, names)),
   }
-}
-
-function standingsOf(type: TypeModel): object {
-  const standings = {}
-  for (const [name, node] of Object.entries(type.standings)) {
-    Object.defineProperty(standings, name, { get: () => standingClause(node), enumerable: true })
-  }
-  return strict(standings, (name) => {
-    throw new RulebookError(here(), `${unknownName(`standing of ${type.name}`, name, Object.keys(type.standings))}${standsLater}`)
-  })
 }
 
 function refuseWord(known: readonly string[]): (name: string) => never {

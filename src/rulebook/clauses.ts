@@ -3,12 +3,12 @@ import { allOfNode, type ConditionNode } from '../condition/nodes.js'
 import { asksAfter, changesList } from '../condition/walk.js'
 import { ACTIONS } from './actions.js'
 import { here, made, used } from './build-context.js'
+import type { Standing } from './clause-types.js'
 import { CONDITION_METHODS, useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
 import type { ClauseNode, TypeModel } from './model.js'
 import { NODE } from './node.js'
 import { finished } from './normalize.js'
-import type { Clause, Standing } from './rule-types.js'
 import type { Action } from './types.js'
 
 const DRAFT: unique symbol = Symbol.for('pachter.clause')
@@ -73,11 +73,6 @@ export function standingClause<F extends string>(who: ConditionNode): Standing<F
   return made(Object.freeze(clause)) as Standing<F>
 }
 
-/** A clause for whoever asks, where the condition holds. */
-export function whoeverClause<F extends string>(condition: unknown): Clause<F> {
-  return limited({ who: useCondition(condition, 'whoever'), provided: [] }) as unknown as Clause<F>
-}
-
 function limitedTo(clause: object, by: 'only' | 'except', fields: readonly unknown[]): object {
   const draft = draftOf(clause) as ClauseDraft
   used(clause)
@@ -102,7 +97,7 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: s
     throw new RulebookError(
       at,
       condition
-        ? 'a condition alone does not say who it is for: write whoever(condition), or signedIn.provided(condition)'
+        ? 'a condition alone does not say who it is for: write anyone.provided(condition), or signedIn.provided(condition)'
         : `a clause is needed, as in holder or anyone.provided(...), not ${describeOdd(value)}`,
     )
   }

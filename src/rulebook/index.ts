@@ -1,6 +1,7 @@
 export { noLeftovers, used } from './build-context.js'
 export { noteApart, noteWritten, type Written, writtenIn } from './call-sites.js'
 export { signedIn } from './callback-args.js'
+export type * from './clause-types.js'
 export { allOf } from './conditions.js'
 export { isName, readDefinition } from './definition.js'
 export { RulebookError, UnknownNameError, unknownName } from './error.js'

@@ -12,11 +12,12 @@ import {
 } from '../condition/nodes.js'
 import { askedOf } from '../condition/walk.js'
 import { here } from './build-context.js'
+import { standingClause } from './clauses.js'
 import { toCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
 import { type LinkModel, placesOf } from './links.js'
 import type { TypeModel } from './model.js'
-import type { Condition } from './term-types.js'
+import { strict } from './strict.js'
 import { groupTerms, newEach, someTerm } from './terms.js'
 
 /** The record types, by name. */
@@ -25,13 +26,29 @@ export type Types = { readonly [name: string]: TypeModel }
 /** Where a record is that rules speak of: reached from a record by links to one, or from the person. */
 type Reached =
   | { readonly kind: 'field'; readonly of: RecordRef; readonly via: readonly LinkNode[] }
-  | { readonly kind: 'claim'; readonly path: readonly string[] }
+  | { readonly kind: 'claim'; readonly path: readonly string[]; readonly via: readonly LinkNode[] }
 
-const RECORD: unique symbol = Symbol.for('pachter.record')
+/** Standings of a record type, each as a clause. `at` says of which record. */
+export function standingsOf(type: TypeModel, at: (node: ConditionNode) => ConditionNode = (node) => node): object {
+  const standings = {}
+  for (const [name, node] of Object.entries(type.standings)) {
+    Object.defineProperty(standings, name, { get: () => standingClause(at(node)), enumerable: true })
+  }
+  return strict(standings, (name) => {
+    const unknown = unknownName(`standing of ${type.name}`, name, Object.keys(type.standings))
+    throw new RulebookError(here(), `${unknown}; a standing can be used in a later call of standings(...) than its own`)
+  })
+}
 
-interface Spoken {
-  readonly type: TypeModel
-  readonly reached: Reached
+/** A standing of a record that is reached. */
+function standingAt(node: ConditionNode, reached: Reached): ConditionNode {
+  const { via } = reached
+  const link = via.at(-1)
+  if (link === undefined) return reached.kind === 'field' && reached.of !== 'record' ? askedOf(node, 'record', reached.of) : node
+  const from = { ...reached, via: via.slice(0, -1), ...(reached.kind === 'claim' ? { path: reached.path.slice(0, -1) } : {}) }
+  const each = newEach()
+  const over: OverNode = Object.freeze({ kind: 'records', type: link.to, name: link.name, one: true as const, by: joins(link, from) })
+  return someNode(each, over, askedOf(node, 'record', each))
 }
 
 /** Terms for the fields and links of a record: what authors know as `plot`. */
@@ -41,7 +58,7 @@ export function recordTerms(types: Types, type: TypeModel, of: RecordRef = 'reco
 
 /** Links of the person: what authors know as `me.member`. */
 export function myLinks(types: Types, links: { readonly [name: string]: LinkModel }): Record<string, () => object> {
-  return linkGetters(types, links, { kind: 'claim', path: [] }, 'me')
+  return linkGetters(types, links, { kind: 'claim', path: [], via: [] }, 'me')
 }
 
 function termsOf(types: Types, type: TypeModel, reached: Reached, name: string): object {
@@ -54,9 +71,10 @@ function termsOf(types: Types, type: TypeModel, reached: Reached, name: string):
   const words = {
     ...(linked ? presence : {}),
     ...(reached.kind === 'field' ? { ancestors: (link: unknown) => ancestors(types, type, reached, link, name) } : {}),
+    standing: standingsOf(type, (node) => standingAt(node, reached)),
   }
   const links = linkGetters(types, type.links, reached, name)
-  const options = { name, ids: type.ids, words, links, spoken: { [RECORD]: { type, reached } satisfies Spoken } }
+  const options = { name, ids: type.ids, words, links }
   if (reached.kind === 'field') return groupTerms('field', type.fields, { ...options, of: reached.of, via: reached.via })
   return groupTerms('claim', type.fields, { ...options, within: reached.path, linked: reached.path.length })
 }
@@ -72,10 +90,8 @@ function linkGetters(
       const type = types[link.to] as TypeModel
       const named = `${name}.${link.name}`
       if (link.many) return [link.name, () => manyTerm(types, type, () => overOf(link, reached), named)]
-      const next: Reached =
-        reached.kind === 'field'
-          ? { ...reached, via: [...reached.via, plain(link)] }
-          : { kind: 'claim', path: [...reached.path, link.name] }
+      const via = [...reached.via, plain(link)]
+      const next: Reached = reached.kind === 'field' ? { ...reached, via } : { ...reached, path: [...reached.path, link.name], via }
       return [link.name, () => termsOf(types, type, next, named)]
     }),
   )
@@ -100,13 +116,7 @@ function joins(link: LinkNode, reached: Reached): readonly JoinNode[] {
 }
 
 function overOf(link: LinkModel, reached: Reached): OverNode {
-  return Object.freeze({
-    kind: 'records',
-    type: link.to,
-    name: link.name,
-    ...(link.many ? {} : { one: true as const }),
-    by: joins(link, reached),
-  })
+  return Object.freeze({ kind: 'records', type: link.to, name: link.name, by: joins(link, reached) })
 }
 
 function manyTerm(types: Types, type: TypeModel, over: () => OverNode, named: string): object {
@@ -146,25 +156,3 @@ export function recordsWord(types: Types): (type: unknown) => object {
     return manyTerm(types, types[name] as TypeModel, () => over, `records("${name}")`)
   }
 }
-
-/** The word `stands`: whether the person has a standing on a linked record. */
-export function standsWord(types: Types): (record: unknown, standing: unknown) => Condition {
-  return (record, standing) => {
-    const spoken = typeof record === 'object' && record !== null ? (record as { [RECORD]?: Spoken })[RECORD] : undefined
-    if (spoken === undefined || spoken.reached.kind === 'claim')
-      throw new RulebookError(here(), "stands(...) takes a record, as in stands(entry.plot, 'holder')")
-    const { standings, name } = types[spoken.type.name] as TypeModel
-    if (typeof standing !== 'string' || !Object.hasOwn(standings, standing))
-      throw new RulebookError(here(), `stands(...): ${unknownName(`standing of ${name}`, standing, Object.keys(standings))}${standsLater}`)
-    const node = standings[standing] as ConditionNode
-    const { of, via } = spoken.reached
-    if (via.length === 0) return toCondition(of === 'record' ? node : askedOf(node, 'record', of))
-    const each = newEach()
-    const link = via[via.length - 1] as LinkModel
-    const over = overOf({ ...link, many: false }, { kind: 'field', of, via: via.slice(0, -1) })
-    return toCondition(someNode(each, over, askedOf(node, 'record', each)))
-  }
-}
-
-/** A hint for messages: a standing may be spoken of once it is there. */
-export const standsLater = '; a standing can be used in a later call of standings(...) than its own'

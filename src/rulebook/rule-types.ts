@@ -1,42 +1,7 @@
-// What the compiler knows of clauses and rules. Types only.
+// What the compiler knows of rules. Types only.
+import type { AnyClause, LIMITED, LimitedClause, Standing, StandingsOf } from './clause-types.js'
 import type { Condition, Source } from './term-types.js'
 import type { Action, Beside, MeTerms, ReachWords, RecordTerms, StandingName, TypeName, World } from './types.js'
-
-declare const LIMITED: unique symbol
-
-// Neither of the two kinds of clauses is a subtype of the other: else the compiler would take a list of both for a list of the
-// wider kind, and forget that some are limited.
-
-/** Who may do an action, with all fields. `F` names the fields of the record type, so that a clause stays with its own type. */
-export interface Clause<F extends string, R extends string = any> {
-  readonly [LIMITED]: false
-  readonly fields: (field: F) => void
-  /** Counts only where the condition holds too. */
-  provided(...conditions: [Condition, ...Condition[]]): Clause<F, R>
-  /** Lets see, send or change these fields only. The key is always seen, and never changed. */
-  only(...fields: [F, ...F[]]): LimitedClause<F, R>
-  /** Lets see, send or change every field but these. */
-  except(...fields: [F, ...F[]]): LimitedClause<F, R>
-  /** Lets give these fields, which the server stamps otherwise, or the key. */
-  supplying(...fields: [F, ...F[]]): Clause<F, R>
-  /** For an update: what must hold of the record as it becomes, in place of the clause itself. */
-  afterwards(condition: Condition): Clause<F, R>
-  /** The name by which verdicts and explanations speak of this clause. */
-  titled(title: string): Clause<F, R>
-  /** Counts only within one of these routines, and not where the same is asked for directly. */
-  within(...routines: [R, ...R[]]): Clause<F, R>
-}
-
-/** A clause that lets see, send or change some fields only. */
-export interface LimitedClause<F extends string, R extends string = any> {
-  readonly [LIMITED]: true
-  readonly fields: (field: F) => void
-  provided(...conditions: [Condition, ...Condition[]]): LimitedClause<F, R>
-  supplying(...fields: [F, ...F[]]): LimitedClause<F, R>
-  afterwards(condition: Condition): LimitedClause<F, R>
-  titled(title: string): LimitedClause<F, R>
-  within(...routines: [R, ...R[]]): LimitedClause<F, R>
-}
 
 /** Whether rules limit the fields that somebody may see. */
 export type LimitsReading<O> = O extends { readonly may: { readonly read: readonly (infer C)[] } }
@@ -52,12 +17,6 @@ export type LimitedIn<O> = { readonly [K in keyof O]: LimitsReading<O[K]> extend
 export type SeenRow<W extends World, K extends TypeName<W>, R = W['rows'][K]> = K extends W['limited']
   ? { readonly [F in keyof R & W['keys'][K]]: R[F] } & { readonly [F in keyof R]?: R[F] | undefined }
   : R
-
-/** A clause without limits yet, which is therefore also a condition. */
-export interface Standing<F extends string, R extends string = any> extends Clause<F, R>, Condition {}
-
-/** Named, so that the compiler prints the names of the standings first. */
-export type StandingsOf<N extends string, F extends string, R extends string = any> = { readonly [P in N]: Standing<F, R> }
 
 /** What a callback of `standings` may speak of besides the record. */
 export interface StandingWords<K extends TypeName<W>, W extends World> extends ReachWords<W> {
@@ -86,8 +45,6 @@ export interface Words<K extends TypeName<W>, W extends World> extends ReachWord
   readonly signedIn: Standing<keyof W['rows'][K] & string, W['routine']>
   /** Whoever has one of these roles. */
   role(...names: [W['role'], ...W['role'][]]): Standing<keyof W['rows'][K] & string, W['routine']>
-  /** Whoever asks, where the condition holds: for rules that tie nobody to the record. */
-  whoever(condition: Condition): Clause<keyof W['rows'][K] & string, W['routine']>
 }
 
 /** What the server sets, field by field: a value, a claim or `now`. */
@@ -121,7 +78,7 @@ export type Gate<A extends string = Action> = { readonly [N in A | 'all']?: Cond
 /** The rules of one record type. */
 export interface RuleSet<T, Times, A extends string = Action> {
   /** Which clauses let each action happen. An action without a clause is refused. */
-  readonly may?: { readonly [N in A]?: readonly (Clause<keyof T & string> | LimitedClause<keyof T & string>)[] }
+  readonly may?: { readonly [N in A]?: readonly AnyClause<keyof T & string>[] }
   /** What to tell somebody who is refused. */
   readonly saying?: { readonly [N in A]?: string }
   /** What must hold before any clause counts. */

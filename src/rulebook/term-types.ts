@@ -156,9 +156,9 @@ export type TermOf<T> =
                     ? OpaqueTerm<T>
                     : GroupTerm<T>
 
-/** Terms for every field of T; fields named in Times are instants, whatever their type. */
-export type Terms<T, Times = never> = {
-  readonly [F in Exclude<keyof T, keyof GroupOps<T, Times>>]-?: F extends Times ? TimeTerm : TermOf<T[F]>
+/** Terms for every field of T; fields named in Times are instants, whatever their type. A field whose name is a word already is had by `field`. */
+export type Terms<T, Times = never, Words = never> = {
+  readonly [F in Exclude<keyof T, keyof GroupOps<T, Times> | Words>]-?: F extends Times ? TimeTerm : TermOf<T[F]>
 } & GroupOps<T, Times>
 
 /** What may be asked of a record, of `me` or of a nested object as a whole. */

@@ -149,24 +149,11 @@ export interface GroupOptions {
   readonly words?: { readonly [word: string]: unknown }
   /** Links, by name. */
   readonly links?: { readonly [name: string]: () => object }
-  /** Properties by symbol. */
-  readonly spoken?: object
 }
 
 /** Terms for all fields of a record, or of the claims: what authors know as `plot` or `me`. */
 export function groupTerms(kind: 'field' | 'claim', fields: Fields, options: GroupOptions): object {
-  const {
-    name,
-    ids = [],
-    within = [],
-    optional = false,
-    of = 'record',
-    via = [],
-    linked = 0,
-    words = {},
-    links = {},
-    spoken = {},
-  } = options
+  const { name, ids = [], within = [], optional = false, of = 'record', via = [], linked = 0, words = {}, links = {} } = options
   const start = kind === 'field' ? { kind, of, ...(via.length > 0 ? { via } : {}) } : { kind, ...(linked > 0 ? { links: linked } : {}) }
   const unknown = (field: unknown): never => {
     throw new RulebookError(here(), `${name}: ${unknownName(kind, field, [...Object.keys(fields), ...Object.keys(links)])}`)
@@ -202,7 +189,6 @@ export function groupTerms(kind: 'field' | 'claim', fields: Fields, options: Gro
     terms.isMissing = () => toCondition(presenceNode(whole, false))
     terms.isPresent = () => toCondition(presenceNode(whole, true))
   }
-  for (const symbol of Object.getOwnPropertySymbols(spoken)) terms[symbol] = (spoken as Record<symbol, unknown>)[symbol]
   const taken = Object.keys(terms)
   for (const field of Object.keys(fields)) {
     if (!taken.includes(field)) Object.defineProperty(terms, field, { get: () => term(field), enumerable: true })

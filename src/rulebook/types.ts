@@ -1,4 +1,5 @@
 // What the compiler knows of a rulebook. Types only.
+import type { ReachedStandings } from './clause-types.js'
 import type { Condition, Flat, GroupOps, Mistake, Presence, RoleSource, Terms } from './term-types.js'
 
 /**
@@ -108,7 +109,7 @@ export type RowOf<W extends World, K extends TypeName<W>> = W['rows'][K]
 export type FieldName<W extends World, K extends TypeName<W>> = keyof W['rows'][K] & string
 
 /** A record as rules speak of it. */
-export type RecordTerms<K extends TypeName<W>, W extends World> = Terms<W['rows'][K], W['times'][K]> &
+export type RecordTerms<K extends TypeName<W>, W extends World> = Terms<W['rows'][K], W['times'][K], keyof RecordWords<K, W>> &
   LinkTerms<W['links'][K], W> &
   RecordWords<K, W>
 
@@ -129,11 +130,10 @@ export interface ManyTerm<K extends TypeName<W>, W extends World> {
   some(fits?: (record: RecordTerms<K, W>) => Condition): Condition
 }
 
-declare const TYPE: unique symbol
-
 /** What may be said of a record as a whole. */
 export interface RecordWords<K extends TypeName<W>, W extends World> {
-  readonly [TYPE]: K
+  /** What ties the person to this record: `entry.plot.standing.holder`, a clause like those of one's own type, and a condition. */
+  readonly standing: ReachedStandings<StandingName<K, W> & string, W['routine']>
   /** The chain of records above this one, by a link of its type to itself; the record itself is not among them. */
   ancestors(link: SelfLink<K, W['links'][K]>): ManyTerm<K, W>
 }
@@ -144,8 +144,6 @@ export type MeTerms<W extends World> = Terms<W['me']> & LinkTerms<W['meLinks'], 
 
 /** Words that reach other records. */
 export interface ReachWords<W extends World> {
-  /** Whether the person has a standing on a record that this one leads to: `stands(entry.plot, 'holder')`. */
-  stands<T extends TypeName<W>>(record: { readonly [TYPE]: T }, standing: StandingName<T, W>): Condition
   /** Any record of a type: `records('member').some((member) => ...)`. */
   records<T extends TypeName<W>>(type: T): ManyTerm<T, W>
 }

@@ -74,11 +74,11 @@ const type = { shape: Thing, key: 'id' } as const
 export const draft = rulebook({ me: { shape: z.object({ id: z.string() }), key: 'id' }, records: { plot: type, entry: type, job: type } })
 `
 const ENTRY = `import { draft } from './draft'
-export const entryRules = draft.rulesOf('entry', (entry, { me, whoever }) => ({
+export const entryRules = draft.rulesOf('entry', (entry, { me, anyone }) => ({
   may: {
     read: [
-      whoever(entry.holderId.is(me.id)),
-      whoever(entry.state.is('open')), // = entry read 1
+      anyone.provided(entry.holderId.is(me.id)),
+      anyone.provided(entry.state.is('open')), // = entry read 1
     ],
   },
 }))

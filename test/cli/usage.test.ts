@@ -64,7 +64,7 @@ describe('the command on a project of its own', () => {
   const RULES = `import { rulebook } from 'pachter'
 import { z } from 'zod'
 export const book = rulebook({ me: { shape: z.object({ id: z.string() }), key: 'id' }, records: { plot: { shape: z.object({ id: z.string(), holderId: z.string() }), key: 'id' } } })
-  .rules({ plot: (plot, { me, whoever }) => ({ may: { read: [whoever(plot.holderId.is(me.id))] } }) })
+  .rules({ plot: (plot, { me, anyone }) => ({ may: { read: [anyone.provided(plot.holderId.is(me.id))] } }) })
 `
   const CONFIG = `import { configure } from 'pachter-cli'
 import { book } from './rules'

@@ -36,16 +36,21 @@ const book = rulebook({
     }),
   })
   .rules({
-    plot: (plot, { standing: { holder, helper, keeper }, whoever }) => ({
+    plot: (plot, { standing: { holder, helper, keeper }, anyone }) => ({
       may: {
         read: [holder, helper, keeper],
-        update: [whoever(plot.sownOn.orElse(forever).isBefore(now))],
-        delete: [whoever(plot.holderId.is(plot.town))],
+        update: [anyone.provided(plot.sownOn.orElse(forever).isBefore(now))],
+        delete: [anyone.provided(plot.holderId.is(plot.town))],
       },
     }),
-    entry: (entry, { stands, whoever }) => ({ may: { read: [whoever(stands(entry.plot, 'holder'))] } }),
-    remark: (remark, { me, whoever }) => ({
-      may: { read: [whoever(remark.authorId.is(me.id)), whoever(remark.ancestors('above').some((above) => above.authorId.is(me.id)))] },
+    entry: (entry) => ({ may: { read: [entry.plot.standing.holder] } }),
+    remark: (remark, { me, anyone }) => ({
+      may: {
+        read: [
+          anyone.provided(remark.authorId.is(me.id)),
+          anyone.provided(remark.ancestors('above').some((above) => above.authorId.is(me.id))),
+        ],
+      },
     }),
   })
 

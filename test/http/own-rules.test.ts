@@ -19,19 +19,19 @@ const book = rulebook({
     },
   },
 }).rules({
-  member: (member, { me, whoever }) => ({ may: { read: [whoever(member.id.is(me.id)).except('riskScore', 'tag')] } }),
-  branch: (branch, { me, whoever }) => ({ may: { read: [whoever(branch.id.is(me.member.branchId)).except('code')] } }),
-  loan: (loan, { me, whoever, signedIn }) => ({
+  member: (member, { me, anyone }) => ({ may: { read: [anyone.provided(member.id.is(me.id)).except('riskScore', 'tag')] } }),
+  branch: (branch, { me, anyone }) => ({ may: { read: [anyone.provided(branch.id.is(me.member.branchId)).except('code')] } }),
+  loan: (loan, { me, anyone, signedIn }) => ({
     may: {
       read: [signedIn],
       update: [
-        whoever(loan.name.is(me.member.name)),
-        whoever(loan.score.is(me.member.riskScore)),
-        whoever(loan.limit.isAtMost(me.member.riskScore)),
+        anyone.provided(loan.name.is(me.member.name)),
+        anyone.provided(loan.score.is(me.member.riskScore)),
+        anyone.provided(loan.limit.isAtMost(me.member.riskScore)),
       ],
       delete: [
-        whoever(me.member.riskScore.isMoreThan(700)).provided(loan.city.is(me.member.branch.city)),
-        whoever(loan.code.is(me.member.branch.code)),
+        anyone.provided(me.member.riskScore.isMoreThan(700)).provided(loan.city.is(me.member.branch.city)),
+        anyone.provided(loan.code.is(me.member.branch.code)),
       ],
       create: [signedIn],
     },

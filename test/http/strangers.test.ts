@@ -18,9 +18,11 @@ const book = rulebook({
     tree: { shape: z.object({ no: z.int() }), key: 'no' },
   },
 }).rules({
-  plot: (plot, { me, whoever }) => ({ may: { read: [whoever(plot.holderId.is(me.id))], update: [whoever(plot.holderId.is(me.id))] } }),
-  entry: (entry, { me, whoever }) => ({
-    may: { read: [whoever(entry.plot.holderId.is(me.id))], create: [whoever(entry.plot.holderId.is(me.id))] },
+  plot: (plot, { me, anyone }) => ({
+    may: { read: [anyone.provided(plot.holderId.is(me.id))], update: [anyone.provided(plot.holderId.is(me.id))] },
+  }),
+  entry: (entry, { me, anyone }) => ({
+    may: { read: [anyone.provided(entry.plot.holderId.is(me.id))], create: [anyone.provided(entry.plot.holderId.is(me.id))] },
   }),
   notice: (_, { anyone }) => ({ may: { read: [anyone] } }),
   tree: (_, { anyone }) => ({ may: { read: [anyone] } }),

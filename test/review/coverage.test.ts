@@ -26,7 +26,7 @@ const book = rulebook({
       vetoes: [{ actions: ['update'], provided: plot.state.is('let'), unless: role('warden'), saying: 'It is let.' }],
       stamps: { create: { holderId: me.id } },
     }),
-    entry: (entry, { whoever, stands }) => ({ may: { read: [whoever(stands(entry.plot, 'holder'))] } }),
+    entry: (entry) => ({ may: { read: [entry.plot.standing.holder] } }),
   })
 const small = groundOf(book, {
   people: { ann: { id: 'a', roles: [] }, ben: { id: 'b', roles: ['warden'] } },

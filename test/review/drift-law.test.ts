@@ -54,25 +54,25 @@ function bookOf(parts: readonly Part[]) {
     .routines({ close: (words) => (has('a routine opened') ? [words.signedIn] : [words.role('secretary')]) })
   const gated = has('a gate of all') ? bare.gate(({ me }) => me.id.is('bob')) : bare
   return gated.rules({
-    member: (member, { me, whoever }) => ({ may: { read: [whoever(member.id.is(me.id))] } }),
+    member: (member, { me, anyone }) => ({ may: { read: [anyone.provided(member.id.is(me.id))] } }),
     plot: (plot, words) => {
-      const { me, whoever, role, after } = words
-      const holder = whoever(plot.holderId.is(me.id))
-      const writes = whoever(plot.holderId.is(me.id))
+      const { me, anyone, role, after } = words
+      const holder = anyone.provided(plot.holderId.is(me.id))
+      const writes = anyone.provided(plot.holderId.is(me.id))
       const limited = has('a field more') ? writes.only('state', 'holderId', 'rent') : writes.only('state', 'holderId')
       return {
         gate: has('a gate') ? { update: plot.rent.isLessThan(50) } : {},
         may: {
           read: [holder, ...(has('reading what is vacant') ? [words.anyone.provided(plot.state.is('vacant')).only('state')] : [])],
           create: [
-            ...(has('creating') ? [whoever(plot.rent.isAtMost(10))] : []),
-            ...(has('creating with a key') ? [whoever(plot.rent.is(3)).supplying('id')] : []),
+            ...(has('creating') ? [anyone.provided(plot.rent.isAtMost(10))] : []),
+            ...(has('creating with a key') ? [anyone.provided(plot.rent.is(3)).supplying('id')] : []),
           ],
           update: [
             has('giving away') ? limited.afterwards(words.signedIn) : limited,
             ...(has('a clause within a routine') ? [role('secretary').only('rent').within('close')] : []),
           ],
-          delete: has('deleting') ? [whoever(plot.holderId.is(me.id)).provided(plot.state.is('vacant'))] : [],
+          delete: has('deleting') ? [anyone.provided(plot.holderId.is(me.id)).provided(plot.state.is('vacant'))] : [],
           confirm: has('an action of its own') ? [role('secretary')] : [],
         },
         vetoes: [

@@ -277,8 +277,8 @@ describe('an expectation file', () => {
       me: { shape: z.object({ id: z.int() }), key: 'id' },
       records: { plot: { shape: z.object({ id: z.int(), holderId: z.int(), state: z.string() }), key: 'id' } },
     }).rules({
-      plot: (plot, { me, whoever }) => ({
-        may: { read: [whoever(plot.holderId.is(me.id))], update: [whoever(plot.holderId.is(me.id)).only('state')] },
+      plot: (plot, { me, anyone }) => ({
+        may: { read: [anyone.provided(plot.holderId.is(me.id))], update: [anyone.provided(plot.holderId.is(me.id)).only('state')] },
       }),
     })
     const mine = lookThrough(numbered, {

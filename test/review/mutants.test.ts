@@ -21,9 +21,9 @@ const small = rulebook({
   .routines({ handOver: ({ role }) => [role('secretary')] })
   .standings({ share: (share, { me }) => ({ helper: share.memberId.is(me.id) }) })
   .standings({
-    plot: (plot, { me, stands }) => ({
+    plot: (plot, { me }) => ({
       holder: plot.holderId.is(me.id),
-      helper: plot.shares.some((share) => stands(share, 'helper')),
+      helper: plot.shares.some((share) => share.standing.helper),
     }),
   })
   .rules({

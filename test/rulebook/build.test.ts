@@ -91,7 +91,7 @@ const MISTAKES: readonly [what: string, work: () => unknown, ...says: (string | 
       build((_p: any, w: any) => ({ may: { read: [w.anyone, w.anyone] } })),
     '"anyone" is there twice',
   ],
-  ['a condition where a clause belongs', () => clause((plot) => plot.open.is(true)), 'whoever(condition)'],
+  ['a condition where a clause belongs', () => clause((plot) => plot.open.is(true)), 'anyone.provided(condition)'],
   ['true where a clause belongs', () => clause(() => true), 'a clause is needed'],
   ['a missing clause', () => clause(() => undefined), 'not nothing'],
   ['a comparison made by JavaScript', () => provided((plot) => plot.number === 5), 'was given false'],

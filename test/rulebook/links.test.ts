@@ -64,7 +64,9 @@ const data = {
 
 /** The records of a type that a clause shows to somebody. */
 function shows(type: 'plot' | 'job' | 'key' | 'member', who: object | null, clause: (record: any, words: any) => unknown): string {
-  const book = (begun as any).rules({ [type]: (record: any, words: any) => ({ may: { read: [words.whoever(clause(record, words))] } }) })
+  const book = (begun as any).rules({
+    [type]: (record: any, words: any) => ({ may: { read: [words.anyone.provided(clause(record, words))] } }),
+  })
   const list = book.for(who, { records: data }).filter(type, data[type])
   return list.map(({ id }: { id: string }) => id).join(' ')
 }
@@ -131,7 +133,7 @@ describe('rules follow links', () => {
   it('keep what rules say when they are written to JSON and read back', () => {
     for (const [what, [type, , clause]] of CASES) {
       const book = (begun as any).rules({
-        [type]: (record: any, words: any) => ({ may: { read: [words.whoever(clause(record, words))] } }),
+        [type]: (record: any, words: any) => ({ may: { read: [words.anyone.provided(clause(record, words))] } }),
       })
       const { when } = book.model.types[type].rules.may.read[0]
       expect(conditionFromJson(JSON.parse(JSON.stringify(when))), what).to.deep.equal(when)
@@ -140,7 +142,7 @@ describe('rules follow links', () => {
   })
 
   it('need to know where the records are', () => {
-    const book = begun.rules({ job: (job, { whoever }) => ({ may: { read: [whoever(job.plot.open.is(true))] } }) })
+    const book = begun.rules({ job: (job, { anyone }) => ({ may: { read: [anyone.provided(job.plot.open.is(true))] } }) })
     expect(() => book.for(null).filter('job', data.job as never))
       .to.throw('records: { plot: [...] }')
       .with.property('code', 'NO_LINKED_RECORDS')
@@ -152,7 +154,7 @@ describe('rules follow links', () => {
   })
 
   it('lead to no record of mine where there are two', () => {
-    const book = begun.rules({ plot: (plot, { me: who, whoever }) => ({ may: { read: [whoever(plot.id.is(who.card.homeId))] } }) })
+    const book = begun.rules({ plot: (plot, { me: who, anyone }) => ({ may: { read: [anyone.provided(plot.id.is(who.card.homeId))] } }) })
     const twice = { ...data, member: [...data.member, { id: 'm9', card: 'c3', bannedFrom: [], homeId: 'p1' }] }
     const ids = (world: typeof data) => book.for({ id: 'x', code: 'c3' }, { records: world as never }).filter('plot', data.plot)
     expect(ids(data)).to.have.length(1)
@@ -164,7 +166,7 @@ describe('rules follow links', () => {
     const book = rulebook({
       me: { shape: open, key: 'id', links: { own: toOne('member', 'id') } },
       records: { member: { shape: Member, key: 'id' } },
-    }).rules({ member: (_member, { me: who, whoever }) => ({ may: { read: [whoever(who.own.card.is('c1'))] } }) })
+    }).rules({ member: (_member, { me: who, anyone }) => ({ may: { read: [anyone.provided(who.own.card.is('c1'))] } }) })
     const forged = { id: 'm2', own: { id: 'm2', card: 'c1' } }
     expect(book.for(forged, { records: { member: data.member } }).filter('member', data.member)).to.deep.equal([])
     expect(book.for({ id: 'm1' }, { records: { member: data.member } }).filter('member', data.member)).to.have.length(4)
@@ -185,8 +187,8 @@ describe('rules follow links', () => {
     )
     const jobs = Array.from({ length: N }, (_, at) => counted({ id: `j${at}`, memberIds: [], parentId: null, plotId: `p${at % (N / 10)}` }))
     const book = begun.standings({ plot: (plot, { me: who }) => ({ near: plot.jobs.some((job) => job.memberIds.has(who.id)) }) }).rules({
-      job: (job, { me: who, stands, whoever }) => ({
-        may: { read: [whoever(job.plot.holderId.is(who.id)), whoever(stands(job.plot, 'near'))] },
+      job: (job, { me: who, anyone }) => ({
+        may: { read: [anyone.provided(job.plot.holderId.is(who.id)), job.plot.standing.near] },
       }),
     })
     const found = book.for({ id: 'm1' }, { records: indexed({ plot: plots, job: jobs }) }).filter('job', jobs)
@@ -200,7 +202,7 @@ describe('links that mean nothing', () => {
   const linked = (links: object) =>
     loose({ me: { shape: Session, key: 'id' }, records: { ...records, key: { shape: Key, key: 'id', links } } })
   const rule = (write: (job: any, words: any) => unknown) =>
-    (begun as any).rules({ job: (job: any, words: any) => ({ may: { read: [words.whoever(write(job, words))] } }) })
+    (begun as any).rules({ job: (job: any, words: any) => ({ may: { read: [words.anyone.provided(write(job, words))] } }) })
   const standing = (write: (job: any, words: any) => unknown) =>
     (begun as any).standings({ job: (job: any, words: any) => ({ some: write(job, words) }) })
   let leaked: any
@@ -236,9 +238,8 @@ describe('links that mean nothing', () => {
     ['some that gives no condition', () => rule((job) => job.members.some(() => true)), 'some takes conditions'],
     ['a chain by a link to others', () => rule((job) => job.ancestors('plot').some()), 'link to one job "plot"'],
     ['records of no type', () => rule((_job, { records: any }) => any('jbo').some()), 'did you mean "job"'],
-    ['a standing that is not there', () => rule((job, { stands }) => stands(job.plot, 'holder')), 'no standing of plot "holder"'],
-    ['a standing that needs itself', () => standing((job, { stands }) => stands(job.parent, 'some')), 'in a later call of standings'],
-    ['a standing of nothing', () => rule((_job, { stands }) => stands({}, 'some')), 'stands(...) takes a record'],
+    ['a standing that is not there', () => rule((job) => job.plot.standing.holder), 'no standing of plot "holder"'],
+    ['a standing that needs itself', () => standing((job) => job.parent.standing.some), 'in a later call of standings'],
     [
       'a record that is used outside of its some',
       () =>
@@ -290,8 +291,8 @@ describe('links that mean nothing', () => {
     rule((job, { me: who, signedIn }) => allOf(signedIn, not(job.members.some((one: any) => one.id.is(who.id)))))
     const later = (begun as any).standings({ plot: (plot: any) => ({ open: plot.open.is(true) }) })
     const build = (write: (job: any, words: any) => unknown) => () =>
-      later.rules({ job: (job: any, words: any) => ({ may: { read: [words.whoever(write(job, words))] } }) })
-    expect(build((job, { stands }) => not(stands(job.plot, 'open')))).to.throw('plot')
-    build((job, { stands }) => allOf(job.plot.isPresent(), not(stands(job.plot, 'open'))))()
+      later.rules({ job: (job: any, words: any) => ({ may: { read: [words.anyone.provided(write(job, words))] } }) })
+    expect(build((job) => not(job.plot.standing.open))).to.throw('plot')
+    build((job) => allOf(job.plot.isPresent(), not(job.plot.standing.open)))()
   })
 })

@@ -15,9 +15,13 @@ describe('a gate that speaks of the record', () => {
         me: { shape: z.object({ id: z.string(), schoolId: z.string(), admin: z.boolean() }), key: 'id' },
         records: { room: { shape: z.object({ id: z.string(), schoolId: z.string(), name: z.string() }), key: 'id' } },
       }).rules({
-        room: (room, { me, whoever, signedIn }) => ({
+        room: (room, { me, anyone, signedIn }) => ({
           gate: { all: room.schoolId.is(me.schoolId) },
-          may: { read: [signedIn], create: [whoever(me.admin.is(true)).supplying('id')], update: [whoever(me.admin.is(true))] },
+          may: {
+            read: [signedIn],
+            create: [anyone.provided(me.admin.is(true)).supplying('id')],
+            update: [anyone.provided(me.admin.is(true))],
+          },
         }),
       })
       const own = await engine.open(schools)
@@ -65,8 +69,11 @@ describe('row security that cannot be written', () => {
     const creating = (...fields: ('holderId' | 'state')[]) =>
       rowSecurity(
         rulebook({ me: { shape: z.object({ id: z.string() }), key: 'id' }, records: { plot: { shape, key: 'id' } } }).rules({
-          plot: (plot, { me, whoever }) => ({
-            may: { read: [whoever(plot.holderId.is(me.id))], create: [whoever(plot.holderId.is(me.id)).only(...(fields as ['holderId']))] },
+          plot: (plot, { me, anyone }) => ({
+            may: {
+              read: [anyone.provided(plot.holderId.is(me.id))],
+              create: [anyone.provided(plot.holderId.is(me.id)).only(...(fields as ['holderId']))],
+            },
           }),
         }),
         { role: 'reports' },

@@ -14,11 +14,11 @@ const book = rulebook({
   me: { shape: z.object({ id: text }), key: 'id' },
   records: { plot: { shape: z.object({ id: text, holderId: text, planting: text }), key: 'id' } },
 }).rules({
-  plot: (plot, { me, whoever }) => ({
+  plot: (plot, { me, anyone }) => ({
     may: {
-      read: [whoever(plot.holderId.is(me.id))],
-      update: [whoever(plot.holderId.is(me.id))],
-      create: [whoever(plot.holderId.is(me.id))],
+      read: [anyone.provided(plot.holderId.is(me.id))],
+      update: [anyone.provided(plot.holderId.is(me.id))],
+      create: [anyone.provided(plot.holderId.is(me.id))],
     },
   }),
 })

@@ -25,9 +25,14 @@ const book = rulebook({
     locker: { shape: shapes.records.locker, key: 'id', links: { room: toOne('room', 'roomId', { target: 'any' }) } },
   },
 }).rules({
-  room: (room, { me, whoever, signedIn }) => ({
+  room: (room, { me, anyone, signedIn }) => ({
     gate: { all: { provided: room.schoolId.is(me.schoolId), saying: 'Of your own school only.' } },
-    may: { read: [signedIn], create: [whoever(me.admin.is(true)).supplying('id')], update: [whoever(me.admin.is(true))], delete: [] },
+    may: {
+      read: [signedIn],
+      create: [anyone.provided(me.admin.is(true)).supplying('id')],
+      update: [anyone.provided(me.admin.is(true))],
+      delete: [],
+    },
   }),
   // The gate follows a link: where it leads to afterwards counts as well.
   locker: (locker, { me, signedIn }) => ({

@@ -33,11 +33,11 @@ const book = rulebook({
 })
   .routines({ close: ({ me }) => [me.member.warden.is(true)] })
   .rules({
-    voucher: (voucher, { me, whoever, signedIn }) => ({
+    voucher: (voucher, { me, anyone, signedIn }) => ({
       may: {
         read: [signedIn],
-        redeem: [whoever(voucher.ownerId.is(me.id)).provided(voucher.state.is('open'))],
-        stamp: [whoever(voucher.holds.some((hold) => hold.memberId.is(me.id)))],
+        redeem: [anyone.provided(voucher.ownerId.is(me.id)).provided(voucher.state.is('open'))],
+        stamp: [anyone.provided(voucher.holds.some((hold) => hold.memberId.is(me.id)))],
       },
     }),
     card: (_, { signedIn }) => ({ may: { read: [signedIn], update: [signedIn], delete: [signedIn] } }),

@@ -71,7 +71,7 @@ describe('what comes along with a list', () => {
       },
     }).rules({
       member: (_member, { anyone }) => ({ may: { read: [anyone] } }),
-      plot: (plot, { anyone, me, whoever }) => ({ may: { read: [anyone.only('id'), whoever(plot.holderId.is(me.id))] } }),
+      plot: (plot, { anyone, me }) => ({ may: { read: [anyone.only('id'), anyone.provided(plot.holderId.is(me.id))] } }),
       note: (_note, { anyone, signedIn }) => ({ may: { read: [anyone.only('text'), signedIn] } }),
     })
     const data = { member: [{ id: 'a' }, { id: 'b' }], plot: [{ id: 'p', holderId: 'a' }], note: [{ id: 'n', plotId: 'p', text: 'x' }] }

@@ -50,8 +50,8 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await outcome(store.for(WARDEN).create('bed', { ...mine, id: 'b1' }))).to.equal('done')
       expect(await outcome(store.for(INES).create('bed', { ...mine, id: 'b2' })), 'no clause of hers does').to.include('INVALID')
       const both = rulebook({ me: { shape: z.object({ id: z.string() }), key: 'id' }, records: { bed: { shape: Bed, key: 'id' } } }).rules({
-        bed: (bed, { whoever, me, anyone }) => ({
-          may: { read: [anyone], create: [anyone, whoever(bed.ownerId.is(me.id)).supplying('id')] },
+        bed: (bed, { me, anyone }) => ({
+          may: { read: [anyone], create: [anyone, anyone.provided(bed.ownerId.is(me.id)).supplying('id')] },
         }),
       })
       const fresh = openStore(both, (await backends(both)[where]?.()) as never).for({ id: 'm1' })

@@ -16,8 +16,8 @@ const ANN = { id: 'ann' }
 describe('requests that ask for too much', () => {
   const shape = z.object({ id, n: z.number(), tags: z.array(z.string()), marks: z.record(z.string(), z.number()), any: z.unknown() })
   const own = rulebook({ me, records: { card: { shape, key: 'id' } } }).rules({
-    card: (_, { signedIn, me: mine, whoever }) => ({
-      may: { read: [signedIn.except('any'), whoever(mine.vip.orElse(false).is(true))], create: [signedIn], update: [signedIn] },
+    card: (_, { signedIn, me: mine, anyone }) => ({
+      may: { read: [signedIn.except('any'), anyone.provided(mine.vip.orElse(false).is(true))], create: [signedIn], update: [signedIn] },
     }),
   })
   const names = (count: number, from = 0) => Object.fromEntries(Array.from({ length: count }, (_, at) => [`f${at + from}`, 1]))

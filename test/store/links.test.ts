@@ -40,32 +40,28 @@ const book = rulebook({
         delete: [warden],
       },
     }),
-    share: (share, { stands, whoever, me, anyone }) => ({
+    share: (share, { me, anyone }) => ({
       may: {
         read: [anyone],
-        create: [whoever(stands(share.plot, 'holder')), whoever(share.plot.shares.some((other) => other.memberId.is(me.id)))],
+        create: [share.plot.standing.holder, anyone.provided(share.plot.shares.some((other) => other.memberId.is(me.id)))],
       },
     }),
-    entry: (entry, { stands, whoever, after, me, anyone }) => ({
+    entry: (entry, { after, me, anyone }) => ({
       may: {
-        read: [
-          anyone.provided(entry.plot.open.is(true)).only('text', 'plotId'),
-          whoever(stands(entry.plot, 'holder')),
-          whoever(stands(entry.plot, 'guest')),
-        ],
-        create: [whoever(stands(entry.plot, 'holder')), whoever(stands(entry.plot, 'guest'))],
-        update: [whoever(stands(entry.plot, 'holder')).afterwards(entry.plotId.isPresent())],
+        read: [anyone.provided(entry.plot.open.is(true)).only('text', 'plotId'), entry.plot.standing.holder, entry.plot.standing.guest],
+        create: [entry.plot.standing.holder, entry.plot.standing.guest],
+        update: [entry.plot.standing.holder.afterwards(entry.plotId.isPresent())],
       },
       vetoes: [
         {
           actions: ['update'],
           provided: after.plot.open.orElse(false).is(true),
-          unless: allOf(after.plot.holderId.is(me.id), stands(after.plot, 'holder')),
+          unless: allOf(after.plot.holderId.is(me.id), after.plot.standing.holder),
           saying: 'Not onto another open plot.',
         },
         {
           actions: ['create'],
-          provided: not(stands(entry.plot, 'holder')).and(
+          provided: not(entry.plot.standing.holder).and(
             entry.plot.isPresent(),
             me.id.isPresent(),
             entry.text.is('rude'),
@@ -186,7 +182,7 @@ for (const [where, open] of Object.entries(backends(book))) {
           entry: { shape: Entry, key: 'id', links: { plot: toOne('plot', 'plotId', { target: 'any' }) } },
         },
       }).rules({
-        plot: (plot, { me, whoever }) => ({ may: { read: [whoever(plot.holderId.is(me.id))] } }),
+        plot: (plot, { me, anyone }) => ({ may: { read: [anyone.provided(plot.holderId.is(me.id))] } }),
         entry: (_entry, { anyone }) => ({ may: { read: [anyone] } }),
       })
       const all = openStore(whole, (await backends(whole)[where]?.()) as Backend)

@@ -23,18 +23,18 @@ const book = rulebook({
     share: { shape: z.object({ id, plotId: id, memberId: id }), key: 'id' },
   },
 }).rules({
-  plot: (plot, { me: mine, whoever, after }) => {
-    const holder = whoever(plot.holderId.is(mine.id))
+  plot: (plot, { me: mine, anyone, after }) => {
+    const holder = anyone.provided(plot.holderId.is(mine.id))
     return {
       may: {
-        read: [holder, whoever(plot.shares.some((share) => share.memberId.is(mine.id)))],
-        create: [whoever(plot.madeById.is(mine.id)).only('holderId', 'state')],
-        update: [whoever(plot.holderId.is(mine.id).and(after.state.is('closed')))],
+        read: [holder, anyone.provided(plot.shares.some((share) => share.memberId.is(mine.id)))],
+        create: [anyone.provided(plot.madeById.is(mine.id)).only('holderId', 'state')],
+        update: [anyone.provided(plot.holderId.is(mine.id).and(after.state.is('closed')))],
       },
       stamps: { create: { madeById: mine.id } },
     }
   },
-  share: (share, { me: mine, whoever }) => ({ may: { read: [whoever(share.memberId.is(mine.id))] } }),
+  share: (share, { me: mine, anyone }) => ({ may: { read: [anyone.provided(share.memberId.is(mine.id))] } }),
 })
 
 describe('record types that are kept in views', () => {

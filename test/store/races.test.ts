@@ -20,21 +20,25 @@ const book = rulebook({
   },
 }).rules({
   // Whoever is warden may resign, as long as somebody else is one.
-  member: (member, { me, signedIn, whoever, records }) => ({
+  member: (member, { me, signedIn, anyone, records }) => ({
     may: {
       read: [signedIn],
       update: [
-        whoever(member.id.is(me.id))
+        anyone
+          .provided(member.id.is(me.id))
           .provided(records('member').some((other) => other.warden.is(true).and(not(other.id.is(member.id)))))
           .only('warden'),
       ],
     },
   }),
-  plot: (plot, { me, signedIn, whoever }) => ({ may: { read: [signedIn], update: [whoever(plot.holderId.is(me.id))] } }),
-  entry: (entry, { me, signedIn, whoever }) => ({
+  plot: (plot, { me, signedIn, anyone }) => ({ may: { read: [signedIn], update: [anyone.provided(plot.holderId.is(me.id))] } }),
+  entry: (entry, { me, signedIn, anyone }) => ({
     may: {
       read: [signedIn],
-      create: [whoever(entry.plot.holderId.is(me.id)), whoever(entry.plot.shares.some((share) => share.memberId.is(me.id)))],
+      create: [
+        anyone.provided(entry.plot.holderId.is(me.id)),
+        anyone.provided(entry.plot.shares.some((share) => share.memberId.is(me.id))),
+      ],
     },
     stamps: { create: { byId: me.id } },
   }),

@@ -143,7 +143,7 @@ describe('a hidden field of a link', () => {
       },
     },
   }).rules({
-    member: (member, { me: mine, whoever }) => ({ may: { read: [whoever(member.id.is(mine.id))] } }),
+    member: (member, { me: mine, anyone }) => ({ may: { read: [anyone.provided(member.id.is(mine.id))] } }),
     job: (_, { signedIn }) => ({ may: { read: [signedIn.only('id')], update: [signedIn.only('assigneeId', 'helperIds')] } }),
   })
   for (const [where, open] of Object.entries(backends(book)))
@@ -181,8 +181,8 @@ describe('objects that hold more than their shape names', () => {
       },
     },
   }).rules({
-    card: (_, { me: mine, whoever, signedIn }) => ({
-      may: { read: [whoever(mine.vip.orElse(false).is(true)), signedIn.except('address')], update: [signedIn] },
+    card: (_, { me: mine, anyone, signedIn }) => ({
+      may: { read: [anyone.provided(mine.vip.orElse(false).is(true)), signedIn.except('address')], update: [signedIn] },
     }),
   })
   const stored = { town: 'Ely', street: 'Fen Lane', secret: 7, geo: { lat: 1, token: 'x' } }

@@ -29,10 +29,10 @@ const book = rulebook({
     plot: (plot, { me }) => ({ holder: plot.holderId.is(me.id), helper: plot.shares.some((share) => share.memberId.is(me.id)) }),
   })
   .rules({
-    plot: (plot, { standing: { holder, helper }, whoever }) => ({
+    plot: (plot, { standing: { holder, helper }, anyone }) => ({
       may: {
         read: [holder, helper],
-        update: [holder, whoever(plot.shares.some((share) => share.until.is(plot.until.orElse(forever))))],
+        update: [holder, anyone.provided(plot.shares.some((share) => share.until.is(plot.until.orElse(forever))))],
       },
     }),
   })

@@ -10,11 +10,11 @@ const book = rulebook({
 })
   .standings({ plot: (plot, { me }) => ({ holder: plot.holderId.is(me.id) }) })
   .rules({
-    plot: (plot, { standing: { holder }, anyone, role, whoever }) => ({
+    plot: (plot, { standing: { holder }, anyone, role }) => ({
       may: {
         read: [holder, role('warden'), anyone.provided(plot.state.is('vacant')).titled('the vacant ones')],
         create: [role('warden')],
-        update: [holder, whoever(plot.state.is('vacant'))],
+        update: [holder, anyone.provided(plot.state.is('vacant'))],
         delete: [role('warden').provided(plot.state.is('vacant'))],
       },
       saying: { delete: 'Only a warden removes a vacant plot.' },
@@ -62,7 +62,7 @@ describe('a viewpoint', () => {
         plot: { shape: z.object({ id: z.string() }), key: 'id', links: { shares: toMany('share', 'plotId') } },
         share: { shape, key: 'id' },
       },
-    }).rules({ plot: (plot, { whoever }) => ({ may: { read: [whoever(plot.shares.some((share) => share.id.isPresent()))] } }) })
+    }).rules({ plot: (plot, { anyone }) => ({ may: { read: [anyone.provided(plot.shares.some((share) => share.id.isPresent()))] } }) })
     const share = [{ id: 'h-1', plotId: 'p-1' }]
     const records = indexed({ share })
     const sees = (given: { share: typeof share }, id: string) =>
@@ -89,8 +89,8 @@ describe('a viewpoint', () => {
     })
       .privileges({ openLedger: ({ role }) => [role('treasurer')] })
       .rules({
-        plot: (plot, { me, whoever }) => ({
-          may: { read: [whoever(plot.holderId.is(me.id))], update: [whoever(plot.holderId.is(me.id))] },
+        plot: (plot, { me, anyone }) => ({
+          may: { read: [anyone.provided(plot.holderId.is(me.id))], update: [anyone.provided(plot.holderId.is(me.id))] },
         }),
       })
     for (const id of [...names, 'm-2']) {
@@ -123,7 +123,7 @@ describe('a viewpoint', () => {
 
   it('lets nothing happen to a record that is not visible', () => {
     const book = rulebook({ me: { shape: Session, key: 'id' }, records: { plot: { shape: Plot, key: 'id' } } }).rules({
-      plot: (plot, { me, whoever, anyone }) => ({ may: { read: [whoever(plot.holderId.is(me.id))], update: [anyone], delete: [anyone] } }),
+      plot: (plot, { me, anyone }) => ({ may: { read: [anyone.provided(plot.holderId.is(me.id))], update: [anyone], delete: [anyone] } }),
     })
     const view = book.for({ id: 'm-1', roles: [] })
     expect(view.filter('plot', [hers, vacant, others], 'update')).to.deep.equal([hers])

@@ -3,8 +3,8 @@ import type { WorldOf } from 'pachter'
 import type { Store } from 'pachter/store'
 import { draft } from '../draft.js'
 
-const plots = draft.rulesOf('plot', (plot, { whoever, anyone, me }) => ({
-  may: { read: [whoever(plot.holderId.is(me.id)), anyone.only('state')] },
+const plots = draft.rulesOf('plot', (plot, { anyone, me }) => ({
+  may: { read: [anyone.provided(plot.holderId.is(me.id)), anyone.only('state')] },
   // Values that the shape lists stay what they are.
   stamps: { create: { state: 'vacant' } },
 }))

@@ -4,7 +4,7 @@ import type { Store } from 'pachter/store'
 import { draft } from '../draft.js'
 
 export const book = draft.rules({
-  plot: (plot, { whoever, anyone, me }) => ({ may: { read: [whoever(plot.holderId.is(me.id)), anyone.only('state')] } }),
+  plot: (plot, { anyone, me }) => ({ may: { read: [anyone.provided(plot.holderId.is(me.id)), anyone.only('state')] } }),
 })
 declare const store: Store<WorldOf<typeof book>>
 export const refused = (await store.for(null).get('plot', 'p-1')).number.toFixed()

@@ -2,5 +2,5 @@
 import { linked } from '../linked.js'
 
 export const refused = linked.rules({
-  plot: (plot, { whoever }) => ({ may: { read: [whoever(plot.beds.some((bed) => bed.crp.is('kale')))] } }),
+  plot: (plot, { anyone }) => ({ may: { read: [anyone.provided(plot.beds.some((bed) => bed.crp.is('kale')))] } }),
 })
