@@ -1,6 +1,6 @@
 // The page: which records one looks at and how, the matrix or the lists, what stands beside them, and what is tried.
 
-import type { CellToKeep } from 'pachter/internal/review'
+import type { CellToSave } from 'pachter/internal/review'
 import type { Key } from 'pachter/internal/rulebook'
 import { useMemo, useState } from 'react'
 import { type Look, type Looking, useLooking } from './address.js'
@@ -8,12 +8,12 @@ import { useAnswers, useMarks, useStandings } from './answers.js'
 import type { Differences, Shown, Trial } from './engine/types.js'
 import { FindingsList } from './findings.js'
 import { Head } from './head.js'
-import { useKeep } from './keep.js'
 import { Lists } from './lists.js'
 import { useLive } from './live.js'
 import { Matrix } from './matrix.js'
 import { Rulebook } from './rulebook.js'
 import type { About, Rules } from './rules.js'
+import { useSave } from './save.js'
 import { Side } from './side.js'
 import { Tray } from './tray.js'
 import { changesOf, isNothing, NOTHING, withoutRule, withPerson, withRecord } from './trial.js'
@@ -56,7 +56,7 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
               marked={marked.cells}
               standings={standings}
               rules={rules}
-              canKeep={about.canKeep}
+              canSave={about.canSave}
               looking={looking}
               look={look}
             />
@@ -81,7 +81,7 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
           </button>
         </Tray>
       )}
-      {!isNothing(trial) && <Tried trial={trial} found={found} rules={rules} canKeep={about.canKeep} look={look} tried={tried} />}
+      {!isNothing(trial) && <Tried trial={trial} found={found} rules={rules} canSave={about.canSave} look={look} tried={tried} />}
       {form !== undefined && (
         <OpenForm {...{ form, rules, about, type, trial, tried }} people={here?.drawn.people} close={() => setForm(undefined)} />
       )}
@@ -160,7 +160,7 @@ function Beside({ side, live, here, rules, looking, look, found, tried, setForm,
           look={look}
           edit={(what) => setForm(what === 'record' ? { what, key } : { what, person })}
           remove={() => tried(withRecord(trial, { type, key: key as Key, record: null }))}
-          keeps={about.canKeep && about.people.includes(person ?? '')}
+          canSave={about.canSave && about.people.includes(person ?? '')}
           without={without}
         />
       ) : (
@@ -188,13 +188,13 @@ interface TriedProps {
   readonly trial: Trial
   readonly found: Found
   readonly rules: Rules
-  readonly canKeep: boolean
+  readonly canSave: boolean
   readonly look: Look
   readonly tried: (next: Trial) => void
 }
 
 /** What is tried, change by change, and who gains and loses by it. */
-function Tried({ trial, found, rules, canKeep, look, tried }: TriedProps) {
+function Tried({ trial, found, rules, canSave, look, tried }: TriedProps) {
   const answer = found.of === trial ? found : undefined
   return (
     <Tray
@@ -219,26 +219,26 @@ function Tried({ trial, found, rules, canKeep, look, tried }: TriedProps) {
       <button type="button" className="plain" onClick={() => tried(NOTHING)}>
         Throw it away
       </button>
-      {canKeep && answer?.differences !== undefined && <KeepDifferences rules={rules} differences={answer.differences} />}
+      {canSave && answer?.differences !== undefined && <KeepDifferences rules={rules} differences={answer.differences} />}
     </Tray>
   )
 }
 
-/** Keeps who gains and loses: that it stays as it is without what is tried, or that it becomes so. */
+/** Saves who gains and loses: that it stays as it is without what is tried, or that it becomes so. */
 function KeepDifferences({ rules, differences }: { readonly rules: Rules; readonly differences: Differences }) {
-  const [kept, keep] = useKeep(JSON.stringify(differences.first))
+  const [saved, save] = useSave(JSON.stringify(differences.first))
   const all = differences.gained + differences.lost
   if (all === 0) return null
-  if (kept !== undefined) return <span className={kept.isProblem ? 'no' : ''}>{kept.text}</span>
-  if (all > differences.first.length) return <span className="faint">Too many to keep one by one.</span>
+  if (saved !== undefined) return <span className={saved.isProblem ? 'no' : ''}>{saved.text}</span>
+  if (all > differences.first.length) return <span className="faint">Too many to save one by one.</span>
   const keepAs = async (would: boolean) => {
     const there = await rules.areThere(differences.first)
-    const cells = differences.first.flatMap(({ type, person, key, action, gained, fields }, at): CellToKeep[] =>
+    const cells = differences.first.flatMap(({ type, person, key, action, gained, fields }, at): CellToSave[] =>
       key === undefined || !there[at]
         ? []
         : [{ type, person, key, action, allowed: gained === would, ...(fields === undefined ? {} : { fields }) }],
     )
-    await keep({ cells })
+    await save({ cells })
   }
   return (
     <span>

@@ -5,10 +5,10 @@ import { type ReactNode, useEffect, useState } from 'react'
 import type { Look } from './address.js'
 import type { Found } from './answers.js'
 import type { Trial } from './engine/types.js'
-import { send, useKeep } from './keep.js'
 import type { Live } from './live.js'
 import { Place } from './parts/place.js'
 import type { Rules } from './rules.js'
+import { send, useSave } from './save.js'
 import { DifferenceButton } from './tray.js'
 import { isNothing } from './trial.js'
 
@@ -42,7 +42,7 @@ export function FindingsList({
           <Drift of={findings} look={look} />
         </>
       )}
-      {about.canKeep && <Mutants live={live} look={look} />}
+      {about.canSave && <Mutants live={live} look={look} />}
     </>
   )
 }
@@ -97,7 +97,7 @@ function Expectations({ of, look }: { readonly of: ReviewFindings['expectations'
       {'problem' in of ? (
         <p className="no">{of.problem}</p>
       ) : of.all === 0 ? (
-        <p className="faint">There are none yet: keep one from any cell.</p>
+        <p className="faint">There are none yet: save one from any cell.</p>
       ) : (
         <p>
           {of.all - of.failing.length} of {of.all} hold.
@@ -121,7 +121,7 @@ const MOST = 100
 
 function Drift({ of: { drift, baseline }, look }: { readonly of: ReviewFindings; readonly look: Look }) {
   let told: ReactNode
-  if (drift === undefined) told = <p className="faint">No baseline is kept: pachter drift --keep writes {baseline}.</p>
+  if (drift === undefined) told = <p className="faint">No baseline is saved: pachter drift --save writes {baseline}.</p>
   else if ('problem' in drift) told = <p className="no">{drift.problem}</p>
   else {
     const { gained, lost, creates, grants, rules } = drift
@@ -204,26 +204,26 @@ function Mutants({ live: { mutants, weakening, findings }, look }: { readonly li
   )
 }
 
-function MutantList({ mutants: { all, noticed, same, missed }, look }: { readonly mutants: MutantFindings; readonly look: Look }) {
+function MutantList({ mutants: { all, killed, same, survived }, look }: { readonly mutants: MutantFindings; readonly look: Look }) {
   return (
     <>
       <p role="status">
-        {all} weakened rulebooks: {noticed} noticed, {missed.length === 0 ? 'none' : missed.length} missed
+        {all} weakened rulebooks: {killed} killed, {survived.length === 0 ? 'none' : survived.length} survived
         {same > 0 && `, ${same} that do nothing otherwise here`}.
       </p>
-      {missed.length > 0 && (
+      {survived.length > 0 && (
         <ul className="findings">
-          {missed.map(({ type, rule, step, title, cell }, at) => (
+          {survived.map(({ type, rule, step, title, cell }, at) => (
             <li key={`${type} ${rule} ${step}`}>
-              <span className="no">missed</span> {type && `${type}: `}
+              <span className="no">survived</span> {type && `${type}: `}
               {rule}: {step}
               {title !== undefined && (
                 <p className="problem">
-                  {missed.findIndex((one) => one.title === title) < at ? (
-                    <span className="faint">would be noticed by the same: {title}</span>
+                  {survived.findIndex((one) => one.title === title) < at ? (
+                    <span className="faint">would be killed by the same: {title}</span>
                   ) : (
                     <>
-                      would be noticed by: <CellButton cell={cell} look={look} text={title} /> <KeepProposal number={at} />
+                      would be killed by: <CellButton cell={cell} look={look} text={title} /> <SaveProposal number={at} />
                     </>
                   )}
                 </p>
@@ -236,11 +236,11 @@ function MutantList({ mutants: { all, noticed, same, missed }, look }: { readonl
   )
 }
 
-function KeepProposal({ number }: { readonly number: number }) {
-  const [kept, keep] = useKeep(String(number))
-  if (kept !== undefined) return <span className={kept.isProblem ? 'no' : 'faint'}>{kept.text}</span>
+function SaveProposal({ number }: { readonly number: number }) {
+  const [saved, save] = useSave(String(number))
+  if (saved !== undefined) return <span className={saved.isProblem ? 'no' : 'faint'}>{saved.text}</span>
   return (
-    <button type="button" onClick={() => void keep({ proposals: [number] })}>
+    <button type="button" onClick={() => void save({ proposals: [number] })}>
       Keep it
     </button>
   )

@@ -24,7 +24,7 @@ export function useLive(rules: Rules, opened: About): Live {
   const [live, setLive] = useState<Live>({ about: opened, revision: 0, findings: undefined })
   useEffect(() => {
     const set = (changes: Partial<Live>) => setLive((old) => ({ ...old, ...changes }))
-    if (!opened.canKeep) {
+    if (!opened.canSave) {
       void read<ReviewFindings>('./findings.json').then((findings) => set({ findings: findings ?? null }))
       return
     }

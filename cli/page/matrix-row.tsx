@@ -115,7 +115,7 @@ function isAlike(a: RowProps, b: RowProps): boolean {
       (person) =>
         a.shown.drawn.people[person] === b.shown.drawn.people[person] &&
         a.shown.drawn.cells[person]?.[row] === b.shown.drawn.cells[person]?.[row] &&
-        a.shown.drawn.partly[person]?.[row] === b.shown.drawn.partly[person]?.[row] &&
+        a.shown.drawn.partial[person]?.[row] === b.shown.drawn.partial[person]?.[row] &&
         (a.shown.changes?.[person]?.[row] ?? 0) === (b.shown.changes?.[person]?.[row] ?? 0) &&
         (a.marks?.[person]?.[row] ?? 0) === (b.marks?.[person]?.[row] ?? 0),
     )

@@ -24,12 +24,12 @@ interface MatrixProps {
   readonly marked: Marked | undefined
   readonly standings: Standings | undefined
   readonly rules: Rules
-  readonly canKeep: boolean
+  readonly canSave: boolean
   readonly looking: Looking
   readonly look: Look
 }
 
-export function Matrix({ shown, marked, standings, rules, canKeep, looking, look }: MatrixProps) {
+export function Matrix({ shown, marked, standings, rules, canSave, looking, look }: MatrixProps) {
   const { drawn } = shown
   const visible = useVisible(shown, looking, standings)
   const { lines, people, isNarrow } = visible
@@ -80,7 +80,7 @@ export function Matrix({ shown, marked, standings, rules, canKeep, looking, look
       </div>
       {area !== undefined ? (
         <Selection
-          {...{ shown, rules, canKeep, area, clear }}
+          {...{ shown, rules, canSave, area, clear }}
           rows={lines.slice(area.top, area.bottom + 1).filter((line) => typeof line === 'number')}
           people={people.slice(area.left, area.right + 1)}
         />

@@ -27,7 +27,7 @@ export function linesOf(
     const first = people[0]
     if (first === undefined) return false
     return people.some(
-      (person) => drawn.cells[person]?.[at] !== drawn.cells[first]?.[at] || drawn.partly[person]?.[at] !== drawn.partly[first]?.[at],
+      (person) => drawn.cells[person]?.[at] !== drawn.cells[first]?.[at] || drawn.partial[person]?.[at] !== drawn.partial[first]?.[at],
     )
   }
   // Where something is tried, what differs by it counts too.
@@ -69,7 +69,7 @@ export function cellText({ drawn, changes }: Shown, letters: readonly string[], 
   const bits = drawn.cells[person]?.[row] ?? 0
   const change = { gained: '+ ', lost: '− ', other: '± ', none: '' }[cellChange(changes, person, row) ?? 'none']
   if ((bits & 1) === 0) return change.trim()
-  const disc = drawn.partly[person]?.[row] ? '◐' : '●'
+  const disc = drawn.partial[person]?.[row] ? '◐' : '●'
   const rest = letters.filter((_, at) => bits & (1 << (at + 1))).join('')
   return `${change}${rest === '' ? disc : `${disc} ${rest}`}`
 }
@@ -78,7 +78,7 @@ export function cellText({ drawn, changes }: Shown, letters: readonly string[], 
 export function cellWords({ drawn, changes }: Shown, person: number, row: number): string {
   const bits = drawn.cells[person]?.[row] ?? 0
   const does = drawn.actions.filter((_, at) => at > 0 && bits & (1 << at))
-  const reads = (bits & 1) === 0 ? 'does not see it' : drawn.partly[person]?.[row] ? 'reads some fields' : 'reads it'
+  const reads = (bits & 1) === 0 ? 'does not see it' : drawn.partial[person]?.[row] ? 'reads some fields' : 'reads it'
   const change = cellChange(changes, person, row)
   return [reads, ...does, ...(change === undefined ? [] : [change === 'other' ? 'gained and lost' : change])].join(', ')
 }

@@ -1,18 +1,18 @@
-// Several cells, to be kept as they are.
+// Several cells, to be saved as they are.
 
-import type { CellToKeep } from 'pachter/internal/review'
+import type { CellToSave } from 'pachter/internal/review'
 import { useState } from 'react'
 import type { Area } from './area.js'
 import type { Shown } from './engine/types.js'
-import { useKeep } from './keep.js'
 import type { Rules } from './rules.js'
+import { useSave } from './save.js'
 
 const MOST = 5000
 
 export function Selection({
   shown: { drawn },
   rules,
-  canKeep,
+  canSave,
   area,
   rows,
   people,
@@ -20,7 +20,7 @@ export function Selection({
 }: {
   readonly shown: Shown
   readonly rules: Rules
-  readonly canKeep: boolean
+  readonly canSave: boolean
   readonly area: Area
   readonly rows: readonly number[]
   readonly people: readonly number[]
@@ -28,13 +28,13 @@ export function Selection({
 }) {
   const [action, setAction] = useState('read')
   const of = action === 'every action' ? drawn.actions : drawn.actions.filter((one) => one === action)
-  const [kept, keep] = useKeep(JSON.stringify([area, action]))
+  const [saved, save] = useSave(JSON.stringify([area, action]))
   const count = rows.length * people.length
   const reads = people.reduce((sum, person) => sum + rows.filter((row) => (drawn.cells[person]?.[row] ?? 0) & 1).length, 0)
   const keepThem = async () => {
     const cells = people.flatMap((person) =>
       rows.flatMap((row) =>
-        of.map((one): CellToKeep => {
+        of.map((one): CellToSave => {
           const bit = drawn.actions.indexOf(one)
           return {
             type: drawn.type,
@@ -47,7 +47,7 @@ export function Selection({
       ),
     )
     const there = await rules.areThere(cells)
-    await keep({ cells: cells.filter((_, at) => there[at]) })
+    await save({ cells: cells.filter((_, at) => there[at]) })
     // The button is gone, and the keyboard goes on where it was.
     document.querySelector<HTMLElement>('[role=grid]')?.focus()
   }
@@ -61,13 +61,13 @@ export function Selection({
         : {names.length > 4 ? `${names.length} people` : names.join(', ')} and{' '}
         {rows.length === 1 ? String(drawn.keys[rows[0] as number]) : `${rows.length} records`}; {reads} read.
       </span>
-      {canKeep &&
-        (kept !== undefined ? (
-          <span role="status" className={kept.isProblem ? 'no' : ''}>
-            {kept.text}
+      {canSave &&
+        (saved !== undefined ? (
+          <span role="status" className={saved.isProblem ? 'no' : ''}>
+            {saved.text}
           </span>
         ) : count * of.length > MOST ? (
-          <span className="faint">Too many to keep at once.</span>
+          <span className="faint">Too many to save at once.</span>
         ) : (
           <span>
             Expect them to stay so, as to{' '}

@@ -4,9 +4,9 @@ import type { Key } from 'pachter/internal/rulebook'
 import { useEffect, useState } from 'react'
 import type { Look, Looking } from './address.js'
 import type { Drawn, Told } from './engine/types.js'
-import { useKeep } from './keep.js'
 import { Place } from './parts/place.js'
 import type { Rules } from './rules.js'
+import { useSave } from './save.js'
 
 interface WhyProps {
   readonly drawn: Drawn
@@ -17,11 +17,11 @@ interface WhyProps {
   readonly edit: (what: 'record' | 'claims') => void
   readonly remove: () => void
   readonly without: (title: string, action?: string) => void
-  /** Whether the cell can be kept as an expectation. */
-  readonly keeps: boolean
+  /** Whether the cell can be saved as an expectation. */
+  readonly canSave: boolean
 }
 
-export function Why({ keeps, drawn, rules, looking: { type, person, key, action = 'read' }, look, edit, remove, without }: WhyProps) {
+export function Why({ canSave, drawn, rules, looking: { type, person, key, action = 'read' }, look, edit, remove, without }: WhyProps) {
   const [told, setTold] = useState<{ readonly of: string; readonly why: Told }>()
   const at = drawn.keys.findIndex((one) => String(one) === key)
   const isKnown = at >= 0 && person !== undefined && drawn.people.includes(person) && drawn.actions.includes(action)
@@ -73,7 +73,7 @@ export function Why({ keeps, drawn, rules, looking: { type, person, key, action 
           </ul>
         </section>
       )}
-      {isKnown && keeps && (
+      {isKnown && canSave && (
         <Keep key={of} {...{ type, action }} person={person as string} recordKey={drawn.keys[at] as Key} allowed={why?.allowed} />
       )}
       {isKnown && (
@@ -111,7 +111,7 @@ function Explained({
   readonly look: Look
   readonly without: (title: string, action?: string) => void
 }) {
-  const { allowed, outcome, saying, fields, decidedBy, withheld, clause, others } = why
+  const { allowed, outcome, message, fields, decidedBy, withheld, clause, others } = why
   const failing = allowed || withheld.length > 0 ? [] : (clause?.failing ?? [])
   return (
     <>
@@ -119,7 +119,7 @@ function Explained({
         <strong className={allowed ? 'yes' : 'no'}>
           {allowed ? 'Allowed' : outcome === 'not found' ? 'Not found, to them' : outcome === 'sign in' ? 'Sign in first' : 'Refused'}
         </strong>
-        {fields && `, with ${fields.join(', ') || 'the key alone'}`}.{saying !== undefined && ` They are told: “${saying}”`}
+        {fields && `, with ${fields.join(', ') || 'the key alone'}`}.{message !== undefined && ` They are told: “${message}”`}
       </p>
       {decidedBy !== action && (
         <p className="faint">
@@ -206,7 +206,7 @@ function Withheld({ withheld, without }: WithheldProps) {
   )
 }
 
-/** Keeps a cell as an expectation, in a file of the project. */
+/** Saves a cell as an expectation, in a file of the project. */
 function Keep({
   type,
   person,
@@ -220,7 +220,7 @@ function Keep({
   readonly action: string
   readonly allowed: boolean | undefined
 }) {
-  const [told, keep] = useKeep(`${type} ${person} ${recordKey} ${action} ${allowed}`)
+  const [told, save] = useSave(`${type} ${person} ${recordKey} ${action} ${allowed}`)
   return (
     <section>
       <h3>Keep it</h3>
@@ -228,7 +228,7 @@ function Keep({
         <p className="buttons">
           <button
             type="button"
-            onClick={() => void keep({ cells: [{ person, type, key: recordKey, action, allowed: allowed === true }] })}
+            onClick={() => void save({ cells: [{ person, type, key: recordKey, action, allowed: allowed === true }] })}
             disabled={allowed === undefined}
           >
             Expect that {person} {allowed ? 'may' : 'may not'} {action} it

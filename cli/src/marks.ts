@@ -29,7 +29,7 @@ export function marksFor(actions: readonly string[]): Marks {
     cell: (matrix, person, key) =>
       actions
         .filter((action) => matrix.allows(person, key, action))
-        .map((action) => (action === 'read' && matrix.isPartly(person, key) ? READS_PART : of(action)))
+        .map((action) => (action === 'read' && matrix.isPartial(person, key) ? READS_PART : of(action)))
         .join(''),
     coloured: (cell) => cell.replace(/[●◐]/, (sign) => pc.green(sign)),
     width: actions.length,

@@ -1,37 +1,37 @@
 import { expectationTitle, type MutantResult } from 'pachter/internal/review'
 import pc from 'picocolors'
 import { withExpectations } from './files/expectation-text.js'
-import { keepExpectations } from './keep.js'
 import type { Loaded } from './load.js'
 import { say } from './output.js'
+import { saveExpectations } from './save-expectations.js'
 import { hanging, printable, wrapped } from './table.js'
 
-/** What became of the weakened rulebooks. Gives whether every one that does anything otherwise was noticed. */
+/** What became of the weakened rulebooks. Gives whether every one that does anything otherwise was killed. */
 export function reportMutants(
   results: readonly MutantResult[],
   loaded: Loaded,
-  { keep, format }: { readonly keep?: boolean; readonly format: string },
+  { save, format }: { readonly save?: boolean; readonly format: string },
 ): boolean {
-  const [noticed, missed, same] = (['noticed', 'missed', 'no difference'] as const).map((outcome) =>
+  const [killed, survived, same] = (['killed', 'survived', 'equivalent'] as const).map((outcome) =>
     results.filter((one) => one.outcome === outcome),
   ) as [MutantResult[], MutantResult[], MutantResult[]]
-  const proposals = [...new Set(missed.flatMap(({ proposal }) => (proposal === undefined ? [] : [proposal])))]
-  const kept = keep && proposals.length > 0 ? keepExpectations(loaded, proposals) : undefined
+  const proposals = [...new Set(survived.flatMap(({ proposal }) => (proposal === undefined ? [] : [proposal])))]
+  const saved = save && proposals.length > 0 ? saveExpectations(loaded, proposals) : undefined
   if (format === 'json') {
     say(JSON.stringify(results.map(asJson), null, 2))
-    return missed.length === 0
+    return survived.length === 0
   }
-  const score = `${results.length} weakened rulebooks: ${pc.green(`${noticed.length} noticed`)}, ${
-    missed.length === 0 ? 'none missed' : pc.red(`${missed.length} missed`)
+  const score = `${results.length} weakened rulebooks: ${pc.green(`${killed.length} killed`)}, ${
+    survived.length === 0 ? 'none survived' : pc.red(`${survived.length} survived`)
   }${same.length === 0 ? '' : `, ${same.length} that do nothing otherwise on this data`}.`
-  if (missed.length > 0) {
+  if (survived.length > 0) {
     say(pc.bold('Missed: no expectation fails when the rules are weakened like this'))
     say()
     say(
       wrapped(
-        ['of', 'rule', 'weakened', 'would be noticed by'],
-        missed.map(({ mutant, proposal }, at) => {
-          const before = missed[at - 1]
+        ['of', 'rule', 'weakened', 'would be killed by'],
+        survived.map(({ mutant, proposal }, at) => {
+          const before = survived[at - 1]
           const again = before?.mutant.type === mutant.type && before?.mutant.rule === mutant.rule
           const known = proposal !== undefined && before?.proposal === proposal
           return [
@@ -51,14 +51,14 @@ export function reportMutants(
     say()
   }
   say(score)
-  if (kept !== undefined) say(`${proposals.length} expectations were kept in ${kept}: read them before you commit them.`)
+  if (saved !== undefined) say(`${proposals.length} expectations were saved in ${saved}: read them before you commit them.`)
   else if (proposals.length > 0) {
     say()
-    say(pc.bold(`To be kept by pachter check --mutants --keep, or pasted into an expectation file:`))
+    say(pc.bold(`To be saved by pachter check --mutants --save, or pasted into an expectation file:`))
     say()
     say(withExpectations(undefined, proposals).split('\n').slice(2).join('\n').trimEnd())
   }
-  return missed.length === 0
+  return survived.length === 0
 }
 
 const MOST_TOLD = 12

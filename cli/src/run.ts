@@ -39,7 +39,7 @@ Examples:
   pachter try delete plot p-03 --for ines            do it to a copy, and see what happens
   pachter why read plot p-01 --for bram              which clause decided, and on what values
   pachter check                                      whether all that was expected holds
-  pachter drift                                      who gained or lost what since it was kept
+  pachter drift                                      who gained or lost what since it was saved
   pachter rules plot                                 the rules of plots in plain English
   pachter db verify postgres://me@localhost/garden   the rows by SQL beside those by evaluation in memory
 

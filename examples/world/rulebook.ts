@@ -159,12 +159,12 @@ const built = rulebook({
           actions: ['update'],
           provided: plot.state.is('ending'),
           unless: anyOf(warden, role('secretary')),
-          saying: 'This lease is ending: ask the warden.',
+          message: 'This lease is ending: ask the warden.',
         },
       ],
       // What it costs is for the treasurer to say.
       stamps: { create: { rentDue: 0 } },
-      saying: { delete: 'Only the warden of its site removes a plot, once it is vacant.' },
+      messages: { delete: 'Only the warden of its site removes a plot, once it is vacant.' },
     }),
     share: (share, { me, standing: { giver, helper } }) => ({
       may: {
@@ -184,7 +184,7 @@ const built = rulebook({
         delete: [author, host, warden],
       },
       stamps: { create: { authorId: me.id, writtenAt: now }, update: { editedAt: now } },
-      saying: {
+      messages: {
         update: 'Only its author rewrites an entry.',
         delete: 'Only its author, the holder of the plot or the warden removes an entry.',
       },
@@ -228,13 +228,13 @@ const built = rulebook({
           actions: ['update'],
           provided: notice.state.is('published'),
           unless: role('secretary'),
-          saying: 'A published notice is changed by the secretary only.',
+          message: 'A published notice is changed by the secretary only.',
         },
         {
           actions: ['create'],
           provided: notice.state.is('published'),
           unless: role('secretary'),
-          saying: 'The secretary publishes: keep it as a draft.',
+          message: 'The secretary publishes: keep it as a draft.',
         },
       ],
       stamps: { create: { authorId: me.id, approved: false } },
@@ -252,13 +252,13 @@ const built = rulebook({
         {
           actions: ['update'],
           provided: inspection.state.is('filed'),
-          saying: 'A filed inspection is not rewritten.',
+          message: 'A filed inspection is not rewritten.',
         },
         {
           actions: ['delete'],
           provided: inspection.state.is('filed'),
           unless: role('secretary').and(inspection.seasonEndsAt.isBefore(now)),
-          saying: 'A filed inspection stays until its season is over; then the secretary removes it.',
+          message: 'A filed inspection stays until its season is over; then the secretary removes it.',
         },
       ],
       stamps: { create: { inspectorId: me.id } },
@@ -270,7 +270,7 @@ const built = rulebook({
         update: [role('treasurer')],
         delete: [role('treasurer')],
       },
-      vetoes: [{ actions: ['delete'], provided: invoice.paidAt.isPresent(), saying: 'A paid bill is kept.' }],
+      vetoes: [{ actions: ['delete'], provided: invoice.paidAt.isPresent(), message: 'A paid bill is kept.' }],
     }),
   })
   .privileges({

@@ -8,21 +8,21 @@ export interface LiveList {
   /** `loading` at first; `live`; `lost` while the connection is, and what is here may be old; `refused` or `ended` for good. */
   readonly state: 'loading' | 'live' | 'lost' | 'refused' | 'ended'
   /** Why it was refused or has ended, in words. */
-  readonly saying: string | undefined
+  readonly message: string | undefined
   subscribe(changed: () => void): () => void
   close(): void
 }
 
 /** The records of a list as they were told, and who wants to hear of it. */
 export interface Held {
-  readonly now: Pick<LiveList, 'records' | 'state' | 'saying'>
+  readonly now: Pick<LiveList, 'records' | 'state' | 'message'>
   subscribe(changed: () => void): () => void
   /** Takes an event of this list. Gives whether it was one. */
   take(event: string, data: { readonly [name: string]: unknown }): boolean
   /** The connection is lost: what is here may be old. */
   lost(): void
   /** It cannot go on, for good: nothing of it is to be seen any longer, whoever may look at the screen next. */
-  over(state: 'refused' | 'ended', saying: string): void
+  over(state: 'refused' | 'ended', message: string): void
   readonly isOver: boolean
 }
 
@@ -33,13 +33,13 @@ export function holdList(key: string): Held {
   const held = new Map<unknown, LiveRecord>()
   let records: readonly LiveRecord[] = Object.freeze([])
   let state: LiveList['state'] = 'loading'
-  let saying: string | undefined
+  let message: string | undefined
   const subscribers = new Set<() => void>()
   const keyOf = (record: LiveRecord) => (Object.hasOwn(record, key) ? record : ((record.record ?? {}) as LiveRecord))[key]
   const changed = (now: LiveList['state'], why?: string) => {
     if (state === 'refused' || state === 'ended') return
     state = now
-    saying = why
+    message = why
     for (const listener of subscribers) listener()
   }
   const draw = () => {
@@ -53,7 +53,7 @@ export function holdList(key: string): Held {
   }
   return {
     get now() {
-      return { records, state, saying }
+      return { records, state, message }
     },
     subscribe(listener) {
       subscribers.add(listener)
@@ -102,8 +102,8 @@ export function listOf(held: Held, close: () => void): LiveList {
     get state() {
       return held.now.state
     },
-    get saying() {
-      return held.now.saying
+    get message() {
+      return held.now.message
     },
     subscribe(listener: () => void) {
       const stop = held.subscribe(listener)

@@ -20,13 +20,13 @@ export interface LiveSource extends Source {
 
 /**
  * Keeps a list up to date by Server-Sent Events. When the connection is lost it is made again, the whole list comes anew, and what
- * has changed meanwhile is changed here. For several lists of a page: `keepLists`.
+ * has changed meanwhile is changed here. For several lists of a page: `liveListClient`.
  *
  * @example
- * const list = watchList({ url: '/api/plots?where.state=vacant', rulesChanged: () => rules.refresh() })
+ * const list = liveList({ url: '/api/plots?where.state=vacant', rulesChanged: () => rules.refresh() })
  * list.subscribe(() => show(list.records))
  */
-export function watchList({ url, key = 'id', ...source }: LiveSource): LiveList {
+export function liveList({ url, key = 'id', ...source }: LiveSource): LiveList {
   const closing = new AbortController()
   const held = holdList(key)
   const isOver = () => closing.signal.aborted || held.isOver
@@ -46,8 +46,8 @@ async function listen(
 ): Promise<void> {
   const response = await ask(url, { headers: { accept: 'text/event-stream', ...(await headers?.()) }, signal })
   if (response.ok && response.body !== null) return readEvents(response.body, take, isOver)
-  const saying = await refusalOf(response)
-  for (const held of lists) held.over('refused', saying)
+  const message = await refusalOf(response)
+  for (const held of lists) held.over('refused', message)
 }
 
 /** Several lists to be kept up to date by one connection. */
@@ -57,7 +57,7 @@ export interface ListsSource extends Source {
 }
 
 /** The lists of a page. */
-export interface KeptLists {
+export interface LiveListClient {
   /**
    * A list by its address below the routes, `plots?where.state=let&may=update`: the same one for all who ask for it, until each of them
    * has closed it. `key` is the field that is the key of its records. Default: `id`.
@@ -77,11 +77,11 @@ interface Wanted {
  * may change: then the connection is made anew, and what is there stays until it is told again.
  *
  * @example
- * const lists = keepLists({ url: '/api/my-lists', rulesChanged: () => rules.refresh() })
+ * const lists = liveListClient({ url: '/api/my-lists', rulesChanged: () => rules.refresh() })
  * const plots = lists.watch('plots?may=update')
  * plots.subscribe(() => show(plots.records))
  */
-export function keepLists(source: ListsSource): KeptLists {
+export function liveListClient(source: ListsSource): LiveListClient {
   const lists = new Connection(source)
   return Object.freeze({
     watch: (address: string, key = 'id') => lists.watch(address, key),

@@ -2,7 +2,7 @@ import type { Row } from '../condition/index.js'
 import type { TypeName, World } from '../rulebook/types.js'
 import type { PageAction, PageField, PageRecord, WorldIn } from './page-types.js'
 import type { PageRules } from './rules.js'
-import { type Knowing, type PageVerdict, type PageView, viewOf } from './view.js'
+import { type PageVerdict, type PageView, pageView, type VerdictOptions } from './view.js'
 
 /** Where rules come from. */
 export interface RulesSource {
@@ -27,13 +27,13 @@ export interface RulesClient<W extends World = World> {
    * Nothing is written. What is asked at the same time is asked together. Where the server cannot be asked, nothing is allowed.
    *
    * @example
-   * const { allowed } = await rules.answer('create', 'entry', { plotId: 'p-01', subscription: 'plot', text: 'Sown.' })
+   * const { allowed } = await rules.serverVerdict('create', 'entry', { plotId: 'p-01', subscription: 'plot', text: 'Sown.' })
    */
-  answer<K extends TypeName<W>>(
+  serverVerdict<K extends TypeName<W>>(
     action: PageAction<W, K>,
     type: K,
     record: PageRecord<W, K>,
-    knowing?: Knowing<W, K>,
+    options?: VerdictOptions<W, K>,
   ): Promise<PageVerdict<PageField<W, K>>>
   /** Is told of every change. Gives a way to stop. */
   subscribe(changed: () => void): () => void
@@ -44,7 +44,7 @@ interface Asking {
   readonly answered: (verdict: PageVerdict) => void
 }
 
-const UNANSWERED: PageVerdict = Object.freeze({ allowed: false, outcome: 'ask the server', saying: 'The server cannot be asked now.' })
+const UNANSWERED: PageVerdict = Object.freeze({ allowed: false, outcome: 'ask the server', message: 'The server cannot be asked now.' })
 /** The server takes so many at once. */
 const AT_ONCE = 100
 
@@ -52,14 +52,14 @@ const NOTHING: PageRules = { 'pachter rules': 1, me: null, types: {}, privileges
 
 /** A view that allows nothing, of any type: as long as nothing is known. */
 function closed(): PageView {
-  const none = viewOf(NOTHING)
-  const verdict = () => Object.freeze({ allowed: false, outcome: 'ask the server', saying: 'The rules are not here yet.' } as const)
+  const none = pageView(NOTHING)
+  const verdict = () => Object.freeze({ allowed: false, outcome: 'ask the server', message: 'The rules are not here yet.' } as const)
   return Object.freeze({
     ...none,
     may: () => 'never' as const,
     verdict,
     fields: () => [],
-    saying: () => 'The rules are not here yet.',
+    message: () => 'The rules are not here yet.',
     keyOf: () => 'id',
   })
 }
@@ -106,10 +106,10 @@ export function rulesClient<B = never>({ url, headers, fetch: ask = globalThis.f
     get view() {
       return view
     },
-    async answer(action: string, type: string, record: object, knowing?: Knowing) {
-      const mine = view.verdict(action, type, record, knowing)
+    async serverVerdict(action: string, type: string, record: object, options?: VerdictOptions) {
+      const mine = view.verdict(action, type, record, options)
       if (mine.outcome !== 'ask the server' || state === 'loading') return mine
-      const { changes } = knowing ?? {}
+      const { changes } = options ?? {}
       const about = action === 'create' ? { record } : { key: (record as Row)[view.keyOf(type)], ...(changes ? { changes } : {}) }
       return new Promise<PageVerdict>((answered) => {
         if (asking.push({ question: { action, type, ...about }, answered }) === 1) setTimeout(askAll, 0)
@@ -136,7 +136,7 @@ export function rulesClient<B = never>({ url, headers, fetch: ask = globalThis.f
           return view
         }
         if (!response.ok) throw new Error(`${url}: ${response.status}`)
-        const next = viewOf((await response.json()) as PageRules)
+        const next = pageView((await response.json()) as PageRules)
         if (mine !== asked) return view
         tag = response.headers.get('etag')
         set(next, 'ready')

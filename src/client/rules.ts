@@ -14,7 +14,7 @@ export interface PageClause {
   /** What has to hold afterwards, where that is something else. */
   readonly afterwards?: PageCondition
   /** Stamped fields that may be sent all the same. */
-  readonly supplying?: readonly string[]
+  readonly overriding?: readonly string[]
 }
 
 /** The rules of an action; left out where it never is allowed. */
@@ -25,7 +25,7 @@ export interface PageAction {
   /** The gates, of an update: what must hold of the record as it becomes, too. */
   readonly gate?: PageCondition
   /** Closed gates and vetoes, with their words. */
-  readonly vetoes?: readonly { readonly when: PageCondition; readonly saying: string }[]
+  readonly vetoes?: readonly { readonly when: PageCondition; readonly message: string }[]
   /** Allowed within a routine only: which is the server's business. */
   readonly ask?: true
 }
@@ -39,7 +39,7 @@ export interface PageType {
   readonly fields: readonly string[]
   readonly actions: { readonly [action: string]: PageAction }
   /** What the refused are told. */
-  readonly saying?: { readonly [action: string]: string }
+  readonly messages?: { readonly [action: string]: string }
   readonly stamps?: { readonly create?: { readonly [field: string]: PageStamp }; readonly update?: { readonly [field: string]: PageStamp } }
 }
 

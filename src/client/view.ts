@@ -1,12 +1,12 @@
 import { type KnownRecord, PachterError, type Row } from '../condition/index.js'
 import type { TypeName, World } from '../rulebook/types.js'
-import { article, fieldSaying } from '../viewpoint/verdict.js'
+import { article, fieldMessage } from '../viewpoint/verdict.js'
 import { type Answer, type AskContext, ask, every, some } from './ask.js'
 import type { PageAction as ActionIn, PageField, PageRecord, WorldIn } from './page-types.js'
 import type { PageAction, PageClause, PageRules, PageType } from './rules.js'
 
 /** What is known besides the record. */
-export interface Knowing<W extends World = World, K extends TypeName<W> = TypeName<W>> {
+export interface VerdictOptions<W extends World = World, K extends TypeName<W> = TypeName<W>> {
   /** What an update would send. */
   readonly changes?: PageRecord<W, K>
   /** Records that links may lead to, as far as the page has them. */
@@ -28,7 +28,7 @@ export interface PageVerdict<F extends string = string> {
   /** The fields that it certainly lets see, send or change, besides the key; undefined for all of them. */
   readonly fields?: readonly F[]
   /** What to tell the person, where it was not allowed. */
-  readonly saying?: string
+  readonly message?: string
 }
 
 /** One person's rules in a page: the same questions, in the same words. W is the world of the rulebook, where its type is known. */
@@ -48,17 +48,17 @@ export interface PageView<W extends World = World> {
     action: ActionIn<W, K>,
     type: K,
     record: PageRecord<W, K>,
-    knowing?: Knowing<W, K>,
+    options?: VerdictOptions<W, K>,
   ): PageVerdict<PageField<W, K>>
   /** Which fields of a record an update may change, certainly. For forms. */
   fields<K extends TypeName<W>>(
     action: ActionIn<W, K>,
     type: K,
     record: PageRecord<W, K>,
-    knowing?: Knowing<W, K>,
+    options?: VerdictOptions<W, K>,
   ): readonly PageField<W, K>[]
   /** What those are told to whom an action is refused, unless a veto has words of its own. */
-  saying<K extends TypeName<W>>(action: ActionIn<W, K>, type: K): string
+  message<K extends TypeName<W>>(action: ActionIn<W, K>, type: K): string
   /** The field that is the key of a type. */
   keyOf(type: TypeName<W>): string
   has(privilege: W['privilege']): boolean
@@ -73,7 +73,7 @@ export class PageRulesError extends PachterError {
 }
 
 /** Reads rules that a page was given. @throws PageRulesError where they are none */
-export function viewOf<B = never>(rules: PageRules): PageView<WorldIn<B>> {
+export function pageView<B = never>(rules: PageRules): PageView<WorldIn<B>> {
   if (rules?.['pachter rules'] !== 1) throw new PageRulesError('these are no rules for a page in the form of version 1')
   const typeOf = (name: string): PageType => {
     const type = Object.hasOwn(rules.types, name) ? rules.types[name] : undefined
@@ -84,19 +84,19 @@ export function viewOf<B = never>(rules: PageRules): PageView<WorldIn<B>> {
   const actionOf = (type: PageType, action: string): PageAction | undefined =>
     Object.hasOwn(type.actions, action) ? type.actions[action] : undefined
 
-  const saying = (action: string, name: string) =>
-    typeOf(name).saying?.[action] ?? `You may not ${action} ${action === 'create' ? article(name) : `this ${name}`}.`
+  const message = (action: string, name: string) =>
+    typeOf(name).messages?.[action] ?? `You may not ${action} ${action === 'create' ? article(name) : `this ${name}`}.`
 
-  function verdict(action: string, name: string, given: object, knowing: Knowing = {}): PageVerdict {
+  function verdict(action: string, name: string, given: object, options: VerdictOptions = {}): PageVerdict {
     const type = typeOf(name)
     const rule = actionOf(type, action)
     if (rule === undefined && rules.me === null) return no('sign in', `Sign in to ${action} ${article(name)}.`)
-    const refused = (words?: string) => no('refused', words ?? saying(action, name))
-    const asked = askedOf(type, action, given as Row, knowing)
+    const refused = (words?: string) => no('refused', words ?? message(action, name))
+    const asked = askedOf(type, action, given as Row, options)
     const readable = action === 'create' ? true : readableBy(actionOf(type, 'read'), asked)
     if (readable === false) return no('not found', `There is no such ${name}.`)
     if (rule === undefined) return refused()
-    const changes = action === 'update' ? (knowing.changes as Row | undefined) : action === 'create' ? (given as Row) : undefined
+    const changes = action === 'update' ? (options.changes as Row | undefined) : action === 'create' ? (given as Row) : undefined
     return byRule(rule, { type, action, asked, changes, readable, refused })
   }
 
@@ -112,12 +112,12 @@ export function viewOf<B = never>(rules: PageRules): PageView<WorldIn<B>> {
       return isAlways(rule) && (action === 'create' || isAlways(read)) ? 'always' : 'depending'
     },
     verdict,
-    fields(action: string, name: string, record: object, knowing?: Knowing) {
+    fields(action: string, name: string, record: object, options?: VerdictOptions) {
       const type = typeOf(name)
-      const { allowed, fields } = verdict(action, name, record, knowing)
+      const { allowed, fields } = verdict(action, name, record, options)
       return allowed ? (fields ?? type.fields.filter((field) => field !== type.key)) : []
     },
-    saying,
+    message,
     keyOf: (type: string) => typeOf(type).key,
     has: (privilege: string) => rules.privileges.includes(privilege),
     mayCall: (routine: string) => rules.routines.includes(routine),
@@ -132,7 +132,7 @@ interface Question {
   /** What would be sent. */
   readonly changes: Row | undefined
   readonly readable: Answer
-  readonly refused: (saying?: string) => PageVerdict
+  readonly refused: (message?: string) => PageVerdict
 }
 
 function byRule(rule: PageAction, { type, action, asked, changes, readable, refused }: Question): PageVerdict {
@@ -147,24 +147,24 @@ function byRule(rule: PageAction, { type, action, asked, changes, readable, refu
   const hopeful = rule.clauses.filter((_, at) => answers[at] !== false)
   if (hopeful.length === 0 && rule.ask === undefined) return refused()
   const sent = changes === undefined ? [] : fieldsInTheWay(type, action, hopeful, asked, changes, 'maybe the same')
-  if (sent.length > 0 && rule.ask === undefined) return refused(fieldSaying(action, sent))
+  if (sent.length > 0 && rule.ask === undefined) return refused(fieldMessage(action, sent))
   const fields = fieldsOf(type, certain)
   const isReady = changes === undefined || fieldsInTheWay(type, action, certain, asked, changes, 'another').length === 0
   const told = fields === undefined ? {} : { fields }
   if (certain.length > 0 && open === true && kept === true && readable === true && isReady)
     return Object.freeze({ allowed: true, outcome: 'allowed', ...told })
-  return Object.freeze({ allowed: false, outcome: 'ask the server', ...told, saying: 'The server knows.' })
+  return Object.freeze({ allowed: false, outcome: 'ask the server', ...told, message: 'The server knows.' })
 }
 
 /** What the first veto says that certainly holds. */
 function vetoSaying({ vetoes }: PageAction, asked: AskContext): string | undefined {
-  return vetoes?.find(({ when }) => ask(when, asked) === true)?.saying
+  return vetoes?.find(({ when }) => ask(when, asked) === true)?.message
 }
 
 const isTrue = (node: { readonly kind: string }) => node.kind === 'constant' && (node as { value?: boolean }).value === true
 
-function no(outcome: PageVerdict['outcome'], saying: string): PageVerdict {
-  return Object.freeze({ allowed: false, outcome, saying })
+function no(outcome: PageVerdict['outcome'], message: string): PageVerdict {
+  return Object.freeze({ allowed: false, outcome, message })
 }
 
 function openBy({ open }: PageAction, asked: AskContext): Answer {
@@ -186,7 +186,7 @@ function askedOf(
   type: PageType,
   action: string,
   given: Row,
-  { changes, linked = {}, whole = false, now = new Date() }: Knowing,
+  { changes, linked = {}, whole = false, now = new Date() }: VerdictOptions,
 ): AskContext {
   const common = { now: now.getTime(), linked: linked as AskContext['linked'] }
   const stampsOf = (which: 'create' | 'update') => Object.entries(type.stamps?.[which] ?? {})
@@ -251,7 +251,7 @@ function fieldsInTheWay(
       const there = Object.hasOwn(record.row, name) || record.isMissing(name)
       if (there ? same(record.row[name], sent[name]) : unknown === 'maybe the same') return false
     }
-    if (clauses.some(({ supplying }) => supplying?.includes(name))) return false
+    if (clauses.some(({ overriding }) => overriding?.includes(name))) return false
     const stamp = Object.hasOwn(stamps, name) ? stamps[name] : undefined
     if (stamp !== undefined && 'ask' in stamp) return unknown === 'another'
     if (stamp !== undefined) return !('value' in stamp && same(stamp.value, sent[name]))

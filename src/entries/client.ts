@@ -5,9 +5,9 @@
  */
 
 export type { LiveList, LiveRecord } from '../client/list-state.js'
-export { type KeptLists, keepLists, type ListsSource, type LiveSource, watchList } from '../client/live.js'
+export { type ListsSource, type LiveListClient, type LiveSource, liveList, liveListClient } from '../client/live.js'
 export type { PageAction, PageField, PageRecord } from '../client/page-types.js'
-export { type Needs, type Passage, passageOf } from '../client/passage.js'
+export { checkRoute, type RouteAccess, type RouteNeeds } from '../client/route-access.js'
 export type { PageRules } from '../client/rules.js'
 export { type RulesClient, type RulesSource, rulesClient } from '../client/rules-client.js'
-export { type Knowing, PageRulesError, type PageVerdict, type PageView, viewOf } from '../client/view.js'
+export { PageRulesError, type PageVerdict, type PageView, pageView, type VerdictOptions } from '../client/view.js'

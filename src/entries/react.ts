@@ -7,9 +7,9 @@ export {
   type Hooks,
   RulesProvider,
   type RulesProviderProps,
-  useAnswer,
   useLiveList,
-  usePassage,
+  useRouteAccess,
   useRules,
+  useServerVerdict,
   useVerdict,
 } from '../react/hooks.js'

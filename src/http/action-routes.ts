@@ -9,7 +9,7 @@ import type { Route } from './route.js'
 
 type Handler = NonNullable<NonNullable<Site['actions'][string]>[string]>
 
-const ANSWER = { type: 'object', required: ['allowed'], properties: { allowed: { type: 'boolean' }, saying: { type: 'string' } } }
+const ANSWER = { type: 'object', required: ['allowed'], properties: { allowed: { type: 'boolean' }, message: { type: 'string' } } }
 
 /** An action that a type names: `GET` asks whether it is allowed, `POST` does what the application says it does. */
 export function actionRoutes(site: Site, path: string, type: TypeModel): Route[] {
@@ -41,12 +41,12 @@ export function actionRoutes(site: Site, path: string, type: TypeModel): Route[]
 }
 
 async function ask({ store }: Call, type: TypeModel, key: Key, name: string): Promise<Response> {
-  const { allowed, saying } = await judged(store, type, key, name)
-  return json({ allowed, ...(saying === undefined ? {} : { saying }) })
+  const { allowed, message } = await judged(store, type, key, name)
+  return json({ allowed, ...(message === undefined ? {} : { message }) })
 }
 
 async function act({ store, request }: Call, type: TypeModel, key: Key, name: string, handler: Handler): Promise<Response> {
-  const record = await store.together(async (inside, asSystem) => {
+  const record = await store.transaction(async (inside, asSystem) => {
     const verdict = await judged(inside, type, key, name)
     if (!verdict.allowed) throw denied(verdict)
     return handler({ request, store: inside, record: (await inside.get(type.name, key)) as Row, asSystem })

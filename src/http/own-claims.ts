@@ -71,11 +71,13 @@ function typeWith(type: TypeModel, unknown: (node: ConditionNode) => ConditionNo
     ...(clause.afterwards ? { afterwards: unknown(clause.afterwards) } : {}),
   })
   const worded = <W extends { readonly when: ConditionNode }>(all: readonly W[]) => all.map((one) => ({ ...one, when: unknown(one.when) }))
-  const { gateSaying } = rules
+  const { gateMessages } = rules
   const changed: TypeRules = {
     ...rules,
     gates: Object.fromEntries(Object.entries(rules.gates).map(([action, node]) => [action, unknown(node)])),
-    ...(gateSaying ? { gateSaying: Object.fromEntries(Object.entries(gateSaying).map(([action, all]) => [action, worded(all)])) } : {}),
+    ...(gateMessages
+      ? { gateMessages: Object.fromEntries(Object.entries(gateMessages).map(([action, all]) => [action, worded(all)])) }
+      : {}),
     vetoes: worded(rules.vetoes),
     may: Object.fromEntries(
       Object.entries(rules.may).map(([action, clauses]) => [action, clauses.map(clauseWith)]),

@@ -77,7 +77,7 @@ function typeRules({ view, whole, isHidden }: Told, type: TypeModel, seen: Seen)
   const stamps = { create: stampsOf(view, type, 'create', isHidden), update: stampsOf(view, type, 'update', isHidden) }
   const may = new Set(actions.map(([action]) => action))
   const kept = Object.fromEntries(Object.entries(stamps).filter(([action, of]) => may.has(action) && Object.keys(of).length > 0))
-  const saying = type.rules?.saying ?? {}
+  const messages = type.rules?.messages ?? {}
   const can = new Set([
     ...(visible ?? []),
     ...actions.flatMap(([, { clauses }]) => clauses.flatMap(({ fields }) => fields ?? Object.keys(type.fields))),
@@ -86,13 +86,13 @@ function typeRules({ view, whole, isHidden }: Told, type: TypeModel, seen: Seen)
     key: type.key,
     fields: Object.keys(type.fields).filter((name) => can.has(name)),
     actions: Object.fromEntries(actions),
-    ...(Object.keys(saying).length > 0 ? { saying: saying as { [action: string]: string } } : {}),
+    ...(Object.keys(messages).length > 0 ? { messages: messages as { [action: string]: string } } : {}),
     ...(Object.keys(kept).length > 0 ? { stamps: kept } : {}),
   }
 }
 
 function actionRules(view: InnerViewpoint, whole: InnerViewpoint, type: TypeModel, action: string, seen: Seen): PageAction | undefined {
-  const { clauses, open, gate, sayings } = view.rules(type.name, action)
+  const { clauses, open, gate, messages } = view.rules(type.name, action)
   const routine = (type.rules?.may[action] ?? []).some(({ within }) => within?.some((name) => view.mayCall(name)))
   // That something is never allowed, whatever the record, anybody is told who asks what they may.
   if (whole.rules(type.name, action).when === FALSE && !routine) return undefined
@@ -105,12 +105,12 @@ function actionRules(view: InnerViewpoint, whole: InnerViewpoint, type: TypeMode
         when: page(holds),
         ...(clause.fields ? { fields: clause.fields } : {}),
         ...(afterwards ? { afterwards: page(afterwards.when) } : {}),
-        ...(clause.supplying ? { supplying: clause.supplying } : {}),
+        ...(clause.overriding ? { overriding: clause.overriding } : {}),
       }),
     ),
     ...(open.when === TRUE && !along ? {} : { open: along ? both(page(open.when), UNDECIDED) : page(open.when) }),
     ...(action === 'update' && gate.when.kind !== 'constant' ? { gate: page(gate.when) } : {}),
-    ...(sayings.length > 0 ? { vetoes: sayings.map(({ when: holds, saying }) => ({ when: page(holds), saying })) } : {}),
+    ...(messages.length > 0 ? { vetoes: messages.map(({ when: holds, message }) => ({ when: page(holds), message })) } : {}),
     ...(routine ? { ask: true } : {}),
   }
 }

@@ -14,7 +14,7 @@ export interface ListQuery {
   readonly count: boolean
 }
 
-const WORDS = ['sort', 'fields', 'size', 'after', 'include', 'may', 'count', 'partly', 'all']
+const WORDS = ['sort', 'fields', 'size', 'after', 'include', 'may', 'count', 'partial', 'all']
 const FILTER = 'where.'
 /** At most so many filters of one list: what they cost grows faster than they do. */
 const MOST_FILTERS = 100

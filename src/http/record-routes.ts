@@ -80,7 +80,7 @@ function severalDoc(type: TypeModel, action: 'update' | 'delete'): OperationDoc 
     parameters: [
       WHERE,
       query('all', 'Every record that one may see, where there is no filter.', { type: 'boolean' }),
-      query('partly', 'As far as it goes, instead of all or nothing.', { type: 'boolean' }),
+      query('partial', 'As far as it goes, instead of all or nothing.', { type: 'boolean' }),
     ],
     ...(action === 'update' ? { requestBody: body(ref(`${name}Patch`), MERGE_PATCH) } : {}),
     responses: { 200: { description: 'What was done, and what stood in the way.', ...content(done) } },
@@ -199,17 +199,17 @@ async function checkSeen(store: GuardedStore, action: 'update' | 'delete', type:
 }
 
 /** Which records a change of several is meant for: those that filters name, or expressly all. */
-function meant({ params }: Call, type: TypeModel): { readonly which: object; readonly partly: boolean } {
+function meant({ params }: Call, type: TypeModel): { readonly which: object; readonly partial: boolean } {
   for (const name of params.keys())
-    if (!name.startsWith('where.') && !['partly', 'all'].includes(name))
-      throw new RequestError(400, `${name}: a change of several takes where, all and partly`)
+    if (!name.startsWith('where.') && !['partial', 'all'].includes(name))
+      throw new RequestError(400, `${name}: a change of several takes where, all and partial`)
   const where = whereOf(type, params)
   if ((where === undefined) === !flag(params, 'all'))
     throw new RequestError(
       400,
       'Say which records are meant: by filters, as in where.state=let, or all=true for every one that you may see.',
     )
-  return { which: { where: where ?? everyOne(type) }, partly: flag(params, 'partly') }
+  return { which: { where: where ?? everyOne(type) }, partial: flag(params, 'partial') }
 }
 
 function everyOne({ key }: TypeModel): (record: unknown) => Condition {
@@ -217,14 +217,14 @@ function everyOne({ key }: TypeModel): (record: unknown) => Condition {
 }
 
 async function updateMany(call: Call, type: TypeModel): Promise<Response> {
-  const { which, partly } = meant(call, type)
+  const { which, partial } = meant(call, type)
   const patch = asShaped(type, await readBody(call.request, PATCHES, call.site.bodyLimit))
   if (reachesInto(type, patch))
     throw new RequestError(400, 'A change of several takes whole fields: a part of one differs from record to record.')
-  return json(await call.store.updateMany(type.name, which as never, patch as never, { partly }))
+  return json(await call.store.updateMany(type.name, which as never, patch as never, { partial }))
 }
 
 async function deleteMany(call: Call, type: TypeModel): Promise<Response> {
-  const { which, partly } = meant(call, type)
-  return json(await call.store.deleteMany(type.name, which as never, { partly }))
+  const { which, partial } = meant(call, type)
+  return json(await call.store.deleteMany(type.name, which as never, { partial }))
 }

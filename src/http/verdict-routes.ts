@@ -97,11 +97,11 @@ function asked({ action, type, key, changes, record }: Question): (store: Guarde
 
 async function told(type: TypeModel, ask: () => Promise<Verdict>): Promise<object> {
   try {
-    const { allowed, outcome, fields, saying } = await ask()
-    return { allowed, outcome, ...(fields === undefined ? {} : { fields }), ...(saying === undefined ? {} : { saying }) }
+    const { allowed, outcome, fields, message } = await ask()
+    return { allowed, outcome, ...(fields === undefined ? {} : { fields }), ...(message === undefined ? {} : { message }) }
   } catch (error) {
     if (!isPachterError(error, 'INVALID')) throw error
     const { faults } = error as InvalidError
-    return { allowed: false, outcome: 'invalid', saying: `This is no ${type.name} that could be kept.`, faults }
+    return { allowed: false, outcome: 'invalid', message: `This is no ${type.name} that could be kept.`, faults }
   }
 }

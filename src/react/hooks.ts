@@ -15,21 +15,21 @@ import {
   useSyncExternalStore,
 } from 'react'
 import type { LiveList } from '../client/list-state.js'
-import { type KeptLists, type LiveSource, watchList } from '../client/live.js'
+import { type LiveListClient, type LiveSource, liveList } from '../client/live.js'
 import type { PageAction, PageField, PageRecord, WorldIn } from '../client/page-types.js'
-import { type Needs, type Passage, passageOf } from '../client/passage.js'
+import { checkRoute, type RouteAccess, type RouteNeeds } from '../client/route-access.js'
 import type { RulesClient } from '../client/rules-client.js'
-import type { Knowing, PageVerdict, PageView } from '../client/view.js'
+import type { PageVerdict, PageView, VerdictOptions } from '../client/view.js'
 import type { TypeName, World } from '../rulebook/types.js'
 
 const Rules = createContext<RulesClient<any> | undefined>(undefined)
-const Lists = createContext<KeptLists | undefined>(undefined)
+const Lists = createContext<LiveListClient | undefined>(undefined)
 
 /** What a page keeps of one person. */
 export interface RulesProviderProps {
   readonly rules: RulesClient<any>
   /** Where the lists within come from: by one connection all of them. Without it, each has a connection of its own. */
-  readonly lists?: KeptLists
+  readonly lists?: LiveListClient
   readonly children?: ReactNode
 }
 
@@ -38,7 +38,7 @@ export interface RulesProviderProps {
  *
  * @example
  * const rules = rulesClient<typeof book>({ url: '/api/my-rules' })
- * const lists = keepLists({ url: '/api/my-lists', rulesChanged: () => rules.refresh() })
+ * const lists = liveListClient({ url: '/api/my-lists', rulesChanged: () => rules.refresh() })
  * <RulesProvider rules={rules} lists={lists}><App /></RulesProvider>
  */
 export function RulesProvider({ rules, lists, children }: RulesProviderProps): ReactElement {
@@ -75,10 +75,10 @@ export function useRules(): { readonly view: PageView; readonly state: RulesClie
  * May the person do this to this record? For buttons and forms.
  *
  * @example
- * const { allowed, saying } = useVerdict('delete', 'plot', plot)
+ * const { allowed, message } = useVerdict('delete', 'plot', plot)
  */
-export function useVerdict(action: string, type: string, record: object, knowing?: Knowing): PageVerdict {
-  return useRules().view.verdict(action, type, record, knowing)
+export function useVerdict(action: string, type: string, record: object, options?: VerdictOptions): PageVerdict {
+  return useRules().view.verdict(action, type, record, options)
 }
 
 /**
@@ -86,26 +86,26 @@ export function useVerdict(action: string, type: string, record: object, knowing
  * when the rules change, when the question does, and whenever `since` does: the lists, say, that the answer may hang on.
  *
  * @example
- * const { allowed, saying } = useAnswer('create', 'entry', { plotId, audience: 'plot', text: 'Sown.' }, { since: [plot, shares] })
+ * const { allowed, message } = useServerVerdict('create', 'entry', { plotId, audience: 'plot', text: 'Sown.' }, { since: [plot, shares] })
  */
-export function useAnswer(
+export function useServerVerdict(
   action: string,
   type: string,
   record: object,
-  { since = [], ...knowing }: Knowing & { readonly since?: readonly unknown[] } = {},
+  { since = [], ...options }: VerdictOptions & { readonly since?: readonly unknown[] } = {},
 ): PageVerdict & { readonly asking: boolean } {
   const rules = useKept()
   const { view } = useRules()
-  const mine = view.verdict(action, type, record, knowing)
+  const mine = view.verdict(action, type, record, options)
   const isOpen = mine.outcome === 'ask the server'
-  const question = JSON.stringify([action, type, record, knowing.changes ?? null])
+  const question = JSON.stringify([action, type, record, options.changes ?? null])
   const [answer, setAnswer] = useState<{ readonly question: string; readonly view: PageView; readonly verdict: PageVerdict }>()
-  const latest = useRef({ record, knowing })
-  latest.current = { record, knowing }
+  const latest = useRef({ record, options })
+  latest.current = { record, options }
   useEffect(() => {
     if (!isOpen) return
     let gone = false
-    rules.answer(action, type, latest.current.record, latest.current.knowing).then((verdict) => {
+    rules.serverVerdict(action, type, latest.current.record, latest.current.options).then((verdict) => {
       if (!gone) setAnswer({ question, view, verdict })
     })
     return () => {
@@ -118,9 +118,9 @@ export function useAnswer(
 }
 
 /** Whether a page may be opened, and where to go instead: undefined as long as the rules are not here. */
-export function usePassage(needs: Needs, here?: string): Passage | undefined {
+export function useRouteAccess(needs: RouteNeeds, here?: string): RouteAccess | undefined {
   const { view, state } = useRules()
-  return state === 'loading' ? undefined : passageOf(view, needs, here)
+  return state === 'loading' ? undefined : checkRoute(view, needs, here)
 }
 
 /**
@@ -128,9 +128,9 @@ export function usePassage(needs: Needs, here?: string): Passage | undefined {
  * `lists` (`plots?where.state=let`), otherwise of the list itself (`/api/plots?where.state=let`).
  *
  * @example
- * const { records, state, saying } = useLiveList('plots?where.state=let&may=update')
+ * const { records, state, message } = useLiveList('plots?where.state=let&may=update')
  */
-export function useLiveList(url: string, source: Omit<LiveSource, 'url'> = {}): Pick<LiveList, 'records' | 'state' | 'saying'> {
+export function useLiveList(url: string, source: Omit<LiveSource, 'url'> = {}): Pick<LiveList, 'records' | 'state' | 'message'> {
   const rules = useContext(Rules)
   const lists = useContext(Lists)
   const latest = useRef(source)
@@ -141,7 +141,7 @@ export function useLiveList(url: string, source: Omit<LiveSource, 'url'> = {}): 
       latest.current.rulesChanged?.()
       rules?.refresh().catch(() => undefined)
     }
-    const made = lists?.watch(url, latest.current.key) ?? watchList({ ...latest.current, url, rulesChanged })
+    const made = lists?.watch(url, latest.current.key) ?? liveList({ ...latest.current, url, rulesChanged })
     setList(made)
     return () => {
       setList(undefined)
@@ -159,7 +159,7 @@ export function useLiveList(url: string, source: Omit<LiveSource, 'url'> = {}): 
     () => list?.state ?? 'loading',
     () => 'loading' as const,
   )
-  return { records, state, saying: list?.saying }
+  return { records, state, message: list?.message }
 }
 
 const NONE: LiveList['records'] = Object.freeze([])
@@ -171,20 +171,20 @@ export interface Hooks<W extends World = World> {
     action: PageAction<W, K>,
     type: K,
     record: PageRecord<W, K>,
-    knowing?: Knowing<W, K>,
+    options?: VerdictOptions<W, K>,
   ): PageVerdict<PageField<W, K>>
-  useAnswer<K extends TypeName<W>>(
+  useServerVerdict<K extends TypeName<W>>(
     action: PageAction<W, K>,
     type: K,
     record: PageRecord<W, K>,
-    knowing?: Knowing<W, K> & { readonly since?: readonly unknown[] },
+    options?: VerdictOptions<W, K> & { readonly since?: readonly unknown[] },
   ): PageVerdict<PageField<W, K>> & { readonly asking: boolean }
-  usePassage<K extends TypeName<W>>(needs: Needs<W, K>, here?: string): Passage | undefined
+  useRouteAccess<K extends TypeName<W>>(needs: RouteNeeds<W, K>, here?: string): RouteAccess | undefined
   /** `K` says of which type the records are: `useLiveList<'plot'>('plots?where.state=let')`. */
   useLiveList<K extends TypeName<W>>(
     url: string,
     source?: Omit<LiveSource, 'url'>,
-  ): Pick<LiveList, 'state' | 'saying'> & { readonly records: readonly PageRecord<W, K>[] }
+  ): Pick<LiveList, 'state' | 'message'> & { readonly records: readonly PageRecord<W, K>[] }
 }
 
 /**
@@ -196,5 +196,5 @@ export interface Hooks<W extends World = World> {
  * export const { useRules, useVerdict } = createHooks<typeof book>()
  */
 export function createHooks<B>(): Hooks<WorldIn<B>> {
-  return Object.freeze({ useRules, useVerdict, useAnswer, usePassage, useLiveList }) as Hooks as unknown as Hooks<WorldIn<B>>
+  return Object.freeze({ useRules, useVerdict, useServerVerdict, useRouteAccess, useLiveList }) as Hooks as unknown as Hooks<WorldIn<B>>
 }

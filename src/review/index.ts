@@ -22,7 +22,7 @@ export { openProject, type Project, projectOf } from './project.js'
 export { type ClauseLine, clauseLines } from './reports/clause-lines.js'
 export { failings } from './reports/failings.js'
 export {
-  type CellToKeep,
+  type CellToSave,
   driftFindings,
   expectationFindings,
   type MutantFindings,

@@ -17,8 +17,8 @@ export interface Project {
   /** Claims by name; null is a visitor. */
   readonly people: { readonly [name: string]: Row | null }
   readonly records: { readonly [type: string]: readonly Row[] }
-  /** Whether expectations can be kept where this came from. */
-  readonly canKeep?: boolean
+  /** Whether expectations can be saved where this came from. */
+  readonly canSave?: boolean
   /** Where clauses and vetoes are in the source, in the order of the rulebook; null where that is not known. */
   readonly places: { readonly [type: string]: TypePlaces }
 }
@@ -32,18 +32,18 @@ export interface TypePlaces {
 /** Puts together what goes to a page. */
 export function projectOf(
   { model }: { readonly model: Model },
-  given: Pick<Project, 'title' | 'people' | 'canKeep'> & {
+  given: Pick<Project, 'title' | 'people' | 'canSave'> & {
     readonly records: Records
     readonly now: Date
     readonly places?: SourcePlaces | undefined
   },
 ): Project {
-  const { title, people, records, now, places, canKeep = false } = given
+  const { title, people, records, now, places, canSave = false } = given
   const types = Object.values(model.types)
   return {
     'pachter review': 1,
     title,
-    canKeep,
+    canSave,
     now: now.toISOString(),
     rulebook: modelToJson(model),
     schemas: { me: schemaOf(model.me.shape), records: Object.fromEntries(types.map(({ name, shape }) => [name, schemaOf(shape)])) },

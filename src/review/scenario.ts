@@ -2,7 +2,7 @@ import { isPachterError, type Row, TRUE } from '../condition/index.js'
 import { type Key, type Model, typeModel, UnknownNameError } from '../rulebook/index.js'
 import { DeniedError, type GuardedStore, InvalidError, inMemory, openStore, type Records, type Tables } from '../store/index.js'
 import { keyIs } from '../store/operation.js'
-import { type InnerViewpoint, indexed, type Rulebook, readClaims, rulebookOf } from '../viewpoint/index.js'
+import { type InnerViewpoint, indexed, type Rulebook, readClaims, rulebookOf, type Verdict } from '../viewpoint/index.js'
 import type { Refusal } from './expectations/expectation.js'
 
 /** Who is looked through, at which records, and when. */
@@ -25,7 +25,7 @@ export interface Attempted {
 /** What came of it. */
 export interface Outcome {
   readonly outcome: 'allowed' | Refusal
-  readonly saying?: string
+  readonly message?: string
   /** The record as it was then, as the asker has it. */
   readonly record?: Row
 }
@@ -181,28 +181,25 @@ async function attempt(store: GuardedStore, { action, type, key, sending = {}, w
     if (action === 'update') return (await one.update(type, key as Key, sending)) as Row
     if (action === 'delete') return void (await one.delete(type, key as Key))
     const verdict = await one.verdict(action, type, key as Key)
-    if (!verdict.allowed) throw new Unasked(verdict.outcome as Refusal, verdict.saying)
+    if (!verdict.allowed) throw new Unasked(verdict)
     return undefined
   }
   try {
     const record = within === undefined ? await doIt(store) : await store.routine(within, doIt)
     return { outcome: 'allowed', ...(record === undefined ? {} : { record }) }
   } catch (error) {
-    if (error instanceof Unasked) return { outcome: error.outcome, ...(error.saying === undefined ? {} : { saying: error.saying }) }
-    if (error instanceof DeniedError) return { outcome: error.verdict.outcome as Refusal, saying: error.message }
+    if (error instanceof Unasked || error instanceof DeniedError)
+      return { outcome: error.verdict.outcome as Refusal, message: error.message }
     if (error instanceof InvalidError || isPachterError(error, 'DUPLICATE_KEY'))
-      return { outcome: 'invalid', saying: (error as Error).message }
+      return { outcome: 'invalid', message: (error as Error).message }
     throw error
   }
 }
 
 /** The answer to a question that changes nothing. */
 class Unasked extends Error {
-  constructor(
-    readonly outcome: Refusal,
-    readonly saying: string | undefined,
-  ) {
-    super(saying)
+  constructor(readonly verdict: Verdict) {
+    super(verdict.message)
   }
 }
 

@@ -17,7 +17,7 @@ export interface Clause<F extends string, R extends string = any> {
   /** Lets see, send or change every field but these. */
   except(...fields: [F, ...F[]]): LimitedClause<F, R>
   /** Lets give these fields, which the server stamps otherwise, or the key. */
-  supplying(...fields: [F, ...F[]]): Clause<F, R>
+  overriding(...fields: [F, ...F[]]): Clause<F, R>
   /** For an update: what must hold of the record as it becomes, in place of the clause itself. */
   afterwards(condition: Condition): Clause<F, R>
   /** The name by which verdicts and explanations speak of this clause. */
@@ -31,7 +31,7 @@ export interface LimitedClause<F extends string, R extends string = any> {
   readonly [LIMITED]: true
   readonly fields: (field: F) => void
   provided(...conditions: [Condition, ...Condition[]]): LimitedClause<F, R>
-  supplying(...fields: [F, ...F[]]): LimitedClause<F, R>
+  overriding(...fields: [F, ...F[]]): LimitedClause<F, R>
   afterwards(condition: Condition): LimitedClause<F, R>
   titled(title: string): LimitedClause<F, R>
   within(...routines: [R, ...R[]]): LimitedClause<F, R>
@@ -53,7 +53,7 @@ export interface ReachedClause<F extends string, R extends string = any> {
   provided(...conditions: [Condition, ...Condition[]]): ReachedClause<F, R>
   only<N extends string>(...fields: [N, ...N[]]): ReachedLimitedClause<F | N, R>
   except<N extends string>(...fields: [N, ...N[]]): ReachedLimitedClause<F | N, R>
-  supplying<N extends string>(...fields: [N, ...N[]]): ReachedClause<F | N, R>
+  overriding<N extends string>(...fields: [N, ...N[]]): ReachedClause<F | N, R>
   afterwards(condition: Condition): ReachedClause<F, R>
   titled(title: string): ReachedClause<F, R>
   within(...routines: [R, ...R[]]): ReachedClause<F, R>
@@ -64,7 +64,7 @@ export interface ReachedLimitedClause<F extends string, R extends string = any> 
   readonly [LIMITED]: true
   readonly named: F
   provided(...conditions: [Condition, ...Condition[]]): ReachedLimitedClause<F, R>
-  supplying<N extends string>(...fields: [N, ...N[]]): ReachedLimitedClause<F | N, R>
+  overriding<N extends string>(...fields: [N, ...N[]]): ReachedLimitedClause<F | N, R>
   afterwards(condition: Condition): ReachedLimitedClause<F, R>
   titled(title: string): ReachedLimitedClause<F, R>
   within(...routines: [R, ...R[]]): ReachedLimitedClause<F, R>

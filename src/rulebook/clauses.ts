@@ -20,7 +20,7 @@ interface ClauseDraft {
   readonly title?: string
   /** The fields of `.only`, or of `.except`. */
   readonly limit?: { readonly by: 'only' | 'except'; readonly fields: readonly unknown[] }
-  readonly supplying?: readonly unknown[]
+  readonly overriding?: readonly unknown[]
   readonly afterwards?: ConditionNode
   readonly within?: readonly unknown[]
 }
@@ -39,11 +39,11 @@ const CLAUSE_METHODS = {
   except(this: object, ...fields: unknown[]): object {
     return limitedTo(this, 'except', fields)
   },
-  supplying(this: object, ...fields: unknown[]): object {
+  overriding(this: object, ...fields: unknown[]): object {
     const draft = draftOf(this) as ClauseDraft
     used(this)
-    if (fields.length === 0) throw new RulebookError(here(), 'supplying() of nothing: name at least one field')
-    return limited({ ...draft, supplying: [...(draft.supplying ?? []), ...fields] })
+    if (fields.length === 0) throw new RulebookError(here(), 'overriding() of nothing: name at least one field')
+    return limited({ ...draft, overriding: [...(draft.overriding ?? []), ...fields] })
   },
   afterwards(this: object, condition: unknown): object {
     const draft = draftOf(this) as ClauseDraft
@@ -128,7 +128,7 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: s
       'adds and removes compare the record as it is with what it becomes; a clause must hold on both, and nothing is added to the record as it becomes: say what must hold of that, as in .afterwards(signedIn)',
     )
   }
-  const supplying = suppliedBy(draft, type, action, at, known.stamped)
+  const overriding = overriddenBy(draft, type, action, at, known.stamped)
   const fields = fieldsOf(draft, type, at)
   const title = draft.title ?? titleOf(draft, `the ${type.name}`)
   const when = draft.provided.length === 0 ? draft.who : allOfNode([draft.who, ...draft.provided])
@@ -138,7 +138,7 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: s
     who: draft.who,
     provided: Object.freeze([...draft.provided]),
     ...(fields && draft.limit ? { fields, limitedBy: draft.limit.by } : {}),
-    ...(supplying ? { supplying } : {}),
+    ...(overriding ? { overriding } : {}),
     ...(draft.afterwards ? { afterwards: draft.afterwards } : {}),
     ...(draft.within ? { within: Object.freeze([...draft.within] as string[]) } : {}),
   })
@@ -162,19 +162,19 @@ export interface ClauseScope {
 /** The fields that each action stamps. */
 export type Stamped = { readonly create: readonly string[]; readonly update: readonly string[] }
 
-function suppliedBy(draft: ClauseDraft, type: TypeModel, action: string, at: string, stamps: Stamped): readonly string[] | undefined {
-  if (draft.supplying === undefined) return undefined
-  if (action !== 'create' && action !== 'update') throw new RulebookError(at, 'supplying(...) means nothing here: nothing is sent')
+function overriddenBy(draft: ClauseDraft, type: TypeModel, action: string, at: string, stamps: Stamped): readonly string[] | undefined {
+  if (draft.overriding === undefined) return undefined
+  if (action !== 'create' && action !== 'update') throw new RulebookError(at, 'overriding(...) means nothing here: nothing is sent')
   const known = action === 'create' ? [type.key, ...stamps.create] : stamps.update
-  const odd = draft.supplying.find((name) => !known.includes(name as string))
-  if (odd !== undefined) throw new RulebookError(at, `supplying: ${unknownName(`stamped field on ${action}`, odd, known)}`)
-  return Object.freeze([...draft.supplying] as string[])
+  const odd = draft.overriding.find((name) => !known.includes(name as string))
+  if (odd !== undefined) throw new RulebookError(at, `overriding: ${unknownName(`stamped field on ${action}`, odd, known)}`)
+  return Object.freeze([...draft.overriding] as string[])
 }
 
-function titleOf({ who, provided, limit, supplying, afterwards, within }: ClauseDraft, record: string): string {
+function titleOf({ who, provided, limit, overriding, afterwards, within }: ClauseDraft, record: string): string {
   const condition = provided.length === 0 ? '' : `, provided ${describe(allOfNode(provided), { record })}`
   const fields = limit === undefined ? '' : `; ${limit.by === 'only' ? 'only' : 'all but'} ${limit.fields.join(', ')}`
   const routines = within === undefined ? '' : `; within ${within.join(' or ')}`
-  const given = supplying === undefined ? '' : `; supplying ${supplying.join(', ')}`
+  const given = overriding === undefined ? '' : `; overriding ${overriding.join(', ')}`
   return `${describe(who, { record })}${condition}${fields}${given}${routines}${afterwards === undefined ? '' : `; afterwards ${describe(afterwards, { record })}`}`
 }

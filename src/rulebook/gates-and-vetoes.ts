@@ -8,39 +8,41 @@ import { conditionNode } from './node.js'
 import { finished } from './normalize.js'
 
 /** Reads the gate of a record type: what must hold for each action. @throws RulebookError */
-export function readGates(type: TypeModel, given: unknown, at: string): Pick<TypeRules, 'gates' | 'gateSaying'> {
+export function readGates(type: TypeModel, given: unknown, at: string): Pick<TypeRules, 'gates' | 'gateMessages'> {
   const gate = plainObject(given ?? {}, `${at}, gate`, ['all', ...type.actions])
   const conditions = Object.entries(gate).map(([name, one]) => {
-    const { condition, saying } = readGate(one, `${at}, gate.${name}`)
+    const { condition, message } = readGate(one, `${at}, gate.${name}`)
     const node = finished(useCondition(condition, 'gate'), `${at}, gate.${name}`)
     if (asksAfter(node)) throw new RulebookError(`${at}, gate.${name}`, 'a gate speaks of the record as it is')
     refuseUnguardedNegations(node, `${at}, gate.${name}`, type.name)
-    return { name, node, saying }
+    return { name, node, message }
   })
   const gates: Record<string, ConditionNode> = {}
-  const gateSaying: Record<string, readonly GateWordsNode[]> = {}
+  const gateMessages: Record<string, readonly GateWordsNode[]> = {}
   for (const action of type.actions) {
     const mine = conditions.filter(({ name }) => name === 'all' || name === action)
     const nodes = mine.map(({ node }) => node)
     if (nodes.length > 0) gates[action] = nodes.length === 1 ? (nodes[0] as ConditionNode) : allOfNode(nodes)
-    const spoken = mine.flatMap(({ node, saying }) => (saying === undefined ? [] : [Object.freeze({ when: node, saying })]))
-    if (spoken.length > 0) gateSaying[action] = Object.freeze(spoken)
+    const spoken = mine.flatMap(({ node, message }) => (message === undefined ? [] : [Object.freeze({ when: node, message })]))
+    if (spoken.length > 0) gateMessages[action] = Object.freeze(spoken)
   }
-  const words = Object.keys(gateSaying).length === 0 ? {} : { gateSaying: Object.freeze(gateSaying) }
+  const words = Object.keys(gateMessages).length === 0 ? {} : { gateMessages: Object.freeze(gateMessages) }
   return { gates: Object.freeze(gates), ...words }
 }
 
 /** A condition, or one with words for whoever it refuses. */
-function readGate(given: unknown, at: string): { readonly condition: unknown; readonly saying?: string } {
-  if (conditionNode(given) !== undefined || typeof given !== 'object' || given === null || !('saying' in given)) return { condition: given }
-  const { provided, saying } = plainObject(given, at, ['provided', 'saying'])
-  return { condition: provided, saying: wordsOf(saying, at) }
+function readGate(given: unknown, at: string): { readonly condition: unknown; readonly message?: string } {
+  if (conditionNode(given) !== undefined || typeof given !== 'object' || given === null || !('message' in given))
+    return { condition: given }
+  const { provided, message } = plainObject(given, at, ['provided', 'message'])
+  return { condition: provided, message: wordsOf(message, at) }
 }
 
 /** Words for somebody who is refused. @throws RulebookError */
-export function wordsOf(saying: unknown, at: string): string {
-  if (typeof saying !== 'string' || saying.trim() === '') throw new RulebookError(at, 'say in words why it is withheld, as saying: "..."')
-  return saying
+export function wordsOf(message: unknown, at: string): string {
+  if (typeof message !== 'string' || message.trim() === '')
+    throw new RulebookError(at, 'say in words why it is withheld, as message: "..."')
+  return message
 }
 
 /** Reads the vetoes of a record type. @throws RulebookError */
@@ -50,12 +52,12 @@ export function readVetoes(type: TypeModel, given: unknown, at: string): readonl
 }
 
 function readVeto(type: TypeModel, given: unknown, at: string): VetoNode {
-  const { actions, provided, unless, saying } = plainObject(given, at, ['actions', 'provided', 'unless', 'saying'])
+  const { actions, provided, unless, message } = plainObject(given, at, ['actions', 'provided', 'unless', 'message'])
   if (!Array.isArray(actions) || actions.length === 0)
     throw new RulebookError(at, 'name the actions that it withholds, as in actions: ["update"]')
   const odd = actions.find((action) => !type.actions.includes(action))
   if (odd !== undefined) throw new RulebookError(at, unknownName('action', odd, type.actions))
-  const words = wordsOf(saying, at)
+  const words = wordsOf(message, at)
   const applies = provided === undefined ? TRUE : finished(useCondition(provided, 'provided'), at)
   const exception = unless === undefined ? undefined : finished(useCondition(unless, 'unless'), at)
   const when = exception === undefined ? applies : allOfNode([applies, notNode(exception)])
@@ -66,5 +68,5 @@ function readVeto(type: TypeModel, given: unknown, at: string): VetoNode {
   refuseUnguardedNegations(notNode(when), at, type.name)
   const wording = { record: `the ${type.name}` }
   const title = `${describe(applies, wording)}${exception === undefined ? '' : `, unless ${describe(exception, wording)}`}`
-  return Object.freeze({ title, actions: Object.freeze([...actions] as string[]), when, saying: words })
+  return Object.freeze({ title, actions: Object.freeze([...actions] as string[]), when, message: words })
 }

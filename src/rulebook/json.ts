@@ -31,7 +31,7 @@ export interface Shapes {
 
 /** A rulebook's model as JSON. */
 export function modelToJson(model: Model): RulebookJson {
-  const { me, types, gate, gateSaying, privileges, routines } = model
+  const { me, types, gate, gateMessages, privileges, routines } = model
   const bare = <T extends { readonly shape: Shape }>({ shape: _shape, ...rest }: T) => rest
   const named = Object.fromEntries(
     Object.values(types).map((type) => {
@@ -44,7 +44,7 @@ export function modelToJson(model: Model): RulebookJson {
       format: FORMAT,
       me: bare(me),
       ...(gate ? { gate } : {}),
-      ...(gateSaying ? { gateSaying } : {}),
+      ...(gateMessages ? { gateMessages } : {}),
       privileges,
       routines,
       types: named,
@@ -58,7 +58,7 @@ export function modelToJson(model: Model): RulebookJson {
  * @throws RulebookError, ConditionError
  */
 export function modelFromJson(json: unknown, shapes: Shapes): Model {
-  const given = plainObject(json, 'rulebook', ['format', 'me', 'gate', 'gateSaying', 'privileges', 'routines', 'types'])
+  const given = plainObject(json, 'rulebook', ['format', 'me', 'gate', 'gateMessages', 'privileges', 'routines', 'types'])
   if (given.format !== FORMAT) throw new RulebookError('format', `this version reads format ${FORMAT}, not ${JSON.stringify(given.format)}`)
   const unread = plainObject(given.types, 'types')
   for (const name of Object.keys(shapes.records))
@@ -101,7 +101,7 @@ export function modelFromJson(json: unknown, shapes: Shapes): Model {
   }
   for (const name of Object.keys(types)) referencesTo({ types }, name)
   const gate = given.gate === undefined ? {} : { gate: check.condition(given.gate, 'gate', undefined, 'positive') }
-  const said = given.gateSaying === undefined ? {} : { gateSaying: readGateWords(given.gateSaying, 'gateSaying', undefined, check) }
+  const said = given.gateMessages === undefined ? {} : { gateMessages: readGateWords(given.gateMessages, 'gateMessages', undefined, check) }
   const model = {
     me: Object.freeze(me),
     types: Object.freeze(types),
@@ -164,7 +164,7 @@ function readLinks(types: Model['types'], owner: TypeModel, json: unknown, at: s
 
 function readRules(json: unknown, type: TypeModel, check: Checker, routines: readonly string[]): TypeRules {
   const at = `rules of ${type.name}`
-  const given = plainObject(json, at, ['may', 'saying', 'stamps', 'gates', 'gateSaying', 'vetoes'])
+  const given = plainObject(json, at, ['may', 'messages', 'stamps', 'gates', 'gateMessages', 'vetoes'])
   const may = Object.entries(plainObject(given.may, `${at}, may`, type.actions)).map(([action, clauses]) => {
     if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'a list of clauses is needed')
     return [action, Object.freeze(clauses.map((one, index) => readClause(one, `${at}, may.${action}[${index}]`, type, check, routines)))]
@@ -175,20 +175,20 @@ function readRules(json: unknown, type: TypeModel, check: Checker, routines: rea
     action,
     check.condition(one, `${at}, gates.${action}`, type, 'positive'),
   ])
-  const spoken = Object.entries(plainObject(given.gateSaying ?? {}, `${at}, gateSaying`, type.actions)).map(([action, words]) => [
+  const spoken = Object.entries(plainObject(given.gateMessages ?? {}, `${at}, gateMessages`, type.actions)).map(([action, words]) => [
     action,
-    readGateWords(words, `${at}, gateSaying.${action}`, type, check),
+    readGateWords(words, `${at}, gateMessages.${action}`, type, check),
   ])
   if (!Array.isArray(given.vetoes)) throw new RulebookError(`${at}, vetoes`, 'a list is needed')
   const vetoes = given.vetoes.map((one, index): VetoNode => {
     const where = `${at}, vetoes[${index}]`
-    const { title, actions, when, saying } = plainObject(one, where, ['title', 'actions', 'when', 'saying'])
+    const { title, actions, when, message } = plainObject(one, where, ['title', 'actions', 'when', 'message'])
     const known = texts(actions, where)
     const odd = known.find((action) => !type.actions.includes(action))
     if (odd !== undefined) throw new RulebookError(where, unknownName('action', odd, type.actions))
     const node = check.condition(when, where, type)
     refuseUnguardedNegations({ kind: 'not', of: node }, where, type.name)
-    return Object.freeze({ title: text(title, where), actions: Object.freeze(known), when: node, saying: text(saying, where) })
+    return Object.freeze({ title: text(title, where), actions: Object.freeze(known), when: node, message: text(message, where) })
   })
   const stamps = plainObject(given.stamps, `${at}, stamps`, ['create', 'update'])
   const stampsOf = (action: 'create' | 'update') =>
@@ -200,16 +200,16 @@ function readRules(json: unknown, type: TypeModel, check: Checker, routines: rea
         ]),
       ),
     )
-  const saying = Object.entries(plainObject(given.saying ?? {}, `${at}, saying`, type.actions)).map(([action, words]) => [
+  const messages = Object.entries(plainObject(given.messages ?? {}, `${at}, messages`, type.actions)).map(([action, words]) => [
     action,
-    text(words, `${at}, saying`),
+    text(words, `${at}, messages`),
   ])
   return Object.freeze({
     may: Object.freeze(Object.fromEntries(may)) as TypeRules['may'],
-    saying: Object.freeze(Object.fromEntries(saying)),
+    messages: Object.freeze(Object.fromEntries(messages)),
     stamps: Object.freeze({ create: stampsOf('create'), update: stampsOf('update') }),
     gates: Object.freeze(Object.fromEntries(gates)),
-    ...(given.gateSaying === undefined ? {} : { gateSaying: Object.freeze(Object.fromEntries(spoken)) }),
+    ...(given.gateMessages === undefined ? {} : { gateMessages: Object.freeze(Object.fromEntries(spoken)) }),
     vetoes: Object.freeze(vetoes),
   })
 }
@@ -218,14 +218,14 @@ function readGateWords(json: unknown, at: string, type: TypeModel | undefined, c
   if (!Array.isArray(json)) throw new RulebookError(at, 'a list is needed')
   return Object.freeze(
     json.map((one, index) => {
-      const { when, saying } = plainObject(one, `${at}[${index}]`, ['when', 'saying'])
-      return Object.freeze({ when: check.condition(when, at, type, 'positive'), saying: text(saying, at) })
+      const { when, message } = plainObject(one, `${at}[${index}]`, ['when', 'message'])
+      return Object.freeze({ when: check.condition(when, at, type, 'positive'), message: text(message, at) })
     }),
   )
 }
 
 function readClause(json: unknown, at: string, type: TypeModel, check: Checker, routines: readonly string[]): ClauseNode {
-  const given = plainObject(json, at, ['title', 'when', 'who', 'provided', 'fields', 'limitedBy', 'supplying', 'afterwards', 'within'])
+  const given = plainObject(json, at, ['title', 'when', 'who', 'provided', 'fields', 'limitedBy', 'overriding', 'afterwards', 'within'])
   if (!Array.isArray(given.provided)) throw new RulebookError(at, 'provided: a list is needed')
   const known = (names: unknown, of: readonly string[], what: string): readonly string[] => {
     const odd = texts(names, at).find((name) => !of.includes(name))
@@ -248,7 +248,7 @@ function readClause(json: unknown, at: string, type: TypeModel, check: Checker, 
     who,
     provided: Object.freeze(provided),
     ...(limited ? { fields: known(given.fields, fields, 'field'), limitedBy: given.limitedBy as 'only' } : {}),
-    ...(given.supplying === undefined ? {} : { supplying: known(given.supplying, fields, 'field') }),
+    ...(given.overriding === undefined ? {} : { overriding: known(given.overriding, fields, 'field') }),
     ...(given.afterwards === undefined ? {} : { afterwards: check.condition(given.afterwards, at, type, 'positive') }),
     ...(given.within === undefined ? {} : { within: known(given.within, routines, 'routine') }),
   })

@@ -34,7 +34,7 @@ export interface ClauseNode {
   /** Whether these are the fields of `.only`, or all but those of `.except`. */
   readonly limitedBy?: 'only' | 'except'
   /** Stamped fields, or the key, that it lets give all the same. */
-  readonly supplying?: readonly string[]
+  readonly overriding?: readonly string[]
   /** What must hold of an updated record in place of the clause itself. */
   readonly afterwards?: ConditionNode
   /** The routines, within any of which alone it counts. */
@@ -50,13 +50,13 @@ export interface VetoNode {
   readonly actions: readonly string[]
   /** Where it withholds them: where it applies, and its exception does not. */
   readonly when: ConditionNode
-  readonly saying: string
+  readonly message: string
 }
 
 /** What somebody is told whom a gate refuses. */
 export interface GateWordsNode {
   readonly when: ConditionNode
-  readonly saying: string
+  readonly message: string
 }
 
 /** The rules of one record type. */
@@ -64,10 +64,10 @@ export interface TypeRules {
   /** What must hold before any clause of the action counts. */
   readonly gates: { readonly [action: string]: ConditionNode }
   /** The words of those of the gates that have some. */
-  readonly gateSaying?: { readonly [action: string]: readonly GateWordsNode[] }
+  readonly gateMessages?: { readonly [action: string]: readonly GateWordsNode[] }
   readonly vetoes: readonly VetoNode[]
   readonly may: { readonly [A in Action]: readonly ClauseNode[] } & { readonly [action: string]: readonly ClauseNode[] }
-  readonly saying: { readonly [action: string]: string }
+  readonly messages: { readonly [action: string]: string }
   readonly stamps: { readonly create: StampNodes; readonly update: StampNodes }
 }
 
@@ -93,7 +93,7 @@ export interface Model {
   /** What must hold before any clause of any record type counts. */
   readonly gate?: ConditionNode
   /** The words of those of its parts that have some. */
-  readonly gateSaying?: readonly GateWordsNode[]
+  readonly gateMessages?: readonly GateWordsNode[]
   /** Permissions that belong to no record, each with the conditions of which any grants it. */
   readonly privileges: { readonly [name: string]: ConditionNode }
   /** Server procedures, each with the conditions of which any lets call it. */
@@ -129,5 +129,5 @@ export function fieldOf(type: TypeModel, name: string): Field {
 
 /** Whether some clause lets clients give the key of a new record: the keys of removed ones are kept then, so that none is used again. */
 export function keysAreGiven({ key, rules }: TypeModel): boolean {
-  return rules?.may.create.some(({ supplying }) => supplying?.includes(key)) === true
+  return rules?.may.create.some(({ overriding }) => overriding?.includes(key)) === true
 }

@@ -60,13 +60,13 @@ export interface Veto<A extends string = Action> {
   /** Whom it does not concern. */
   readonly unless?: Condition
   /** What to tell whoever is refused by it. */
-  readonly saying: string
+  readonly message: string
 }
 
 /** A gate with words of its own for whoever it refuses. */
 export interface SpokenGate {
   readonly provided: Condition
-  readonly saying: string
+  readonly message: string
 }
 
 /**
@@ -80,11 +80,11 @@ export interface RuleSet<T, Times, A extends string = Action> {
   /** Which clauses let each action happen. An action without a clause is refused. */
   readonly may?: { readonly [N in A]?: readonly AnyClause<keyof T & string>[] }
   /** What to tell somebody who is refused. */
-  readonly saying?: { readonly [N in A]?: string }
+  readonly messages?: { readonly [N in A]?: string }
   /** What must hold before any clause counts. */
   readonly gate?: Gate<A>
   readonly vetoes?: readonly Veto<A>[]
-  /** What the server sets when a record is created or updated. Nobody else sends these fields, unless by `.supplying`. */
+  /** What the server sets when a record is created or updated. Nobody else sends these fields, unless by `.overriding`. */
   readonly stamps?: { readonly create?: Stamps<T, Times>; readonly update?: Stamps<T, Times> }
 }
 
@@ -106,7 +106,7 @@ export type Checked<O, T, Times, A extends string = Action> = [O] extends [never
   : RuleSet<T, Times, A> &
       Beside<O, keyof RuleSet<T, Times>> &
       BesideIn<O, 'may', A> &
-      BesideIn<O, 'saying', A> &
+      BesideIn<O, 'messages', A> &
       BesideStamps<O, T> &
       BesideIn<O, 'gate', A | 'all'> &
       BesideVeto<O>

@@ -69,13 +69,13 @@ export function withGate(model: Model, given: unknown, options: unknown = {}): M
     (result) => finished(useCondition(result, 'gate'), 'gate'),
   )
   refuseUnguardedNegations(gate, 'gate', 'record')
-  const { saying } = plainObject(options, 'gate, options', ['saying'])
-  const words = saying === undefined ? [] : [Object.freeze({ when: gate, saying: wordsOf(saying, 'gate') })]
-  const spoken = [...(model.gateSaying ?? []), ...words]
+  const { message } = plainObject(options, 'gate, options', ['message'])
+  const words = message === undefined ? [] : [Object.freeze({ when: gate, message: wordsOf(message, 'gate') })]
+  const spoken = [...(model.gateMessages ?? []), ...words]
   return Object.freeze({
     ...model,
     gate: model.gate === undefined ? gate : allOfNode([model.gate, gate]),
-    ...(spoken.length === 0 ? {} : { gateSaying: Object.freeze(spoken) }),
+    ...(spoken.length === 0 ? {} : { gateMessages: Object.freeze(spoken) }),
   })
 }
 
@@ -112,7 +112,7 @@ function callbacks(model: Model, given: unknown, what: string): [string, Callbac
 
 function readRules(type: TypeModel, result: unknown, routines: readonly string[]): TypeRules {
   const at = `rules of ${type.name}`
-  const given = plainObject(result, at, ['may', 'saying', 'stamps', 'gate', 'vetoes'])
+  const given = plainObject(result, at, ['may', 'messages', 'stamps', 'gate', 'vetoes'])
   const stamps = readStamps(type, given.stamps, at)
   const stamped = { create: Object.keys(stamps.create), update: Object.keys(stamps.update) }
   const may = Object.fromEntries(type.actions.map((action) => [action, []])) as Record<string, ClauseNode[]>
@@ -133,16 +133,16 @@ function readRules(type: TypeModel, result: unknown, routines: readonly string[]
       mine.push(clause)
     })
   }
-  const saying = plainObject(given.saying ?? {}, `${at}, saying`, type.actions)
-  for (const [action, words] of Object.entries(saying)) {
-    if (typeof words !== 'string' || words.trim() === '') throw new RulebookError(`${at}, saying.${action}`, 'words are needed')
+  const messages = plainObject(given.messages ?? {}, `${at}, messages`, type.actions)
+  for (const [action, words] of Object.entries(messages)) {
+    if (typeof words !== 'string' || words.trim() === '') throw new RulebookError(`${at}, messages.${action}`, 'words are needed')
   }
   for (const clauses of Object.values(may)) Object.freeze(clauses)
   const gating = readGates(type, given.gate, at)
   const vetoes = readVetoes(type, given.vetoes, at)
   return Object.freeze({
     may: Object.freeze(may) as unknown as TypeRules['may'],
-    saying: Object.freeze({ ...saying }) as TypeRules['saying'],
+    messages: Object.freeze({ ...messages }) as TypeRules['messages'],
     stamps,
     ...gating,
     vetoes,

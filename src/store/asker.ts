@@ -17,7 +17,7 @@ import { placeIs } from './read/key-conditions.js'
 import type { Tables } from './tables.js'
 
 /** The rules of an action as they stand for the asker. */
-export interface AskersRules extends Pick<PersonalRules, 'open' | 'gate' | 'sayings'> {
+export interface AskersRules extends Pick<PersonalRules, 'open' | 'gate' | 'messages'> {
   readonly clauses: readonly AskersClause[]
 }
 
@@ -108,7 +108,7 @@ function personal(viewpoint: InnerViewpoint): Asker {
 }
 
 const YES = { when: TRUE, test: undefined }
-const EVERYTHING: AskersRules = { clauses: [YES], open: YES, gate: YES, sayings: [] }
+const EVERYTHING: AskersRules = { clauses: [YES], open: YES, gate: YES, messages: [] }
 
 /** Trusted server code: no rules. */
 export function system(model: Model, clock: Clock | undefined): Person {

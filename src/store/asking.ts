@@ -99,8 +99,8 @@ async function verdictOn(op: Operation, type: TypeModel, action: string, rules: 
   const key = row[type.key] as Key
   const [open, ...holds] = await judge(op, [rules.open, ...rules.clauses], row)
   if (!open) {
-    const [standing] = await holding(op, rules.sayings, row)
-    return verdictOf(type, action, 'refused', key, { saying: standing?.saying })
+    const [standing] = await holding(op, rules.messages, row)
+    return verdictOf(type, action, 'refused', key, { message: standing?.message })
   }
   const clauses = rules.clauses.filter((_, at) => holds[at])
   if (clauses.length === 0) return verdictOf(type, action, 'refused', key)

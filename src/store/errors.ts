@@ -1,12 +1,12 @@
 import { type ErrorCode, PachterError } from '../condition/index.js'
-import { fieldSaying, type Verdict } from '../viewpoint/index.js'
+import { fieldMessage, type Verdict } from '../viewpoint/index.js'
 
 /** An action that did not happen, with the verdict. Its message is for the asker's eyes. */
 export class DeniedError extends PachterError {
   readonly verdict: Verdict
 
   constructor(code: ErrorCode, verdict: Verdict) {
-    super(code, verdict.saying ?? verdict.outcome)
+    super(code, verdict.message ?? verdict.outcome)
     this.verdict = verdict
   }
 }
@@ -30,7 +30,7 @@ export class RefusedError extends DeniedError {
   readonly fields: readonly string[]
 
   constructor(verdict: Verdict, fields: readonly string[] = []) {
-    super('REFUSED', fields.length === 0 ? verdict : { ...verdict, saying: fieldSaying(verdict.action, fields) })
+    super('REFUSED', fields.length === 0 ? verdict : { ...verdict, message: fieldMessage(verdict.action, fields) })
     this.fields = fields
   }
 }
@@ -109,7 +109,7 @@ export class IsolationError extends PachterError {
       : 'this database does not tell whether it is: let the store begin it'
     super(
       'ISOLATION',
-      `the rules go by what must not be there, which only a serializable transaction keeps from coming in between, and this one is your own: ${own}, by store.together(...)`,
+      `the rules go by what must not be there, which only a serializable transaction keeps from coming in between, and this one is your own: ${own}, by store.transaction(...)`,
     )
   }
 }

@@ -8,7 +8,7 @@ import { denied, StoreError } from './errors.js'
 import type { Logger } from './log.js'
 import { Reading } from './read/reading.js'
 import { type Needs, Session } from './session.js'
-import type { GuardedStore, SystemStore, Together } from './store-types.js'
+import type { GuardedStore, SystemStore, TransactionWork } from './store-types.js'
 import type { Tables } from './tables.js'
 import type { UpdateOptions } from './write/update.js'
 import { Writing } from './write/writing.js'
@@ -44,14 +44,14 @@ export function createGuardedStore(tables: Tables, who: Person, needs: Needs): S
     viewpoint: asking.viewpoint.bind(asking),
     has: (privilege: string) => session.granted('privilege', privilege, tables, needs.held === true),
     mayCall: (routine: string) => session.granted('routine', routine, tables, needs.held === true),
-    together: <T>(work: Together<World, T>) => allOrNothing(session, who, needs.logger, work),
-    routine: <T>(name: string, work: Together<World, T>) => callRoutine(session, name, work),
+    transaction: <T>(work: TransactionWork<World, T>) => allOrNothing(session, who, needs.logger, work),
+    routine: <T>(name: string, work: TransactionWork<World, T>) => callRoutine(session, name, work),
   }
   return Object.freeze(store) as unknown as SystemStore
 }
 
 /** Asked within the transaction, and again at every try: who may no longer call it begins nothing. */
-async function callRoutine<T>(session: Session, name: string, work: Together<World, T>): Promise<T> {
+async function callRoutine<T>(session: Session, name: string, work: TransactionWork<World, T>): Promise<T> {
   const { who } = session
   const logger = session.logger.within(name)
   return allOrNothing(session, who.within(name), logger, work, (inside) =>
@@ -67,7 +67,7 @@ async function allOrNothing<T>(
   { tables, needs, model }: Session,
   asker: Person,
   logger: Logger,
-  work: Together<World, T>,
+  work: TransactionWork<World, T>,
   before: (inside: Tables) => Promise<void> = async () => {},
 ): Promise<T> {
   let ownError: unknown
@@ -94,6 +94,6 @@ async function allOrNothing<T>(
 }
 
 function routineVerdict(name: string, outcome: Outcome): Verdict {
-  const saying = outcome === 'sign in' ? `Sign in to call ${name}.` : `You may not call ${name}.`
-  return Object.freeze({ allowed: false, outcome, action: 'call', type: name, saying })
+  const message = outcome === 'sign in' ? `Sign in to call ${name}.` : `You may not call ${name}.`
+  return Object.freeze({ allowed: false, outcome, action: 'call', type: name, message })
 }

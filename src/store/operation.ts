@@ -95,7 +95,7 @@ export async function upTo<T extends Judgeable>(
 
 /** Whether a clause alone lets do all that any of these does. */
 export function lettingAll(clauses: readonly AskersClause[]): (one: AskersClause) => boolean {
-  const supplied = clauses.some(({ clause }) => clause?.supplying !== undefined)
+  const supplied = clauses.some(({ clause }) => clause?.overriding !== undefined)
   return ({ clause }) => clause?.fields === undefined && !supplied
 }
 
@@ -184,12 +184,12 @@ export async function checkGateAfter(op: Operation, type: TypeModel, rules: Aske
 async function closed(op: Operation, type: TypeModel, action: string, rules: AskersRules, record: Row, after?: Row): Promise<DeniedError> {
   const [standing] = await upTo(
     op,
-    rules.sayings,
+    rules.messages,
     () => true,
     (some) => judge(op, some, record, after),
   )
   const key = action === 'create' ? undefined : (record[type.key] as Key)
-  return denied(verdictOf(type, action, 'refused', key, { saying: standing?.saying }))
+  return denied(verdictOf(type, action, 'refused', key, { message: standing?.message }))
 }
 
 /** "Its key is this one." */

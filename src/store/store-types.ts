@@ -90,7 +90,7 @@ export interface GuardedStore<W extends World = World> {
    * nothing, unless part of it will do.
    * @throws BulkError with the records that stand in the way; SignInError, QueryError
    * @example
-   * await mine.updateMany('job', { where: (job) => job.state.is('open') }, { state: 'done' }, { partly: true })
+   * await mine.updateMany('job', { where: (job) => job.state.is('open') }, { state: 'done' }, { partial: true })
    */
   updateMany<K extends TypeName<W>>(
     type: K,
@@ -160,7 +160,7 @@ export interface GuardedStore<W extends World = World> {
    * @example
    * await mine.routine('handOver', (inside) => inside.update('plot', 'p-01', { holderId: 'm-02' }))
    */
-  routine<T>(name: W['routine'], work: Together<W, T>): Promise<T>
+  routine<T>(name: W['routine'], work: TransactionWork<W, T>): Promise<T>
 
   /**
    * Does several steps in one transaction, each judged on what the earlier ones left. Where one fails, nothing is kept, even
@@ -168,16 +168,16 @@ export interface GuardedStore<W extends World = World> {
    * work is run again: let it do nothing else that must not happen twice. What the rules let nobody do by hand, trusted code may do in
    * the same transaction, by `asSystem`. @throws BusyError
    * @example
-   * await mine.together(async (inside) => {
+   * await mine.transaction(async (inside) => {
    *   const plot = await inside.create('plot', { number: 7, siteId: 's-01' })
    *   await inside.create('entry', { plotId: plot.id, text: 'Begun.' })
    * })
    */
-  together<T>(work: Together<W, T>): Promise<T>
+  transaction<T>(work: TransactionWork<W, T>): Promise<T>
 }
 
 /** Several steps in one transaction. */
-export type Together<W extends World, T> = (inside: GuardedStore<W>, asSystem: AsSystem<W>) => Promise<T>
+export type TransactionWork<W extends World, T> = (inside: GuardedStore<W>, asSystem: AsSystem<W>) => Promise<T>
 
 /** The data for trusted server code: no rules, though shapes still apply. Say why. */
 export type AsSystem<W extends World = World> = (reason: string) => SystemStore<Unlimited<W>>

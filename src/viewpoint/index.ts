@@ -6,6 +6,6 @@ export { claimsAlone, indexed, type LinkedRecords, type LinkOfMe, linkedClaims, 
 export { type Rulebook, rulebookOf } from './rulebook.js'
 export { holds, mayFor, type PersonalRules, testOf, withClauses } from './specialise.js'
 export { stampedRecord, stampValues } from './stamps.js'
-export { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
+export { fieldMessage, type Outcome, type Verdict, verdictOf } from './verdict.js'
 export { type Clock, type InnerViewpoint, type Viewpoint, viewpointOf } from './viewpoint.js'
 export { type ClauseTrace, type Explanation, explain } from './why.js'

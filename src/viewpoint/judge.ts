@@ -1,9 +1,9 @@
 import { type Env, isMissing, type Row } from '../condition/index.js'
 import { type Key, type Model, sameValue, type TypeModel, typeModel } from '../rulebook/index.js'
 import { changedFields, fieldsInTheWay, fieldsLetBy, visibleFields } from './fields.js'
-import { counts, holds, type PersonalClause, type PersonalRules, sayingOf } from './specialise.js'
+import { counts, holds, messageOf, type PersonalClause, type PersonalRules } from './specialise.js'
 import { stampedRecord, stampValues } from './stamps.js'
-import { fieldSaying, type Outcome, type Verdict, verdictOf } from './verdict.js'
+import { fieldMessage, type Outcome, type Verdict, verdictOf } from './verdict.js'
 
 /** What judging asks of a viewpoint. */
 interface View {
@@ -26,26 +26,26 @@ export function judge(view: View, { action, type: typeName, record: given, becom
   const record = action === 'create' ? stampedRecord(type, given, at) : given
   const decided = view.decideWithoutRecord(typeName, action)
   const key = keyOf(type, record)
-  const refused = (saying?: string) => verdictOf(type, action, 'refused', key, saying === undefined ? {} : { saying })
+  const refused = (message?: string) => verdictOf(type, action, 'refused', key, message === undefined ? {} : { message })
   if (decided !== undefined) return verdictOf(type, action, decided, key)
   if (action !== 'create' && !holds(view.rules(typeName, 'read'), record, at)) return verdictOf(type, action, 'not found', key)
   const mine = view.rules(typeName, action)
   const after: Env = { ...at, after: becomes }
-  if (!holds(mine.open, record, after)) return refused(sayingOf(mine, record, after))
+  if (!holds(mine.open, record, after)) return refused(messageOf(mine, record, after))
   const moves = action === 'update' && becomes !== undefined
-  if (moves && !holds(mine.gate, becomes, after)) return refused(sayingOf(mine, becomes, after))
+  if (moves && !holds(mine.gate, becomes, after)) return refused(messageOf(mine, becomes, after))
   const holding = mine.clauses.filter((clause) => (becomes === undefined ? holds(clause, record, at) : counts(clause, record, becomes, at)))
   if (holding.length === 0 || (action === 'create' && lacksStamp(type, given, at))) return refused()
   const fields = fieldsLetBy(type, holding)
   const inTheWay = action === 'create' ? sentBeyond(type, holding, given, at) : changedBeyond(view, type, { record, becomes, fields }, at)
-  if (inTheWay.length > 0) return refused(fieldSaying(action, inTheWay))
+  if (inTheWay.length > 0) return refused(fieldMessage(action, inTheWay))
   return verdictOf(type, action, 'allowed', key, { clause: holding[0]?.clause.title, fields })
 }
 
 /** What was given of stamped fields, though no clause lets give it and the stamp would be another. */
 function sentBeyond(type: TypeModel, holding: readonly PersonalClause[], given: Row, at: Env): string[] {
   return Object.entries(stampValues(type, 'create', at)).flatMap(([name, stamp]) => {
-    if (isMissing(given[name], 'other') || holding.some(({ clause }) => clause.supplying?.includes(name))) return []
+    if (isMissing(given[name], 'other') || holding.some(({ clause }) => clause.overriding?.includes(name))) return []
     return sameValue(type.fields[name], given[name], stamp) ? [] : [name]
   })
 }

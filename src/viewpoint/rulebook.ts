@@ -92,9 +92,9 @@ export interface Rulebook<W extends World = World> {
    * have words of its own for whoever it refuses.
    *
    * @example
-   * book.gate(({ me, signedIn }) => signedIn.and(me.banned.is(false)), { saying: 'Your account is closed.' })
+   * book.gate(({ me, signedIn }) => signedIn.and(me.banned.is(false)), { message: 'Your account is closed.' })
    */
-  gate(gate: (words: GateWords<W>) => Condition, options?: { readonly saying?: string }): Rulebook<W>
+  gate(gate: (words: GateWords<W>) => Condition, options?: { readonly message?: string }): Rulebook<W>
 
   /**
    * Names permissions that belong to no record: to open a page, to start something. Any of the conditions grants it, and

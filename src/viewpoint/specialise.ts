@@ -45,8 +45,8 @@ export interface PersonalVeto extends Testable {
 }
 
 /** What somebody is told where a condition holds that stands in their way: a gate that is closed, or a veto. */
-export interface PersonalSaying extends Testable {
-  readonly saying: string
+export interface PersonalMessage extends Testable {
+  readonly message: string
 }
 
 /**
@@ -61,13 +61,13 @@ export interface PersonalRules extends Testable {
   /** The gates alone: of an updated record they must hold as it becomes, too. */
   readonly gate: Testable
   /** What those are told whom it refuses: the words of gates first, then those of vetoes. */
-  readonly sayings: readonly PersonalSaying[]
+  readonly messages: readonly PersonalMessage[]
 }
 
 /** The rules of one action. */
 interface ReadyAction {
   readonly gate: ConditionNode | undefined
-  readonly words: readonly { readonly saying: string; readonly when: ConditionNode }[]
+  readonly words: readonly { readonly message: string; readonly when: ConditionNode }[]
   readonly vetoes: readonly VetoNode[]
   readonly clauses: readonly ClauseNode[]
 }
@@ -84,14 +84,14 @@ export function readyRules(model: Model): ReadonlyMap<string, readonly ReadyActi
   return ready
 }
 
-function readyType({ gate, gateSaying = [] }: Model, { rules, actions }: TypeModel): readonly ReadyAction[] {
+function readyType({ gate, gateMessages = [] }: Model, { rules, actions }: TypeModel): readonly ReadyAction[] {
   return actions.map((action) => {
     const gates = [gate, rules?.gates[action]].filter((one) => one !== undefined)
     const vetoes = (rules?.vetoes ?? []).filter((veto) => veto.actions.includes(action))
     return {
       gate: gates.length === 0 ? undefined : allOfNode(gates),
-      words: [...gateSaying, ...(rules?.gateSaying?.[action] ?? [])].map(({ when, saying }) => ({
-        saying,
+      words: [...gateMessages, ...(rules?.gateMessages?.[action] ?? [])].map(({ when, message }) => ({
+        message,
         when: notNode(when),
       })),
       vetoes,
@@ -135,10 +135,10 @@ export function specialise(
   const vetoes: PersonalVeto[] = []
   const gate = ready?.gate === undefined ? OPEN : { when: specialised(ready.gate, who), test: undefined }
   const open = ready === undefined || (gate === OPEN && ready.vetoes.length === 0) ? OPEN : opened(gate, ready.vetoes, who, vetoes)
-  const spoken = (ready?.words ?? []).map(({ saying, when }) => ({ saying, when: specialised(when, who), test: undefined }))
-  const told = vetoes.map(({ veto, ...testable }) => ({ ...testable, saying: veto.saying }))
-  const sayings = spoken.length === 0 ? told : [...spoken, ...told]
-  return { clauses, open, gate, vetoes, sayings, when: whenLet(conditions, open, read), test: undefined }
+  const spoken = (ready?.words ?? []).map(({ message, when }) => ({ message, when: specialised(when, who), test: undefined }))
+  const told = vetoes.map(({ veto, ...testable }) => ({ ...testable, message: veto.message }))
+  const messages = spoken.length === 0 ? told : [...spoken, ...told]
+  return { clauses, open, gate, vetoes, messages, when: whenLet(conditions, open, read), test: undefined }
 }
 
 /** What must hold altogether: one of the clauses, and all that is besides. */
@@ -171,6 +171,6 @@ export function counts(clause: Testable & { readonly afterwards?: Testable }, be
 }
 
 /** What the gate or veto that stands in the way says; undefined where none does that has words. */
-export function sayingOf({ sayings }: Pick<PersonalRules, 'sayings'>, record: Row, env: Env): string | undefined {
-  return sayings.find((one) => holds(one, record, env))?.saying
+export function messageOf({ messages }: Pick<PersonalRules, 'messages'>, record: Row, env: Env): string | undefined {
+  return messages.find((one) => holds(one, record, env))?.message
 }

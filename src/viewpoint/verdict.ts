@@ -15,33 +15,33 @@ export interface Verdict {
   /** The fields that it lets see, send or change, besides the key; undefined for all of them. */
   readonly fields?: readonly string[]
   /** A sentence for the asker, where it was not allowed. */
-  readonly saying?: string
+  readonly message?: string
 }
 
 /** What more there is to say of a verdict: the clause and its fields where it was allowed, or a veto's own words where not. */
 export interface VerdictDetails {
   readonly clause?: string | undefined
   readonly fields?: readonly string[] | undefined
-  readonly saying?: string | undefined
+  readonly message?: string | undefined
 }
 
 /** Makes a verdict of an outcome. */
 export function verdictOf(type: TypeModel, action: string, outcome: Outcome, key?: Key, details: VerdictDetails = {}): Verdict {
-  const { clause, fields, saying = sentence(type, action, outcome) } = details
+  const { clause, fields, message = sentence(type, action, outcome) } = details
   const about = { outcome, action, type: type.name, ...(key === undefined ? {} : { key }) }
-  if (outcome !== 'allowed') return Object.freeze({ allowed: false, ...about, saying })
+  if (outcome !== 'allowed') return Object.freeze({ allowed: false, ...about, message })
   return Object.freeze({ allowed: true, ...about, ...(clause === undefined ? {} : { clause }), ...(fields ? { fields } : {}) })
 }
 
 /** What to tell somebody whose change was refused for some of its fields alone. Names what they sent themselves. */
-export function fieldSaying(action: string, fields: readonly string[]): string {
+export function fieldMessage(action: string, fields: readonly string[]): string {
   return `You may not ${action === 'create' ? 'send' : 'change'} ${fields.join(', ')}.`
 }
 
 function sentence(type: TypeModel, action: string, outcome: Outcome): string {
   if (outcome === 'sign in') return `Sign in to ${action} ${article(type.name)}.`
   if (outcome === 'not found') return `There is no such ${type.name}.`
-  return type.rules?.saying[action] ?? `You may not ${action} ${action === 'create' ? article(type.name) : `this ${type.name}`}.`
+  return type.rules?.messages[action] ?? `You may not ${action} ${action === 'create' ? article(type.name) : `this ${type.name}`}.`
 }
 
 /** A name with its article. */

@@ -181,7 +181,7 @@ describe('the command on the demo world', () => {
       /\n +holder +all but wardenNotes +- +only planting +-\n/,
       /role secretary +- +- +only holderId/,
       'update: the plot\'s state is "ending", unless warden or role secretary',
-      'saying: This lease is ending: ask the warden.',
+      'message: This lease is ending: ask the warden.',
     )
     runs('rules entry', 0, /set when created\n +authorId: my id\n +writtenAt: now/)
     runs('rules member', 0, 'nobody may delete')

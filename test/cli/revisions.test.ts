@@ -82,7 +82,7 @@ export default rulebook({
   const BAD: readonly [args: string, says: RegExp][] = [
     ['--between nosuch', /git knows no revision nosuch/],
     ['--between HEAD~3', /revision HEAD~3: garden\/pachter\.config\.ts could not be loaded/],
-    ['--between HEAD --keep', /leave out --keep/],
+    ['--between HEAD --save', /leave out --save/],
     ['--between HEAD HEAD HEAD', /one revision, .* or two/],
     ['--between --upload-pack=x', /argument missing|git knows no revision|unknown option/],
   ]

@@ -50,10 +50,10 @@ export default draft
           'delete': [holder, later], // = plot delete 1
         },
         vetoes: [
-          { actions: ['delete'], provided: plot.state.is('let'), saying: 'No, it is let.' }, // = plot veto 0
+          { actions: ['delete'], provided: plot.state.is('let'), message: 'No, it is let.' }, // = plot veto 0
           {
             // = -
-            actions: ['delete'], provided: vacant, saying: '}],', // = -
+            actions: ['delete'], provided: vacant, message: '}],', // = -
           },
         ],
       }
@@ -61,7 +61,7 @@ export default draft
     entry: entryRules,
     job: (job, words) => ({
       may: {
-        read: [...common(job, words), job.state.is('x').and(words.me.id.is('y'))].map(words.whoever), // = job read 1
+        read: [...common(job, words), job.state.is('x').and(words.me.id.is('y'))].map((one) => words.anyone.provided(one)), // = job read 1
       },
     }),
   })

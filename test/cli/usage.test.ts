@@ -99,12 +99,12 @@ export default configure({ rulebook: book, data: 'data', people: { ines: { id: '
 
   it('reads a gate back once, with its words, and breaks lines between words', async () => {
     const gate =
-      "gate: { all: { provided: plot.holderId.isOneOf(['the person themselves', 'somebody else', 'a third one', 'a fourth one', 'a fifth one', 'a sixth one']), saying: 'Not yours.' } }, may:"
+      "gate: { all: { provided: plot.holderId.isOneOf(['the person themselves', 'somebody else', 'a third one', 'a fourth one', 'a fifth one', 'a sixth one']), message: 'Not yours.' } }, may:"
     write('rules.ts', RULES.replace('may:', gate))
     const { stdout } = await within(`rules plot --config ${join(folder, 'pachter.config.ts')}`)
     expect(stdout.match(/any of it only if/g)).to.have.length(1)
     expect(stdout)
-      .to.match(/\n {6}saying: Not yours\.\n/)
+      .to.match(/\n {6}message: Not yours\.\n/)
       .and.to.include('nobody may create, update or delete')
     for (const line of stdout.split('\n')) expect(line.length, line).to.be.at.most(120)
     expect(stdout.replaceAll(/\s+/g, ' ')).to.include('"a third one", "a fourth one"')

@@ -1,5 +1,5 @@
 import { expect } from 'chai'
-import { type KeptLists, keepLists, type LiveList, rulesClient, watchList } from 'pachter/client'
+import { type LiveList, type LiveListClient, liveList, liveListClient, rulesClient } from 'pachter/client'
 import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
 import { revoked, serve } from '../support/live-server.js'
@@ -14,8 +14,8 @@ const keys = (list: LiveList) => list.records.map(({ id }) => id)
 
 describe('a list in a page', () => {
   const lists: LiveList[] = []
-  const watch = (...source: Parameters<typeof watchList>) => {
-    const list = watchList(...source)
+  const watch = (...source: Parameters<typeof liveList>) => {
+    const list = liveList(...source)
     lists.push(list)
     return list
   }
@@ -54,12 +54,12 @@ describe('a list in a page', () => {
     const one = await serve()
     const odd = watch({ url: `${one.url}/plot?where.numbr=1`, ...as('ines') })
     await soon('it is refused', () => odd.state === 'refused')
-    expect(odd.saying).to.match(/number/)
+    expect(odd.message).to.match(/number/)
     const list = watch({ url: `${one.url}/plot`, ...as('ines') })
     await soon('it is there', () => list.state === 'live')
     revoked.add('ines')
     await soon('it has ended', () => list.state === 'ended')
-    expect([list.records, list.saying]).to.deep.equal([[], 'Sign in again.'])
+    expect([list.records, list.message]).to.deep.equal([[], 'Sign in again.'])
     await one.close()
   })
 
@@ -89,14 +89,14 @@ describe('a list in a page', () => {
 
 describe('the lists of a page', () => {
   let one: Awaited<ReturnType<typeof serve>>
-  let lists: KeptLists
+  let lists: LiveListClient
   let asked: string[]
   const keep = (person: string, rulesChanged?: () => void) => {
     const counting: typeof fetch = (address, init) => {
       asked.push(String(address))
       return fetch(address, init)
     }
-    lists = keepLists({ url: `${one.url}/my-lists`, ...as(person), fetch: counting, ...(rulesChanged ? { rulesChanged } : {}) })
+    lists = liveListClient({ url: `${one.url}/my-lists`, ...as(person), fetch: counting, ...(rulesChanged ? { rulesChanged } : {}) })
     return lists
   }
   beforeEach(async () => {
@@ -138,14 +138,14 @@ describe('the lists of a page', () => {
     await soon('it is back', () => plots.state === 'live')
     revoked.add('bram')
     await soon('it has ended', () => plots.state === 'ended')
-    expect([plots.records, plots.saying]).to.deep.equal([[], 'Sign in again.'])
+    expect([plots.records, plots.message]).to.deep.equal([[], 'Sign in again.'])
   })
 
   it('are refused one by one, and may be asked for again', async () => {
     const odd = keep('ines').watch('plot?where.numbr=1')
     const plots = lists.watch('plot')
     await soon('one is there', () => plots.state === 'live')
-    expect([odd.state, odd.saying]).to.satisfy(([state, saying]: string[]) => state === 'refused' && /number/.test(saying as string))
+    expect([odd.state, odd.message]).to.satisfy(([state, message]: string[]) => state === 'refused' && /number/.test(message as string))
     const again = lists.watch('plot?where.numbr=1')
     expect(again.state).to.equal('loading')
     await soon('refused again', () => again.state === 'refused')

@@ -1,6 +1,6 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { passageOf, viewOf } from 'pachter/client'
+import { checkRoute, pageView } from 'pachter/client'
 import { fromSession, routes } from 'pachter/http'
 import { inMemory, openStore } from 'pachter/store'
 import { book } from '../../examples/world/rulebook.js'
@@ -28,20 +28,20 @@ const anybody = store.for(null) as unknown as {
   list(type: string): Promise<unknown[]>
   verdict(action: string, type: string, key: string): Promise<{ allowed: boolean; fields?: readonly string[] }>
 }
-const knowing = { whole: true, now }
+const fresh = { whole: true, now }
 
 describe("one person's rules in a page", () => {
   it('say of every record that somebody sees what the server says, or to ask it', async () => {
     const count = { same: 0, asked: 0 }
     for (const person of people) {
-      const view = viewOf((await rulesOf(person)).rules)
+      const view = pageView((await rulesOf(person)).rules)
       const mine = store.for(ground.people[person] as never)
       const theirs = (await mine.viewpoint()) as any
       for (const type of types)
         for (const record of (await mine.list(type)) as unknown as { id: string }[])
           for (const action of book.model.types[type]?.actions.filter((name) => name !== 'create') ?? []) {
             // Through JSON, as the page has it.
-            const here = view.verdict(action, type, JSON.parse(JSON.stringify(record)), knowing)
+            const here = view.verdict(action, type, JSON.parse(JSON.stringify(record)), fresh)
             const there = await mine.verdict(action as 'read', type, record.id)
             // What a deletion takes along is the server's business.
             const stored = records[type]?.find(({ id }) => id === record.id) as never
@@ -51,7 +51,7 @@ describe("one person's rules in a page", () => {
               count.same++
               expect([here.outcome, here.fields], `${person} ${action} ${type} ${record.id}`).to.deep.equal([judged.outcome, judged.fields])
               // Of what they may never do, it does not know a veto's words.
-              if (!here.allowed && view.may(action, type) !== 'never') expect(here.saying).to.equal(judged.saying)
+              if (!here.allowed && view.may(action, type) !== 'never') expect(here.message).to.equal(judged.message)
             }
           }
       expect(view.has('openLedger')).to.equal(theirs.has('openLedger'))
@@ -60,7 +60,7 @@ describe("one person's rules in a page", () => {
   })
 
   it('never allow what the server refuses, nor refuse what it allows, whatever is known', async () => {
-    const views = await Promise.all(people.map(async (person) => [person, viewOf((await rulesOf(person)).rules)] as const))
+    const views = await Promise.all(people.map(async (person) => [person, pageView((await rulesOf(person)).rules)] as const))
     const all = types.flatMap((type) => (records[type] ?? []).map((record) => [type, record] as const))
     const law = fc.asyncProperty(
       fc.constantFrom(...views),
@@ -115,7 +115,7 @@ describe("one person's rules in a page", () => {
     ]
     for (const [person, type, record, outcome] of cases) {
       const { rules } = await rulesOf(person)
-      expect(viewOf(rules).verdict('create', type, record, { now }).outcome, `${person} ${type} ${JSON.stringify(record)}`).to.equal(
+      expect(pageView(rules).verdict('create', type, record, { now }).outcome, `${person} ${type} ${JSON.stringify(record)}`).to.equal(
         outcome,
       )
     }
@@ -123,7 +123,7 @@ describe("one person's rules in a page", () => {
 
   it('hold nothing of the rulebook but what is left for the person, and no hidden field', async () => {
     // What the refused are told may name who could.
-    const text = JSON.stringify((await rulesOf('ines')).rules, (name, value) => (name === 'saying' ? undefined : value))
+    const text = JSON.stringify((await rulesOf('ines')).rules, (name, value) => (name === 'message' ? undefined : value))
     for (const hidden of ['"warden"', 'treasurer', 'secretary', 'wardenNotes', 'openLedger', 'm-02', 'guest'])
       expect(text, hidden).not.to.include(hidden)
     const visitor = (await rulesOf('visitor')).text
@@ -139,12 +139,12 @@ describe("one person's rules in a page", () => {
 
   it('guard routes', async () => {
     const [visitor, ines, farah] = await Promise.all(
-      ['visitor', 'ines', 'farah'].map(async (person) => viewOf((await rulesOf(person)).rules)),
+      ['visitor', 'ines', 'farah'].map(async (person) => pageView((await rulesOf(person)).rules)),
     )
     const plot = { id: 'p-01', holderId: 'm-01', state: 'let' }
     const to = (view: typeof ines, needs: object, here = '/plots/p-01') => {
-      const passage = passageOf(view as never, needs, here)
-      return passage.pass ? 'pass' : `${passage.why} ${passage.goTo ?? ''}`.trim()
+      const access = checkRoute(view as never, needs, here)
+      return access.allowed ? 'pass' : `${access.outcome} ${access.redirectTo ?? ''}`.trim()
     }
     expect(to(visitor, { signedIn: true })).to.equal('sign in /sign-in?back=%2Fplots%2Fp-01')
     for (const elsewhere of [
@@ -159,7 +159,7 @@ describe("one person's rules in a page", () => {
     expect(to(visitor, { action: 'read', type: 'plot' })).to.equal('pass')
     expect(to(ines, { privilege: 'openLedger', otherwise: '/' })).to.equal('refused /')
     expect(to(farah, { privilege: 'openLedger' })).to.equal('pass')
-    expect(to(ines, { action: 'update', type: 'plot', record: plot, knowing: { now } })).to.equal('pass')
+    expect(to(ines, { action: 'update', type: 'plot', record: plot, options: { now } })).to.equal('pass')
     expect(to(ines, { action: 'create', type: 'invoice' })).to.equal('refused')
     expect(to(ines, { action: 'update', type: 'plot', record: { id: 'p-01' } })).to.equal('ask the server')
   })
@@ -178,7 +178,7 @@ describe("one person's rules in a page", () => {
           const claims = JSON.parse(JSON.stringify(me))
           const mine = whose.for(claims as never) as unknown as typeof anybody
           const serve = routes(model as never, whose, { identity: fromSession(() => claims as never) })
-          const view = viewOf(await (await serve(new Request('http://localhost/my-rules'))).json())
+          const view = pageView(await (await serve(new Request('http://localhost/my-rules'))).json())
           const seen = JSON.parse(JSON.stringify(await mine.list('thing')))
           for (const one of seen as { id: string }[]) {
             const part = Object.fromEntries(Object.entries(one).filter(([name]) => !dropped.includes(name)))

@@ -26,7 +26,7 @@ const NOW = new Date('2026-06-15T09:00:00Z')
 /** The condition that an author writes, as a node. */
 function written(write: (thing: any, me: any) => unknown): ConditionNode {
   const book = begun.rules({ thing: (thing, { me, anyone }) => ({ may: { read: [anyone.provided(write(thing, me) as never)] } }) })
-  return book.model.types.thing?.rules?.may.read[0]?.when as ConditionNode
+  return book.model.types.thing?.rules?.may.read[0]?.provided[0] as ConditionNode
 }
 const holds = (write: (thing: any, me: any) => unknown, record: object, me: object | null = { id: 'm-1' }) =>
   predicate(written(write))(record as never, { me: me as never, now: NOW.getTime() })

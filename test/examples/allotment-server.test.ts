@@ -144,7 +144,7 @@ describe('the server of the allotment site', () => {
   it('tells the developer why, on this machine alone, and never in production', async () => {
     const question = { action: 'delete', type: 'plot', key: 'p-01' }
     const why = (more: Record<string, string> = {}) => as('ines').then((token) => ask(token, 'POST', '/developer/why', question, more))
-    expect((await why()).body).to.have.nested.property('verdict.saying', 'Only the warden of its site removes a plot, once it is vacant.')
+    expect((await why()).body).to.have.nested.property('verdict.message', 'Only the warden of its site removes a plot, once it is vacant.')
     for (const from of ['cross-site', 'same-site', 'none']) {
       const { status, body } = await why({ 'sec-fetch-site': from })
       expect([status, JSON.stringify(body).includes('holder')], from).to.deep.equal([403, false])

@@ -152,8 +152,8 @@ if (BROWSER)
             const may: string[] = []
             for (const key of matrix.reached(name, action)) {
               // The matrix judges a record by itself; the store, what a deletion would take along, too.
-              const { allowed, saying } = await mine.verdict(action as 'update', type, key as string)
-              expect(allowed || action === 'delete', `${action} ${type} ${key}: ${saying}`).to.equal(true)
+              const { allowed, message } = await mine.verdict(action as 'update', type, key as string)
+              expect(allowed || action === 'delete', `${action} ${type} ${key}: ${message}`).to.equal(true)
               if (!allowed) continue
               may.push(`${action} ${type} ${key}`)
               const fields = matrix.access(name, key).find((one) => one.action === action)?.fields

@@ -26,7 +26,7 @@ const value = fc.oneof(
 )
 const parameter = fc.tuple(
   fc.oneof(
-    fc.constantFrom('sort', 'size', 'after', 'fields', 'include', 'may', 'count', 'partly', 'all'),
+    fc.constantFrom('sort', 'size', 'after', 'fields', 'include', 'may', 'count', 'partial', 'all'),
     fc
       .tuple(
         fc.constantFrom(...everyField),

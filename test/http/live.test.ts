@@ -206,7 +206,7 @@ describe('live lists, one by one', () => {
   it('of what was not written in the end, nobody hears', async () => {
     const plots = await told(live, store, farah ?? null, 'plot')
     await system()
-      .together(async (inside) => {
+      .transaction(async (inside) => {
         await inside.update('plot', 'p-01', { planting: 'nothing' })
         throw new Error('changed my mind')
       })

@@ -1,7 +1,7 @@
 // What a page is given of one's own rules: nothing that one may not see of one's own linked records.
 import { expect } from 'chai'
 import { rulebook, toOne } from 'pachter'
-import { viewOf } from 'pachter/client'
+import { pageView } from 'pachter/client'
 import { routes } from 'pachter/http'
 import { inMemory, openStore } from 'pachter/store'
 import { z } from 'zod'
@@ -37,7 +37,7 @@ const book = rulebook({
     },
     stamps: { create: { score: me.member.riskScore, tag: me.member.tag, name: me.member.name }, update: { tag: me.member.tag } },
     vetoes: [
-      { actions: ['update'], provided: loan.score.is(me.member.riskScore.orElse(0)).and(loan.limit.isMoreThan(10)), saying: 'Not now.' },
+      { actions: ['update'], provided: loan.score.is(me.member.riskScore.orElse(0)).and(loan.limit.isMoreThan(10)), message: 'Not now.' },
     ],
   }),
 })
@@ -64,7 +64,7 @@ describe('the rules that a page is given', () => {
   })
 
   it('ask the server where it depends on that, and answer the rest', async () => {
-    const page = viewOf(JSON.parse(await rules()))
+    const page = pageView(JSON.parse(await rules()))
     const [own, other] = data.loan
     expect(page.verdict('update', 'loan', { ...own, limit: 50 }, { whole: true }).outcome).to.equal('ask the server')
     expect(page.verdict('delete', 'loan', { ...other, city: 'March' }, { whole: true }).outcome).to.equal('ask the server')

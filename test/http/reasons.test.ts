@@ -25,7 +25,7 @@ const book = rulebook({
   .rules({
     plot: (_, { standing: { holder, guest, warden }, after }) => ({
       may: { read: [warden, guest, holder], update: [holder.only('rent'), warden], create: [holder] },
-      vetoes: [{ actions: ['update'], provided: after.rent.isLessThan(0), saying: 'No.' }],
+      vetoes: [{ actions: ['update'], provided: after.rent.isLessThan(0), message: 'No.' }],
       stamps: { create: { rent: 1 } },
     }),
   })

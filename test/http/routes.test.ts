@@ -193,7 +193,7 @@ describe('routes', () => {
       { done: ['j-02', 'j-05'] },
     ],
     ['all or nothing', 'bram', 'PATCH', '/api/job?all=true', { state: 'done' }, 409, { code: 'IN_THE_WAY' }],
-    ['or as far as it goes', 'bram', 'PATCH', '/api/job?all=true&partly=true', { state: 'done' }, 200, { done: ['j-02', 'j-05'] }],
+    ['or as far as it goes', 'bram', 'PATCH', '/api/job?all=true&partial=true', { state: 'done' }, 200, { done: ['j-02', 'j-05'] }],
     ['a change of several says which', 'kofi', 'DELETE', '/api/notice', undefined, 400, { code: 'BAD_REQUEST' }],
     ['several are removed', 'tomasz', 'DELETE', '/api/job?all=true', undefined, 200, { done: ['j-01', 'j-04'] }],
     ['a question is answered', 'kofi', 'GET', '/api/inspection/i-02/confirm', undefined, 200, { allowed: true }],

@@ -31,8 +31,8 @@ describe('verdicts that a page asks for', () => {
         const about = (records[type] ?? []).slice(0, 8).flatMap(({ id }) => actions.map((action) => ({ action, type, key: id as string })))
         const { body } = await ask(person, about)
         for (const [at, { action, key }] of about.entries()) {
-          const { allowed, outcome, fields, saying } = await mine.verdict(action as 'read', type as 'plot', key)
-          const told = { allowed, outcome, ...(fields ? { fields } : {}), ...(saying ? { saying } : {}) }
+          const { allowed, outcome, fields, message } = await mine.verdict(action as 'read', type as 'plot', key)
+          const told = { allowed, outcome, ...(fields ? { fields } : {}), ...(message ? { message } : {}) }
           expect(body.verdicts[at], `${person} ${action} ${type} ${key}`).to.deep.equal(told)
         }
       }
@@ -68,7 +68,7 @@ describe('verdicts that a page asks for', () => {
     expect((await ask('tomasz', questions.slice(0, 1))).body.verdicts[0].fields).to.deep.equal(['state', 'title', 'text'])
     const { body } = await ask('ines', questions.slice(1))
     expect(body.verdicts.map(({ outcome }) => outcome)).to.deep.equal(['allowed', 'refused'])
-    expect(body.verdicts[1].saying).to.equal('You may not change rentDue.')
+    expect(body.verdicts[1].message).to.equal('You may not change rentDue.')
   })
 
   it('know what is hidden as little as what never was, and name no clause', async () => {
@@ -81,7 +81,7 @@ describe('verdicts that a page asks for', () => {
     const response = await handle(new Request('http://localhost/api/plot?may=update', { headers: { 'x-person': 'bram' } }))
     const { records: listed } = (await response.json()) as { records: { record: { id: string }; may: { update: object } }[] }
     const of = (key: string) => listed.find(({ record }) => record.id === key)?.may.update
-    expect(of('p-03')).to.deep.equal({ allowed: false, saying: 'This lease is ending: ask the warden.' })
+    expect(of('p-03')).to.deep.equal({ allowed: false, message: 'This lease is ending: ask the warden.' })
     expect(of('p-10')).to.deep.equal({ allowed: false })
   })
 
@@ -110,12 +110,12 @@ describe('verdicts that a page asks for', () => {
       return handle(new Request(address, init))
     }
     const rules = rulesClient({ url: 'http://localhost/api/my-rules', headers: () => ({ 'x-person': 'bram' }), fetch: fetching })
-    expect((await rules.answer('create', 'entry', entry)).allowed, 'before there are rules').to.equal(false)
+    expect((await rules.serverVerdict('create', 'entry', entry)).allowed, 'before there are rules').to.equal(false)
     await rules.refresh()
     const both = await Promise.all([
-      rules.answer('create', 'entry', entry),
-      rules.answer('create', 'entry', { ...entry, plotId: 'p-10' }),
-      rules.answer('create', 'plot', {}),
+      rules.serverVerdict('create', 'entry', entry),
+      rules.serverVerdict('create', 'entry', { ...entry, plotId: 'p-10' }),
+      rules.serverVerdict('create', 'plot', {}),
     ])
     expect(both.map(({ outcome }) => outcome)).to.deep.equal(['allowed', 'refused', 'refused'])
     expect(asked.filter((address) => address.endsWith('/verdicts'))).to.have.length(1)
@@ -127,6 +127,6 @@ describe('verdicts that a page asks for', () => {
     const rules = rulesClient({ url: 'http://localhost/api/my-rules', headers: () => ({ 'x-person': 'bram' }), fetch: fetching })
     await rules.refresh()
     gone = true
-    expect(await rules.answer('create', 'entry', entry)).to.include({ allowed: false, outcome: 'ask the server' })
+    expect(await rules.serverVerdict('create', 'entry', entry)).to.include({ allowed: false, outcome: 'ask the server' })
   })
 })

@@ -26,10 +26,10 @@ interface Options {
 type Tell = (told: object) => void
 type Reader = (tell: Tell) => { weaken(): void; stop(): Promise<unknown> }
 const { follow } = (await import(join(root, 'cli/dist/review/following.js'))) as {
-  follow: (options: Options, how: { canKeep: boolean; reader?: Reader }) => Promise<Following>
+  follow: (options: Options, how: { canSave: boolean; reader?: Reader }) => Promise<Following>
 }
 const { startReading } = (await import(join(root, 'cli/dist/review/reading.js'))) as {
-  startReading: (options: Options, canKeep: boolean, tell: Tell) => { weaken(): Promise<void> }
+  startReading: (options: Options, canSave: boolean, tell: Tell) => { weaken(): Promise<void> }
 }
 
 const { cache } = createRequire(import.meta.url)
@@ -86,7 +86,7 @@ describe('pachter review follows the files', () => {
     write('pachter.config.ts', CONFIG)
     write('data/bed.json', JSON.stringify(BEDS))
     write('expectations/beds.yaml', EXPECTED)
-    following = await follow({ config }, { canKeep: true, reader: here({ config }, folder) })
+    following = await follow({ config }, { canSave: true, reader: here({ config }, folder) })
   })
   after(async () => {
     await following.close()
@@ -115,10 +115,10 @@ describe('pachter review follows the files', () => {
     following.weaken()
     following.weaken()
     await until(({ mutants }) => mutants === 1)
-    const { all, missed } = following.mutants() as MutantFindings
-    expect(all).to.be.greaterThan(missed.length)
-    const step = missed.find(({ rule }) => rule.startsWith('update, holder'))
-    expect(step?.cell, JSON.stringify(missed)).to.deep.include({ type: 'bed', action: 'update' })
+    const { all, survived } = following.mutants() as MutantFindings
+    expect(all).to.be.greaterThan(survived.length)
+    const step = survived.find(({ rule }) => rule.startsWith('update, holder'))
+    expect(step?.cell, JSON.stringify(survived)).to.deep.include({ type: 'bed', action: 'update' })
   })
 
   it('keeps what there was where they cannot be read, and goes on when they can', async () => {
@@ -148,7 +148,7 @@ describe('pachter review follows the files', () => {
   })
 
   it('reads in a thread of its own, which knows nothing of what was there before', async () => {
-    const real = await follow({ config }, { canKeep: true })
+    const real = await follow({ config }, { canSave: true })
     try {
       const before = real.project()
       expect(before).to.equal(following.project())
@@ -175,7 +175,7 @@ describe('pachter review follows the files', () => {
     await worldFile(file)
     const [before, config] = [readFileSync(file), join(root, 'pachter.config.ts')]
     const [database, data] = await Promise.all(
-      [{ config, db: `sqlite:${file}` }, { config }].map((given) => follow(given, { canKeep: true })),
+      [{ config, db: `sqlite:${file}` }, { config }].map((given) => follow(given, { canSave: true })),
     )
     try {
       const [is, was] = [database, data].map((one) => JSON.parse(one?.project() ?? '') as Project)
@@ -189,7 +189,7 @@ describe('pachter review follows the files', () => {
 
   it('is refused where there is nothing to follow', async () => {
     let message = ''
-    await follow({ config: join(folder, 'elsewhere.ts') }, { canKeep: true }).catch((error: Error) => {
+    await follow({ config: join(folder, 'elsewhere.ts') }, { canSave: true }).catch((error: Error) => {
       message = error.message
     })
     expect(message).to.include('elsewhere.ts')
@@ -228,16 +228,16 @@ describe('pachter review follows the files', () => {
           await side.getByRole('button', { name: 'Weaken them' }).click()
           await side.getByText('weakened rulebooks:').waitFor()
           await side.getByRole('button', { name: 'Keep it' }).first().click()
-          await side.getByText('kept in').first().waitFor()
+          await side.getByText('saved in').first().waitFor()
           await side.getByText('2 of 2 hold').waitFor()
           // The rules are as they were, and so is what was found of them: the next can be kept.
           await side.getByRole('button', { name: 'Keep it' }).first().click()
           await side.getByText('3 of 3 hold').waitFor()
-          expect(readFileSync(join(folder, 'expectations/kept.yaml'), 'utf8')).to.include('bed')
+          expect(readFileSync(join(folder, 'expectations/saved.yaml'), 'utf8')).to.include('bed')
           expect(complaints.filter((what) => !what.startsWith(`asked for ${url}`))).to.deep.equal([])
           await close()
           await page.getByText('pachter review has ended').waitFor()
-          expect(existsSync(join(folder, 'kept.yaml'))).to.equal(false)
+          expect(existsSync(join(folder, 'saved.yaml'))).to.equal(false)
         } finally {
           await close().catch(() => {})
         }

@@ -39,7 +39,7 @@ describe('the page of pachter review', () => {
               const does = matrix.actions.filter((action) => action !== 'read' && matrix.allows(person, key, action))
               const reads = !matrix.allows(person, key, 'read')
                 ? 'does not see it'
-                : matrix.isPartly(person, key)
+                : matrix.isPartial(person, key)
                   ? 'reads some fields'
                   : 'reads it'
               return `${person}, ${key}: ${[reads, ...does].join(', ')}`
@@ -74,8 +74,8 @@ describe('the page of pachter review', () => {
       it('keeps what is found, and pachter check runs it', async () => {
         const { page } = await open(`${site.url}/#plot/matrix?record=p-02&person=pavel&action=read`)
         await page.getByRole('button', { name: 'Expect that pavel may not read it' }).click()
-        await page.getByText('pavel does not see plot: p-02: kept in').waitFor()
-        const checked = await within(`check ${join(kept, 'kept.yaml')}`)
+        await page.getByText('pavel does not see plot: p-02: saved in').waitFor()
+        const checked = await within(`check ${join(kept, 'saved.yaml')}`)
         expect([checked.status, checked.stdout.includes('1 expectation: all hold')], checked.stdout).to.deep.equal([0, true])
       })
 
@@ -172,12 +172,12 @@ describe('the page of pachter review', () => {
         await page.getByText('4 cells').waitFor()
         await page.getByLabel('Which action').selectOption('every action')
         await page.getByRole('button', { name: 'Keep', exact: true }).click()
-        await page.getByText('expectations: kept in').waitFor()
+        await page.getByText('expectations: saved in').waitFor()
         await page.keyboard.press('Escape')
         await page.getByRole('columnheader', { name: 'odile' }).click()
         await page.getByText('12 cells').waitFor()
         await page.getByRole('button', { name: 'Keep', exact: true }).click()
-        await page.getByText('odile sees exactly plot: p-06, p-10: kept in').waitFor()
+        await page.getByText('odile sees exactly plot: p-06, p-10: saved in').waitFor()
         await page.getByRole('gridcell', { name: 'bram, p-02' }).click()
         await page.getByRole('button', { name: 'Remove it' }).click()
         const tray = page.getByRole('region', { name: 'What is tried' })
@@ -197,8 +197,8 @@ describe('the page of pachter review', () => {
         for (const [at, text] of (await broken.allTextContents()).entries()) expect(text).to.include(failing[at])
         expect(await broken.count()).to.equal(failing.length)
         await tray.getByRole('button', { name: 'to stay as it is' }).click()
-        await tray.getByText('kept in').waitFor()
-        const checked = await within(`check ${join(kept, 'kept.yaml')}`)
+        await tray.getByText('saved in').waitFor()
+        const checked = await within(`check ${join(kept, 'saved.yaml')}`)
         expect([checked.status, checked.stdout.includes('all hold')], checked.stdout).to.deep.equal([0, true])
         await page.goBack()
         await tray.waitFor({ state: 'detached' })

@@ -73,7 +73,7 @@ describe('pachter review', () => {
   it('keeps expectations, of cells that there are, asked for by the page itself; and writes nothing else', async () => {
     const cell = { person: 'odile', type: 'plot', key: 'p-01', action: 'read', allowed: false }
     const keep = (body: unknown, headers: Record<string, string> = { origin: site.url, 'content-type': 'application/json' }) =>
-      ask('/keep', headers, 'POST', typeof body === 'string' ? body : JSON.stringify(body))
+      ask('/save', headers, 'POST', typeof body === 'string' ? body : JSON.stringify(body))
     const wrong: readonly [body: unknown, status: number, headers?: Record<string, string>][] = [
       [{ cells: [cell] }, 403, { origin: 'http://garden.example', 'content-type': 'application/json' }],
       [{ cells: [cell] }, 415, { 'content-type': 'application/json' }],
@@ -100,7 +100,7 @@ describe('pachter review', () => {
     ]
     for (const [body, status, headers] of wrong)
       expect((await keep(body, headers)).status, JSON.stringify(body).slice(0, 120)).to.equal(status)
-    expect(existsSync(join(kept, 'kept.yaml')), 'nothing is kept of what is wrong in part').to.equal(false)
+    expect(existsSync(join(kept, 'saved.yaml')), 'nothing is kept of what is wrong in part').to.equal(false)
     const matrix = matrixOf('plot')
     const column = matrix.keys.map((key) => ({ ...cell, person: 'yuki', key, allowed: matrix.allows('yuki', key, 'read') }))
     const cells = [
@@ -115,7 +115,7 @@ describe('pachter review', () => {
       ...matrix.keys.map((key) => ({ ...cell, person: 'hugo', key })),
     ]
     const { status, body } = await keep({ cells })
-    expect([status, JSON.parse(body).kept]).to.deep.equal([
+    expect([status, JSON.parse(body).saved]).to.deep.equal([
       200,
       [
         'odile does not see plot: p-01, p-02',
@@ -128,9 +128,9 @@ describe('pachter review', () => {
         'hugo does not see plot: all',
       ],
     ])
-    const checked = await within(`check ${join(kept, 'kept.yaml')}`)
+    const checked = await within(`check ${join(kept, 'saved.yaml')}`)
     expect([checked.status, checked.stdout.includes('9 expectations: all hold')], checked.stdout).to.deep.equal([0, true])
-    rmSync(join(kept, 'kept.yaml'))
+    rmSync(join(kept, 'saved.yaml'))
   })
 
   runs('review --port much', 2, 'a number up to 65535')

@@ -88,7 +88,7 @@ function holdsFor(engine: Engine, was: Ground, is: Ground, told: Differences): v
       expect(drawn.creates[at]).to.equal(matrix.creates(person))
       for (const [row, key] of drawn.keys.entries()) {
         const bits = drawn.actions.reduce((sum, action, bit) => sum | (matrix.allows(person, key, action) ? 1 << bit : 0), 0)
-        expect([drawn.cells[at]?.[row], drawn.partly[at]?.[row]]).to.deep.equal([bits, Number(matrix.isPartly(person, key))])
+        expect([drawn.cells[at]?.[row], drawn.partial[at]?.[row]]).to.deep.equal([bits, Number(matrix.isPartial(person, key))])
         expect(names.filter((_, bit) => ((standings[at]?.[row] ?? 0) >> bit) & 1)).to.deep.equal(matrix.standings(person, key))
         const change = changes?.[at]?.[row] ?? 0
         for (const [bit, sign] of [

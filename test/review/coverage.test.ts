@@ -23,7 +23,7 @@ const book = rulebook({
         create: [holder],
         update: [holder.only('state').afterwards(role('warden'))],
       },
-      vetoes: [{ actions: ['update'], provided: plot.state.is('let'), unless: role('warden'), saying: 'It is let.' }],
+      vetoes: [{ actions: ['update'], provided: plot.state.is('let'), unless: role('warden'), message: 'It is let.' }],
       stamps: { create: { holderId: me.id } },
     }),
     entry: (entry) => ({ may: { read: [entry.plot.standing.holder] } }),

@@ -66,7 +66,7 @@ function bookOf(parts: readonly Part[]) {
           read: [holder, ...(has('reading what is vacant') ? [words.anyone.provided(plot.state.is('vacant')).only('state')] : [])],
           create: [
             ...(has('creating') ? [anyone.provided(plot.rent.isAtMost(10))] : []),
-            ...(has('creating with a key') ? [anyone.provided(plot.rent.is(3)).supplying('id')] : []),
+            ...(has('creating with a key') ? [anyone.provided(plot.rent.is(3)).overriding('id')] : []),
           ],
           update: [
             has('giving away') ? limited.afterwards(words.signedIn) : limited,
@@ -76,8 +76,8 @@ function bookOf(parts: readonly Part[]) {
           confirm: has('an action of its own') ? [role('secretary')] : [],
         },
         vetoes: [
-          ...(has('a veto') ? [{ actions: ['update' as const], provided: plot.rent.is(77), saying: 'No.' }] : []),
-          ...(has('a veto of what becomes') ? [{ actions: ['update' as const], provided: after.state.is('vacant'), saying: 'No.' }] : []),
+          ...(has('a veto') ? [{ actions: ['update' as const], provided: plot.rent.is(77), message: 'No.' }] : []),
+          ...(has('a veto of what becomes') ? [{ actions: ['update' as const], provided: after.state.is('vacant'), message: 'No.' }] : []),
         ],
         stamps: {
           create: has('a stamp') ? { madeById: me.id } : {},

@@ -116,14 +116,14 @@ describe('pachter drift', () => {
   const file = join(folder, 'base.yaml')
   after(() => rmSync(folder, { recursive: true }))
 
-  runs('drift', 0, 'Nobody gained or lost anything since pachter.baseline.yaml was kept; the rules say the same.', 'Not compared: ')
-  runs(`drift --file ${file}`, 2, 'keep one with pachter drift --keep')
-  runs(`drift --file ${folder}/nowhere/base.yaml --keep`, 2, 'cannot be written')
+  runs('drift', 0, 'Nobody gained or lost anything since pachter.baseline.yaml was saved; the rules say the same.', 'Not compared: ')
+  runs(`drift --file ${file}`, 2, 'save one with pachter drift --save')
+  runs(`drift --file ${folder}/nowhere/base.yaml --save`, 2, 'cannot be written')
 
   it('keeps the access of now, and tells what it came to since', async () => {
-    expect(await within(`drift --keep --file ${file}`)).to.include({ status: 0 })
+    expect(await within(`drift --save --file ${file}`)).to.include({ status: 0 })
     const kept = readFileSync(file, 'utf8')
-    expect((await within(`drift --keep --at 2026-06-15T10:00:00Z --file ${file}`)).stdout).to.include('says so already')
+    expect((await within(`drift --save --at 2026-06-15T10:00:00Z --file ${file}`)).stdout).to.include('says so already')
     expect(readFileSync(file, 'utf8')).to.equal(kept)
     const told = await within(`drift --at 2025-06-01 --file ${file}`)
     expect(told.status).to.equal(1)

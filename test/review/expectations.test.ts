@@ -85,7 +85,7 @@ describe('expectations', () => {
       ines.isRefused('update', 'plot', 'p-01', { sending: { planting: 'leeks' } }),
       /allowed, and was done \(on a copy\); let by holder/,
     )
-    await fails(ines.isRefused('delete', 'plot', 'p-01', { saying: 'No.' }), /it says: Only the warden/)
+    await fails(ines.isRefused('delete', 'plot', 'p-01', { message: 'No.' }), /it says: Only the warden/)
     await fails(ines.isRefused('read', 'plot', 'p-02', { as: 'refused' }), /it is not found, not refused/)
     await fails(ines.isRefused('update', 'plot', 'p-01'), /it may be changed; let by holder/)
     await fails(ines.has('openLedger'), /does not have it/)

@@ -68,7 +68,7 @@ describe('the access matrix', () => {
             expect(matrix.allows(name, row.id, action), `${name} ${action} ${row.id}`).to.equal(verdict.allowed)
             expect(cell?.clauses[0], `${name} ${action} ${row.id}`).to.equal(verdict.clause)
             expect(cell?.fields).to.deep.equal(verdict.fields)
-            if (action === 'read') expect(matrix.isPartly(name, row.id)).to.equal(verdict.fields !== undefined)
+            if (action === 'read') expect(matrix.isPartial(name, row.id)).to.equal(verdict.fields !== undefined)
             allowed += Number(verdict.allowed)
           }
         }
@@ -114,7 +114,7 @@ describe('the report', () => {
     for (const type of types) expect(html).to.include(`<section data-type="${type}">`)
     const texts = JSON.parse(/<script type="application\/json" id="texts">(.*)<\/script>/.exec(html)?.[1] ?? '')
     const plots = await page('plot')
-    const cells = [...plots.matchAll(/<td class="(\w+)(?: partly)?"/g)].map(([, kind]) => kind).filter((kind) => kind !== 'sum')
+    const cells = [...plots.matchAll(/<td class="(\w+)(?: partial)?"/g)].map(([, kind]) => kind).filter((kind) => kind !== 'sum')
     const matrix = accessMatrix(book, 'plot', {
       people: { ...everybody, unknown: { id: 'x', email: 'x@elsewhere.example' } },
       records,

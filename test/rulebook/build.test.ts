@@ -133,7 +133,7 @@ const MISTAKES: readonly [what: string, work: () => unknown, ...says: (string | 
     'standings of plot',
     'holder takes conditions',
   ],
-  ['words that are none', () => build(() => ({ saying: { delete: '' } })), 'saying.delete'],
+  ['words that are none', () => build(() => ({ messages: { delete: '' } })), 'messages.delete'],
   [
     'rules of another type',
     () => loose({ me, records: { ...records, bed: records.plot } }).rules({ bed: loose({ me, records }).rulesOf('plot', () => ({})) }),

@@ -38,7 +38,7 @@ const book = bare.rules({ doc: (_, { standing: { owner, granted, seated } }) => 
 const vetoed = bare.rules({
   doc: (_, { standing: { owner, granted, seated }, signedIn }) => ({
     may: { read: [signedIn] },
-    vetoes: [{ actions: ['read'], provided: signedIn.and(owner.or(granted, seated)), saying: 'Not this one.' }],
+    vetoes: [{ actions: ['read'], provided: signedIn.and(owner.or(granted, seated)), message: 'Not this one.' }],
   }),
 })
 

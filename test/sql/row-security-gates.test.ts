@@ -19,7 +19,7 @@ describe('a gate that speaks of the record', () => {
           gate: { all: room.schoolId.is(me.schoolId) },
           may: {
             read: [signedIn],
-            create: [anyone.provided(me.admin.is(true)).supplying('id')],
+            create: [anyone.provided(me.admin.is(true)).overriding('id')],
             update: [anyone.provided(me.admin.is(true))],
           },
         }),
@@ -93,7 +93,7 @@ describe('row security that cannot be written', () => {
       .rules({
         plot: (_plot, { standing: { holder, helper }, after }) => ({
           may: { read: [holder, helper], update: [holder, helper], delete: [holder] },
-          vetoes: [{ actions: ['update'], provided: after.state.is('let'), saying: 'No.' }],
+          vetoes: [{ actions: ['update'], provided: after.state.is('let'), message: 'No.' }],
         }),
       })
     const { up, left } = rowSecurity(small, { role: 'reports' })

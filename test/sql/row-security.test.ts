@@ -20,7 +20,7 @@ const types = Object.keys(book.model.types) as 'plot'[]
 const everybody: { readonly [name: string]: { id: string; email: string } | null } = { ...people, visitor: null }
 const rows = Object.fromEntries(types.map((type) => [type, recordsOf(type)])) as { [type: string]: { id: string }[] }
 const records = indexed(rows)
-const viewOf = (me: { id: string } | null) => book.for(me as never, { now: today, records: records as never })
+const pageView = (me: { id: string } | null) => book.for(me as never, { now: today, records: records as never })
 const keys = (found: readonly { id: string }[]) => found.map(({ id }) => id)
 
 for (const engine of engines.filter(({ dialect }) => dialect === postgres))
@@ -50,7 +50,7 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
         let exact = 0
         for (const me of Object.values(everybody))
           for (const type of types) {
-            const wanted = keys(viewOf(me).filter(type, rows[type] as never))
+            const wanted = keys(pageView(me).filter(type, rows[type] as never))
             const seen = await asSeen(me, type)
             if (left[type]?.some((line) => line.startsWith('read: '))) expect(wanted).to.include.members(seen)
             else {
@@ -100,7 +100,7 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
         under({}, async () => {
           const done = { delete: 0, update: 0, create: 0 }
           for (const me of [people.ines, people.tomasz, people.kofi, null]) {
-            const view = viewOf(me)
+            const view = pageView(me)
             for (const type of types)
               for (const record of rows[type] ?? []) {
                 const attempt = (work: (trx: Kysely<any>) => Promise<bigint>) =>
@@ -146,7 +146,7 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
               const made = await seenAs(db, me, today.getTime(), async (trx) => {
                 return (await trx.insertInto('share').values(share).executeTakeFirst()).numInsertedOrUpdatedRows ?? 0n
               }).then(Number, () => 0)
-              if (made > 0) expect(viewOf(me).verdict('create', 'share', { ...share, id: 'h-99' } as never).allowed).to.equal(true)
+              if (made > 0) expect(pageView(me).verdict('create', 'share', { ...share, id: 'h-99' } as never).allowed).to.equal(true)
               done.create += made
             }
           expect(done.delete).to.be.greaterThan(10)

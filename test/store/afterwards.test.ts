@@ -35,9 +35,9 @@ const book = begun.standings({ job: (job, { me }) => ({ assignee: job.assigneeId
       {
         actions: ['update'],
         provided: allOf(after.state.is('approved'), job.state.is('open')),
-        saying: 'Only what is done is approved.',
+        message: 'Only what is done is approved.',
       },
-      { actions: ['update'], provided: job.state.is('approved'), unless: after.state.is('approved'), saying: 'Approved is approved.' },
+      { actions: ['update'], provided: job.state.is('approved'), unless: after.state.is('approved'), message: 'Approved is approved.' },
     ],
   }),
 })
@@ -112,7 +112,7 @@ describe('the record as it becomes', () => {
     const only = 'in rules of updates only'
     expect(build(({ anyone, after }) => ({ may: { read: [anyone.provided(after.hours.is(1))] } }))).to.throw(only)
     expect(build(({ anyone }, job) => ({ may: { create: [anyone.afterwards(job.hours.is(1))] } }))).to.throw(only)
-    expect(build(({ after }) => ({ vetoes: [{ actions: ['update', 'delete'], provided: after.hours.is(1), saying: 'No.' }] }))).to.throw(
+    expect(build(({ after }) => ({ vetoes: [{ actions: ['update', 'delete'], provided: after.hours.is(1), message: 'No.' }] }))).to.throw(
       only,
     )
     expect(build(({ after }) => ({ gate: { update: after.hours.is(1) } }))).to.throw('as it is')

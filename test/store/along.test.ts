@@ -32,8 +32,8 @@ for (const [where, open] of Object.entries(backends(book))) {
     /** What a list says of deleting one of its records. */
     const listed = async (as: any, type: string, key: string) => {
       const rows = (await as.list(type, { withActions: ['delete'] })) as { record: { id: string }; may: any }[]
-      const { allowed, saying = `You may not delete this ${type}.` } = rows.find(({ record }) => record.id === key)?.may.delete ?? {}
-      return allowed ? 'done' : `REFUSED ${saying}`
+      const { allowed, message = `You may not delete this ${type}.` } = rows.find(({ record }) => record.id === key)?.may.delete ?? {}
+      return allowed ? 'done' : `REFUSED ${message}`
     }
     const LINKED: readonly [what: string, type: string, record: object, result: string, left: string][] = [
       ['its own record along with it', 'entry', { plotId: 'p1', ownerId: 'a' }, 'done', 'p2'],
@@ -102,8 +102,8 @@ for (const [where, open] of Object.entries(backends(book))) {
           for (const as of [mine(), store.asSystem('look')] as any[])
             for (const type of ['plot', 'entry', 'note'])
               for (const { id: key } of await as.list(type)) {
-                const { allowed, saying } = await as.verdict('delete', type, key)
-                expect(await listed(as, type, key), `${type} ${key}`).to.equal(allowed ? 'done' : `REFUSED ${saying}`)
+                const { allowed, message } = await as.verdict('delete', type, key)
+                expect(await listed(as, type, key), `${type} ${key}`).to.equal(allowed ? 'done' : `REFUSED ${message}`)
               }
         }),
         { numRuns: where === 'in memory' ? tries(40, 100) : tries(2, 4) },
@@ -136,7 +136,7 @@ for (const [where, open] of Object.entries(backends(book))) {
         { key: 'p3', ...absent },
         { key: 'p9', ...absent },
       ])
-      expect(await mine().deleteMany('plot', { keys: ['p1', 'p3'] }, { partly: true })).to.deep.equal({
+      expect(await mine().deleteMany('plot', { keys: ['p1', 'p3'] }, { partial: true })).to.deep.equal({
         done: ['p1'],
         inTheWay: [{ key: 'p3', code: 'NOT_FOUND', message: 'There is no such plot.' }],
       })
@@ -182,7 +182,7 @@ for (const [where, open] of Object.entries(backends(book))) {
         await store.asSystem('fill').create('note', { id, ownerId, aboveId, childId: 'x' })
       const all = { keys: ['2', '3'] }
       expect(await outcome(store.for({ id: 'a' }).updateMany('note', all, { ownerId: 'a' }))).to.include('IN_THE_WAY 1 of 2')
-      expect(await store.for({ id: 'a' }).updateMany('note', all, { ownerId: 'a' }, { partly: true })).to.deep.include({ done: ['2'] })
+      expect(await store.for({ id: 'a' }).updateMany('note', all, { ownerId: 'a' }, { partial: true })).to.deep.include({ done: ['2'] })
       expect(await store.for({ id: 'a' }).updateMany('note', all, { ownerId: 'a' })).to.deep.include({ done: ['2', '3'] })
     })
   })

@@ -135,7 +135,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name in OPEN)
       const { store, cut } = using()
       const mine = store.for({ id: 'm-1' })
       const error = await failure(
-        mine.together(async (inside) => {
+        mine.transaction(async (inside) => {
           await inside.update('plot', 'p-1', { planting: 'leeks' })
           await cut()
           await inside.update('plot', 'p-2', { planting: 'leeks' })
@@ -180,7 +180,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name in OPEN)
       const { store } = using({ connections: 1, wait: 100 })
       const mine = store.for({ id: 'm-1' })
       await mine.count('plot')
-      const error = await mine.together(async (inside) => {
+      const error = await mine.transaction(async (inside) => {
         await inside.update('plot', 'p-1', { planting: 'leeks' })
         return failure(mine.update('plot', 'p-2', { planting: 'leeks' }))
       })

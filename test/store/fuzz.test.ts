@@ -91,7 +91,7 @@ describe('whatever is thrown at it', () => {
     'may',
     'has',
     'routine',
-    'together',
+    'transaction',
   )
 
   it(`${RUNS.toLocaleString('en')} random calls end in an answer or in an error of ours, and change nothing that they may not`, async () => {
@@ -127,7 +127,7 @@ describe('whatever is thrown at it', () => {
           else if (action === 'verdict') await mine.verdict(id, name, 'p-01')
           else if (action === 'may') await mine.may(id, name)
           else if (action === 'routine') await mine.routine(name, (inside: any) => inside.update(name, id, sent))
-          else if (action === 'together') await mine.together((inside: any) => inside.update(name, id, sent))
+          else if (action === 'transaction') await mine.transaction((inside: any) => inside.update(name, id, sent))
           else await mine[action](name, id)
         } catch (error) {
           expect(isPachterError(error), error instanceof Error ? error.stack : String(error)).to.equal(true)

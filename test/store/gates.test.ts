@@ -1,7 +1,7 @@
 // Gates that speak of the record: they hold of it as it is, and as it becomes.
 import { expect } from 'chai'
 import { rulebook, toOne } from 'pachter'
-import { viewOf } from 'pachter/client'
+import { pageView } from 'pachter/client'
 import { routes } from 'pachter/http'
 import { rulebookFromJson, rulebookToJson } from 'pachter/json'
 import { inMemory, openStore } from 'pachter/store'
@@ -26,10 +26,10 @@ const book = rulebook({
   },
 }).rules({
   room: (room, { me, anyone, signedIn }) => ({
-    gate: { all: { provided: room.schoolId.is(me.schoolId), saying: 'Of your own school only.' } },
+    gate: { all: { provided: room.schoolId.is(me.schoolId), message: 'Of your own school only.' } },
     may: {
       read: [signedIn],
-      create: [anyone.provided(me.admin.is(true)).supplying('id')],
+      create: [anyone.provided(me.admin.is(true)).overriding('id')],
       update: [anyone.provided(me.admin.is(true))],
       delete: [],
     },
@@ -75,7 +75,7 @@ describe('a gate that speaks of the record', () => {
         expect(error?.code).to.be.oneOf(['REFUSED', 'IN_THE_WAY'])
       }
       const verdict = await mine.verdict('update', 'room', 'r1', { schoolId: 's2' })
-      expect(verdict).to.include({ outcome: 'refused', saying: 'Of your own school only.' })
+      expect(verdict).to.include({ outcome: 'refused', message: 'Of your own school only.' })
       await mine.create('room', { id: 'r9', schoolId: 's2', name: 'Elsewhere' }).then(
         () => expect.fail(),
         (error: { message: string }) => expect(error.message).to.equal('Of your own school only.'),
@@ -92,32 +92,32 @@ describe('a gate that speaks of the record', () => {
     const [room] = data.room
     expect(view.verdict('update', 'room', room as never, { ...room, schoolId: 's2' } as never)).to.include({
       outcome: 'refused',
-      saying: 'Of your own school only.',
+      message: 'Of your own school only.',
     })
     expect(view.verdict('update', 'room', room as never, { ...room, name: 'New' } as never).allowed).to.equal(true)
     const [withheld] = view.why('update', 'room', room as never, { ...room, schoolId: 's2' } as never).withheldBy
     expect(withheld).to.include({ kind: 'gate', afterwards: true })
     const asked = routes(book, openStore(book, inMemory(data)), { identity: async () => admin, insecure: true })
-    const page = viewOf((await (await asked(new Request('https://school.example/my-rules'))).json()) as never)
+    const page = pageView((await (await asked(new Request('https://school.example/my-rules'))).json()) as never)
     expect(page.verdict('update', 'room', room as object, { changes: { schoolId: 's2' } })).to.include({
       outcome: 'refused',
-      saying: 'Of your own school only.',
+      message: 'Of your own school only.',
     })
     expect(page.verdict('update', 'room', room as object, { changes: { name: 'New' }, whole: true }).allowed).to.equal(true)
   })
 
   it('keeps its words in JSON, and where it is a gate of the whole rulebook', async () => {
-    const gated = book.gate(({ me }) => me.admin.is(true), { saying: 'For administrators.' })
+    const gated = book.gate(({ me }) => me.admin.is(true), { message: 'For administrators.' })
     const again = rulebookFromJson(rulebookToJson(gated), shapes)
-    expect(again.model.gateSaying).to.deep.equal(gated.model.gateSaying)
-    expect(again.model.types.room?.rules?.gateSaying).to.deep.equal(gated.model.types.room?.rules?.gateSaying)
+    expect(again.model.gateMessages).to.deep.equal(gated.model.gateMessages)
+    expect(again.model.types.room?.rules?.gateMessages).to.deep.equal(gated.model.types.room?.rules?.gateMessages)
     const pupil = { ...admin, admin: false }
-    expect(gated.for(pupil).verdict('create', 'room', { id: 'r3', schoolId: 's1', name: 'x' }).saying).to.equal('For administrators.')
+    expect(gated.for(pupil).verdict('create', 'room', { id: 'r3', schoolId: 's1', name: 'x' }).message).to.equal('For administrators.')
   })
 
   for (const [what, gate] of [
-    ['no words', { provided: undefined, saying: ' ' }],
-    ['another word', { provided: undefined, saying: 'No.', unless: 1 }],
+    ['no words', { provided: undefined, message: ' ' }],
+    ['another word', { provided: undefined, message: 'No.', unless: 1 }],
   ] as const)
     it(`is refused with ${what}`, () => {
       expect(() =>

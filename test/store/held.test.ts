@@ -98,7 +98,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name !== 'SQL
         const payments = (inside: any) => inside.count('payment', { where: (payment: any) => payment.voucherId.is(key) })
         let told = 0
         const end = () =>
-          system().together(async (inside: any) => {
+          system().transaction(async (inside: any) => {
             await inside.delete('hold', key)
             told = await payments(inside)
           })
@@ -180,7 +180,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name !== 'SQL
       rounds(async (key) => {
         await system().create('voucher', { id: key, ownerId: 'ann', state: 'open' })
         const redeem = () =>
-          store.for({ id: 'ann' }).together(async (inside: any, asSystem: any) => {
+          store.for({ id: 'ann' }).transaction(async (inside: any, asSystem: any) => {
             if (!(await inside.verdict('redeem', 'voucher', key)).allowed) return false
             await asSystem('redeem').update('voucher', key, { state: 'redeemed' })
             return true

@@ -12,10 +12,10 @@ const book = rulebook({
   .standings({ bed: (bed, { me }) => ({ owner: bed.ownerId.is(me.id) }) })
   .rules({
     bed: (_bed, { standing: { owner }, role, signedIn }) => ({
-      may: { read: [signedIn], create: [owner, role('warden').supplying('id')], delete: [owner] },
+      may: { read: [signedIn], create: [owner, role('warden').overriding('id')], delete: [owner] },
     }),
     shed: (_shed, { signedIn }) => ({ may: { read: [signedIn], create: [signedIn], delete: [signedIn] } }),
-    row: (_row, { signedIn }) => ({ may: { read: [signedIn], create: [signedIn.supplying('id')], delete: [signedIn] } }),
+    row: (_row, { signedIn }) => ({ may: { read: [signedIn], create: [signedIn.overriding('id')], delete: [signedIn] } }),
   })
 
 const INES = { id: 'm1', roles: [] }
@@ -51,7 +51,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await outcome(store.for(INES).create('bed', { ...mine, id: 'b2' })), 'no clause of hers does').to.include('INVALID')
       const both = rulebook({ me: { shape: z.object({ id: z.string() }), key: 'id' }, records: { bed: { shape: Bed, key: 'id' } } }).rules({
         bed: (bed, { me, anyone }) => ({
-          may: { read: [anyone], create: [anyone, anyone.provided(bed.ownerId.is(me.id)).supplying('id')] },
+          may: { read: [anyone], create: [anyone, anyone.provided(bed.ownerId.is(me.id)).overriding('id')] },
         }),
       })
       const fresh = openStore(both, (await backends(both)[where]?.()) as never).for({ id: 'm1' })
@@ -87,7 +87,7 @@ for (const [where, open] of Object.entries(backends(book))) {
         await inside.delete('bed', 'b2')
         throw new Error('after all')
       }
-      expect(await outcome(store.for(INES).together(undone))).to.include('after all')
+      expect(await outcome(store.for(INES).transaction(undone))).to.include('after all')
       expect((await store.for(INES).list('bed')).map(({ id }) => id)).to.deep.equal(['b2'])
     })
   })

@@ -57,7 +57,7 @@ const book = rulebook({
           actions: ['update'],
           provided: after.plot.open.orElse(false).is(true),
           unless: allOf(after.plot.holderId.is(me.id), after.plot.standing.holder),
-          saying: 'Not onto another open plot.',
+          message: 'Not onto another open plot.',
         },
         {
           actions: ['create'],
@@ -67,7 +67,7 @@ const book = rulebook({
             entry.text.is('rude'),
             entry.plot.holderId.isPresent(),
           ),
-          saying: 'Mind your words.',
+          message: 'Mind your words.',
         },
       ],
     }),
@@ -145,7 +145,7 @@ for (const [where, open] of Object.entries(backends(book))) {
     it('are followed in a verdict on changes, which changes nothing', async () => {
       const ask = (id: string, changes: object) => as(id).verdict('update', 'entry', 'e1', changes as never)
       expect(await ask('m1', { plotId: 'p2' })).to.include({ allowed: true })
-      expect(await ask('m1', { plotId: 'p3' })).to.include({ allowed: false, saying: 'Not onto another open plot.' })
+      expect(await ask('m1', { plotId: 'p3' })).to.include({ allowed: false, message: 'Not onto another open plot.' })
       expect(await ask('m1', { plotId: null })).to.include({ allowed: false, outcome: 'refused' })
       expect(await ask('m2', { text: 'x' })).to.include({ allowed: false, outcome: 'refused' })
       expect(await outcome(ask('m1', { text: 5 }))).to.include('INVALID')

@@ -91,7 +91,7 @@ describe('a store of a transaction that is over', () => {
       const store = openStore(book, await open())
       await store.asSystem('fill').create('plot', { id: 'p', holderId: 'ann', state: 'open' })
       let kept: any
-      await store.for({ id: 'ann' }).together(async (inside) => {
+      await store.for({ id: 'ann' }).transaction(async (inside) => {
         kept = inside
         expect(await inside.list('plot')).to.have.length(1)
       })

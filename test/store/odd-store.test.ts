@@ -33,7 +33,7 @@ describe('a store whose data or database is not as it should be', () => {
     expect(await codeOf(store.for(INES).update('plot', 'p-1', { number: 5 }))).to.equal('BAD_ROW')
     await store.asSystem('test').create('plot', { ...(DATA.plot[0] as Plot), id: 'p-0' })
     const both = { keys: ['p-0', 'p-1'] }
-    expect(await codeOf(store.for(INES).updateMany('plot', both, { number: 5 }, { partly: true })), 'no reason to go on').to.equal(
+    expect(await codeOf(store.for(INES).updateMany('plot', both, { number: 5 }, { partial: true })), 'no reason to go on').to.equal(
       'BAD_ROW',
     )
     expect((await store.for(INES).get('plot', 'p-0')).number).to.equal(3)

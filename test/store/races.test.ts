@@ -122,9 +122,9 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name !== 'SQL
           () => as('b').create('entry', { plotId }),
           () => as('a').create('entry', { plotId }),
           () => as('a').update('plot', plotId, { writes: 1 }),
-          () => system().together(endShare),
+          () => system().transaction(endShare),
           () => as('b').create('entry', { plotId }),
-          () => system().together(handOver),
+          () => system().transaction(handOver),
           () => as('a').create('entry', { plotId }),
         )
         for (const byId of ['a', 'b']) {

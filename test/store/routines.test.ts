@@ -24,8 +24,8 @@ const book = rulebook({
         ],
         inspect: [holder, role('secretary').provided(plot.state.is('let'))],
       },
-      vetoes: [{ actions: ['inspect'], provided: plot.state.is('closed'), saying: 'Closed for the season.' }],
-      saying: { inspect: 'Not yours to inspect.' },
+      vetoes: [{ actions: ['inspect'], provided: plot.state.is('closed'), message: 'Closed for the season.' }],
+      messages: { inspect: 'Not yours to inspect.' },
     }),
     note: (_note, { signedIn }) => ({ may: { read: [signedIn], create: [signedIn], delete: [signedIn] } }),
   })
@@ -97,11 +97,11 @@ for (const [where, open] of Object.entries(backends(book))) {
         const note = await inside.create('note', { plotId: 'p1', text: 'one' })
         await inside.create('note', { plotId: note.id, text: 'two' })
       }
-      expect(await outcome(mine.together(two))).to.equal('done')
+      expect(await outcome(mine.transaction(two))).to.equal('done')
       expect(await mine.list('note')).to.have.length(2)
       const failing = (work: (inside: any) => Promise<unknown>) =>
         outcome(
-          mine.together(async (inside) => {
+          mine.transaction(async (inside) => {
             await inside.create('note', { plotId: 'p1', text: 'gone' })
             await work(inside)
           }),
@@ -113,14 +113,14 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await failing(async () => Promise.reject(new Error('my own'))), 'an error of the work itself').to.equal('own my own')
       expect(await failing((inside) => inside.get('note', 'n9').catch(() => 'no matter')), 'looking in vain fails nothing').to.equal('done')
       expect(await mine.list('note')).to.have.length(3)
-      expect(await outcome(mine.together((inside) => inside.together(two)))).to.equal('done')
+      expect(await outcome(mine.transaction((inside) => inside.transaction(two)))).to.equal('done')
     })
 
     it('trusted code does in the same transaction what the rules let nobody do by hand: all of it is kept, or none', async () => {
       const mine = store.for(HOLDER)
       const close = (text: string) =>
         outcome(
-          mine.together(async (inside, asSystem) => {
+          mine.transaction(async (inside, asSystem) => {
             await asSystem('the holder hands back').update('plot', 'p1', { state: 'closed' })
             expect(await inside.get('plot', 'p1'), 'it is seen at once').to.include({ state: 'closed' })
             await inside.create('note', { plotId: 'p1', text })
@@ -130,7 +130,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await mine.get('plot', 'p1')).to.include({ state: 'let' })
       expect(await close('handed back')).to.equal('done')
       expect(await mine.get('plot', 'p1')).to.include({ state: 'closed' })
-      const hushed = mine.together(async (inside, asSystem) => {
+      const hushed = mine.transaction(async (inside, asSystem) => {
         await inside.create('note', { plotId: 'p1', text: 'gone' })
         await asSystem('try')
           .update('plot', 'p1', { state: 'odd' } as never)
@@ -138,17 +138,17 @@ for (const [where, open] of Object.entries(backends(book))) {
       })
       expect(await outcome(hushed), 'an error of trusted code that was caught').to.include('INVALID')
       expect(await mine.list('note')).to.have.length(1)
-      expect(await outcome(mine.together(async (_inside, asSystem) => asSystem(' ').list('plot')))).to.include('say why')
+      expect(await outcome(mine.transaction(async (_inside, asSystem) => asSystem(' ').list('plot')))).to.include('say why')
     })
 
     it('an action of its own is a question', async () => {
       const ask = (me: object | null, key: string) => store.for(me as never).verdict('inspect', 'plot', key)
       expect(await ask(HOLDER, 'p1')).to.include({ allowed: true, clause: 'holder' })
-      expect(await ask(HOLDER, 'p2')).to.include({ allowed: false, saying: 'Not yours to inspect.' })
+      expect(await ask(HOLDER, 'p2')).to.include({ allowed: false, message: 'Not yours to inspect.' })
       expect(await ask(SECRETARY, 'p2')).to.include({ allowed: true })
       expect(await ask(null, 'p2')).to.include({ outcome: 'sign in' })
       await store.asSystem('close').update('plot', 'p2', { state: 'closed' })
-      expect(await ask(SECRETARY, 'p2')).to.include({ allowed: false, saying: 'Closed for the season.' })
+      expect(await ask(SECRETARY, 'p2')).to.include({ allowed: false, message: 'Closed for the season.' })
       const [first] = await store.for(HOLDER).list('plot', { withActions: ['inspect'] })
       expect(first?.may.inspect).to.deep.equal({ allowed: true })
       expect(await outcome(store.for(HOLDER).verdict('inspct' as never, 'plot', 'p1'))).to.include('did you mean "inspect"')

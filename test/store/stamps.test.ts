@@ -22,8 +22,8 @@ const book = begun.standings({ entry: (entry, { me }) => ({ author: entry.author
   entry: (_entry, { me, standing: { author }, role, signedIn }) => ({
     may: {
       read: [signedIn],
-      create: [author.only('text'), role('warden').supplying('authorId', 'id')],
-      update: [author.only('text'), role('warden').supplying('editedAt')],
+      create: [author.only('text'), role('warden').overriding('authorId', 'id')],
+      update: [author.only('text'), role('warden').overriding('editedAt')],
     },
     stamps: { create: { authorId: me.id, writtenAt: now, source: 'app' }, update: { editedAt: now } },
   }),
@@ -153,13 +153,13 @@ describe('stamps', () => {
     expect(() =>
       build(
         () => ({}),
-        ({ anyone }) => anyone.supplying('text'),
+        ({ anyone }) => anyone.overriding('text'),
       ),
-    ).to.throw('supplying')
+    ).to.throw('overriding')
     expect(() =>
       build(
         () => ({ create: { authorId: 'x' } }),
-        ({ anyone }) => anyone.supplying('authorID'),
+        ({ anyone }) => anyone.overriding('authorID'),
       ),
     ).to.throw('did you mean "authorId"')
   })

@@ -28,19 +28,19 @@ const book = begun
           actions: ['update', 'delete'],
           provided: plot.state.is('ending'),
           unless: role('warden'),
-          saying: 'This lease is ending: ask the warden.',
+          message: 'This lease is ending: ask the warden.',
         },
         {
           actions: ['delete'],
           provided: plot.endsAt.isPresent().and(not(plot.endsAt.orElse(now).isBefore(now))),
-          saying: 'It has not ended yet.',
+          message: 'It has not ended yet.',
         },
-        { actions: ['create'], unless: role('secretary'), saying: 'New plots come from the secretary.' },
+        { actions: ['create'], unless: role('secretary'), message: 'New plots come from the secretary.' },
       ],
     }),
     notice: (notice, { anyone, role }) => ({
       may: { read: [anyone], create: [anyone] },
-      vetoes: [{ actions: ['read'], provided: notice.state.is('closed'), unless: role('secretary'), saying: 'It is closed.' }],
+      vetoes: [{ actions: ['read'], provided: notice.state.is('closed'), unless: role('secretary'), message: 'It is closed.' }],
     }),
   })
   .gate(({ me }) => not(me.banned.orElse(false).is(true)))
@@ -130,7 +130,7 @@ describe('gates and vetoes without a store', () => {
     expect(ines.filter('plot', DATA, 'update').map(({ id }) => id)).to.deep.equal(['p-1', 'p-4'])
     expect(ines.verdict('update', 'plot', DATA[1] as never)).to.include({
       outcome: 'refused',
-      saying: 'This lease is ending: ask the warden.',
+      message: 'This lease is ending: ask the warden.',
     })
     const { withheldBy, clause } = ines.why('update', 'plot', DATA[1] as never)
     expect(withheldBy.map(({ kind, title }) => `${kind}: ${title}`)).to.deep.equal([
@@ -146,7 +146,7 @@ describe('gates and vetoes without a store', () => {
       (begun as any).rules({
         plot: (plot: any, words: any) => ({
           may: { read: [words.anyone] },
-          vetoes: [{ actions: ['read'], saying: 'No.', ...write(plot, words) }],
+          vetoes: [{ actions: ['read'], message: 'No.', ...write(plot, words) }],
         }),
       })
     expect(
@@ -174,9 +174,9 @@ describe('gates and vetoes without a store', () => {
     const build = (more: (words: any) => object) => () => (begun as any).rules({ plot: (_plot: any, words: any) => more(words) })
     const CASES: readonly [(words: any) => object, string][] = [
       [() => ({ vetoes: [{ actions: ['update'] }] }), 'say in words'],
-      [() => ({ vetoes: [{ saying: 'No.' }] }), 'name the actions'],
-      [() => ({ vetoes: [{ actions: ['udpate'], saying: 'No.' }] }), 'did you mean "update"'],
-      [() => ({ vetoes: [{ actions: ['update'], saying: 'No.', except: 1 }] }), '"except"'],
+      [() => ({ vetoes: [{ message: 'No.' }] }), 'name the actions'],
+      [() => ({ vetoes: [{ actions: ['udpate'], message: 'No.' }] }), 'did you mean "update"'],
+      [() => ({ vetoes: [{ actions: ['update'], message: 'No.', except: 1 }] }), '"except"'],
       [() => ({ vetoes: { actions: ['update'] } }), 'a list of vetoes'],
       [({ signedIn }) => ({ gate: { raed: signedIn } }), 'did you mean "read"'],
       [({ signedIn }) => ({ gate: { read: [signedIn] } }), 'gate takes conditions'],

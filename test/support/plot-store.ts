@@ -37,7 +37,7 @@ export const book = rulebook({
         update: [holder.provided(plot.endsAt.orElse(new Date('9999-01-01')).isAfter(now)), warden],
         delete: [warden.provided(plot.state.is('vacant'))],
       },
-      saying: { delete: 'Only vacant plots are removed.' },
+      messages: { delete: 'Only vacant plots are removed.' },
     }),
     counter: (_counter, { signedIn }) => ({ may: { read: [signedIn], create: [signedIn] } }),
   })

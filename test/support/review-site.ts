@@ -10,7 +10,7 @@ import { expectations, ground, options, records } from './world.js'
 type Serving = { readonly url: string; readonly close: () => Promise<void> }
 
 export const project = projectOf(book, {
-  canKeep: true,
+  canSave: true,
   title: 'pachter.config.ts',
   people: ground.people,
   records,
@@ -29,11 +29,11 @@ export function reviewSite() {
     const { unchanging } = (await import(join(root, 'cli/dist/review/reviewed.js'))) as {
       unchanging: (project: Project, keep: (expectations: readonly Expectation[]) => string, findings: object) => object
     }
-    const { keepExpectations } = (await import(join(root, 'cli/dist/keep.js'))) as {
-      keepExpectations: (where: { readonly expectations: string }, more: readonly Expectation[]) => string
+    const { saveExpectations } = (await import(join(root, 'cli/dist/save-expectations.js'))) as {
+      saveExpectations: (where: { readonly expectations: string }, more: readonly Expectation[]) => string
     }
     serving = await serveReview(
-      unchanging(project, (more) => keepExpectations({ expectations: kept }, more), {
+      unchanging(project, (more) => saveExpectations({ expectations: kept }, more), {
         expectations: { all: expectations.length, failing: [] },
         written: expectations,
         baseline: 'pachter.baseline.yaml',

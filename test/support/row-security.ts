@@ -60,7 +60,7 @@ export function readBy(node: ConditionNode) {
   const clause = { title: 'fits', when: node, who: node, provided: [] }
   const thing = everyKind.model.types.thing
   const none = { create: [], update: [], delete: [] }
-  const rules = { gates: {}, vetoes: [], may: { read: [clause], ...none }, saying: {}, stamps: { create: {}, update: {} } }
+  const rules = { gates: {}, vetoes: [], may: { read: [clause], ...none }, messages: {}, stamps: { create: {}, update: {} } }
   return { model: { ...everyKind.model, types: { thing: { ...thing, rules } } } } as never
 }
 

@@ -30,7 +30,7 @@ function rulebooksOf(conditions: fc.Arbitrary<ConditionNode>) {
     actions: fc.subarray([...ACTIONS], { minLength: 1 }),
     when: node,
     title: fc.constant('veto'),
-    saying: fc.constant('No.'),
+    message: fc.constant('No.'),
   })
   return fc
     .record({
@@ -43,7 +43,7 @@ function rulebooksOf(conditions: fc.Arbitrary<ConditionNode>) {
       delete: clauses.map((all) => all.map(({ fields: _, ...one }) => one)),
     })
     .map(({ gate, gates, vetoes, ...may }) => {
-      const rules = { gates, vetoes, may: { ...may, create: [] }, saying: {}, stamps: { create: {}, update: {} } }
+      const rules = { gates, vetoes, may: { ...may, create: [] }, messages: {}, stamps: { create: {}, update: {} } }
       const me = { ...everyKind.model.me, shape: z.looseObject({ id: z.string() }) }
       return { model: { ...everyKind.model, me, types: { thing: { ...thing, rules } }, ...(gate ? { gate } : {}) } } as never
     })

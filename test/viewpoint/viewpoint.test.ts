@@ -17,7 +17,7 @@ const book = rulebook({
         update: [holder, anyone.provided(plot.state.is('vacant'))],
         delete: [role('warden').provided(plot.state.is('vacant'))],
       },
-      saying: { delete: 'Only a warden removes a vacant plot.' },
+      messages: { delete: 'Only a warden removes a vacant plot.' },
     }),
   })
 
@@ -37,11 +37,11 @@ describe('a viewpoint', () => {
   })
 
   it('tells the asker no more than they may know, in this order: sign in, not found, refused', () => {
-    expect(visitor.verdict('delete', 'plot', vacant)).to.include({ outcome: 'sign in', saying: 'Sign in to delete a plot.' })
+    expect(visitor.verdict('delete', 'plot', vacant)).to.include({ outcome: 'sign in', message: 'Sign in to delete a plot.' })
     expect(visitor.verdict('delete', 'plot', others), 'whatever the record').to.include({ outcome: 'sign in' })
-    expect(ines.verdict('delete', 'plot', others)).to.include({ outcome: 'not found', saying: 'There is no such plot.' })
-    expect(ines.verdict('delete', 'plot', vacant)).to.include({ outcome: 'refused', saying: 'Only a warden removes a vacant plot.' })
-    expect(ines.verdict('create', 'plot', hers)).to.include({ outcome: 'refused', saying: 'You may not create a plot.' })
+    expect(ines.verdict('delete', 'plot', others)).to.include({ outcome: 'not found', message: 'There is no such plot.' })
+    expect(ines.verdict('delete', 'plot', vacant)).to.include({ outcome: 'refused', message: 'Only a warden removes a vacant plot.' })
+    expect(ines.verdict('create', 'plot', hers)).to.include({ outcome: 'refused', message: 'You may not create a plot.' })
     expect(visitor.verdict('read', 'plot', others), 'visitors may read some plots').to.include({ outcome: 'not found' })
   })
 
@@ -117,7 +117,7 @@ describe('a viewpoint', () => {
   it('counts an update clause only if it holds on the record as it is and as it becomes', () => {
     expect(ines.verdict('update', 'plot', hers, { ...hers, state: 'vacant' }).allowed).to.equal(true)
     expect(ines.verdict('update', 'plot', hers, { ...hers, holderId: 'm-9' }).outcome, 'given away').to.equal('refused')
-    expect(ines.verdict('update', 'plot', hers, { ...hers, id: 'p-9' }).saying, 'the key never changes').to.equal('You may not change id.')
+    expect(ines.verdict('update', 'plot', hers, { ...hers, id: 'p-9' }).message, 'the key never changes').to.equal('You may not change id.')
     expect(ines.verdict('update', 'plot', vacant, { ...vacant, holderId: 'm-1', state: 'let' }).outcome, 'taken').to.equal('refused')
   })
 

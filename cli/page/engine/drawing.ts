@@ -14,7 +14,7 @@ export interface Access {
   /** For each action, the records. */
   readonly reach: readonly Bits[]
   /** The records of which they read some fields only. */
-  readonly partly: Bits
+  readonly partial: Bits
   readonly fields: FieldSets
   /** For each standing, the records towards which they have it. */
   readonly standing: readonly Bits[]
@@ -82,7 +82,7 @@ function drawnOf(
   return {
     ...about,
     cells: access.map(({ cells }) => cells),
-    partly: access.map(({ marks }) => marks),
+    partial: access.map(({ marks }) => marks),
     creates: access.map(({ creates }) => creates),
     unreached: isReachedAlike ? was.drawn.unreached : unreachedBy(model, about.type, about.keys, access),
   }
@@ -92,7 +92,7 @@ function accessOf(matrix: FieldMatrix, size: number, person: string, was: Access
   const same = (now: Bits, old: Bits | undefined) => (old !== undefined && sameBits(now, old) ? old : now)
   const all = matrix.reachedSets(person)
   const reach = all.map((set, at) => same(set, was?.reach.length === all.length ? was.reach[at] : undefined))
-  const partly = same(matrix.partlySet(person) ?? noBits(size), was?.partly)
+  const partial = same(matrix.partialSet(person) ?? noBits(size), was?.partial)
   const isReached = was !== undefined && reach.every((set, at) => set === was.reach[at])
   const fieldsOf = (action: 'read' | 'update') => {
     const [now, old] = [matrix.fieldSets(person, action), was?.fields[action]]
@@ -102,12 +102,12 @@ function accessOf(matrix: FieldMatrix, size: number, person: string, was: Access
   }
   return {
     reach,
-    partly,
+    partial,
     fields: { read: fieldsOf('read'), update: fieldsOf('update') },
     standing: sameSets(matrix.standingSets(person), was?.standing),
     creates: matrix.creates(person),
     cells: isReached ? was.cells : cellsOf(reach, size),
-    marks: was !== undefined && partly === was.partly ? was.marks : marksOf(partly, size),
+    marks: was !== undefined && partial === was.partial ? was.marks : marksOf(partial, size),
   }
 }
 
@@ -125,9 +125,9 @@ function cellsOf(reach: readonly Bits[], size: number): Uint16Array {
   return cells
 }
 
-function marksOf(partly: Bits, size: number): Uint8Array {
+function marksOf(partial: Bits, size: number): Uint8Array {
   const marks = new Uint8Array(size)
-  each(partly, (at) => {
+  each(partial, (at) => {
     marks[at] = 1
   })
   return marks

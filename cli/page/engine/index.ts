@@ -33,7 +33,7 @@ export const engineOf = (project: Project, since?: Ground): Engine => engineOn(o
 /** The same, of what is open already. */
 export const engineOn = (base: Ground, about: About, since?: Ground): Engine => new Engine(base, about, since)
 
-type About = Pick<Project, 'title' | 'now' | 'places' | 'canKeep'>
+type About = Pick<Project, 'title' | 'now' | 'places' | 'canSave'>
 
 /** Answers what the page asks, of the rules as they are and with what is tried. */
 export class Engine {
@@ -65,12 +65,12 @@ export class Engine {
 
   /** What there is: record types with how many records each, and the people. */
   about() {
-    const { title, now, canKeep } = this.#about
+    const { title, now, canSave } = this.#about
     const { model, people, records } = this.ground
     return {
       title,
       now,
-      canKeep: canKeep === true,
+      canSave: canSave === true,
       people: Object.keys(people),
       types: Object.values(model.types).map(({ name, key }) => ({ name, key, count: (records[name] ?? []).length })),
     }
@@ -178,7 +178,7 @@ export class Engine {
     return lost
   }
 
-  /** Which of some cells are there without what is tried, and so can be kept. */
+  /** Which of some cells are there without what is tried, and so can be saved. */
   areThere(cells: readonly { readonly type: string; readonly person: string; readonly key?: Key | undefined }[]): readonly boolean[] {
     const { people, record } = this.ground
     return cells.map(({ type, person, key }) => Object.hasOwn(people, person) && key !== undefined && record(type, key) !== undefined)

@@ -5,11 +5,11 @@ import type { Changes, Drawn, Shown } from './types.js'
 type Parcel<T> = 'same' | { readonly at: Uint32Array; readonly values: T } | T
 
 /** What is sent of a matrix. */
-export interface Sent extends Omit<Drawn, 'keys' | 'labels' | 'cells' | 'partly'> {
+export interface Sent extends Omit<Drawn, 'keys' | 'labels' | 'cells' | 'partial'> {
   readonly keys: Drawn['keys'] | 'same'
   readonly labels: Drawn['labels'] | 'same'
   readonly cells: readonly Parcel<Uint16Array>[]
-  readonly partly: readonly Parcel<Uint8Array>[]
+  readonly partial: readonly Parcel<Uint8Array>[]
   readonly changes: readonly Parcel<Uint8Array>[] | undefined
 }
 
@@ -22,7 +22,7 @@ export function pack({ drawn, changes }: Shown, last?: Drawn): Sent {
     keys: isLike ? 'same' : drawn.keys,
     labels: isLike && sameItems(last.labels, drawn.labels) ? 'same' : drawn.labels,
     cells: drawn.cells.map((mine, at) => parcelOf(mine, last?.cells[before(drawn.people[at] as string)])),
-    partly: drawn.partly.map((mine, at) => parcelOf(mine, last?.partly[before(drawn.people[at] as string)])),
+    partial: drawn.partial.map((mine, at) => parcelOf(mine, last?.partial[before(drawn.people[at] as string)])),
     changes: changes?.map((mine) => parcelOf(mine, nothing(mine.length))),
   }
 }
@@ -37,7 +37,7 @@ export function unpack({ changes, ...sent }: Sent, last?: Drawn): Shown {
       keys,
       labels: sent.labels === 'same' ? (last as Drawn).labels : sent.labels,
       cells: sent.cells.map((mine, at) => unparcel(mine, last?.cells[before(at)])),
-      partly: sent.partly.map((mine, at) => unparcel(mine, last?.partly[before(at)])),
+      partial: sent.partial.map((mine, at) => unparcel(mine, last?.partial[before(at)])),
     },
     changes: changes?.map((mine) => unparcel(mine, nothing(keys.length))) as Changes | undefined,
   }

@@ -49,7 +49,7 @@ export function redraw({ model, records, now }: Ground, type: string, was: Drawi
       keys,
       labels: isInPlace ? relabelled(was, rows, key, changed) : labelsOf(rows, labelField(rows, key)),
       cells: access.map(({ cells }) => cells),
-      partly: access.map(({ marks }) => marks),
+      partial: access.map(({ marks }) => marks),
       unreached: [...was.drawn.unreached.filter((one) => !others.has(one)), ...few.drawn.unreached],
     },
   }
@@ -59,7 +59,7 @@ export function redraw({ model, records, now }: Ground, type: string, was: Drawi
 function splicedAccess(old: Access, judged: Access, splice: Splice): Access {
   // Of most that is tried, nobody asks for the sets.
   const reach = once(() => splice.each(old.reach, judged.reach))
-  const partly = once(() => splice.bits(old.partly, judged.partly))
+  const partial = once(() => splice.bits(old.partial, judged.partial))
   const standing = once(() => splice.each(old.standing, judged.standing))
   const fields = once(() => ({
     read: splice.byField(old.fields.read, judged.fields.read),
@@ -69,8 +69,8 @@ function splicedAccess(old: Access, judged: Access, splice: Splice): Access {
     get reach() {
       return reach()
     },
-    get partly() {
-      return partly()
+    get partial() {
+      return partial()
     },
     get standing() {
       return standing()

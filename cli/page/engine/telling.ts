@@ -28,7 +28,7 @@ export function tell(
   return {
     allowed: verdict.allowed,
     outcome: verdict.outcome,
-    saying: verdict.saying,
+    message: verdict.message,
     fields: verdict.fields,
     decidedBy,
     withheld: withheldBy.map(({ kind, title, trace }) => ({

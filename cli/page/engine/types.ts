@@ -15,7 +15,7 @@ export interface Drawn {
   /** For each person, for each record: a bit for each action, in their order. */
   readonly cells: readonly Uint16Array[]
   /** For each person, for each record: 1 where some fields only are read. */
-  readonly partly: readonly Uint8Array[]
+  readonly partial: readonly Uint8Array[]
   readonly creates: readonly Creates[]
   /** Records towards which nobody has any standing. */
   readonly unreached: readonly Key[]
@@ -37,7 +37,7 @@ export interface Shown {
 export interface Told {
   readonly allowed: boolean
   readonly outcome: string
-  readonly saying?: string | undefined
+  readonly message?: string | undefined
   readonly fields?: readonly string[] | undefined
   /** The action whose clauses decided. */
   readonly decidedBy: string

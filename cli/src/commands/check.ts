@@ -17,7 +17,7 @@ import { watchCheck } from '../watch.js'
 
 interface CheckOptions extends CommonOptions, DeployedOptions {
   readonly mutants?: boolean
-  readonly keep?: boolean
+  readonly save?: boolean
   readonly coverage?: string | true
   readonly watch?: boolean
   readonly for: readonly string[]
@@ -55,7 +55,7 @@ async function checkCommand(named: readonly string[], options: CheckOptions): Pr
 
 /** Refuses options that say nothing together. */
 function checkOptions(options: CheckOptions): void {
-  if (options.keep && !options.mutants) throw new UsageError('check --keep: it keeps what --mutants proposes: give both')
+  if (options.save && !options.mutants) throw new UsageError('check --save: it saves what --mutants proposes: give both')
   if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: as text or json')
   if (options.coverage !== undefined && (options.mutants || options.format !== 'text'))
     throw new UsageError('check --coverage: as text, and without --mutants; a folder for it gets pages and data')
@@ -134,7 +134,7 @@ export function checkDeclaration(end: End): Command {
     )
     .option('--coverage [folder]', 'which rules came out both ways; into a folder as a page and as LCOV data too')
     .option('--mutants', 'weakens the rulebook step by step, and tells which steps no expectation notices')
-    .option('--keep', 'with --mutants: appends the expectations that would notice them to kept.yaml')
+    .option('--save', 'with --mutants: appends the expectations that would notice them to saved.yaml')
     .option('--watch', 'again at every change of rules, data or expectations, until Ctrl-C')
     .option('--url <address>', 'judges an application that is running, by its routes, as each person')
     .option('--tokens <file>', 'with --url: a line of YAML for each person, as in ines: <token> (or PACHTER_TOKEN_INES)')

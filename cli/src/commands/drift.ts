@@ -19,14 +19,14 @@ import { printable } from '../table.js'
 import { writeWhole } from '../write.js'
 
 interface DriftOptions extends CommonOptions {
-  readonly keep?: boolean
+  readonly save?: boolean
   readonly file?: string
   /** One or two revisions; of one, the rulebook as it is now is the other. */
   readonly between?: readonly string[]
   readonly format: 'text' | 'json'
 }
 
-/** `pachter drift`: who gained or lost what since the baseline was kept. Gives whether nobody did. */
+/** `pachter drift`: who gained or lost what since the baseline was saved. Gives whether nobody did. */
 async function driftCommand(options: DriftOptions): Promise<boolean> {
   if (options.between !== undefined) return driftBetweenRevisions(options.between, options)
   const session = await openSession(options)
@@ -38,13 +38,13 @@ async function driftCommand(options: DriftOptions): Promise<boolean> {
     records: session.records,
     now: session.now ?? new Date(),
   })
-  if (options.keep === true) {
+  if (options.save === true) {
     const same = existsSync(file) && saysSo(readFileSync(file, 'utf8'), now)
     if (!same) writeWhole(file, baselineText(now))
-    say(same ? `${shown} says so already.` : `${shown} is kept: ${now.people.length} people, ${recordsIn(now.access)} records.`)
+    say(same ? `${shown} says so already.` : `${shown} is saved: ${now.people.length} people, ${recordsIn(now.access)} records.`)
     return true
   }
-  if (!existsSync(file)) throw new UsageError(`there is no baseline ${shown}: keep one with pachter drift --keep, and commit it`)
+  if (!existsSync(file)) throw new UsageError(`there is no baseline ${shown}: save one with pachter drift --save, and commit it`)
   const drift = driftBetween(readBaseline(readFileSync(file, 'utf8'), shown, model), now, model)
   if (options.format === 'json') say(JSON.stringify(drift, null, 2))
   else report(drift, model, shown)
@@ -53,8 +53,8 @@ async function driftCommand(options: DriftOptions): Promise<boolean> {
 
 /** Two rulebooks on the data and people of now. */
 async function driftBetweenRevisions(revisions: readonly string[], options: DriftOptions): Promise<boolean> {
-  if (options.keep || options.file !== undefined)
-    throw new UsageError('drift --between: compares rulebooks, and no baseline: leave out --keep and --file')
+  if (options.save || options.file !== undefined)
+    throw new UsageError('drift --between: compares rulebooks, and no baseline: leave out --save and --file')
   const [first = '', second, ...more] = revisions
   if (more.length > 0) throw new UsageError('drift --between: one revision, to compare with what is here, or two')
   const session = await openSession(options)
@@ -85,7 +85,7 @@ async function driftBetweenRevisions(revisions: readonly string[], options: Drif
   return isNoDrift(drift)
 }
 
-/** Whether a file holds the same access, whenever it was kept. */
+/** Whether a file holds the same access, whenever it was saved. */
 function saysSo(text: string, now: Baseline): boolean {
   const at = /^at: (.+)$/m.exec(text)?.[1]
   return at !== undefined && text === baselineText({ ...now, at })
@@ -97,7 +97,7 @@ function recordsIn(access: { readonly [type: string]: object }): number {
 
 function report(drift: Drift, model: Model, file: string): void {
   if (isNoDrift(drift)) {
-    say(`Nobody gained or lost anything since ${file} was kept; the rules say the same.`)
+    say(`Nobody gained or lost anything since ${file} was saved; the rules say the same.`)
     return sayNotCompared()
   }
   changes(drift)
@@ -105,7 +105,7 @@ function report(drift: Drift, model: Model, file: string): void {
   const [first] = [...drift.gained, ...drift.lost]
   if (first !== undefined)
     say(pc.dim(`Of ${[...types].join(', ')}. See why: pachter why ${first.action} ${first.type} ${first.key} --for ${first.person}`))
-  say(`If it is meant: pachter drift --keep, and commit ${file}.`)
+  say(`If it is meant: pachter drift --save, and commit ${file}.`)
   sayNotCompared()
 }
 
@@ -132,8 +132,8 @@ function changes(drift: Drift): void {
 
 /** The command `drift`: its arguments, options and help. */
 export function driftDeclaration(end: End): Command {
-  return command('drift', 'Shows who gained or lost what since a baseline was kept.')
-    .option('--keep', 'keeps the access of now as the baseline')
+  return command('drift', 'Shows who gained or lost what since a baseline was saved.')
+    .option('--save', 'saves the access of now as the baseline')
     .option('--between <revisions...>', 'compares the rulebooks of two git revisions, or of one and of now, on the data of now')
     .option('--file <file>', 'the baseline; pachter.baseline.yaml beside the configuration if left out')
     .addOption(live())
@@ -144,7 +144,7 @@ export function driftDeclaration(end: End): Command {
 The baseline is made to be committed and reviewed. Exit status: 0 if nothing changed, 1 if something did.
 
 Examples:
-  pachter drift --keep
+  pachter drift --save
   pachter drift
   pachter drift --between main HEAD`,
     )

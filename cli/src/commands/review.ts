@@ -19,14 +19,14 @@ async function reviewCommand({ port: portText, out, ...options }: ReviewOptions)
   const port = Number(portText)
   if (!Number.isInteger(port) || port < 0 || port > 65_535) throw new UsageError(`--port ${portText}: a number up to 65535 is needed`)
   if (out !== undefined) return writeCopy(options, out)
-  const following = await follow(options, { canKeep: true })
+  const following = await follow(options, { canSave: true })
   const { url, close } = await serveReview(following, port).catch(async (error: unknown) => {
     await following.close()
     throw error
   })
   say(`Look through everybody's eyes: ${url}`)
   say(
-    `On this machine alone. It follows your files; nothing is written but expectations that you keep, into ${shownPath(following.summary.expectations)}. Ctrl-C ends it.`,
+    `On this machine alone. It follows your files; nothing is written but expectations that you save, into ${shownPath(following.summary.expectations)}. Ctrl-C ends it.`,
   )
   await new Promise<void>((done) => {
     process.once('SIGINT', done)
@@ -42,7 +42,7 @@ async function writeCopy(options: CommonOptions, named: string): Promise<void> {
   const page = pageFolder()
   if (existsSync(folder) && readdirSync(folder).length > 0 && !existsSync(join(folder, 'project.json')))
     throw new UsageError(`--out ${named}: the folder holds something else; name one that is empty or not there yet`)
-  const following = await follow(options, { canKeep: false, watch: false })
+  const following = await follow(options, { canSave: false, watch: false })
   const findings = await following.judged()
   mkdirSync(folder, { recursive: true })
   cpSync(page, folder, { recursive: true })
@@ -66,7 +66,7 @@ export function reviewDeclaration(): Command {
     .addHelpText(
       'after',
       `
-It follows your files. All that it writes are expectations that you keep.
+It follows your files. All that it writes are expectations that you save.
 
 Examples:
   pachter review

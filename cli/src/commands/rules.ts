@@ -66,10 +66,10 @@ function escaped(text: string): string {
   return text === '---' ? text : printable(text).replace(/[\\`*_<>[\]|]/g, '\\$&')
 }
 
-function wholeBook({ gate, gateSaying, privileges, routines }: Model, look: Look): string[] {
+function wholeBook({ gate, gateMessages, privileges, routines }: Model, look: Look): string[] {
   const lines: string[] = []
   if (gate !== undefined)
-    lines.push(look.heading('every record type'), look.part('only if'), ...[describe(gate), ...wordsOf(gateSaying)].map(look.item), '')
+    lines.push(look.heading('every record type'), look.part('only if'), ...[describe(gate), ...wordsOf(gateMessages)].map(look.item), '')
   for (const [kind, grants] of Object.entries({ privileges, routines })) {
     const names = Object.entries(grants)
     if (names.length === 0) continue
@@ -97,13 +97,13 @@ function typeLines(type: TypeModel, look: Look): string[] {
   const nobody = type.actions.filter((action) => (rules?.may[action] ?? []).length === 0)
   if (nobody.length > 0)
     lines.push(look.part(`nobody may ${[nobody.slice(0, -1).join(', '), ...nobody.slice(-1)].filter((text) => text !== '').join(' or ')}`))
-  for (const { text, actions, saying } of gatesOf(type, wording)) {
+  for (const { text, actions, message } of gatesOf(type, wording)) {
     const all = actions.length === type.actions.length
-    add(all ? 'any of it only if' : `may ${actions.join(', ')} only if`, [text, ...saying])
+    add(all ? 'any of it only if' : `may ${actions.join(', ')} only if`, [text, ...message])
   }
   add(
     'is withheld',
-    (rules?.vetoes ?? []).flatMap(({ actions, title, saying }) => [`${actions.join(', ')}: ${title}`, `  saying: ${saying}`]),
+    (rules?.vetoes ?? []).flatMap(({ actions, title, message }) => [`${actions.join(', ')}: ${title}`, `  message: ${message}`]),
   )
   const stamped = (nodes: { readonly [field: string]: TermNode } = {}) =>
     Object.entries(nodes).map(([field, term]) => `${field}: ${describeTerm(term)}`)
@@ -113,20 +113,20 @@ function typeLines(type: TypeModel, look: Look): string[] {
 }
 
 /** What somebody is told whom a gate refuses. */
-function wordsOf(saying: readonly GateWordsNode[] = []): string[] {
-  return saying.map((words) => `  saying: ${words.saying}`)
+function wordsOf(message: readonly GateWordsNode[] = []): string[] {
+  return message.map((words) => `  message: ${words.message}`)
 }
 
 /** The gates of a record type, each once, with the actions that it stands before, and its words. */
 function gatesOf({ rules, actions }: TypeModel, wording: Wording) {
-  const gates = new Map<string, { text: string; actions: string[]; saying: readonly string[] }>()
+  const gates = new Map<string, { text: string; actions: string[]; message: readonly string[] }>()
   for (const action of actions) {
     const gate = rules?.gates[action]
     if (gate === undefined) continue
-    const saying = wordsOf(rules?.gateSaying?.[action])
+    const message = wordsOf(rules?.gateMessages?.[action])
     const text = describe(gate, wording)
-    const same = [text, ...saying].join('\n')
-    gates.set(same, { text, saying, actions: [...(gates.get(same)?.actions ?? []), action] })
+    const same = [text, ...message].join('\n')
+    gates.set(same, { text, message, actions: [...(gates.get(same)?.actions ?? []), action] })
   }
   return [...gates.values()]
 }
@@ -163,7 +163,7 @@ function whoOf({ title, who, provided, fields, afterwards, within }: ClauseNode,
 
 /** What one clause lets, in few words. */
 function cellOf(
-  { provided, fields, limitedBy, supplying, afterwards, within }: ClauseNode,
+  { provided, fields, limitedBy, overriding, afterwards, within }: ClauseNode,
   wording: Wording,
   all: readonly string[],
 ): string {
@@ -174,7 +174,7 @@ function cellOf(
   const parts = [
     ...limits,
     ...(provided.length === 0 ? [] : [`if ${describe(allOfNode(provided), wording)}`]),
-    ...(supplying ? [`may give ${supplying.join(', ')}`] : []),
+    ...(overriding ? [`may give ${overriding.join(', ')}`] : []),
     ...(afterwards ? [`afterwards ${describe(afterwards, wording)}`] : []),
     ...(within ? [`within ${within.join(' or ')} only`] : []),
   ]

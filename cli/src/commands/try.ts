@@ -57,7 +57,7 @@ async function tryCommand(actionName: string, typeName: string, keyText: string 
 }
 
 interface Attempt {
-  readonly said: { readonly outcome: string; readonly saying?: string; readonly faults?: unknown }
+  readonly said: { readonly outcome: string; readonly message?: string; readonly faults?: unknown }
   readonly record?: Row
 }
 
@@ -81,9 +81,9 @@ async function attempt(store: GuardedStore, within: string | undefined, work: (s
     const record = within === undefined ? await work(store) : await store.routine(within, work)
     return { said: { outcome: 'allowed' }, ...(record ? { record: record as Row } : {}) }
   } catch (error) {
-    if (error instanceof DeniedError) return { said: { outcome: error.verdict.outcome, saying: error.message } }
-    if (error instanceof InvalidError) return { said: { outcome: 'invalid', saying: error.message, faults: error.faults } }
-    if (isPachterError(error, 'DUPLICATE_KEY')) return { said: { outcome: 'invalid', saying: error.message } }
+    if (error instanceof DeniedError) return { said: { outcome: error.verdict.outcome, message: error.message } }
+    if (error instanceof InvalidError) return { said: { outcome: 'invalid', message: error.message, faults: error.faults } }
+    if (isPachterError(error, 'DUPLICATE_KEY')) return { said: { outcome: 'invalid', message: error.message } }
     throw error
   }
 }
@@ -140,7 +140,7 @@ function report(
   const allowed = said.outcome === 'allowed'
   const what = `${person.name} tries to ${action} ${type.name}${key === undefined ? '' : ` ${String(key)}`}`
   say(`${what}: ${allowed ? pc.green('allowed') : pc.red(said.outcome)}`)
-  if (said.saying !== undefined) say(`  ${said.saying}`)
+  if (said.message !== undefined) say(`  ${said.message}`)
   if (action === 'read' && record !== undefined) for (const [name, value] of Object.entries(record)) say(`  ${name}: ${cell(value)}`)
   if (changes.length === 0) {
     const untouched =

@@ -68,7 +68,7 @@ function report(
   const wording: Wording = { record: `the ${type.name}`, person: `${name}'s` }
   const record = `${type.name}${verdict.key === undefined ? '' : ` ${verdict.key}`}`
   say(`${name} ${verdict.allowed ? pc.green('may') : pc.red('may not')} ${verdict.action} ${record}: ${verdict.outcome}`)
-  if (verdict.saying !== undefined) say(`  What they are told: ${verdict.saying}`)
+  if (verdict.message !== undefined) say(`  What they are told: ${verdict.message}`)
   if (decidedBy !== verdict.action) say(`  What one may not read, one may not ${verdict.action}: so the clauses for ${decidedBy} decide.`)
   if (verdict.fields !== undefined) say(`  Fields: ${verdict.fields.join(', ') || 'none'}, besides the key.`)
   say()

@@ -1,16 +1,16 @@
 import { PachterError } from 'pachter/internal/condition'
-import type { Baseline, KeptAccess } from 'pachter/internal/review'
+import type { Baseline, SavedAccess } from 'pachter/internal/review'
 import type { Model, TypeModel } from 'pachter/internal/rulebook'
 import { Document, isMap, isScalar, LineCounter, type Node, type Pair, parseDocument, YAMLMap } from 'yaml'
 
-/** A kept baseline cannot be read. */
+/** A saved baseline cannot be read. */
 export class BaselineError extends PachterError {
   constructor(file: string, line: number | undefined, problem: string) {
     super('BAD_BASELINE', `${file}${line === undefined ? '' : `, line ${line}`}: ${problem}`)
   }
 }
 
-const HEADING = ` Who may do what to which record, kept by: pachter drift --keep
+const HEADING = ` Who may do what to which record, saved by: pachter drift --save
  Changes to this file are changes of access: read them as you read code.`
 const VERSION = 2
 
@@ -21,7 +21,7 @@ export function baselineText(baseline: Baseline): string {
   document.commentBefore = HEADING
   const flow = (node: unknown, depth: number): void => {
     if (!isMap(node)) return
-    // Of what is kept: type, key, action and person, and then what they may do in one line.
+    // Of what is saved: type, key, action and person, and then what they may do in one line.
     if (depth === 4) node.flow = true
     for (const { value } of node.items) flow(value, depth + 1)
   }
@@ -35,7 +35,7 @@ export function baselineText(baseline: Baseline): string {
   return document.toString({ lineWidth: 0, flowCollectionPadding: false })
 }
 
-/** Reads a kept baseline. @throws BaselineError with file and line */
+/** Reads a saved baseline. @throws BaselineError with file and line */
 export function readBaseline(text: string, file: string, model: Model): Baseline {
   const lines = new LineCounter()
   const document = parseDocument(text, { lineCounter: lines, uniqueKeys: true })
@@ -53,7 +53,7 @@ export function readBaseline(text: string, file: string, model: Model): Baseline
   if (!(root instanceof YAMLMap) || root.get('pachter baseline') !== VERSION)
     return fail(
       root,
-      `is no baseline of this version, which begins with "pachter baseline: ${VERSION}": keep a new one with pachter drift --keep`,
+      `is no baseline of this version, which begins with "pachter baseline: ${VERSION}": save a new one with pachter drift --save`,
     )
   const access = root.get('access')
   if (!isMap(access)) return fail(access ?? root, 'has no access')
@@ -71,7 +71,7 @@ function checkAccess(access: YAMLMap, model: Model, fail: Fail): void {
   for (const { key, value } of access.items) {
     const type = isScalar(key) ? String(key.value) : ''
     const known = Object.hasOwn(model.types, type) ? model.types[type] : undefined
-    if (known === undefined) fail(key, `the rulebook has no record type "${type}": keep a new baseline with pachter drift --keep`)
+    if (known === undefined) fail(key, `the rulebook has no record type "${type}": save a new baseline with pachter drift --save`)
     if (!isMap(value)) return fail(key, `${type} has no records`)
     for (const record of value.items) {
       if (!isMap(record.value)) return fail(record.key, 'a record has actions, with people in each')
@@ -87,9 +87,9 @@ function checkKeptAction({ key, value }: Pair, { name: type, actions }: TypeMode
   if (routine !== undefined && !Object.hasOwn(routines, routine)) fail(key, `there is no routine "${routine}"`)
   if (!isMap(value)) return fail(key, `${name} has people`)
   for (const person of value.items) {
-    const kept = isMap(person.value) ? (person.value.toJSON() as Partial<KeptAccess>) : undefined
-    const fields = kept?.fields
-    const isWhole = Array.isArray(kept?.by) && (fields === undefined || Array.isArray(fields))
+    const saved = isMap(person.value) ? (person.value.toJSON() as Partial<SavedAccess>) : undefined
+    const fields = saved?.fields
+    const isWhole = Array.isArray(saved?.by) && (fields === undefined || Array.isArray(fields))
     if (!isWhole) fail(person.key, 'a person has { fields, by }')
   }
 }

@@ -16,7 +16,7 @@ interface More {
   sending?: Row
   within?: string
   as?: Refusal
-  saying?: string
+  message?: string
   giving?: Row
 }
 
@@ -99,16 +99,16 @@ export class ExpectationReader {
     if (pair.value === null || (isScalar(pair.value) && pair.value.value === null)) return {}
     if (isScalar(pair.value)) {
       if (allowed) return yaml.fail(pair.value, 'what is sent needs a name: { sending: { ... } }')
-      return { saying: yaml.written(pair.value, 'saying') }
+      return { message: yaml.written(pair.value, 'message') }
     }
-    const known = allowed ? ['sending', 'within', 'giving'] : ['sending', 'within', 'as', 'saying']
+    const known = allowed ? ['sending', 'within', 'giving'] : ['sending', 'within', 'as', 'message']
     const more: More = {}
     yaml.each(yaml.pairs(pair, action), ({ key: word, value }) => {
       const name = yaml.oneOf<string>(word, known, 'word')
       if (name === 'sending' || name === 'giving') more[name] = this.#names.valuesOf(value, type)
       if (name === 'within') more.within = yaml.oneOf(value, Object.keys(this.#known.model.routines), 'routine')
       if (name === 'as') more.as = yaml.oneOf(value, REFUSALS, 'way of refusing')
-      if (name === 'saying') more.saying = yaml.written(value, 'saying')
+      if (name === 'message') more.message = yaml.written(value, 'message')
     })
     return more
   }

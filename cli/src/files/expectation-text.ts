@@ -77,7 +77,7 @@ function addFields(document: Document, { person, action, type, key, extent, fiel
 function addTry(document: Document, one: TryExpectation): void {
   const { person, action, type, key, allowed } = one
   const deed = `${action} ${type}${key === undefined ? '' : ` ${key}`}`
-  const words = ['sending', 'within', 'as', 'saying', 'giving'] as const
+  const words = ['sending', 'within', 'as', 'message', 'giving'] as const
   const more = Object.fromEntries(words.filter((name) => one[name] !== undefined).map((name) => [name, one[name]]))
   const entry = Object.keys(more).length === 0 ? deed : { [deed]: more }
   const list = listIn(document, mapAt(document, ['people', person]), allowed ? 'may' : 'is refused', false)
@@ -116,7 +116,7 @@ function listIn(document: Document, map: YAMLMap, name: string, inline = true): 
 /** The words of a refusal may stand alone. */
 function spelledOut(entry: unknown, deed: string): unknown {
   const words = (entry as { readonly [deed: string]: unknown } | null)?.[deed]
-  return typeof words === 'string' ? { [deed]: { saying: words } } : entry
+  return typeof words === 'string' ? { [deed]: { message: words } } : entry
 }
 
 function flow<N extends { flow?: boolean }>(node: N): N {

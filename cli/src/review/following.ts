@@ -1,7 +1,7 @@
 import { Worker } from 'node:worker_threads'
 import type { Expectation, MutantFindings, ReviewState } from 'pachter/internal/review'
 import { UsageError } from '../errors.js'
-import { keepExpectations } from '../keep.js'
+import { saveExpectations } from '../save-expectations.js'
 import type { CommonOptions } from '../session.js'
 import { watchPlaces } from '../watching.js'
 import type { Read, Summary } from './reading.js'
@@ -16,7 +16,7 @@ export type Reader = (tell: (told: Read) => void) => {
 }
 
 interface FollowOptions {
-  readonly canKeep: boolean
+  readonly canSave: boolean
   /** Whether it is read again where a file changes. Default: it is. */
   readonly watch?: boolean
   /** Default: a thread of its own for each time that it is read. */
@@ -30,23 +30,23 @@ interface FollowOptions {
  */
 export async function follow(
   options: CommonOptions,
-  { canKeep, watch = true, reader = inThread(options, canKeep) }: FollowOptions,
+  { canSave, watch = true, reader = inThread(options, canSave) }: FollowOptions,
 ): Promise<Following> {
   const following = new Following(reader)
   await following.begin(watch)
   return following
 }
 
-function inThread(options: CommonOptions, canKeep: boolean): Reader {
+function inThread(options: CommonOptions, canSave: boolean): Reader {
   return (tell) => {
-    const thread = new Worker(new URL('./reading-thread.js', import.meta.url), { workerData: { options, canKeep } })
+    const thread = new Worker(new URL('./reading-thread.js', import.meta.url), { workerData: { options, canSave } })
     thread.on('message', tell)
     thread.on('error', (error) => tell({ problem: error.message }))
     return { weaken: () => thread.postMessage('weaken'), stop: () => thread.terminate() }
   }
 }
 
-/** What is shown, kept in step with the files that it comes from. */
+/** What is shown, in step with the files that it comes from. */
 export class Following implements Reviewed {
   readonly #reader: Reader
   readonly #listeners = new Set<() => void>()
@@ -121,8 +121,8 @@ export class Following implements Reviewed {
     this.#reading?.weaken()
   }
 
-  keep(expectations: readonly Expectation[]): ReturnType<typeof keepExpectations> {
-    return keepExpectations(this.summary, expectations)
+  save(expectations: readonly Expectation[]): ReturnType<typeof saveExpectations> {
+    return saveExpectations(this.summary, expectations)
   }
 
   async close(): Promise<void> {

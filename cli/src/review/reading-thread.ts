@@ -3,7 +3,7 @@ import { parentPort, workerData } from 'node:worker_threads'
 import type { CommonOptions } from '../session.js'
 import { startReading } from './reading.js'
 
-const { options, canKeep } = workerData as { readonly options: CommonOptions; readonly canKeep: boolean }
-const reading = startReading(options, canKeep, (what) => parentPort?.postMessage(what))
+const { options, canSave } = workerData as { readonly options: CommonOptions; readonly canSave: boolean }
+const reading = startReading(options, canSave, (what) => parentPort?.postMessage(what))
 
 parentPort?.on('message', () => reading.weaken())

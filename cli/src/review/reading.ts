@@ -31,7 +31,7 @@ export type Read =
 export interface Summary {
   readonly records: number
   readonly people: number
-  /** Where expectations are kept. */
+  /** Where expectations are saved. */
   readonly expectations: string
   /** Folders and files of which a change may change what is shown. */
   readonly places: readonly string[]
@@ -46,8 +46,8 @@ export interface Reading {
 }
 
 /** Reads the project of a configuration, then judges it: tells of both, or of what is wrong. */
-export function startReading(options: CommonOptions, canKeep: boolean, tell: Tell): Reading {
-  const reading = read(options, canKeep, tell)
+export function startReading(options: CommonOptions, canSave: boolean, tell: Tell): Reading {
+  const reading = read(options, canSave, tell)
   reading.catch((error: unknown) => tell({ problem: error instanceof Error ? error.message : String(error) }))
   return {
     async weaken() {
@@ -57,7 +57,7 @@ export function startReading(options: CommonOptions, canKeep: boolean, tell: Tel
   }
 }
 
-async function read(options: CommonOptions, canKeep: boolean, tell: Tell) {
+async function read(options: CommonOptions, canSave: boolean, tell: Tell) {
   const session = await openSession(options, undefined, { everything: true })
   const { loaded, records } = session
   const people = peopleOf(session, [])
@@ -71,7 +71,7 @@ async function read(options: CommonOptions, canKeep: boolean, tell: Tell) {
     records,
     now,
     places: sourcePlacesOf(loaded.model),
-    canKeep,
+    canSave,
   })
   tell({
     project: JSON.stringify(project),

@@ -11,11 +11,11 @@ export interface Reviewed {
   /** Weakens the rulebook in the background, unless that was begun. */
   weaken(): void
   /** Writes expectations beside the others; gives the file. */
-  keep(expectations: readonly Expectation[]): string
+  save(expectations: readonly Expectation[]): string
 }
 
 /** A project that stays as it is, where nothing reads it again. */
-export function unchanging(project: object, keep: Reviewed['keep'], findings?: ReviewFindings): Reviewed {
+export function unchanging(project: object, save: Reviewed['save'], findings?: ReviewFindings): Reviewed {
   const text = JSON.stringify(project)
   return {
     project: () => text,
@@ -24,6 +24,6 @@ export function unchanging(project: object, keep: Reviewed['keep'], findings?: R
     state: () => ({ project: 1, findings: findings === undefined ? 0 : 1, mutants: 0 }),
     subscribe: () => () => {},
     weaken: () => {},
-    keep,
+    save,
   }
 }

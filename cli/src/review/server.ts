@@ -8,8 +8,8 @@ import { middleware } from 'pachter/internal/http'
 import { expectationTitle, type Project } from 'pachter/internal/review'
 import sirv from 'sirv'
 import { UsageError } from '../errors.js'
-import { readKept } from './keep.js'
 import type { Reviewed } from './reviewed.js'
+import { readSaved } from './save.js'
 
 /** Where the page is, in the package. */
 const PAGE = fileURLToPath(new URL('../page/', import.meta.url))
@@ -87,11 +87,11 @@ async function answer(request: Request, names: readonly string[], reviewed: Revi
   const origin = request.headers.get('origin')
   if (!isOurs(names, host, origin, request.headers.get('sec-fetch-site') ?? 'none'))
     return new Response('Not from there.', { status: 403, headers: HEADERS })
-  if (request.method === 'POST' && (pathname === '/keep' || pathname === '/weaken')) {
+  if (request.method === 'POST' && (pathname === '/save' || pathname === '/weaken')) {
     // A form of another page could send neither.
     if (origin === null || !/^application\/json\b/.test(request.headers.get('content-type') ?? ''))
       return json(415, { problem: 'JSON is needed, from the page itself.' })
-    if (pathname === '/keep') return keeping(request, reviewed)
+    if (pathname === '/save') return saving(request, reviewed)
     reviewed.weaken()
     return json(202, {})
   }
@@ -136,12 +136,12 @@ function changes(request: Request, reviewed: Reviewed): Response {
 }
 
 /** Writes expectations beside the others: all that is ever written. */
-async function keeping(request: Request, reviewed: Reviewed): Promise<Response> {
+async function saving(request: Request, reviewed: Reviewed): Promise<Response> {
   const sent = await request.text()
   if (sent.length > 2_000_000) return json(413, { problem: 'That is too much at once.' })
   try {
-    const expectations = readKept(JSON.parse(sent), JSON.parse(reviewed.project()) as Project, reviewed.mutants())
-    return json(200, { file: reviewed.keep(expectations), kept: expectations.map(expectationTitle) })
+    const expectations = readSaved(JSON.parse(sent), JSON.parse(reviewed.project()) as Project, reviewed.mutants())
+    return json(200, { file: reviewed.save(expectations), saved: expectations.map(expectationTitle) })
   } catch (error) {
     if (error instanceof SyntaxError || isPachterError(error)) return json(422, { problem: error.message })
     throw error

@@ -1,5 +1,5 @@
 import { type LiveRecord, rulesClient } from 'pachter/client'
-import { RulesProvider, useLiveList, usePassage, useRules, useVerdict } from 'pachter/react'
+import { RulesProvider, useLiveList, useRouteAccess, useRules, useVerdict } from 'pachter/react'
 import { type FormEvent, useEffect, useMemo, useState } from 'react'
 import { createRoot } from 'react-dom/client'
 
@@ -59,7 +59,7 @@ const STATES = {
 }
 
 function Plots({ headers }: { readonly headers: Headers }) {
-  const { records, state, saying } = useLiveList('/api/plot?may=delete', { headers })
+  const { records, state, message } = useLiveList('/api/plot?may=delete', { headers })
   const [said, setSaid] = useState('')
   const ask = async (plot: Plot, method: string, body?: object) => {
     const response = await fetch(`/api/plot/${plot.id}`, {
@@ -74,7 +74,7 @@ function Plots({ headers }: { readonly headers: Headers }) {
   return (
     <>
       <p className="status" role="status">
-        {saying ?? STATES[state as 'live']} {state === 'live' && `${plots.length} ${plots.length === 1 ? 'plot' : 'plots'}.`}
+        {message ?? STATES[state as 'live']} {state === 'live' && `${plots.length} ${plots.length === 1 ? 'plot' : 'plots'}.`}
       </p>
       <p className="said" role="alert">
         {said}
@@ -141,10 +141,10 @@ function PlotCard(props: { plot: Plot; mayDelete: boolean; ask: (plot: Plot, met
 
 /** A part of the page for whoever has the privilege. */
 function Ledger() {
-  const passage = usePassage({ privilege: 'openLedger' })
+  const access = useRouteAccess({ privilege: 'openLedger' })
   const { view } = useRules()
-  if (passage === undefined || view.me === null) return null
-  return passage.pass ? <p>You may open the rent ledger.</p> : null
+  if (access === undefined || view.me === null) return null
+  return access.allowed ? <p>You may open the rent ledger.</p> : null
 }
 
 createRoot(document.getElementById('page') as HTMLElement).render(<App />)

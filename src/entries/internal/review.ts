@@ -1,5 +1,5 @@
 // For pachter-cli and this project's own tests: no part of what the package promises, and changed without notice.
-export type { Baseline, KeptAccess } from '../../review/drift/baseline.js'
+export type { Baseline, SavedAccess } from '../../review/drift/baseline.js'
 export {
   EXTENTS,
   type Expectation,
@@ -19,7 +19,7 @@ export {
   accessMatrix,
   accessReport,
   baselineOf,
-  type CellToKeep,
+  type CellToSave,
   type ClauseLine,
   type Coverage,
   type CoveragePoint,

@@ -5,7 +5,7 @@ import { type AccessMatrix, accessMatrix, type MatrixOptions } from '../matrix/m
 import { type RuleLines, ruleLines } from '../reports/rule-lines.js'
 
 /** What somebody may do to one record by one action: to which fields (undefined for all), and by which clauses. */
-export interface KeptAccess {
+export interface SavedAccess {
   readonly fields?: readonly string[] | undefined
   readonly by: readonly string[]
 }
@@ -17,7 +17,7 @@ export interface Baseline {
   /** By record type, key, action and person. What may be done within a routine only is an action of its own: `update within closeSeason`. */
   readonly access: {
     readonly [type: string]: {
-      readonly [key: string]: { readonly [action: string]: { readonly [person: string]: KeptAccess } }
+      readonly [key: string]: { readonly [action: string]: { readonly [person: string]: SavedAccess } }
     }
   }
   /** Who may create records of a type: always, or depending on the record. Within a routine: `plot within closeSeason`. */
@@ -30,10 +30,10 @@ export interface Baseline {
   readonly rules: RuleLines
 }
 
-type ByPerson = { [person: string]: KeptAccess }
+type ByPerson = { [person: string]: SavedAccess }
 type OfRecords = Record<string, Record<string, ByPerson>>
 
-/** The access of everybody, as plain data to be kept and compared. */
+/** The access of everybody, as plain data to be saved and compared. */
 export function baselineOf(book: { readonly model: Model }, options: Omit<MatrixOptions, 'actions'> & { readonly now: Date }): Baseline {
   const { model } = book
   const people = Object.keys(options.people)
@@ -85,14 +85,14 @@ function note(matrix: AccessMatrix, ofType: OfRecords, within: string, outside?:
     for (const key of matrix.keys) {
       const before = outside?.access(person, key)
       for (const { action, clauses, fields } of matrix.access(person, key)) {
-        const kept: KeptAccess = { ...(fields === undefined ? {} : { fields }), by: clauses }
+        const saved: SavedAccess = { ...(fields === undefined ? {} : { fields }), by: clauses }
         const old = before?.find((one) => one.action === action)
         if (old !== undefined && JSON.stringify([old.fields, old.clauses]) === JSON.stringify([fields, clauses])) continue
         const ofRecord = ofType[String(key)] as Record<string, ByPerson>
         const name = `${action}${within}`
         const ofAction = ofRecord[name] ?? {}
         ofRecord[name] = ofAction
-        ofAction[person] = kept
+        ofAction[person] = saved
       }
     }
 }
@@ -201,8 +201,8 @@ function changesOf(
 
 function compareAccess(
   about: Pick<AccessChange, 'type' | 'key' | 'action' | 'person'>,
-  old: KeptAccess | undefined,
-  fresh: KeptAccess | undefined,
+  old: SavedAccess | undefined,
+  fresh: SavedAccess | undefined,
   all: readonly string[],
   { gained, lost }: Changes,
 ): void {

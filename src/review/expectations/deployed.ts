@@ -153,7 +153,7 @@ async function attempted(site: Deployed, type: TypeModel, one: TryExpectation): 
     const answer = await call(site, person, 'GET', own ? `${path}/${encodeURIComponent(action)}` : path)
     const came = outcomeOf(answer, `${action} ${type.name} ${key}, asked by ${person},`)
     const outcome = came === 'allowed' && own && answer.body.allowed !== true ? 'refused' : came
-    return compared(one, outcome, (came === 'allowed' ? answer.body.saying : answer.body.detail) as string | undefined)
+    return compared(one, outcome, (came === 'allowed' ? answer.body.message : answer.body.detail) as string | undefined)
   }
   if (!tries) return permitted(site, type, one)
   const before = await lookedAt(site, type, key)
@@ -203,17 +203,17 @@ async function promised(site: Deployed, type: TypeModel, { person, action, key, 
     throw new OnlyTrying('it gives no verdicts (my-rules), and only trying would tell')
   if (outcomeOf(answer, `the verdict on ${action} of ${type.name}, asked for by ${person},`) !== 'allowed')
     throw new OddAnswer(`a verdict is refused to ${person}`)
-  const [verdict] = answer.body.verdicts as readonly { readonly allowed: boolean; readonly outcome: string; readonly saying?: string }[]
-  return verdict?.allowed ? [] : [`${verdict?.outcome}: ${verdict?.saying ?? ''}`]
+  const [verdict] = answer.body.verdicts as readonly { readonly allowed: boolean; readonly outcome: string; readonly message?: string }[]
+  return verdict?.allowed ? [] : [`${verdict?.outcome}: ${verdict?.message ?? ''}`]
 }
 
-function compared({ allowed, as, saying }: TryExpectation, outcome: string, said: string | undefined): string[] {
+function compared({ allowed, as, message }: TryExpectation, outcome: string, said: string | undefined): string[] {
   if (allowed) return outcome === 'allowed' ? [] : [`${outcome}: ${said ?? ''}`]
   if (outcome === 'allowed') return ['it was allowed']
   const otherwise = as === undefined ? !['sign in', 'not found', 'refused'].includes(outcome) : outcome !== as
   return [
     ...(otherwise ? [`it is ${outcome}${as === undefined ? '' : `, not ${as}`}: ${said ?? ''}`] : []),
-    ...(saying !== undefined && saying !== said ? [`it says: ${said ?? 'nothing'}`] : []),
+    ...(message !== undefined && message !== said ? [`it says: ${said ?? 'nothing'}`] : []),
   ]
 }
 

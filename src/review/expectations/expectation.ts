@@ -58,7 +58,7 @@ export interface TryExpectation extends About {
   /** In which way it is refused; any but invalid if left out. */
   readonly as?: Refusal
   /** The words of the refusal. */
-  readonly saying?: string
+  readonly message?: string
   /** Fields that the record has when it is done. */
   readonly giving?: Row
 }

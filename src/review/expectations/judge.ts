@@ -171,13 +171,13 @@ async function attempted(ground: Ground, expectation: TryExpectation): Promise<s
   const result = await ground.attempt(person, expectation, !allowed)
   const why = () => whyTried(ground, expectation)
   if (allowed) {
-    if (result.outcome === 'invalid') return [`invalid: ${result.saying ?? ''}`]
-    if (result.outcome !== 'allowed') return [`${result.outcome}: ${result.saying ?? ''} ${why()}`.trim()]
+    if (result.outcome === 'invalid') return [`invalid: ${result.message ?? ''}`]
+    if (result.outcome !== 'allowed') return [`${result.outcome}: ${result.message ?? ''} ${why()}`.trim()]
     return unlike(ground, expectation, result.record)
   }
   // Done for good, to the copy: what was refused must have left no trace.
   const trace = await ground.touched(type, key)
-  const { as, saying } = expectation
+  const { as, message } = expectation
   if (result.outcome === 'allowed') {
     if (trace !== undefined) ground.refresh()
     return [`it was allowed${trace === undefined ? '' : `, and was done (on a copy)`}; ${why()}`]
@@ -188,8 +188,8 @@ async function attempted(ground: Ground, expectation: TryExpectation): Promise<s
     problems.push(`${result.outcome}, and yet ${trace}`)
   }
   if (as === undefined ? result.outcome === 'invalid' : result.outcome !== as)
-    problems.push(`it is ${result.outcome}${as === undefined ? '' : `, not ${as}`}: ${result.saying ?? ''}`)
-  if (saying !== undefined && result.saying !== saying) problems.push(`it says: ${result.saying ?? 'nothing'}`)
+    problems.push(`it is ${result.outcome}${as === undefined ? '' : `, not ${as}`}: ${result.message ?? ''}`)
+  if (message !== undefined && result.message !== message) problems.push(`it says: ${result.message ?? 'nothing'}`)
   return problems
 }
 
@@ -206,17 +206,17 @@ function whyTried(ground: Ground, { person, action, type, key, sending = {}, wit
 
 /** An update without anything sent: whether there is any that is allowed. Where there is none, each field is tried. */
 async function anyUpdate(ground: Ground, expectation: TryExpectation): Promise<string[]> {
-  const { person, type: typeName, key, allowed, within, as, saying } = expectation
+  const { person, type: typeName, key, allowed, within, as, message } = expectation
   const type = typeModel(ground.model, typeName)
   const record = ground.record(typeName, key as Key)
   if (record === undefined) return ['there is no such record']
   const view = ground.viewpoint(person, within)
   const verdict = view.verdict('update', typeName, record)
-  if (allowed) return verdict.allowed ? [] : [`${verdict.outcome}: ${verdict.saying} ${reasonOf(view.why('update', typeName, record))}`]
+  if (allowed) return verdict.allowed ? [] : [`${verdict.outcome}: ${verdict.message} ${reasonOf(view.why('update', typeName, record))}`]
   if (verdict.allowed) return [`it may be changed; ${reasonOf(view.why('update', typeName, record))}`]
   const problems: string[] = []
-  if (as !== undefined && verdict.outcome !== as) problems.push(`it is ${verdict.outcome}, not ${as}: ${verdict.saying}`)
-  if (saying !== undefined && verdict.saying !== saying) problems.push(`it says: ${verdict.saying}`)
+  if (as !== undefined && verdict.outcome !== as) problems.push(`it is ${verdict.outcome}, not ${as}: ${verdict.message}`)
+  if (message !== undefined && verdict.message !== message) problems.push(`it says: ${verdict.message}`)
   for (const name of Object.keys(type.fields)) {
     if (name === type.key) continue
     const others = (ground.records[typeName] ?? []).map((row) => (row as Row)[name])

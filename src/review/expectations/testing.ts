@@ -103,13 +103,13 @@ export interface Onlooker<W extends World> {
   isRefused<K extends TypeName<W>>(
     action: 'create',
     type: K,
-    trying: Trying<W, K> & { readonly as?: Refusal; readonly saying?: string },
+    trying: Trying<W, K> & { readonly as?: Refusal; readonly message?: string },
   ): Promise<void>
   isRefused<K extends TypeName<W>>(
     action: Exclude<Action | W['actions'][K], 'create'>,
     type: K,
     key: Key,
-    trying?: Trying<W, K> & { readonly as?: Refusal; readonly saying?: string },
+    trying?: Trying<W, K> & { readonly as?: Refusal; readonly message?: string },
   ): Promise<void>
   has(privilege: W['privilege']): Promise<void>
   hasNot(privilege: W['privilege']): Promise<void>

@@ -199,7 +199,7 @@ function alike(a: Ground, b: Ground, person: string, type: string, action: 'crea
     const told = [undefined, ...callable].map((within) => {
       const view = ground.viewpoint(person, within)
       const { clauses, open } = view.rules(type, action)
-      const of = clauses.map(({ when, afterwards, clause }) => [when, afterwards?.when, clause.fields, clause.supplying])
+      const of = clauses.map(({ when, afterwards, clause }) => [when, afterwards?.when, clause.fields, clause.overriding])
       return [within, of, open.when, action === 'create' ? null : view.rules(type, 'read').when]
     })
     return JSON.stringify([told, typeModel(ground.model, type).rules?.stamps[action]])

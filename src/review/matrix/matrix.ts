@@ -46,7 +46,7 @@ export interface AccessMatrix {
   /** How many of the people may do the action to the record. */
   countOf(key: Key, action: string): number
   /** Whether somebody reads some fields only of the record. */
-  isPartly(person: string, key: Key): boolean
+  isPartial(person: string, key: Key): boolean
   /** The standings that somebody has towards the record. */
   standings(person: string, key: Key): readonly string[]
   /** Whether somebody may create records of the type: always, never, or depending on the record. */
@@ -75,7 +75,7 @@ export interface FieldMatrix extends AccessMatrix {
   /** The records on which somebody may do each action, in the order of `actions`. */
   reachedSets(person: string): readonly Bits[]
   /** The records of which somebody reads some fields only; undefined for none. */
-  partlySet(person: string): Bits | undefined
+  partialSet(person: string): Bits | undefined
   /** The records towards which somebody has each standing, in the order in which the type names them. */
   standingSets(person: string): readonly Bits[]
 }
@@ -108,7 +108,7 @@ interface Seen {
 /** What one person reaches. */
 interface Reached {
   readonly actions: ReadonlyMap<string, Bits>
-  readonly partly: Bits | undefined
+  readonly partial: Bits | undefined
   readonly fields: { readonly [action: string]: ReadonlyMap<string, Bits> | undefined }
   readonly creates: 'always' | 'never' | 'depending'
   readonly standings: readonly Bits[]
@@ -177,8 +177,8 @@ class Matrix implements FieldMatrix {
     return this.people.filter((person) => has(this.#bitsOf(person, action), at)).length
   }
 
-  isPartly(person: string, key: Key): boolean {
-    const bits = this.#of(person).partly
+  isPartial(person: string, key: Key): boolean {
+    const bits = this.#of(person).partial
     return bits !== undefined && has(bits, this.#numberOf(key))
   }
 
@@ -186,8 +186,8 @@ class Matrix implements FieldMatrix {
     return this.actions.map((action) => this.#bitsOf(person, action))
   }
 
-  partlySet(person: string): Bits | undefined {
-    return this.#of(person).partly
+  partialSet(person: string): Bits | undefined {
+    return this.#of(person).partial
   }
 
   standingSets(person: string): readonly Bits[] {
@@ -216,7 +216,7 @@ class Matrix implements FieldMatrix {
   #reachedBy({ view, standings }: Seen, withFields: boolean): Reached {
     return {
       actions: new Map(this.actions.map((action) => [action, this.#where(view.rules(this.type, action).when)])),
-      partly: this.#partlyRead(view),
+      partial: this.#partialRead(view),
       fields: withFields ? { read: this.#fieldsLet(view, 'read'), update: this.#fieldsLet(view, 'update') } : {},
       creates: view.may('create', this.type),
       standings: standings.map(({ when }) => this.#where(when)),
@@ -224,7 +224,7 @@ class Matrix implements FieldMatrix {
   }
 
   /** The records of which somebody reads some fields, and not all. */
-  #partlyRead(view: View): Bits | undefined {
+  #partialRead(view: View): Bits | undefined {
     const { clauses, when } = view.rules(this.type, 'read')
     if (!isLimited(clauses)) return undefined
     const unlimited = clauses.filter(({ clause }) => clause.fields === undefined)

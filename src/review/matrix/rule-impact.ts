@@ -215,12 +215,12 @@ function rulesOfType({ gate }: Model, { name, standings, rules, actions }: TypeM
     ...actions.flatMap((action) =>
       (rules?.may[action] ?? []).map(({ title }, number) => ({ kind: 'clause' as const, actions: [action], number, title })),
     ),
-    ...(rules?.vetoes ?? []).map(({ title, actions: of, saying }, number) => ({
+    ...(rules?.vetoes ?? []).map(({ title, actions: of, message }, number) => ({
       kind: 'veto' as const,
       actions: of,
       number,
       title,
-      meaning: saying,
+      meaning: message,
     })),
     ...(['create', 'update'] as const).flatMap((action) =>
       Object.entries(rules?.stamps[action] ?? {}).map(([field, term], number) => ({

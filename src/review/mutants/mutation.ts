@@ -11,10 +11,10 @@ import { type Mutant, mutantsOf } from './mutants.js'
 export interface MutantResult {
   readonly mutant: Mutant
   /** Some expectation fails by it; or none does, though one could; or nothing was found that it does otherwise on this data. */
-  readonly outcome: 'noticed' | 'missed' | 'no difference'
-  /** The expectation that noticed it. */
+  readonly outcome: 'killed' | 'survived' | 'equivalent'
+  /** The expectation that killed it. */
   readonly by?: Expectation
-  /** For a missed one: an expectation that would notice it, and that holds of the rulebook as it is. */
+  /** For a survived one: an expectation that would notice it, and that holds of the rulebook as it is. */
   readonly proposal?: Expectation
 }
 
@@ -47,13 +47,13 @@ export async function runMutants(
     const weakened = ground.under(model)
     const by = await noticing(weakened, relevant(expectations, mutant, types))
     if (by !== undefined) {
-      results.push({ mutant, outcome: 'noticed', by })
+      results.push({ mutant, outcome: 'killed', by })
       continue
     }
     const known = await noticing(weakened, relevant(proposals, mutant, types))
     const proposal = known ?? (await find(weakened, { types, action: mutant.action }))
     if (proposal !== undefined && known === undefined) proposals.push(proposal)
-    results.push(proposal === undefined ? { mutant, outcome: 'no difference' } : { mutant, outcome: 'missed', proposal })
+    results.push(proposal === undefined ? { mutant, outcome: 'equivalent' } : { mutant, outcome: 'survived', proposal })
   }
   return results
 }

@@ -30,14 +30,14 @@ export interface ExpectationFindings {
   readonly failing: readonly FailingExpectation[]
 }
 
-/** What somebody gained or lost since a baseline was kept. */
+/** What somebody gained or lost since a baseline was saved. */
 export interface DriftFindings extends Pick<Drift, 'gained' | 'lost' | 'creates' | 'grants' | 'rules'> {
-  /** When it was kept. */
+  /** When it was saved. */
   readonly at: string
 }
 
 /** A weakened rulebook that no expectation notices, and one that would. */
-export interface MissedMutant {
+export interface SurvivingMutant {
   readonly type?: string | undefined
   readonly rule: string
   readonly step: string
@@ -50,9 +50,9 @@ export interface MissedMutant {
 /** How weakened rulebooks fared. */
 export interface MutantFindings {
   readonly all: number
-  readonly noticed: number
+  readonly killed: number
   readonly same: number
-  readonly missed: readonly MissedMutant[]
+  readonly survived: readonly SurvivingMutant[]
 }
 
 /** What was found by judging expectations and comparing with the baseline. */
@@ -61,7 +61,7 @@ export interface ReviewFindings {
   readonly expectations: ExpectationFindings | { readonly problem: string }
   /** The expectations themselves, so that what is tried can be held against them. */
   readonly written: readonly Expectation[]
-  /** Undefined where no baseline is kept. */
+  /** Undefined where no baseline is saved. */
   readonly drift?: DriftFindings | { readonly problem: string }
   /** Where the baseline is, or would be. */
   readonly baseline: string
@@ -79,7 +79,7 @@ export interface ReviewState {
 }
 
 /** A cell that is to stay as it is, or to become so. */
-export interface CellToKeep extends CellRef {
+export interface CellToSave extends CellRef {
   readonly key: Key
   readonly allowed: boolean
   /** Fields of it that are read or changed, or are not; where the question is not the record itself. */
@@ -112,15 +112,15 @@ export async function mutantFindings(
   progress: (done: number, all: number) => void,
 ): Promise<MutantFindings> {
   const results = await runMutants(ground, expectations, { progress })
-  const missed: MissedMutant[] = []
+  const survived: SurvivingMutant[] = []
   for (const { mutant, outcome, proposal } of results) {
-    if (outcome !== 'missed') continue
+    if (outcome !== 'survived') continue
     const { type, rule, step } = mutant
     const about = proposal && { proposal, title: expectationTitle(proposal), cell: await cellOf(ground.under(mutant.model()), proposal) }
-    missed.push({ type, rule, step, ...about })
+    survived.push({ type, rule, step, ...about })
   }
   const of = (wanted: string) => results.filter(({ outcome }) => outcome === wanted).length
-  return { all: results.length, noticed: of('noticed'), same: of('no difference'), missed }
+  return { all: results.length, killed: of('killed'), same: of('equivalent'), survived }
 }
 
 /** The cell in which an expectation is seen to fail, or that it is about; undefined where it is about no record type. */

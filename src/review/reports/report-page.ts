@@ -55,7 +55,7 @@ td.none { background: transparent; box-shadow: inset 0 0 0 1px var(--line); }
 td.whole, .tile.whole { background: var(--whole); }
 td.part, .tile.part { background: linear-gradient(to top, var(--part) 45%, transparent 45%); box-shadow: inset 0 0 0 1px var(--whole); }
 td.change, .tile.change { background: var(--change); color: var(--on-change); }
-td.change.partly { background: linear-gradient(to top, var(--change) 82%, var(--whole) 82%); }
+td.change.partial { background: linear-gradient(to top, var(--change) 82%, var(--whole) 82%); }
 td:focus, td.here { outline: 3px solid var(--here); outline-offset: -1px; }
 .sum, tfoot td, tfoot th { color: var(--quiet); font-weight: 400; text-align: center; font-variant-numeric: tabular-nums; }
 tfoot tr:first-child > * { padding-top: .5rem; }

@@ -101,9 +101,9 @@ function row(
     if (access.length === 0) return '<td class="none"></td>'
     reading++
     const marks = access.map(({ action }) => letters.get(action) ?? '').join('')
-    const kind = marks !== '' ? 'change' : matrix.isPartly(person, key) ? 'part' : 'whole'
-    const partly = marks !== '' && matrix.isPartly(person, key) ? ' partly' : ''
-    return `<td class="${kind}${partly}" data-why="${numberOf(access.map(said).join('\n'))}">${marks}</td>`
+    const kind = marks !== '' ? 'change' : matrix.isPartial(person, key) ? 'part' : 'whole'
+    const partial = marks !== '' && matrix.isPartial(person, key) ? ' partial' : ''
+    return `<td class="${kind}${partial}" data-why="${numberOf(access.map(said).join('\n'))}">${marks}</td>`
   })
   return `<tr><th scope="row">${escaped(String(key))}</th>${cells.join('')}<td class="sum">${reading}</td></tr>`
 }

@@ -45,9 +45,9 @@ function gateLine(gate: ConditionNode, record: string): string {
   return marked(`gate: ${describe(gate, { record })}`, bare(gate))
 }
 
-function clauseLine({ title, when, afterwards, fields, supplying, within }: ClauseNode): string {
+function clauseLine({ title, when, afterwards, fields, overriding, within }: ClauseNode): string {
   const sorted = (names: readonly string[] | undefined) => names && [...names].sort()
-  return marked(title, [bare(when), afterwards && bare(afterwards), sorted(fields), sorted(supplying), sorted(within)])
+  return marked(title, [bare(when), afterwards && bare(afterwards), sorted(fields), sorted(overriding), sorted(within)])
 }
 
 function linkLine({ name, to, by, many, target, onDelete }: LinkModel): string {

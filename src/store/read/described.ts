@@ -22,8 +22,8 @@ export function more(asker: Asker, type: TypeModel, actions: readonly string[], 
     return (answers: readonly boolean[]) => answers.slice(from, from + conditions.length)
   }
   const judged = actions.map((action) => {
-    const { open, clauses, sayings } = asker.rules(type.name, action)
-    return { action, clauses, sayings, answers: ask([open, ...clauses, ...sayings]) }
+    const { open, clauses, messages } = asker.rules(type.name, action)
+    return { action, clauses, messages, answers: ask([open, ...clauses, ...messages]) }
   })
   const read = withStandings ? asker.rules(type.name, 'read').clauses : []
   const readAnswers = ask(read)
@@ -46,22 +46,22 @@ export async function withheldAlong(op: Operation, type: TypeModel, described: r
   return described.map((one, at) => {
     const key = keys[at] as Key
     if (!stopped.has(key)) return one
-    const saying = stopped.get(key)
-    return { ...one, may: { ...one.may, delete: { allowed: false, ...(saying === undefined ? {} : { saying }) } } }
+    const message = stopped.get(key)
+    return { ...one, may: { ...one.may, delete: { allowed: false, ...(message === undefined ? {} : { message }) } } }
   })
 }
 
 function permitted(
   type: TypeModel,
-  { clauses, sayings }: Pick<AskersRules, 'clauses' | 'sayings'>,
+  { clauses, messages }: Pick<AskersRules, 'clauses' | 'messages'>,
   answers: readonly boolean[],
 ): Permitted {
   const [open, ...rest] = answers
   const counting = open ? clauses.filter((_, at) => rest[at]) : []
   if (counting.length === 0) {
     // Gates and vetoes may have words of their own; all others who are refused are told the same.
-    const saying = open ? undefined : sayings.find((_, at) => rest[clauses.length + at])?.saying
-    return { allowed: false, ...(saying === undefined ? {} : { saying }) }
+    const message = open ? undefined : messages.find((_, at) => rest[clauses.length + at])?.message
+    return { allowed: false, ...(message === undefined ? {} : { message }) }
   }
   const fields = fieldsLetBy(type, counting)
   return { allowed: true, ...(fields ? { fields } : {}) }

@@ -55,7 +55,7 @@ export interface Permitted {
   /** The fields that it lets see or change, besides the key; undefined for all of them. */
   readonly fields?: readonly string[]
   /** The words of the veto that withholds it, or what stands in the way of a deletion, where one sees that. */
-  readonly saying?: string
+  readonly message?: string
 }
 
 /** A record with what else was asked for. */

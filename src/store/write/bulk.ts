@@ -12,7 +12,7 @@ export type Which<W extends World = World, K extends TypeName<W> = TypeName<W>> 
 /** How a change of several records is done. */
 export interface BulkOptions {
   /** Does what may be done and reports the rest, instead of doing all or nothing. */
-  readonly partly?: boolean
+  readonly partial?: boolean
 }
 
 /** A record that a change of several could not be made to. */

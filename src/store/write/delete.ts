@@ -178,7 +178,7 @@ async function refusal(
   by: { readonly type: TypeModel; readonly key: Key },
 ): Promise<DeniedError> {
   const seen = await seeOne(op, by.type, by.key)
-  return denied(verdictOf(type, 'delete', 'refused', key, { saying: seen && standsInTheWay(by.type, by.key) }))
+  return denied(verdictOf(type, 'delete', 'refused', key, { message: seen && standsInTheWay(by.type, by.key) }))
 }
 
 export function standsInTheWay({ name }: TypeModel, key: Key): string {

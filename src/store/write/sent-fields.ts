@@ -6,7 +6,7 @@ import { asStored, fitRecord, unknownFields } from './fit.js'
 
 /** Whether one of the clauses lets give the field; the system may give any. */
 export function supplies(clauses: readonly AskersClause[], name: string): boolean {
-  return clauses.some(({ clause }) => clause === undefined || clause.supplying?.includes(name))
+  return clauses.some(({ clause }) => clause === undefined || clause.overriding?.includes(name))
 }
 
 /** What was sent of the fields that the server stamps, though no clause lets give them and the stamp would be another. */

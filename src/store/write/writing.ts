@@ -119,7 +119,7 @@ export class Writing {
         const found =
           keys ?? (await see(op, type.name, { where: meant as ConditionNode, sort: readSort(type) })).map(({ row }) => row[type.key] as Key)
         const { plans, inTheWay } = await judgeAll(op, type, found, meant, judgeOne)
-        if (inTheWay.length > 0 && options.partly !== true) throw new BulkError(type.name, plans.length + inTheWay.length, inTheWay)
+        if (inTheWay.length > 0 && options.partial !== true) throw new BulkError(type.name, plans.length + inTheWay.length, inTheWay)
         for (const { apply } of plans) await apply()
         return { done: plans.map(({ key }) => key), inTheWay }
       },

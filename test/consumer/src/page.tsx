@@ -4,7 +4,7 @@ import { createHooks, RulesProvider } from 'pachter/react'
 import type { book } from './book.js'
 
 export const rules = rulesClient<typeof book>({ url: '/api/my-rules' })
-export const { useRules, useVerdict, useAnswer, useLiveList, usePassage } = createHooks<typeof book>()
+export const { useRules, useVerdict, useServerVerdict, useLiveList, useRouteAccess } = createHooks<typeof book>()
 
 export function Ships() {
   const { view } = useRules()
@@ -13,7 +13,7 @@ export function Ships() {
   const fields: readonly ('id' | 'state' | 'ownerId' | 'pilotIds' | 'draught' | 'builtAt' | 'hull' | 'papers')[] | undefined = update.fields
   const state: 'moored' | 'at sea' | null | undefined = records[0]?.state
   const built: string | null | undefined = records[0]?.builtAt
-  const passage = usePassage({ action: 'launch', type: 'ship' }, '/ships')
+  const access = useRouteAccess({ action: 'launch', type: 'ship' }, '/ships')
   const mayOpen = view.has('openLocks') && view.mayCall('clearQuay') && view.may('launch', 'ship') !== 'never'
   // What a rulebook has no name for does not compile.
   // @ts-expect-error no such action
@@ -28,5 +28,5 @@ export function Ships() {
   view.verdict('update', 'ship', { id: 's-1' }, { changes: { state: 'sunk' } })
   // @ts-expect-error no such privilege
   view.has('openLedger')
-  return <RulesProvider rules={rules}>{mayOpen && passage?.pass ? (fields?.join(', ') ?? state ?? built) : null}</RulesProvider>
+  return <RulesProvider rules={rules}>{mayOpen && access?.allowed ? (fields?.join(', ') ?? state ?? built) : null}</RulesProvider>
 }

@@ -2,5 +2,5 @@
 import { draft } from '../draft.js'
 
 export const refused = draft.rules({
-  plot: (_plot, { role }) => ({ vetoes: [{ actions: ['update'], except: role('warden'), saying: 'No.' }] }),
+  plot: (_plot, { role }) => ({ vetoes: [{ actions: ['update'], except: role('warden'), message: 'No.' }] }),
 })

@@ -1,6 +1,6 @@
 // Requests to the server, with the token of whoever is signed in. What was asked is kept for the developer's drawer.
 
-import { keepLists, rulesClient } from 'pachter/client'
+import { liveListClient, rulesClient } from 'pachter/client'
 import { RulesProvider } from 'pachter/react'
 import { createContext, type ReactNode, useContext, useMemo, useSyncExternalStore } from 'react'
 import { useSession } from './session.js'
@@ -76,7 +76,12 @@ export function ApiProvider({ children }: { readonly children: ReactNode }) {
   const api = useMemo(() => {
     const headers = (): Record<string, string> => (token === undefined ? {} : { authorization: `Bearer ${token}` })
     const rules = rulesClient({ url: '/api/my-rules', headers, fetch: noting })
-    const lists = keepLists({ url: '/api/my-lists', headers, fetch: noting, rulesChanged: () => rules.refresh().catch(() => undefined) })
+    const lists = liveListClient({
+      url: '/api/my-lists',
+      headers,
+      fetch: noting,
+      rulesChanged: () => rules.refresh().catch(() => undefined),
+    })
     const send: Send = async (method, path, body) => {
       const sending = body === undefined ? {} : { body: JSON.stringify(body) }
       const type = method === 'PATCH' ? 'application/merge-patch+json' : 'application/json'

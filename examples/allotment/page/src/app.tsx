@@ -1,6 +1,6 @@
 // Which page is where, and who has to be signed in for it.
 import { Loader, Text } from '@mantine/core'
-import { usePassage, useRules } from 'pachter/react'
+import { useRouteAccess, useRules } from 'pachter/react'
 import { type ReactNode, useEffect, useRef, useState } from 'react'
 import { Link, Redirect, Route, Switch, useLocation } from 'wouter'
 import { DiaryPage } from './pages/diary.js'
@@ -81,11 +81,11 @@ function Page({ path, reads, children }: { readonly path: string; readonly reads
 
 function Guarded({ reads, children }: { readonly reads: TypeName; readonly children: ReactNode }) {
   const { state } = useRules()
-  const passage = usePassage({ action: 'read', type: reads })
-  if (passage === undefined) return <Loader aria-label="One moment" />
-  if (passage.pass) return children
-  if (passage.why === 'sign in') return <SignIn />
-  return <Refused saying={state === 'lost' ? 'The server cannot be reached.' : 'There is nothing here for you.'} />
+  const access = useRouteAccess({ action: 'read', type: reads })
+  if (access === undefined) return <Loader aria-label="One moment" />
+  if (access.allowed) return children
+  if (access.outcome === 'sign in') return <SignIn />
+  return <Refused message={state === 'lost' ? 'The server cannot be reached.' : 'There is nothing here for you.'} />
 }
 
 /** Begins to sign somebody in, by a name that the provider knows them by. */

@@ -25,7 +25,7 @@ export type Seen<K extends TypeName> = { readonly id: string } & Partial<Readonl
 interface Permitted {
   readonly allowed: boolean
   readonly fields?: readonly string[]
-  readonly saying?: string
+  readonly message?: string
 }
 
 /** A record of a list. */
@@ -39,20 +39,20 @@ const ACTIONS: { readonly [type in TypeName]?: string } = { inspection: 'update,
 /** The records of a type that somebody sees, kept up to date. `where` narrows them: `{ plotId: 'p-01' }`. */
 export function useRecords<K extends TypeName>(type: K, where: { readonly [field: string]: string } = {}) {
   const filters = Object.entries(where).map(([field, value]) => `&where.${field}=${encodeURIComponent(value)}`)
-  const { records, state, saying } = useLiveList(`${type}?may=${ACTIONS[type] ?? 'update,delete'}${filters.join('')}`)
-  return { records: records as unknown as readonly Shown<K>[], state, saying }
+  const { records, state, message } = useLiveList(`${type}?may=${ACTIONS[type] ?? 'update,delete'}${filters.join('')}`)
+  return { records: records as unknown as readonly Shown<K>[], state, message }
 }
 
 /** The verdict on an action on a record of a list: the list brought it along. In what words it is refused, the rules in the page know. */
 export function verdictFor(view: PageView, action: string, type: TypeName, { record, may }: Shown): PageVerdict {
   const told = may[action]
   if (told?.allowed) return { allowed: true, outcome: 'allowed', ...(told.fields ? { fields: told.fields } : {}) }
-  return { allowed: false, outcome: 'refused', saying: told?.saying ?? sayingFor(view, action, type, record) }
+  return { allowed: false, outcome: 'refused', message: told?.message ?? messageFor(view, action, type, record) }
 }
 
-function sayingFor(view: PageView, action: string, type: TypeName, record: object): string {
+function messageFor(view: PageView, action: string, type: TypeName, record: object): string {
   const here = view.verdict(action, type, record, { whole: true })
-  return here.outcome === 'refused' ? (here.saying as string) : view.saying(action, type)
+  return here.outcome === 'refused' ? (here.message as string) : view.message(action, type)
 }
 
 /** Whether somebody may do this to any record of the type at all: what they never may, is not even shown. */

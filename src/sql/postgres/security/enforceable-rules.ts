@@ -164,7 +164,7 @@ function stampsOf({ rules }: TypeModel, when: 'create' | 'update'): string[] {
 /** Clients give keys only where every clause lets them. */
 function keyIsGiven(type: TypeModel): boolean {
   const clauses = clausesOf(type, 'create')
-  return clauses.length > 0 && clauses.every(({ supplying }) => supplying?.includes(type.key))
+  return clauses.length > 0 && clauses.every(({ overriding }) => overriding?.includes(type.key))
 }
 
 /** The clauses that let change all of the columns that may be changed at all. */

@@ -30,7 +30,7 @@ const nameOf = ({ action, type, key, record }: Used) => `${type} ${key ?? ''} ${
 
 function VerdictItem({ verdict }: { readonly verdict: Used }) {
   const [shown, setShown] = useState<'why' | 'send'>()
-  const { action, type, key, record, allowed, fields, saying } = verdict
+  const { action, type, key, record, allowed, fields, message } = verdict
   const toggle = (what: 'why' | 'send') => setShown(shown === what ? undefined : what)
   return (
     <li data-verdict={`${action} ${type} ${key ?? ''}`.trim()}>
@@ -40,7 +40,7 @@ function VerdictItem({ verdict }: { readonly verdict: Used }) {
             <span className={allowed ? 'yes' : 'no'}>{allowed ? 'yes' : 'no'}</span> {action} {type} {key ?? about(record)}
           </Text>
           <Text size="xs" c="dimmed">
-            {allowed ? (fields === undefined ? '' : `only ${fields.join(', ')}`) : saying}
+            {allowed ? (fields === undefined ? '' : `only ${fields.join(', ')}`) : message}
           </Text>
         </div>
         <Group gap={4} wrap="nowrap">

@@ -1,6 +1,6 @@
 // Diary entries with what was said of them, and what was said of that.
 import { Badge, Button, Card, Group, Stack, Text, Textarea, Title } from '@mantine/core'
-import { useAnswer } from 'pachter/react'
+import { useServerVerdict } from 'pachter/react'
 import { type FormEvent, useMemo, useState } from 'react'
 import { useApi } from '../api.js'
 import { Change, Remove, tellProblem } from '../parts/dialogs.js'
@@ -77,7 +77,7 @@ function Write({ plot, since }: { readonly plot: Seen<'plot'>; readonly since: r
   const { send } = useApi()
   const [open, setOpen] = useState(false)
   const sample = { plotId: plot.id, audience: 'plot', text: '…' }
-  const verdict = useAnswer('create', 'entry', sample, { since })
+  const verdict = useServerVerdict('create', 'entry', sample, { since })
   return (
     <Group mb="sm" className="offers">
       {open && verdict.allowed ? (
@@ -153,20 +153,20 @@ const isTop = ({ parentId }: Seen<'remark'>, all: readonly Shown<'remark'>[]) =>
 
 /** What was said of an entry, and a way to say something where one may. */
 function Thread({ remarks, below, all }: ThreadProps & { readonly remarks: readonly Shown<'remark'>[] }) {
-  const [saying, setSaying] = useState(false)
+  const [isAnswering, setAnswering] = useState(false)
   const sample = { entryId: below?.id ?? '', parentId: null, text: '…' }
-  const verdict = useAnswer('create', 'remark', sample, { since: [below] })
+  const verdict = useServerVerdict('create', 'remark', sample, { since: [below] })
   const may = below !== undefined && verdict.allowed
   return (
     <div>
       <Remarks remarks={remarks} below={may ? below : undefined} all={all} />
-      {may && saying && <Say entryId={below.id} parentId={null} done={() => setSaying(false)} />}
-      {below !== undefined && !saying && (
+      {may && isAnswering && <Say entryId={below.id} parentId={null} done={() => setAnswering(false)} />}
+      {below !== undefined && !isAnswering && (
         <CreateOffer
           type="remark"
           verdict={verdict}
           record={sample}
-          use={() => setSaying(true)}
+          use={() => setAnswering(true)}
           look={{ size: 'compact-xs', variant: 'subtle', ml: -8 }}
         >
           Remark on it

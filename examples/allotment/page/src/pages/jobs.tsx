@@ -43,10 +43,10 @@ function JobRow({ job, finish }: { readonly job: Shown<'job'>; readonly finish: 
   const { view } = useRules()
   const names = useNames()
   const { record } = job
-  const { allowed, fields, saying } = verdictFor(view, 'update', 'job', job)
+  const { allowed, fields, message } = verdictFor(view, 'update', 'job', job)
   const may = allowed && (fields?.includes('state') ?? true)
   const isDone = record.state === 'done'
-  const why = record.state === 'done' ? 'It is done: its warden opens it again.' : saying
+  const why = record.state === 'done' ? 'It is done: its warden opens it again.' : message
   const whom = [
     ...(record.assigneeIds ?? []).map(names.member),
     ...(record.assigneeEmails ?? []),

@@ -1,6 +1,6 @@
 // One plot: what is known of it, whom it is shared with, and its diary.
 import { Button, Card, Group, Modal, Select, Stack, Text, Title } from '@mantine/core'
-import { useAnswer, useRules } from 'pachter/react'
+import { useRules, useServerVerdict } from 'pachter/react'
 import { useState } from 'react'
 import { useLocation } from 'wouter'
 import { ProblemError, useApi } from '../api.js'
@@ -99,7 +99,7 @@ function Sharing({
   const names = useNames()
   const [open, setOpen] = useState(false)
   const sample = { plotId: plot.id, level: 'look' }
-  const verdict = useAnswer('create', 'share', sample, { since: [plot] })
+  const verdict = useServerVerdict('create', 'share', sample, { since: [plot] })
   if (!verdict.allowed && shares.records.length === 0) return null
   return (
     <section aria-label="Sharing">

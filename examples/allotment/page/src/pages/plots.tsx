@@ -1,6 +1,6 @@
 // The plots that somebody sees: theirs, those shared with them, those they look after, and the vacant ones.
 import { Badge, Card, Group, Modal, SimpleGrid, Stack, Text, Title } from '@mantine/core'
-import { useAnswer, useRules } from 'pachter/react'
+import { useRules, useServerVerdict } from 'pachter/react'
 import { useState } from 'react'
 import { Link, useLocation } from 'wouter'
 import { useApi } from '../api.js'
@@ -99,7 +99,7 @@ function NewPlot() {
   // Asked about a plot on a site of theirs: on which sites it may be, the server says when it is sent.
   const siteIds = self(view.me as string)?.siteIds
   const sample = { ...BLANK.plot, number: 1, siteId: siteIds?.[0] ?? sites[0]?.value ?? '' }
-  const verdict = useAnswer('create', 'plot', sample)
+  const verdict = useServerVerdict('create', 'plot', sample)
   return (
     <>
       <CreateOffer type="plot" verdict={verdict} record={sample} use={() => setOpen(true)} look={{ size: 'sm', variant: 'filled' }}>

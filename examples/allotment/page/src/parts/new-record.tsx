@@ -1,6 +1,6 @@
 // A button for a new record, with its form: where the rules let somebody create one.
 import { Modal } from '@mantine/core'
-import { useAnswer } from 'pachter/react'
+import { useServerVerdict } from 'pachter/react'
 import { useState } from 'react'
 import { useApi } from '../api.js'
 import { type TypeName, useEver } from '../records.js'
@@ -30,7 +30,7 @@ export function NewRecord(props: NewRecordProps) {
 function Asked({ type, label, submit, sample, initial = {}, fields, since = [], done }: NewRecordProps) {
   const { send } = useApi()
   const [open, setOpen] = useState(false)
-  const verdict = useAnswer('create', type, sample, { since })
+  const verdict = useServerVerdict('create', type, sample, { since })
   const letBy = fields?.filter((name) => verdict.fields?.includes(name) ?? true) ?? verdict.fields
   const begin = Object.fromEntries(
     Object.entries({ ...BLANK[type], ...initial }).filter(([name]) => verdict.fields?.includes(name) ?? true),

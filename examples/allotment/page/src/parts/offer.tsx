@@ -19,14 +19,14 @@ interface OfferProps {
 /** Something to be done to a record of a list. `quiet`: not there where it is refused. */
 export function Offer({ shown, quiet = false, ...offer }: OfferProps & { readonly shown: Shown; readonly quiet?: boolean }) {
   const { view } = useRules()
-  const { allowed, fields, saying } = verdictFor(view, offer.action, offer.type, shown)
-  useNoted({ action: offer.action, type: offer.type, key: shown.record.id, allowed, fields, saying })
+  const { allowed, fields, message } = verdictFor(view, offer.action, offer.type, shown)
+  useNoted({ action: offer.action, type: offer.type, key: shown.record.id, allowed, fields, message })
   const isNever = view.may(offer.action, offer.type) === 'never'
   if (!allowed && (quiet || isNever)) return null
   return (
     <OfferButton
       {...offer}
-      refused={allowed ? undefined : (saying ?? '')}
+      refused={allowed ? undefined : (message ?? '')}
       mark={`${offer.action} ${offer.type} ${shown.record.id}`}
       fields={fields}
     />
@@ -35,15 +35,15 @@ export function Offer({ shown, quiet = false, ...offer }: OfferProps & { readonl
 
 /** Something new, as a verdict has it that was asked for it. */
 export function CreateOffer({
-  verdict: { allowed, saying, fields },
+  verdict: { allowed, message, fields },
   record,
   ...offer
 }: Omit<OfferProps, 'action'> & {
-  readonly verdict: { readonly allowed: boolean; readonly saying?: string; readonly fields?: readonly string[] }
+  readonly verdict: { readonly allowed: boolean; readonly message?: string; readonly fields?: readonly string[] }
   /** What was asked about. */
   readonly record: object
 }) {
-  useNoted({ action: 'create', type: offer.type, record, allowed, saying, fields })
+  useNoted({ action: 'create', type: offer.type, record, allowed, message, fields })
   return allowed ? <OfferButton {...offer} action="create" refused={undefined} mark={`create ${offer.type}`} fields={fields} /> : null
 }
 

@@ -5,7 +5,7 @@ import type { ReactNode } from 'react'
 import { Link, useLocation } from 'wouter'
 import { beginSignIn, useSession } from '../session.js'
 
-type ListState = Pick<LiveList, 'state' | 'saying'>
+type ListState = Pick<LiveList, 'state' | 'message'>
 
 /** The records of a list, or what there is to say of it. */
 export function Listed({
@@ -19,7 +19,7 @@ export function Listed({
   readonly empty: ReactNode
   readonly children: ReactNode
 }) {
-  const { state, saying } = list
+  const { state, message } = list
   if (state === 'loading')
     return (
       <Stack gap="xs" aria-busy="true" role="status" aria-label="One moment">
@@ -31,7 +31,7 @@ export function Listed({
   if (state === 'refused' || state === 'ended')
     return (
       <Alert color="red" role="alert" title="This list cannot be had">
-        {saying}
+        {message}
       </Alert>
     )
   return (
@@ -70,10 +70,10 @@ export function NotFound({ what = 'page' }: { readonly what?: string }) {
   )
 }
 
-export function Refused({ saying }: { readonly saying: string }) {
+export function Refused({ message }: { readonly message: string }) {
   return (
     <Plain title="Not for you">
-      <Text>{saying}</Text>
+      <Text>{message}</Text>
       <Link href="/">To the front page</Link>
     </Plain>
   )

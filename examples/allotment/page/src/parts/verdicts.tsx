@@ -11,7 +11,7 @@ export interface Used {
   readonly record?: object | undefined
   readonly allowed: boolean
   readonly fields?: readonly string[] | undefined
-  readonly saying?: string | undefined
+  readonly message?: string | undefined
 }
 
 const used = new Map<string, Used>()

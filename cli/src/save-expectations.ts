@@ -6,10 +6,10 @@ import { withExpectations } from './files/expectation-text.js'
 import type { Loaded } from './load.js'
 import { writeWhole } from './write.js'
 
-/** Appends expectations to `kept.yaml` beside the others, or to the one file that there is. Gives the file. @throws UsageError */
-export function keepExpectations({ expectations }: Pick<Loaded, 'expectations'>, more: readonly Expectation[]): string {
+/** Appends expectations to `saved.yaml` beside the others, or to the one file that there is. Gives the file. @throws UsageError */
+export function saveExpectations({ expectations }: Pick<Loaded, 'expectations'>, more: readonly Expectation[]): string {
   const single = existsSync(expectations) ? !statSync(expectations).isDirectory() : /\.ya?ml$/.test(expectations)
-  const file = single ? expectations : join(expectations, 'kept.yaml')
+  const file = single ? expectations : join(expectations, 'saved.yaml')
   mkdirSync(dirname(file), { recursive: true })
   writeWhole(file, withExpectations(existsSync(file) ? readFileSync(file, 'utf8') : undefined, more))
   return shownPath(file)

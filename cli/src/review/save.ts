@@ -1,52 +1,52 @@
-import { type CellToKeep, type Expectation, type Ground, type MutantFindings, openProject, type Project } from 'pachter/internal/review'
+import { type CellToSave, type Expectation, type Ground, type MutantFindings, openProject, type Project } from 'pachter/internal/review'
 import { type Key, knownAction, typeModel, UnknownNameError } from 'pachter/internal/rulebook'
 import { UsageError } from '../errors.js'
 
 const MOST = 5000
 
 /**
- * Reads what is to be kept, as expectations: cells, or proposals for what no expectation notices, by their numbers. Nothing is taken on
+ * Reads what is to be saved, as expectations: cells, or proposals for what no expectation notices, by their numbers. Nothing is taken on
  * trust. @throws UsageError, UnknownNameError
  */
-export function readKept(given: unknown, project: Project, mutants?: MutantFindings): Expectation[] {
+export function readSaved(given: unknown, project: Project, mutants?: MutantFindings): Expectation[] {
   const { cells, proposals } = (given ?? {}) as { cells?: unknown; proposals?: unknown }
   if (Array.isArray(proposals)) {
-    const found = proposals.map((number) => mutants?.missed[number as number]?.proposal)
-    if (found.length === 0 || found.some((one) => one === undefined)) throw new UsageError('keep: there is no such proposal')
+    const found = proposals.map((number) => mutants?.survived[number as number]?.proposal)
+    if (found.length === 0 || found.some((one) => one === undefined)) throw new UsageError('save: there is no such proposal')
     return found as Expectation[]
   }
   if (!Array.isArray(cells) || cells.length === 0 || cells.length > MOST)
-    throw new UsageError(`keep: { cells: [...] } is needed, with up to ${MOST}`)
+    throw new UsageError(`save: { cells: [...] } is needed, with up to ${MOST}`)
   const ground = openProject(project)
   return joined(
     ground,
-    cells.map((cell: Partial<CellToKeep> | null) => readCell(cell, ground)),
+    cells.map((cell: Partial<CellToSave> | null) => readCell(cell, ground)),
   )
 }
 
-function readCell(cell: Partial<CellToKeep> | null, ground: Ground): CellToKeep {
+function readCell(cell: Partial<CellToSave> | null, ground: Ground): CellToSave {
   const { person, type: typeName, key, action: actionName, allowed, fields } = cell ?? {}
   if (typeof person !== 'string' || !Object.hasOwn(ground.people, person))
-    throw new UnknownNameError('person', String(person), Object.keys(ground.people), 'keep')
+    throw new UnknownNameError('person', String(person), Object.keys(ground.people), 'save')
   const type = typeModel(ground.model, typeName as string)
   const action = knownAction(type, actionName as string)
-  if (action === 'create') throw new UsageError('keep: of a record that is there, and not of creating one')
-  if (typeof allowed !== 'boolean') throw new UsageError('keep: allowed is true or false')
+  if (action === 'create') throw new UsageError('save: of a record that is there, and not of creating one')
+  if (typeof allowed !== 'boolean') throw new UsageError('save: allowed is true or false')
   if (ground.record(type.name, key as Key) === undefined)
-    throw new UnknownNameError(type.name, String(key), ground.keys(type.name).map(String), 'keep')
+    throw new UnknownNameError(type.name, String(key), ground.keys(type.name).map(String), 'save')
   const about = { person, type: type.name, key: key as Key, action, allowed }
   if (fields === undefined) return about
-  if (action !== 'read' && action !== 'update') throw new UsageError(`keep: fields are read or updated; ${action} is of the whole record`)
-  if (!Array.isArray(fields) || fields.length === 0) throw new UsageError('keep: fields are a list of names')
+  if (action !== 'read' && action !== 'update') throw new UsageError(`save: fields are read or updated; ${action} is of the whole record`)
+  if (!Array.isArray(fields) || fields.length === 0) throw new UsageError('save: fields are a list of names')
   for (const name of fields as unknown[])
     if (typeof name !== 'string' || !Object.hasOwn(type.fields, name) || name === type.key)
-      throw new UnknownNameError('field', String(name), Object.keys(type.fields), 'keep')
+      throw new UnknownNameError('field', String(name), Object.keys(type.fields), 'save')
   return { ...about, fields: fields as readonly string[] }
 }
 
 /** Cells of the same person, type and action are one expectation, and of all records it is exactly which. */
-function joined(ground: Ground, cells: readonly CellToKeep[]): Expectation[] {
-  const groups = new Map<string, Map<Key, CellToKeep>>()
+function joined(ground: Ground, cells: readonly CellToSave[]): Expectation[] {
+  const groups = new Map<string, Map<Key, CellToSave>>()
   for (const cell of cells) {
     const { person, type, action, key, fields } = cell
     const name = JSON.stringify([person, type, action, ...(fields === undefined ? [] : [fields, key, cell.allowed])])
@@ -54,7 +54,7 @@ function joined(ground: Ground, cells: readonly CellToKeep[]): Expectation[] {
   }
   return [...groups.values()].flatMap((group): Expectation[] => {
     const mine = [...group.values()]
-    const { person, type, action, key, fields, allowed } = mine[0] as CellToKeep
+    const { person, type, action, key, fields, allowed } = mine[0] as CellToSave
     const about = { person, action, type }
     if (fields !== undefined)
       return [{ ...about, action: action as 'read', kind: 'fields', key, extent: allowed ? 'at least' : 'none', fields }]

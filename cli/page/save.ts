@@ -1,0 +1,32 @@
+// Expectations that are saved, in a file of the project.
+
+import type { CellToSave } from 'pachter/internal/review'
+import { useState } from 'react'
+
+/** What came of it. */
+export interface Saved {
+  readonly text: string
+  readonly isProblem?: boolean
+}
+
+export async function save(what: { readonly cells: readonly CellToSave[] } | { readonly proposals: readonly number[] }): Promise<Saved> {
+  try {
+    const response = await send('./save', what)
+    const { file, saved = [], problem } = (await response.json()) as { file?: string; saved?: string[]; problem?: string }
+    if (file === undefined) return { text: problem ?? 'It was not saved.', isProblem: true }
+    const said = saved.length > 3 ? `${saved.length} expectations` : saved.join('; ')
+    return { text: `${said}: saved in ${file}` }
+  } catch {
+    return { text: 'It was not saved: pachter review does not answer.', isProblem: true }
+  }
+}
+
+/** Saves, and what came of it; forgotten where what there is to save is something else. */
+export function useSave(of: string): [Saved | undefined, (what: Parameters<typeof save>[0]) => Promise<void>] {
+  const [told, setTold] = useState<{ readonly of: string; readonly saved: Saved }>()
+  return [told?.of === of ? told.saved : undefined, async (what) => setTold({ of, saved: await save(what) })]
+}
+
+/** Sends something to pachter review, as it takes it from its own page only. */
+export const send = (path: string, what: object) =>
+  fetch(path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(what) })

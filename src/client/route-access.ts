@@ -1,0 +1,59 @@
+import type { TypeName, World } from '../rulebook/types.js'
+import type { PageAction, PageRecord } from './page-types.js'
+import type { PageView, VerdictOptions } from './view.js'
+
+/** What a person needs to open a page. */
+export interface RouteNeeds<W extends World = World, K extends TypeName<W> = TypeName<W>> {
+  /** Somebody who has signed in. */
+  readonly signedIn?: true
+  /** An action on a type, or on a record of it. */
+  readonly action?: PageAction<W, K>
+  readonly type?: K
+  readonly record?: PageRecord<W, K>
+  readonly options?: VerdictOptions<W, K>
+  readonly privilege?: W['privilege']
+  /** Where to go instead, if it is refused. Default: nowhere. */
+  readonly otherwise?: string
+}
+
+/** Whether somebody may open a page, and where to send them if not. */
+export type RouteAccess =
+  | { readonly allowed: true }
+  | {
+      readonly allowed: false
+      readonly outcome: 'sign in' | 'refused' | 'not found' | 'ask the server'
+      readonly redirectTo?: string
+      readonly message: string
+    }
+
+/**
+ * Guards a route, with any router: says whether somebody may open a page, and where to go instead. A page that needs an
+ * action on a type is open where that may be allowed for some record; the records themselves are the server's.
+ *
+ * @example
+ * const access = checkRoute(view, { action: 'update', type: 'plot', record: plot }, location.pathname)
+ * if (!access.allowed) navigate(access.redirectTo ?? '/')
+ */
+export function checkRoute<W extends World, K extends TypeName<W>>(view: PageView<W>, needs: RouteNeeds<W, K>, here?: string): RouteAccess {
+  const { signedIn, action, type, record, privilege, otherwise } = needs
+  const turned = (outcome: 'sign in' | 'refused' | 'not found' | 'ask the server', message: string): RouteAccess => {
+    const redirectTo = outcome === 'sign in' ? backTo(view.signIn, here) : otherwise
+    return { allowed: false, outcome, message, ...(redirectTo === undefined ? {} : { redirectTo }) }
+  }
+  if (signedIn && view.me === null) return turned('sign in', 'Sign in to see this page.')
+  if (privilege !== undefined && !view.has(privilege))
+    return view.me === null ? turned('sign in', 'Sign in to see this page.') : turned('refused', 'This page is not for you.')
+  if (action === undefined || type === undefined) return { allowed: true }
+  if (record !== undefined) {
+    const { allowed, outcome, message = '' } = view.verdict(action, type, record, needs.options)
+    return allowed ? { allowed: true } : turned(outcome as 'refused', message)
+  }
+  if (view.may(action, type) !== 'never') return { allowed: true }
+  return view.me === null ? turned('sign in', 'Sign in to see this page.') : turned('refused', `You may not ${action} any ${type}.`)
+}
+
+/** The address for signing in, with the way back. Only ways within this site are kept: browsers read over blanks, and take \\ for /. */
+function backTo(signIn: string | undefined, here: string | undefined): string | undefined {
+  if (signIn === undefined || here === undefined || !/^\/(?!\/)[^\\\s\p{Cc}]*$/u.test(here)) return signIn
+  return `${signIn}${signIn.includes('?') ? '&' : '?'}back=${encodeURIComponent(here)}`
+}
