@@ -1,5 +1,5 @@
 // What the packages let users import: every name, with its declaration, in .ci/api-report.txt. `npm run check` fails where that is not
-// what is built, so that nothing becomes public, or goes, unseen; `npm run generate` writes it anew. An error that can reach users has
+// what is built, so that nothing becomes public, or goes, unseen; `npm run generate` writes it. An error that can reach users has
 // to be among the names.
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'

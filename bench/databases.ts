@@ -153,7 +153,7 @@ async function compare({ name, dialect, db, query }: Server): Promise<void> {
   }
   console.log(
     scans.length === 0
-      ? 'No plan for somebody who sees a part looks at a whole table.'
+      ? 'No plan for a person who sees a part reads a whole table.'
       : `Plans that look at a whole table: ${scans.join('; ')}`,
   )
 }

@@ -60,7 +60,7 @@ const HAND_ONE: { readonly [dialect: string]: (me: Claims, now: Date) => Where }
   },
 }
 
-/** One query for everybody, as it is written first: whoever asks, every branch is asked. */
+/** One query for everyone, as it is usually written first: every branch is evaluated for every person. */
 const PLAIN: { readonly [dialect: string]: (me: Claims, now: Date) => Where } = {
   postgres: (me, now) => ({
     text: `("holderId" = $1 or state = 'vacant' or exists (select from share where share."plotId" = plot.id and share."memberId" = $1 and (share.until is null or share.until > $2::timestamptz))

@@ -56,7 +56,7 @@ for (let round = 0; round < changes; round++) {
   const after = { ...plot, planting: `crop ${round}` } as never
   await system.update('plot', key, { planting: `crop ${round}` })
   await live.settled()
-  // What is measured is finding whom it concerns and telling them, not writing.
+  // Measured is finding the subscriptions and telling them, not writing.
   const from = performance.now()
   live.changed([{ type: 'plot', key, before, after }])
   await live.settled()
@@ -90,7 +90,7 @@ console.log(
   `one change: ${median.toFixed(2)} ms (median of ${changes}; slowest ${times.at(-1)?.toFixed(1)} ms), ${(told / changes).toFixed(1)} told of each`,
 )
 console.log(
-  `asking each: ${each.toFixed(0)} ms (by a sample of ${views.length}, ${seen} of whom see it): ${(each / median).toFixed(0)} times as long`,
+  `asking each: ${each.toFixed(0)} ms (by a sample of ${views.length}, of which ${seen} see it): ${(each / median).toFixed(0)} times as long`,
 )
 await live.close()
 process.exit(0)

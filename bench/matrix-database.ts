@@ -11,7 +11,7 @@ import { book, fill, NOW } from './garden.js'
 
 const { values } = parseArgs({ options: { people: { type: 'string', default: '1000' }, plots: { type: 'string', default: '100000' } } })
 const url = process.env.PACHTER_TEST_POSTGRES
-if (!url) throw new Error('PACHTER_TEST_POSTGRES: name a server, as for the tests; its database "pachter_bench" is made anew')
+if (!url) throw new Error('PACHTER_TEST_POSTGRES: name a server, as for the tests; its database "pachter_bench" is dropped and created')
 const plots = Number(values.plots)
 
 const admin = new pg.Client({ connectionString: url })

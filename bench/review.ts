@@ -1,4 +1,4 @@
-// The page of pachter review with many records, in a real browser: how long until it is of use, and until a tried change is told.
+// The page of pachter review with many records, in a real browser: how long until it is usable, and until a tried change is shown.
 // PACHTER_TEST_BROWSER=/usr/bin/chromium npm run bench:review -- --people 50 --plots 10000
 import { createRequire } from 'node:module'
 import { parseArgs } from 'node:util'
@@ -34,7 +34,7 @@ try {
   await page.goto(`${served.url}/#plot/matrix`)
   await page.locator('[role=gridcell]').first().waitFor()
   console.log(
-    `${Object.keys(people).length} people, ${plot.length.toLocaleString('en')} plots (${share.length.toLocaleString('en')} shares, ${member.length.toLocaleString('en')} members): of use after ${Math.round(await page.evaluate(() => performance.now()))} ms`,
+    `${Object.keys(people).length} people, ${plot.length.toLocaleString('en')} plots (${share.length.toLocaleString('en')} shares, ${member.length.toLocaleString('en')} members): usable after ${Math.round(await page.evaluate(() => performance.now()))} ms`,
   )
   await page.waitForTimeout(1500)
 
@@ -54,7 +54,7 @@ try {
     const taken: number[] = []
     for (let number = 0; number < 7; number++) {
       taken.push(await attempt(number))
-      await page.getByRole('button', { name: 'Throw it away' }).click()
+      await page.getByRole('button', { name: 'Discard trial' }).click()
       // Somebody looks at it.
       await page.waitForTimeout(600)
     }
@@ -93,8 +93,8 @@ try {
   })
   await report('a clause is not there', async (number) => {
     await look(`#plot/matrix?side=rules&rule=clause-read-${number % 5}`)
-    await page.getByRole('button', { name: 'Try it without this clause' }).waitFor()
-    return told('Try it without this clause')
+    await page.getByRole('button', { name: 'Try without this clause' }).waitFor()
+    return told('Try without this clause')
   })
 } finally {
   await browser.close()

@@ -39,7 +39,7 @@ export function errorsPage(): string {
   return `# Error codes
 
 Every error that Pachter throws on purpose is a \`PachterError\` with a stable \`code\`; \`isPachterError(error, 'NOT_FOUND')\` tells it from
-others. Messages of \`SIGN_IN\`, \`NOT_FOUND\`, \`REFUSED\` and \`INVALID\` are for whoever asked; the others are for developers and logs.
+others. Messages of \`SIGN_IN\`, \`NOT_FOUND\`, \`REFUSED\` and \`INVALID\` are for the asker; the others are for developers and logs.
 This page is made from the source, by \`npm run generate\`.
 
 | code | class | meaning |

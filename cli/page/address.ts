@@ -1,17 +1,17 @@
-// What one looks at is in the address, with what is tried, so that it can be sent to a colleague.
+// The current view and what is tried are in the address, so that they can be sent to a colleague.
 import { useCallback, useEffect, useState } from 'react'
 import type { Trial } from './engine/types.js'
 import { isNothing, NOTHING } from './trial.js'
 
-/** What one looks at. */
+/** The current view. */
 export interface Looking {
   readonly type: string
   readonly mode: 'matrix' | 'lists'
-  /** The cell that is open: of whom, of which record, about which action. */
+  /** The open cell: person, record and action. */
   readonly person?: string | undefined
   readonly key?: string | undefined
   readonly action?: string | undefined
-  /** What stands beside it. */
+  /** The side panel. */
   readonly side?: 'why' | 'rules' | 'findings' | undefined
   /** The rule whose cells stand out. */
   readonly rule?: string | undefined
@@ -93,7 +93,7 @@ function readTrial(text: string | null): Trial {
 
 export type Look = (changes: Partial<Looking>) => void
 
-/** What one looks at, and a way to look at something else. Another type, mode or trial is a step back; the rest is not. */
+/** The current view, and a function that changes it. Another type, mode or trial can be undone with Back; other changes cannot. */
 export function useLooking(types: readonly string[]): [Looking, Look] {
   const [looking, setLooking] = useState(() => readAddress(location.hash, types))
   useEffect(() => {

@@ -5,7 +5,7 @@ import type { Marked } from './matrix.js'
 import type { Rules } from './rules.js'
 import { NOTHING } from './trial.js'
 
-/** What came of what is tried. */
+/** The result of what is tried. */
 export interface Found {
   readonly of: Trial
   readonly differences?: Differences
@@ -61,7 +61,7 @@ export function useAnswers(rules: Rules, revision: number, type: string, trial: 
       gone = true
     }
   }, [rules, revision, begun, type, trial])
-  /** Tries something, and shows that it is tried together with what comes of it; before that, only where it takes long. */
+  /** Tries something, and shows it together with its result. If that takes long, it is shown before. */
   const attempt = (next: Trial, show: () => void) => {
     const question = ask(next)
     let isShown = false

@@ -1,4 +1,4 @@
-// The page: which records one looks at and how, the matrix or the lists, what stands beside them, and what is tried.
+// The page: type and mode, the matrix or the lists, the side panel, and what is tried.
 
 import type { CellToSave } from 'pachter/internal/review'
 import type { Key } from 'pachter/internal/rulebook'
@@ -44,11 +44,11 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
     <>
       <Head live={live} looking={looking} look={look} people={here?.drawn.people ?? about.people} add={setForm} />
       <div className={side === undefined ? 'desk' : 'desk with-side'}>
-        <main id="main" aria-label={mode === 'matrix' ? `Who may do what to each ${type}` : `Lists of ${type} records`}>
+        <main id="main" aria-label={mode === 'matrix' ? `Access to ${type} records` : `Lists of ${type} records`}>
           {problem !== undefined && <p role="alert">{problem}</p>}
           {here === undefined ? (
             <p role="status" className="faint">
-              Working it out …
+              Loading …
             </p>
           ) : mode === 'matrix' ? (
             <Matrix
@@ -70,14 +70,14 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
       {drift !== undefined && (
         <Tray
           key={revision}
-          label="Since the page was opened"
-          heading={<strong>The files have changed since you opened this:</strong>}
+          label="Changes since the page was opened"
+          heading={<strong>Changes since you opened this page:</strong>}
           differences={drift}
           look={look}
           isOpen={isNothing(trial)}
         >
           <button type="button" className="plain" onClick={begin}>
-            Begin from here
+            Reset comparison
           </button>
         </Tray>
       )}
@@ -139,7 +139,7 @@ interface BesideProps {
   readonly point: ReturnType<typeof useMarks>['point']
 }
 
-/** What stands beside the matrix or the lists: the rules, the findings, or why a cell is as it is. */
+/** The side panel: the rules, the findings, or why a cell is as it is. */
 function Beside({ side, live, here, rules, looking, look, found, tried, setForm, point }: BesideProps) {
   const { about } = live
   const { type, trial, person } = looking
@@ -164,7 +164,7 @@ function Beside({ side, live, here, rules, looking, look, found, tried, setForm,
           without={without}
         />
       ) : (
-        <p className="faint">Choose a cell to see why it is as it is.</p>
+        <p className="faint">Choose a cell to see why.</p>
       )}
     </Side>
   )
@@ -176,10 +176,10 @@ function Banners({ live }: { readonly live: ReturnType<typeof useLive> }) {
     <>
       {live.problem !== undefined && (
         <p role="alert" className="banner">
-          <strong>This is what there was before.</strong> {live.problem}
+          <strong>The files cannot be loaded, so this is the last state.</strong> {live.problem}
         </p>
       )}
-      {live.isOver && <p className="banner faint">pachter review has ended, or cannot be reached: the page stays as it is.</p>}
+      {live.isOver && <p className="banner faint">The pachter review command has stopped. This page no longer updates.</p>}
     </>
   )
 }
@@ -198,14 +198,14 @@ function Tried({ trial, found, rules, canSave, look, tried }: TriedProps) {
   const answer = found.of === trial ? found : undefined
   return (
     <Tray
-      label="What is tried"
+      label="Trial"
       heading={
         <>
-          <strong>Tried, and written nowhere:</strong>
+          <strong>Trial, not saved:</strong>
           {changesOf(trial).map(({ words, without }) => (
             <span key={words} className="chip">
               {words}
-              <button type="button" aria-label={`Without ${words}`} onClick={() => tried(without)}>
+              <button type="button" aria-label={`Remove ${words}`} onClick={() => tried(without)}>
                 ×
               </button>
             </span>
@@ -217,21 +217,21 @@ function Tried({ trial, found, rules, canSave, look, tried }: TriedProps) {
       look={look}
     >
       <button type="button" className="plain" onClick={() => tried(NOTHING)}>
-        Throw it away
+        Discard trial
       </button>
-      {canSave && answer?.differences !== undefined && <KeepDifferences rules={rules} differences={answer.differences} />}
+      {canSave && answer?.differences !== undefined && <SaveDifferences rules={rules} differences={answer.differences} />}
     </Tray>
   )
 }
 
-/** Saves who gains and loses: that it stays as it is without what is tried, or that it becomes so. */
-function KeepDifferences({ rules, differences }: { readonly rules: Rules; readonly differences: Differences }) {
+/** Saves the differences as expectations: of the access without the trial, or with it. */
+function SaveDifferences({ rules, differences }: { readonly rules: Rules; readonly differences: Differences }) {
   const [saved, save] = useSave(JSON.stringify(differences.first))
   const all = differences.gained + differences.lost
   if (all === 0) return null
   if (saved !== undefined) return <span className={saved.isProblem ? 'no' : ''}>{saved.text}</span>
-  if (all > differences.first.length) return <span className="faint">Too many to save one by one.</span>
-  const keepAs = async (would: boolean) => {
+  if (all > differences.first.length) return <span className="faint">Too many to save.</span>
+  const saveAs = async (would: boolean) => {
     const there = await rules.areThere(differences.first)
     const cells = differences.first.flatMap(({ type, person, key, action, gained, fields }, at): CellToSave[] =>
       key === undefined || !there[at]
@@ -242,13 +242,11 @@ function KeepDifferences({ rules, differences }: { readonly rules: Rules; readon
   }
   return (
     <span>
-      Expect it{' '}
-      <button type="button" className="plain" onClick={() => void keepAs(false)}>
-        to stay as it is
-      </button>
-      , or{' '}
-      <button type="button" className="plain" onClick={() => void keepAs(true)}>
-        to become so
+      <button type="button" className="plain" title="Expect the access without this trial" onClick={() => void saveAs(false)}>
+        Save current access as expectations
+      </button>{' '}
+      <button type="button" className="plain" title="Expect the access with this trial" onClick={() => void saveAs(true)}>
+        Save tried access as expectations
       </button>
     </span>
   )

@@ -28,14 +28,14 @@ export function FindingsList({
   const { findings, about } = live
   return (
     <>
-      <h2>What was found</h2>
+      <h2>Findings</h2>
       {!isNothing(trial) && <Broken rules={rules} of={tried} written={findings?.written} />}
       {findings === undefined ? (
         <p className="faint" role="status">
-          The expectations are being judged …
+          Checking the expectations …
         </p>
       ) : findings === null ? (
-        <p className="faint">This copy holds no findings.</p>
+        <p className="faint">This copy contains no findings.</p>
       ) : (
         <>
           <Expectations of={findings.expectations} look={look} />
@@ -68,14 +68,14 @@ function Broken({
   if (of.differences === undefined) return null
   const all = broken?.of === of ? broken.all : undefined
   return (
-    <section aria-label="By what is tried">
-      <h3>By what is tried</h3>
+    <section aria-label="Effect of the trial">
+      <h3>Effect of the trial</h3>
       {all === undefined ? (
         <p className="faint" role="status">
-          The expectations are being judged …
+          Checking the expectations …
         </p>
       ) : all.length === 0 ? (
-        <p>Every expectation that holds would still hold.</p>
+        <p>All expectations that hold now would still hold.</p>
       ) : (
         <ul className="findings">
           {all.map(({ title, problems }) => (
@@ -97,7 +97,7 @@ function Expectations({ of, look }: { readonly of: ReviewFindings['expectations'
       {'problem' in of ? (
         <p className="no">{of.problem}</p>
       ) : of.all === 0 ? (
-        <p className="faint">There are none yet: save one from any cell.</p>
+        <p className="faint">There are no expectations yet. Save one from any cell.</p>
       ) : (
         <p>
           {of.all - of.failing.length} of {of.all} hold.
@@ -121,14 +121,14 @@ const MOST = 100
 
 function Drift({ of: { drift, baseline }, look }: { readonly of: ReviewFindings; readonly look: Look }) {
   let told: ReactNode
-  if (drift === undefined) told = <p className="faint">No baseline is saved: pachter drift --save writes {baseline}.</p>
+  if (drift === undefined) told = <p className="faint">There is no baseline. Run pachter drift --save to write {baseline}.</p>
   else if ('problem' in drift) told = <p className="no">{drift.problem}</p>
   else {
     const { gained, lost, creates, grants, rules } = drift
     const all = [...gained.map((one) => ({ ...one, gained: true })), ...lost.map((one) => ({ ...one, gained: false }))]
     told =
       all.length + creates.length + grants.length + rules.length === 0 ? (
-        <p>Nobody gained or lost anything.</p>
+        <p>No changes in access.</p>
       ) : (
         <>
           <ul className="findings">
@@ -150,25 +150,27 @@ function Drift({ of: { drift, baseline }, look }: { readonly of: ReviewFindings;
             ))}
             {rules.map(({ of, gone, added }) => (
               <li key={of}>
-                the rules of {of} are otherwise:
+                the rules of {of} have changed:
                 <ul>
                   {gone.map((line) => (
-                    <li key={`- ${line}`}>no longer: {line.replace(/ #[0-9a-f]+$/, '')}</li>
+                    <li key={`- ${line}`}>removed: {line.replace(/ #[0-9a-f]+$/, '')}</li>
                   ))}
                   {added.map((line) => (
-                    <li key={`+ ${line}`}>now: {line.replace(/ #[0-9a-f]+$/, '')}</li>
+                    <li key={`+ ${line}`}>added: {line.replace(/ #[0-9a-f]+$/, '')}</li>
                   ))}
                 </ul>
               </li>
             ))}
           </ul>
-          {all.length > MOST && <p className="faint">and {(all.length - MOST).toLocaleString('en')} more, which pachter drift tells</p>}
+          {all.length > MOST && <p className="faint">and {(all.length - MOST).toLocaleString('en')} more. Run pachter drift to see all.</p>}
         </>
       )
   }
   return (
-    <section aria-label="Since the baseline">
-      <h3>Since the baseline {drift !== undefined && 'at' in drift && <span className="faint">of {drift.at.slice(0, 10)}</span>}</h3>
+    <section aria-label="Changes since the baseline">
+      <h3>
+        Changes since the baseline {drift !== undefined && 'at' in drift && <span className="faint">of {drift.at.slice(0, 10)}</span>}
+      </h3>
       {told}
     </section>
   )
@@ -178,24 +180,24 @@ function Mutants({ live: { mutants, weakening, findings }, look }: { readonly li
   const holds =
     findings && 'failing' in findings.expectations && findings.expectations.failing.length === 0 && findings.expectations.all > 0
   return (
-    <section aria-label="Weakened rules">
-      <h3>Weakened rules</h3>
-      <p className="faint">Each rule is weakened a step at a time: some expectation has to notice.</p>
+    <section aria-label="Mutation check">
+      <h3>Mutation check</h3>
+      <p className="faint">Weakens the rules one by one. Each time, an expectation should fail.</p>
       {weakening !== undefined ? (
-        <p role="status">{weakening[1] === 0 ? 'Beginning …' : `${weakening[0]} of ${weakening[1]} …`}</p>
+        <p role="status">{weakening[1] === 0 ? 'Starting …' : `${weakening[0]} of ${weakening[1]} …`}</p>
       ) : mutants === undefined ? (
         <p className="buttons">
           <button type="button" disabled={!holds} onClick={() => void send('./weaken', {})}>
-            Weaken them
+            Run mutation check
           </button>
-          {findings && !holds && <span className="faint">once there are expectations, and all of them hold</span>}
+          {findings && !holds && <span className="faint">needs expectations that all hold</span>}
         </p>
       ) : (
         <>
           <MutantList mutants={mutants} look={look} />
           <p className="buttons">
             <button type="button" disabled={!holds} onClick={() => void send('./weaken', {})}>
-              Weaken them again
+              Run mutation check again
             </button>
           </p>
         </>
@@ -208,8 +210,8 @@ function MutantList({ mutants: { all, killed, same, survived }, look }: { readon
   return (
     <>
       <p role="status">
-        {all} weakened rulebooks: {killed} killed, {survived.length === 0 ? 'none' : survived.length} survived
-        {same > 0 && `, ${same} that do nothing otherwise here`}.
+        {all} mutants: {killed} killed, {survived.length === 0 ? 'none' : survived.length} survived
+        {same > 0 && `, ${same} equivalent on this data`}.
       </p>
       {survived.length > 0 && (
         <ul className="findings">
@@ -220,7 +222,7 @@ function MutantList({ mutants: { all, killed, same, survived }, look }: { readon
               {title !== undefined && (
                 <p className="problem">
                   {survived.findIndex((one) => one.title === title) < at ? (
-                    <span className="faint">would be killed by the same: {title}</span>
+                    <span className="faint">would be killed by the same expectation: {title}</span>
                   ) : (
                     <>
                       would be killed by: <CellButton cell={cell} look={look} text={title} /> <SaveProposal number={at} />
@@ -241,7 +243,7 @@ function SaveProposal({ number }: { readonly number: number }) {
   if (saved !== undefined) return <span className={saved.isProblem ? 'no' : 'faint'}>{saved.text}</span>
   return (
     <button type="button" onClick={() => void save({ proposals: [number] })}>
-      Keep it
+      Save as expectation
     </button>
   )
 }

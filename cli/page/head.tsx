@@ -1,4 +1,4 @@
-// What one looks at, and how.
+// The controls: type, mode and filters.
 
 import type { Look, Looking } from './address.js'
 import type { Live } from './live.js'
@@ -33,7 +33,7 @@ export function Head({
         className="skip"
         onClick={() => document.getElementById('main')?.querySelector<HTMLElement>('[tabindex="0"]')?.focus()}
       >
-        To the records
+        Skip to the records
       </button>
       <Title {...{ live, looking, look }} />
       <div className="controls">
@@ -48,34 +48,35 @@ export function Head({
           </select>
         </label>
         <fieldset className="modes">
-          <legend className="unseen">How</legend>
+          <legend className="unseen">View</legend>
           {(['matrix', 'lists'] as const).map((one) => (
             <label key={one} className={mode === one ? 'on' : ''}>
               <input type="radio" name="mode" checked={mode === one} onChange={() => look({ mode: one })} />
-              {one === 'matrix' ? 'Who may do what' : 'Side by side'}
+              {one === 'matrix' ? 'Matrix' : 'Lists'}
             </label>
           ))}
         </fieldset>
         <label>
-          Find{' '}
-          <input
-            type="search"
-            value={search}
-            placeholder="a record or a person"
-            onChange={(event) => look({ search: event.currentTarget.value })}
-          />
+          Search{' '}
+          <input type="search" value={search} placeholder="Name or key" onChange={(event) => look({ search: event.currentTarget.value })} />
         </label>
         {mode === 'matrix' && <MatrixOptions {...{ looking, look, people }} />}
-        <span>
-          Try{' '}
-          <button type="button" className="plain" onClick={() => add({ what: 'record' })}>
-            one more {type}
-          </button>
-          ,{' '}
-          <button type="button" className="plain" onClick={() => add({ what: 'claims' })}>
-            somebody else
-          </button>
-        </span>
+        <button
+          type="button"
+          className="toggle"
+          title={`Try an additional ${type}. Nothing is written.`}
+          onClick={() => add({ what: 'record' })}
+        >
+          Add record
+        </button>
+        <button
+          type="button"
+          className="toggle"
+          title="Try an additional person. Nothing is written."
+          onClick={() => add({ what: 'claims' })}
+        >
+          Add person
+        </button>
       </div>
     </header>
   )
@@ -92,7 +93,7 @@ function Title({ live: { about, findings }, looking: { side, key }, look }: Titl
   return (
     <div className="title">
       <h1>
-        Everybody’s eyes <span className="faint">{about.title}</span>
+        Access review <span className="faint">{about.title}: who may read, create, change or delete which record, and why</span>
       </h1>
       {(['rules', 'findings'] as const).map((one) => (
         <button
@@ -120,23 +121,23 @@ function MatrixOptions({ looking: { group, differing }, look, people }: MatrixOp
   return (
     <>
       <label>
-        By standing of{' '}
+        Group by standing{' '}
         <select value={group} onChange={(event) => look({ group: event.currentTarget.value })}>
-          <option value="">nobody</option>
+          <option value="">none</option>
           {people.map((person) => (
             <option key={person}>{person}</option>
           ))}
         </select>
       </label>
       <label className="check">
-        <input type="checkbox" checked={differing} onChange={(event) => look({ differing: event.currentTarget.checked })} /> only where they
-        differ
+        <input type="checkbox" checked={differing} onChange={(event) => look({ differing: event.currentTarget.checked })} /> Show
+        differences only
       </label>
     </>
   )
 }
 
-/** How many things were found that somebody should look at. */
+/** The number of findings that need attention. */
 export function countOf({ expectations, drift }: NonNullable<Live['findings']>): number {
   const failing = 'problem' in expectations ? 1 : expectations.failing.length
   const moved =

@@ -31,16 +31,16 @@ export function Lists({ shown, rules, looking, look }: ListsProps) {
       <p className="beside">
         {free.length > 0 && beside.length < MOST && (
           <label>
-            Beside them{' '}
+            Add person{' '}
             <select value="" onChange={(event) => look({ beside: [...beside, event.currentTarget.value] })}>
-              <option value="">choose …</option>
+              <option value="">Choose …</option>
               {free.map((one) => (
                 <option key={one}>{one}</option>
               ))}
             </select>
           </label>
         )}
-        <span className="faint"> ▒ is hidden from them: it is not there, and not even empty.</span>
+        <span className="faint"> ▒ hidden: the field is absent, not empty.</span>
       </p>
       <div className="columns">
         {beside.map((person) => (
@@ -84,9 +84,9 @@ function List({
   const rows = useMemo(() => listed?.rows.filter(({ key }) => keys.has(key)) ?? [], [listed, keys])
   const scroller = useRef<HTMLDivElement>(null)
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => 74, overscan: 6 })
-  const name = person === 'system' ? 'all there is' : person
+  const name = person === 'system' ? 'all records' : person
   return (
-    <section className="list" aria-label={`The list of ${name}`}>
+    <section className="list" aria-label={`List of ${name}`}>
       <h2>
         {name}{' '}
         <span className="faint">
@@ -94,13 +94,13 @@ function List({
           {rows.length !== (listed?.rows.length ?? 0) && `, ${rows.length} shown`}
         </span>
         {close && (
-          <button type="button" aria-label={`Without ${name}`} onClick={close}>
+          <button type="button" aria-label={`Remove ${name}`} onClick={close}>
             ×
           </button>
         )}
       </h2>
       <div className="scroller" ref={scroller} tabIndex={0} role="region" aria-label={`Records of ${name}`}>
-        {listed !== undefined && rows.length === 0 && <p className="faint">Nothing.</p>}
+        {listed !== undefined && rows.length === 0 && <p className="faint">No records.</p>}
         <ul style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map(({ index, start, key: at }) => {
             const row = rows[index]

@@ -12,12 +12,12 @@ import { startRules } from './rules.js'
 const root = createRoot(document.getElementById('page') as HTMLElement)
 
 async function start() {
-  root.render(<Notice title="One moment">The rules and the records are being read.</Notice>)
+  root.render(<Notice title="Loading">Reading the rules and the records.</Notice>)
   const rules = startRules()
   const response = await fetch('./project.json')
   if (!response.ok) throw new Error(await response.text())
   const about = await rules.open((await response.json()) as Project)
-  document.title = `${about.title}: who may do what`
+  document.title = `${about.title}: access review`
   root.render(
     <StrictMode>
       <App opened={about} rules={rules} />
@@ -27,7 +27,7 @@ async function start() {
 
 start().catch((error: unknown) =>
   root.render(
-    <Notice title="It cannot be shown" isError>
+    <Notice title="The page cannot be loaded" isError>
       {error instanceof Error ? error.message : String(error)}
     </Notice>,
   ),

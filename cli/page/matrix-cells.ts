@@ -117,7 +117,7 @@ interface Doing {
   readonly selectRow: (row: number) => void
 }
 
-/** The same functions for every row and every time, so that a row is drawn anew only where something in it is otherwise. */
+/** The same functions for every row and every time, so that a row renders again only if something in it has changed. */
 function useSteady(now: Doing): Doing {
   const doing = useRef(now)
   doing.current = now

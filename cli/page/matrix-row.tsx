@@ -1,4 +1,4 @@
-// The rows of the matrix: a record, a heading over several, and the totals beneath.
+// The rows of the matrix: a record, a heading over several, and the totals below.
 import { type MouseEvent, memo, useMemo } from 'react'
 import type { Area, Spot } from './area.js'
 import type { Drawn, Shown } from './engine/types.js'
@@ -23,7 +23,7 @@ interface RowProps {
   readonly selectRow: (row: number) => void
 }
 
-const MARKS = ['', ', by this rule and others', ', decided by this rule'] as const
+const MARKS = ['', ', allowed by this rule and others', ', decided by this rule'] as const
 
 /** A record. */
 export const Row = memo(
@@ -68,6 +68,7 @@ export const Row = memo(
             isSelected ? 'selected' : '',
             mark === 2 ? 'decided' : mark === 1 ? 'shared' : '',
           ]
+          const words = `${drawn.people[person]}, ${drawn.keys[at]}: ${cellWords(shown, person, at)}${MARKS[mark as 0]}`
           return (
             <div
               key={person}
@@ -76,7 +77,8 @@ export const Row = memo(
               aria-colindex={column + 2}
               style={{ gridColumn: column + 2 }}
               className={look.filter(Boolean).join(' ')}
-              aria-label={`${drawn.people[person]}, ${drawn.keys[at]}: ${cellWords(shown, person, at)}${MARKS[mark as 0]}`}
+              aria-label={words}
+              title={words}
               aria-selected={isSelected || column === chosen}
               onClick={(event) => clicked(event, { row: index, person: column })}
             >
@@ -122,7 +124,7 @@ function isAlike(a: RowProps, b: RowProps): boolean {
   )
 }
 
-/** A heading over the records beneath it. */
+/** A heading over the records below it. */
 export function GroupRow({
   title,
   index,
@@ -156,19 +158,19 @@ export function Totals({
   const totals = useMemo(() => people.map((person) => countsOf(drawn, person)), [drawn, people])
   return (
     <div role="row" className="row totals" aria-rowindex={count + 2} style={{ gridTemplateColumns: columns }}>
-      <div role="rowheader">of all {drawn.keys.length}; creates</div>
+      <div role="rowheader">{drawn.keys.length} in all; can create</div>
       {people.slice(from, to).map((person, place) => {
         const at = from + place
         const [reads = 0, ...rest] = totals[at] ?? []
         const changes = rest.flatMap((sum, bit) => (sum > 0 ? [`${sum} ${letters[bit]}`] : []))
-        const creates = { always: 'yes', never: 'no', depending: 'it depends' }[drawn.creates[person] ?? 'never']
+        const creates = { always: 'yes', never: 'no', depending: 'depends' }[drawn.creates[person] ?? 'never']
         return (
           <div
             key={person}
             role="gridcell"
             aria-colindex={at + 2}
             style={{ gridColumn: at + 2 }}
-            aria-label={`${drawn.people[person]}: reads ${reads}; ${changes.join(', ') || 'changes none'}; creates: ${creates}`}
+            aria-label={`${drawn.people[person]}: reads ${reads}; ${changes.join(', ') || 'changes none'}; can create: ${creates}`}
           >
             <strong>{reads}</strong>
             <span className="faint"> {changes.join(' ')}</span>

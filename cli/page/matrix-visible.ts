@@ -15,7 +15,7 @@ const NAMES = 17
 export function useVisible(shown: Shown, looking: Looking, standings: Standings | undefined) {
   const { search, differing, group } = looking
   const found = useMemo(() => linesOf(shown, { search, differing, group }, standings), [shown, search, differing, group, standings])
-  // The same as before where they are: what depends on them is not drawn anew.
+  // The same objects as before where nothing changed, so that their users do not render again.
   const all = useAlike(found.people)
   const lines = useAlike(found.lines)
   const isNarrow = useNarrow()

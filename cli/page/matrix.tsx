@@ -37,11 +37,7 @@ export function Matrix({ shown, marked, standings, rules, canSave, looking, look
   const letters = useAlike(useMemo(() => [...lettersOf(drawn.actions).values()], [drawn.actions]))
   const { grid, opened, active, area, clear, clicked, selectRow, selectColumn, pressed } = useCells({ drawn, visible, down, looking, look })
   if (lines.length === 0 || people.length === 0)
-    return (
-      <p className="faint">
-        {drawn.keys.length === 0 ? `There are no ${drawn.type} records.` : 'Nothing is left by what you are looking for.'}
-      </p>
-    )
+    return <p className="faint">{drawn.keys.length === 0 ? `There are no ${drawn.type} records.` : 'No records match the filters.'}</p>
   return (
     <>
       {isNarrow && <OnePerson {...{ drawn, visible, looking, look }} />}
@@ -98,11 +94,11 @@ interface OnePersonProps {
   readonly look: Look
 }
 
-/** Whose column is shown, where there is room for one alone. */
+/** Chooses the person, if there is room for one column only. */
 function OnePerson({ drawn, visible: { all, single, choose }, looking, look }: OnePersonProps) {
   return (
     <label className="one-person">
-      Whom{' '}
+      Person{' '}
       <select
         value={single}
         onChange={(event) => {
@@ -157,7 +153,7 @@ interface LegendProps {
   readonly look: Look
 }
 
-/** What the signs in the cells mean. */
+/** The meaning of the symbols in the cells. */
 function Legend({ drawn, marked, letters, look }: LegendProps) {
   const { unreached, actions } = drawn
   const others = unreached.length > 8 ? ` and ${unreached.length - 8} more` : ''
@@ -165,18 +161,18 @@ function Legend({ drawn, marked, letters, look }: LegendProps) {
     <p className="legend faint">
       {marked !== undefined ? (
         <>
-          <strong>{marked.title}</strong> decides what has a full ring; where the ring is broken, others would let it as well.
+          <strong>{marked.title}</strong>: full ring = this rule alone decides; broken ring = other rules allow it too.
           {!marked.isPointed && (
             <button type="button" className="plain" onClick={() => look({ rule: undefined })}>
-              Show all alike
+              Clear
             </button>
           )}
         </>
       ) : (
         <>
-          ● reads it, ◐ reads some fields; {letters.map((letter, at) => `${letter} ${actions[at + 1]}`).join(', ')}. Choose a cell to see
-          why; with Shift, several.
-          {unreached.length > 0 && ` Nobody has any standing towards ${unreached.slice(0, 8).join(', ')}${others}.`}
+          ● read, ◐ read some fields, {letters.map((letter, at) => `${letter} ${actions[at + 1]}`).join(', ')}, empty = nothing is allowed.
+          Choose a cell to see why. Press Shift to select several.
+          {unreached.length > 0 && ` No person has a standing on ${unreached.slice(0, 8).join(', ')}${others}.`}
         </>
       )}
     </p>

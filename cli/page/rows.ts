@@ -2,7 +2,7 @@
 import type { Looking } from './address.js'
 import type { Changes, Shown, Standings } from './engine/types.js'
 
-/** The numbers of the people, and the lines: a number is a record, a text is a heading over those beneath. */
+/** The numbers of the people, and the lines: a number is a record, a text is a heading over those below. */
 export interface Lines {
   readonly people: readonly number[]
   readonly lines: readonly (number | string)[]
@@ -59,12 +59,12 @@ const numbers = (count: number) => Array.from({ length: count }, (_, at) => at)
 
 const CHANGE = [undefined, 'gained', 'lost', 'other'] as const
 
-/** How a cell came to be otherwise. */
+/** How a cell has changed. */
 export function cellChange(changes: Changes | undefined, person: number, row: number): 'gained' | 'lost' | 'other' | undefined {
   return CHANGE[changes?.[person]?.[row] ?? 0]
 }
 
-/** What a cell says, as signs: the disc is for reading, letters are for the rest. */
+/** The symbols of a cell: a disc for read, letters for the other actions. */
 export function cellText({ drawn, changes }: Shown, letters: readonly string[], person: number, row: number): string {
   const bits = drawn.cells[person]?.[row] ?? 0
   const change = { gained: '+ ', lost: '− ', other: '± ', none: '' }[cellChange(changes, person, row) ?? 'none']
@@ -74,11 +74,11 @@ export function cellText({ drawn, changes }: Shown, letters: readonly string[], 
   return `${change}${rest === '' ? disc : `${disc} ${rest}`}`
 }
 
-/** The same in words, for whoever hears it. */
+/** The same in words, for screen readers. */
 export function cellWords({ drawn, changes }: Shown, person: number, row: number): string {
   const bits = drawn.cells[person]?.[row] ?? 0
   const does = drawn.actions.filter((_, at) => at > 0 && bits & (1 << at))
-  const reads = (bits & 1) === 0 ? 'does not see it' : drawn.partial[person]?.[row] ? 'reads some fields' : 'reads it'
+  const reads = (bits & 1) === 0 ? 'nothing is allowed' : drawn.partial[person]?.[row] ? 'read some fields' : 'read'
   const change = cellChange(changes, person, row)
   return [reads, ...does, ...(change === undefined ? [] : [change === 'other' ? 'gained and lost' : change])].join(', ')
 }

@@ -1,4 +1,4 @@
-// The rules of the records that one looks at, and where each has a say.
+// The rules of the record type, and where each of them decides.
 import { useEffect, useState } from 'react'
 import type { Look, Looking } from './address.js'
 import { type GrantShown, type RuleShown, ruleId, type Shown } from './engine/types.js'
@@ -33,15 +33,15 @@ export function Rulebook({
     }
   }, [rules, of, type])
   useEffect(() => () => point(undefined), [point])
-  if (read === undefined || read.type !== type) return <p className="faint">Reading …</p>
+  if (read === undefined || read.type !== type) return <p className="faint">Loading …</p>
   const idle = read.rules.filter(decidesNothing).length
   return (
     <>
-      <h2>The rules of {type}</h2>
+      <h2>Rules of {type}</h2>
       <p className="faint">
-        Point at one and the cells in which it has a say stand out.
+        Point at a rule to highlight the cells that it decides.
         {idle > 0 &&
-          ` ${idle === 1 ? 'One decides' : `${idle} decide`} nothing here: without ${idle === 1 ? 'it' : 'any one of them'}, nobody would see or may do anything else.`}
+          ` ${idle === 1 ? 'One rule makes' : `${idle} rules make`} no difference here: removing ${idle === 1 ? 'it' : 'any one of them'} would change nobody’s access.`}
       </p>
       {groupsOf(read.rules).map(([heading, mine]) => (
         <section key={heading}>
@@ -74,7 +74,7 @@ function Grants({ of }: { readonly of: readonly GrantShown[] }) {
               {' '}
               {kind}, {meaning}
             </span>
-            <span className="said">{people.length === 0 ? 'nobody here' : people.join(', ')}</span>
+            <span className="said">{people.length === 0 ? 'none of these people' : people.join(', ')}</span>
           </li>
         ))}
       </ul>
@@ -117,7 +117,7 @@ function Rule({
         <span className="rule-title">{title}</span>
         {meaning !== undefined && <span className="faint"> {kind === 'veto' ? `“${meaning}”` : meaning}</span>}
         <span className="said">
-          {decidesNothing(rule) ? <span className="idle">∅ decides nothing here</span> : null} {saidOf(rule)}
+          {decidesNothing(rule) ? <span className="idle">∅ makes no difference here</span> : null} {saidOf(rule)}
         </span>
       </button>
       {chosen && (
@@ -132,7 +132,7 @@ function Rule({
             <Place place={place} />
             {(kind === 'clause' || kind === 'veto') && (
               <button type="button" className="plain" onClick={() => without(title, kind === 'clause' ? rule.actions[0] : undefined)}>
-                Try it without this {kind}
+                Try without this {kind}
               </button>
             )}
           </p>
@@ -146,14 +146,18 @@ function Rule({
 function saidOf({ kind, actions, cells, alone, people }: RuleShown): string {
   if (kind === 'stamp') return ''
   if (cells === undefined) {
-    if (actions[0] === 'create') return people.length === 0 ? 'nobody here can' : `can hold for ${people.length} of these people`
+    if (actions[0] === 'create') return people.length === 0 ? 'for none of these people' : `for ${people.length} of these people`
     return 'within a routine only'
   }
   const count = `${cells.toLocaleString('en')} ${cells === 1 ? 'cell' : 'cells'}`
   if (kind === 'standing') return cells === 0 ? '' : count
   if (cells === 0) return ''
-  const what = kind === 'clause' ? count : `withholds ${count}`
-  return alone === cells ? what : alone === 0 ? `${what}, all of them by others too` : `${what}, ${alone?.toLocaleString('en')} by it alone`
+  const what = kind === 'clause' ? count : `refuses ${count}`
+  return alone === cells
+    ? what
+    : alone === 0
+      ? `${what}, all also by other rules`
+      : `${what}, ${alone?.toLocaleString('en')} by this rule alone`
 }
 
 function groupsOf(rules: readonly RuleShown[]): (readonly [string, readonly RuleShown[]])[] {
@@ -161,10 +165,10 @@ function groupsOf(rules: readonly RuleShown[]): (readonly [string, readonly Rule
   for (const rule of rules) {
     const { kind, actions } = rule
     const heading = {
-      standing: 'Who is who',
-      gate: actions.length === 1 ? `May ${actions[0]} only if` : 'All of it only if',
+      standing: 'Standings',
+      gate: actions.length === 1 ? `May ${actions[0]} only if` : 'Anything only if',
       clause: `May ${actions[0]}`,
-      veto: `Withheld: ${actions.join(', ')}`,
+      veto: `Veto on ${actions.join(', ')}`,
       stamp: `Set by the server on ${actions[0]}`,
     }[kind]
     groups.set(heading, [...(groups.get(heading) ?? []), rule])

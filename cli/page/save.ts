@@ -3,7 +3,7 @@
 import type { CellToSave } from 'pachter/internal/review'
 import { useState } from 'react'
 
-/** What came of it. */
+/** The result. */
 export interface Saved {
   readonly text: string
   readonly isProblem?: boolean
@@ -15,13 +15,13 @@ export async function save(what: { readonly cells: readonly CellToSave[] } | { r
     const { file, saved = [], problem } = (await response.json()) as { file?: string; saved?: string[]; problem?: string }
     if (file === undefined) return { text: problem ?? 'It was not saved.', isProblem: true }
     const said = saved.length > 3 ? `${saved.length} expectations` : saved.join('; ')
-    return { text: `${said}: saved in ${file}` }
+    return { text: `${said}: saved to ${file}` }
   } catch {
     return { text: 'It was not saved: pachter review does not answer.', isProblem: true }
   }
 }
 
-/** Saves, and what came of it; forgotten where what there is to save is something else. */
+/** Saves, and keeps the result until there is something else to save. */
 export function useSave(of: string): [Saved | undefined, (what: Parameters<typeof save>[0]) => Promise<void>] {
   const [told, setTold] = useState<{ readonly of: string; readonly saved: Saved }>()
   return [told?.of === of ? told.saved : undefined, async (what) => setTold({ of, saved: await save(what) })]

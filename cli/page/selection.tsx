@@ -31,7 +31,7 @@ export function Selection({
   const [saved, save] = useSave(JSON.stringify([area, action]))
   const count = rows.length * people.length
   const reads = people.reduce((sum, person) => sum + rows.filter((row) => (drawn.cells[person]?.[row] ?? 0) & 1).length, 0)
-  const keepThem = async () => {
+  const saveAll = async () => {
     const cells = people.flatMap((person) =>
       rows.flatMap((row) =>
         of.map((one): CellToSave => {
@@ -59,7 +59,7 @@ export function Selection({
           {count} {count === 1 ? 'cell' : 'cells'}
         </strong>
         : {names.length > 4 ? `${names.length} people` : names.join(', ')} and{' '}
-        {rows.length === 1 ? String(drawn.keys[rows[0] as number]) : `${rows.length} records`}; {reads} read.
+        {rows.length === 1 ? String(drawn.keys[rows[0] as number]) : `${rows.length} records`}; {reads} with read access.
       </span>
       {canSave &&
         (saved !== undefined ? (
@@ -67,22 +67,22 @@ export function Selection({
             {saved.text}
           </span>
         ) : count * of.length > MOST ? (
-          <span className="faint">Too many to save at once.</span>
+          <span className="faint">Too many cells to save at once.</span>
         ) : (
           <span>
-            Expect them to stay so, as to{' '}
-            <select aria-label="Which action" value={action} onChange={(event) => setAction(event.currentTarget.value)}>
+            Action{' '}
+            <select aria-label="Action to save" value={action} onChange={(event) => setAction(event.currentTarget.value)}>
               {[...drawn.actions, 'every action'].map((one) => (
                 <option key={one}>{one}</option>
               ))}
             </select>{' '}
-            <button type="button" onClick={() => void keepThem()}>
-              Keep
+            <button type="button" onClick={() => void saveAll()}>
+              Save as expectations
             </button>
           </span>
         ))}
       <button type="button" className="plain" onClick={clear}>
-        Select nothing
+        Clear selection
       </button>
     </div>
   )

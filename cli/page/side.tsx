@@ -1,4 +1,4 @@
-// What stands beside the matrix: one thing at a time.
+// The side panel, with one thing at a time.
 import type { ReactNode } from 'react'
 import type { Look, Looking } from './address.js'
 

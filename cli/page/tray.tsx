@@ -35,9 +35,9 @@ export function Tray({
           {problem !== undefined ? (
             <span className="no">{problem}</span>
           ) : differences === undefined ? (
-            'Working it out …'
+            'Loading …'
           ) : all === 0 ? (
-            'Nobody gains or loses anything.'
+            'No changes in access.'
           ) : (
             <>
               <span className="yes">+ {differences.gained} gained</span>, <span className="no">− {differences.lost} lost</span>
@@ -46,7 +46,7 @@ export function Tray({
         </span>
         {all > 0 && (
           <button type="button" className="plain" aria-expanded={open} onClick={() => setOpen(!open)}>
-            {open ? 'Less' : 'Who and what'}
+            {open ? 'Hide details' : 'Show details'}
           </button>
         )}
         {children}

@@ -78,12 +78,12 @@ export function RecordForm({
   if (fields === undefined) return null
   return (
     <Dialog
-      title={recordKey === undefined ? `One more ${type}` : `${type} ${recordKey}, as it would be`}
+      title={recordKey === undefined ? `Add record: ${type}` : `Edit ${type} ${recordKey}`}
       submit={submit}
       problem={problem}
       close={close}
     >
-      <p className="faint">It is tried here, and written nowhere. Lists have commas; null is null.</p>
+      <p className="faint">This is a trial. Nothing is written. Separate the values of a list by commas; write null for null.</p>
       {fields.map(({ name, text, isMissing, field }) => (
         <div key={name} className="field">
           <label htmlFor={`field-${name}`}>{name}</label>
@@ -118,7 +118,7 @@ export function RecordForm({
   )
 }
 
-/** Somebody's claims to be tried: of somebody who is there, or of somebody who does not exist yet. */
+/** The claims of a person, to be tried: of an existing person, or of a new one. */
 export function ClaimsForm({
   rules,
   person,
@@ -144,23 +144,18 @@ export function ClaimsForm({
   }, [rules, person])
   const submit = () => {
     if (!/^[\w-]+$/.test(name) || ['visitor', 'system'].includes(name))
-      return setProblem('A name of letters, digits and - is needed, and visitor and system are others.')
-    if (person === undefined && people.includes(name)) return setProblem(`There is a ${name} already.`)
+      return setProblem('Use letters, digits, - and _ in the name. The names visitor and system are reserved.')
+    if (person === undefined && people.includes(name)) return setProblem(`A person named ${name} exists already.`)
     try {
       const claims = JSON.parse(text) as unknown
-      if (typeof claims !== 'object' || claims === null || Array.isArray(claims)) throw new Error('an object is needed')
+      if (typeof claims !== 'object' || claims === null || Array.isArray(claims)) throw new Error('an object is expected')
       done(name, claims as { [claim: string]: unknown })
     } catch (error) {
-      setProblem(`The claims are no JSON: ${error instanceof Error ? error.message : error}`)
+      setProblem(`The claims are not valid JSON: ${error instanceof Error ? error.message : error}`)
     }
   }
   return (
-    <Dialog
-      title={person === undefined ? 'Somebody who does not exist yet' : `${person}’s claims, as they would be`}
-      submit={submit}
-      problem={problem}
-      close={close}
-    >
+    <Dialog title={person === undefined ? 'Add person' : `Change claims: ${person}`} submit={submit} problem={problem} close={close}>
       {person === undefined && (
         <div className="field">
           <label htmlFor="person-name">name</label>

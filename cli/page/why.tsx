@@ -40,7 +40,7 @@ export function Why({ canSave, drawn, rules, looking: { type, person, key, actio
       <h2>
         {person} and {type} {key}
       </h2>
-      {!isKnown && <p role="alert">There is no such person, record or action here.</p>}
+      {!isKnown && <p role="alert">This person, record or action does not exist here.</p>}
       {isKnown && (
         <div className="actions" role="group" aria-label="Action">
           {drawn.actions.map((one, bit) => {
@@ -60,7 +60,7 @@ export function Why({ canSave, drawn, rules, looking: { type, person, key, actio
       {why && <Explained why={why} action={action} person={person as string} without={without} look={look} />}
       {why && why.standings.length > 0 && (
         <section>
-          <h3>Who is what to it</h3>
+          <h3>Standings on this record</h3>
           <ul className="lines">
             {why.standings.map(({ person: one, is }) => (
               <li key={one}>
@@ -74,17 +74,17 @@ export function Why({ canSave, drawn, rules, looking: { type, person, key, actio
         </section>
       )}
       {isKnown && canSave && (
-        <Keep key={of} {...{ type, action }} person={person as string} recordKey={drawn.keys[at] as Key} allowed={why?.allowed} />
+        <Save key={of} {...{ type, action }} person={person as string} recordKey={drawn.keys[at] as Key} allowed={why?.allowed} />
       )}
       {isKnown && (
         <section>
-          <h3>Try it otherwise</h3>
+          <h3>Try a change</h3>
           <p className="buttons">
             <button type="button" onClick={() => edit('record')}>
               Edit {type} {key}
             </button>
             <button type="button" onClick={remove}>
-              Remove it
+              Delete {type} {key}
             </button>
             {person !== 'visitor' && (
               <button type="button" onClick={() => edit('claims')}>
@@ -117,13 +117,13 @@ function Explained({
     <>
       <p>
         <strong className={allowed ? 'yes' : 'no'}>
-          {allowed ? 'Allowed' : outcome === 'not found' ? 'Not found, to them' : outcome === 'sign in' ? 'Sign in first' : 'Refused'}
+          {allowed ? 'Allowed' : outcome === 'not found' ? 'Not found' : outcome === 'sign in' ? 'Sign in first' : 'Refused'}
         </strong>
-        {fields && `, with ${fields.join(', ') || 'the key alone'}`}.{message !== undefined && ` They are told: “${message}”`}
+        {fields && `, with ${fields.join(', ') || 'the key alone'}`}.{message !== undefined && ` Message: “${message}”`}
       </p>
       {decidedBy !== action && (
         <p className="faint">
-          What {person} does not see, they cannot {action}: the clauses for {decidedBy} decide.
+          To {action} a record, {person} has to be allowed to {decidedBy} it. The {decidedBy} clauses decide here.
         </p>
       )}
       <Failing failing={failing} />
@@ -131,23 +131,23 @@ function Explained({
       {clause ? (
         <section>
           <h3>
-            {allowed ? `By this clause for ${decidedBy}` : clause.holds ? 'A clause would let it' : `The nearest clause for ${decidedBy}`}{' '}
+            {allowed ? `Allowed by this ${decidedBy} clause` : clause.holds ? 'A clause would allow it' : `Nearest ${decidedBy} clause`}{' '}
             <Place place={clause.place} />
           </h3>
           <Lines lines={clause.lines} />
           <p className="links">
             {clause.holds && (
               <button type="button" className="plain" onClick={() => without(clause.title, decidedBy)}>
-                Try it without this clause
+                Try without this clause
               </button>
             )}
             <button type="button" className="plain" onClick={() => look({ side: 'rules', rule: clause.rule })}>
-              Where it decides
+              Show where it decides
             </button>
           </p>
         </section>
       ) : (
-        <p>No clause lets anybody {decidedBy} it.</p>
+        <p>No clause allows anyone to {decidedBy} it.</p>
       )}
       {others.length > 0 && (
         <section>
@@ -169,7 +169,7 @@ function Failing({ failing }: { readonly failing: NonNullable<Told['clause']>['f
   if (failing.length === 0) return null
   return (
     <section>
-      <h3>It would be allowed if this were otherwise</h3>
+      <h3>Conditions that do not hold</h3>
       <ul>
         {failing.map(({ text, values }, at) => (
           <li key={`${at} ${text}`}>
@@ -192,12 +192,12 @@ function Withheld({ withheld, without }: WithheldProps) {
       {withheld.map(({ kind, title, lines, place }) => (
         <section key={title}>
           <h3>
-            {kind === 'gate' ? 'Withheld by a gate' : 'Withheld by a veto'} <Place place={place} />
+            {kind === 'gate' ? 'Refused by a gate' : 'Refused by a veto'} <Place place={place} />
           </h3>
           <Lines lines={lines} />
           {kind === 'veto' && (
             <button type="button" className="plain" onClick={() => without(title)}>
-              Try it without this veto
+              Try without this veto
             </button>
           )}
         </section>
@@ -207,7 +207,7 @@ function Withheld({ withheld, without }: WithheldProps) {
 }
 
 /** Saves a cell as an expectation, in a file of the project. */
-function Keep({
+function Save({
   type,
   person,
   recordKey,
@@ -223,7 +223,7 @@ function Keep({
   const [told, save] = useSave(`${type} ${person} ${recordKey} ${action} ${allowed}`)
   return (
     <section>
-      <h3>Keep it</h3>
+      <h3>Save</h3>
       {told === undefined ? (
         <p className="buttons">
           <button
@@ -231,7 +231,7 @@ function Keep({
             onClick={() => void save({ cells: [{ person, type, key: recordKey, action, allowed: allowed === true }] })}
             disabled={allowed === undefined}
           >
-            Expect that {person} {allowed ? 'may' : 'may not'} {action} it
+            Save as expectation: {person} {allowed ? 'may' : 'may not'} {action} it
           </button>
         </p>
       ) : (

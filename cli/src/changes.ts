@@ -33,8 +33,8 @@ export function sayGrants(grants: readonly Grant[]): void {
 /** Rules that are otherwise, in their own words. */
 export function sayRules(rules: readonly RuleChange[]): void {
   if (rules.length === 0) return
-  say(pc.bold('Rules that are otherwise'))
-  say(pc.dim('What they make of records in updates and creations, and of records that are not here, no record at hand tells.'))
+  say(pc.bold('Changed rules'))
+  say(pc.dim('Their effect on updates, new records and records that are not in this data is not compared.'))
   for (const { of, gone, added } of rules) {
     say(`  ${of}`)
     for (const line of gone) say(`    ${pc.red('-')} ${hanging(printable(worded(line, added)), 6)}`)
@@ -43,7 +43,7 @@ export function sayRules(rules: readonly RuleChange[]): void {
   say()
 }
 
-/** A rule without its mark, unless another of the same words stands beside it. */
+/** A rule without its mark, unless another with the same text is next to it. */
 function worded(line: string, others: readonly string[]): string {
   const bare = (one: string) => one.replace(/ #[0-9a-f]+$/, '')
   return others.some((one) => bare(one) === bare(line)) ? line : bare(line)

@@ -9,7 +9,7 @@ export interface Configuration<W extends World = World> {
   readonly data: string | URL
   /** The people to look through, by name, as the claims that each comes with. `visitor`, `unknown` and `system` are names of their own. */
   readonly people: { readonly [name: string]: W['me'] }
-  /** The claims of somebody who is signed in and known to no record, where an id alone does not fit the shape of `me`. */
+  /** The claims of a signed-in person without a record, if an id alone does not fit the shape of `me`. */
   readonly unknown?: W['me']
   /** The instant at which everything is judged. Default: the clock. */
   readonly now?: Date

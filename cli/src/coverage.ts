@@ -15,7 +15,7 @@ export function reportCoverage(coverage: Coverage, folder: string | true, now: D
   say()
   say(
     columns(
-      ['of', 'rules and parts', 'both ways'],
+      ['type', 'rules and parts', 'both outcomes'],
       types.map((type) => {
         const mine = points.filter((point) => point.type === type)
         const both = mine.filter(isCovered).length
@@ -27,20 +27,20 @@ export function reportCoverage(coverage: Coverage, folder: string | true, now: D
   say()
   const silent = new Set(points.filter((point) => point.depth === 0 && isSilent(point)).map(({ type, rule }) => `${type} ${rule}`))
   const uncovered = points.filter((point) => !isCovered(point))
-  // Of a rule that nobody asked, its parts need no saying.
+  // If a rule was never evaluated, its parts are not listed.
   const open = uncovered.filter(({ type, rule, depth }) => depth === 0 || !silent.has(`${type} ${rule}`))
   if (open.length > 0) {
-    say(pc.bold('Did not come out both ways'))
+    say(pc.bold('Without both outcomes'))
     say(
       wrapped(
-        ['of', 'rule', 'part', 'came out'],
+        ['type', 'rule', 'part', 'outcomes'],
         open.map((point) => [point.type ?? 'all', printable(point.rule), point.depth === 0 ? ' ' : printable(point.text), cameOut(point)]),
       ),
     )
     say()
   }
-  say(`${questions} questions: of ${points.length} rules and parts, ${points.length - uncovered.length} came out both ways.`)
-  if (folder !== true) say(`Written to ${write(coverage, folder, now)}: index.html, and lcov.info about rules.txt.`)
+  say(`${points.length - uncovered.length} of ${points.length} rules and parts had both outcomes, in ${questions} checks.`)
+  if (folder !== true) say(`Wrote index.html, lcov.info and rules.txt to ${write(coverage, folder, now)}.`)
 }
 
 function isSilent({ counts }: CoveragePoint): boolean {
@@ -48,7 +48,7 @@ function isSilent({ counts }: CoveragePoint): boolean {
 }
 
 function cameOut(point: CoveragePoint): string {
-  if (isSilent(point)) return 'never asked'
+  if (isSilent(point)) return 'never evaluated'
   const { outcomes, counts } = point
   return outcomes.map((outcome, at) => (counts[at] === 0 ? `never ${outcome}` : `${outcome} ${counts[at]}`)).join(', ')
 }

@@ -11,17 +11,18 @@ import { DataError } from './errors.js'
  * Every record is put through its shape. @throws DataError with file, row and field.
  */
 export async function readData(folder: string, model: Model): Promise<Records> {
-  if (!existsSync(folder) || !statSync(folder).isDirectory()) throw new DataError(folder, 'the data folder is not there')
+  if (!existsSync(folder) || !statSync(folder).isDirectory()) throw new DataError(folder, 'the data folder does not exist')
   const types = Object.keys(model.types)
   const files = readdirSync(folder).filter((file) => file.endsWith('.json'))
-  if (files.length === 0) throw new DataError(folder, `no records here: put them into ${types.map((type) => `${type}.json`).join(', ')}`)
+  if (files.length === 0)
+    throw new DataError(folder, `contains no records. Put them into ${types.map((type) => `${type}.json`).join(', ')}`)
   for (const file of files) {
     const name = file.slice(0, -'.json'.length)
     if (!types.includes(name)) {
       const near = nearest(name, types)
       throw new DataError(
         join(folder, file),
-        `belongs to no record type${near === undefined ? `; there are ${types.join(', ')}` : `: is it meant to be ${near}.json?`}`,
+        `has no record type${near === undefined ? `. Record types: ${types.join(', ')}` : `. Did you mean "${near}.json"?`}`,
       )
     }
   }
@@ -38,14 +39,14 @@ async function readRecords(type: TypeModel, file: string): Promise<Row[]> {
   try {
     rows = JSON.parse(readFileSync(file, 'utf8'))
   } catch (error) {
-    throw new DataError(file, `is not JSON: ${error instanceof Error ? error.message : String(error)}`)
+    throw new DataError(file, `is not valid JSON: ${error instanceof Error ? error.message : String(error)}`)
   }
   if (!Array.isArray(rows)) throw new DataError(file, 'must hold an array of records')
   const seen = new Map<unknown, number>()
   const records: Row[] = []
   for (const [at, row] of rows.entries()) {
     const where = `row ${at + 1}`
-    if (typeof row !== 'object' || row === null || Array.isArray(row)) throw new DataError(file, `${where}: is no record`)
+    if (typeof row !== 'object' || row === null || Array.isArray(row)) throw new DataError(file, `${where}: is not a record`)
     const fitted = await fitRecord(type, row as Row)
     if ('faults' in fitted) {
       const faults = fitted.faults.map(({ field, problem }) => (field ? `${field}: ${problem}` : problem)).join('; ')
@@ -53,7 +54,7 @@ async function readRecords(type: TypeModel, file: string): Promise<Row[]> {
     }
     const key = fitted.record[type.key]
     const first = seen.get(key)
-    if (first !== undefined) throw new DataError(file, `${where}: the key ${JSON.stringify(key)} is there already, in row ${first}`)
+    if (first !== undefined) throw new DataError(file, `${where}: the key ${JSON.stringify(key)} was used before, in row ${first}`)
     seen.set(key, at + 1)
     records.push(fitted.record)
   }

@@ -61,14 +61,14 @@ async function open(scheme: string | undefined, url: string): Promise<OpenDataba
     }
     case 'sqlite': {
       const file = resolve(url.slice('sqlite:'.length).replace(/^\/\//, ''))
-      if (!existsSync(file)) throw new UsageError(`there is no file ${file}`)
+      if (!existsSync(file)) throw new UsageError(`the file ${file} does not exist`)
       const { default: initSqlJs } = await needed('sql.js', () => import('sql.js'))
       const SQL = await initSqlJs()
       // A copy in memory: the file stays as it is.
       return { db: new Kysely<any>({ dialect: sqlJsDialect(new SQL.Database(readFileSync(file))) }), dialect: sqlite }
     }
     default:
-      throw new UsageError(`${JSON.stringify(shown(url))} is no URL of a database: give ${EXAMPLES}`)
+      throw new UsageError(`${JSON.stringify(shown(url))} is not the URL of a database. Use ${EXAMPLES}.`)
   }
 }
 

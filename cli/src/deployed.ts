@@ -50,26 +50,26 @@ export async function judgeAllDeployed(
 
 /** In lines: what was tried, what only asked, and what was left out. What was not tried is no proof of anything. */
 export function countsOf({ tried, asked, left }: DeployedFindings, mayWrite: readonly string[]): string[] {
-  const lines = [`${tried} really tried.`]
-  if (tried === 0) lines[0] = 'Nothing was really tried: this says nothing of what the application lets happen.'
+  const lines = [`${tried} tried with real requests.`]
+  if (tried === 0) lines[0] = 'No real request was tried, so this does not show what the application allows.'
   if (asked > 0)
     lines.push(
-      `${asked} only asked: they hold by what the application itself says may be done. ${mayWrite.length === 0 ? '--may-write <type> tries them.' : '--may-write tries those of further types that are meant to be refused.'}`,
+      `${asked} checked by the verdicts of the application only. ${mayWrite.length === 0 ? 'Use --may-write <type> to try them with real requests.' : 'Use --may-write for more types, to try them with real requests.'}`,
     )
-  for (const [why, count] of left) lines.push(`${count} left out: ${why}.`)
+  for (const [why, count] of left) lines.push(`${count} skipped: ${why}.`)
   return lines
 }
 function siteOf({ model, people, keys }: Ground, { url = '', tokens, mayWrite, path, handler }: DeployedOptions): Deployed {
   const address = URL.canParse(url) ? new URL(url) : undefined
   if (address === undefined || !/^https?:$/.test(address.protocol))
-    throw new UsageError(`--url ${url}: an address is needed, as in https://marshlane.example/api`)
+    throw new UsageError(`--url ${url}: needs an address, as in https://marshlane.example/api`)
   if (address.protocol === 'http:' && !isLocal(address.hostname))
-    throw new UsageError(`--url ${url}: tokens are not sent in the clear: use https`)
+    throw new UsageError(`--url ${url}: use https, so that others cannot read the tokens`)
   for (const type of mayWrite) typeModel(model, type)
   const paths = Object.fromEntries(
     path.map((pair) => {
       const [type = '', name = ''] = pair.split('=')
-      if (name === '') throw new UsageError(`--path ${pair}: as in plot=plots`)
+      if (name === '') throw new UsageError(`--path ${pair}: write it as in plot=plots`)
       typeModel(model, type)
       return [type, name]
     }),
@@ -85,14 +85,16 @@ function readHandlers(model: Ground['model'], given: readonly string[]): NonNull
   for (const text of given) {
     const [, type, action, form, method, path] = HANDLER.exec(text) ?? []
     if (type === undefined || action === undefined || method === undefined || path === undefined)
-      throw new UsageError(`--handler ${text}: as in "plot.update=POST /plots/{key}/planting", or "plot.update=form POST ..." for a form`)
+      throw new UsageError(
+        `--handler ${text}: write it as in "plot.update=POST /plots/{key}/planting", or "plot.update=form POST ..." for a form`,
+      )
     const known = knownAction(typeModel(model, type), action)
     handlers[type] = { ...handlers[type], [known]: { method, path, as: form === undefined ? 'json' : 'form' } }
   }
   return handlers
 }
 
-/** How people are let in: from a file, and from the environment. */
+/** The credentials of the people: from a file, and from the environment. */
 function readTokens(file: string | undefined, people: readonly string[]): Deployed['people'] {
   const found: Record<string, Readonly<Record<string, string>>> = {}
   for (const person of people) {
@@ -100,28 +102,28 @@ function readTokens(file: string | undefined, people: readonly string[]): Deploy
     if (token !== undefined) found[person] = headersOf(person, token)
   }
   if (file !== undefined) {
-    if (!existsSync(file)) throw new UsageError(`--tokens ${file}: there is no such file`)
+    if (!existsSync(file)) throw new UsageError(`--tokens ${file}: the file does not exist`)
     let read: unknown
     try {
       read = parse(readFileSync(file, 'utf8'))
     } catch {
       // What is wrong in it might quote a token.
-      throw new UsageError(`--tokens ${file}: is no YAML: a line for each person, as in ines: <token>`)
+      throw new UsageError(`--tokens ${file}: is not valid YAML. Write a line for each person, as in ines: <token>`)
     }
     if (typeof read !== 'object' || read === null || Array.isArray(read))
-      throw new UsageError(`--tokens ${file}: a line for each person, as in ines: <token>`)
+      throw new UsageError(`--tokens ${file}: write a line for each person, as in ines: <token>`)
     for (const [person, value] of Object.entries(read)) {
       if (!people.includes(person)) {
         const near = nearest(person, people)
         throw new UsageError(
-          `--tokens ${file}: there is no person ${JSON.stringify(person)}${near === undefined ? '' : `; did you mean ${JSON.stringify(near)}?`}`,
+          `--tokens ${file}: there is no person ${JSON.stringify(person)}${near === undefined ? '' : `. Did you mean ${JSON.stringify(near)}?`}`,
         )
       }
       found[person] = headersOf(person, value)
     }
   }
   if (Object.keys(found).length === 0)
-    throw new UsageError('check --url: whose eyes are to be looked through? Give --tokens <file>, or PACHTER_TOKEN_INES and the like')
+    throw new UsageError('check --url: give the credentials of the people, with --tokens <file> or PACHTER_TOKEN_INES and so on')
   return found
 }
 
@@ -129,6 +131,6 @@ function readTokens(file: string | undefined, people: readonly string[]): Deploy
 function headersOf(person: string, value: unknown): Readonly<Record<string, string>> {
   const headers = typeof value === 'string' ? { authorization: `Bearer ${value}` } : value
   if (typeof headers !== 'object' || headers === null || !Object.values(headers).every((one) => typeof one === 'string'))
-    throw new UsageError(`the token of ${person} is a text, or headers as in { cookie: "sid=..." }`)
+    throw new UsageError(`the token of ${person} has to be a text, or headers as in { cookie: "sid=..." }`)
   return headers as Readonly<Record<string, string>>
 }

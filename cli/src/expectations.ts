@@ -9,7 +9,7 @@ import type { Loaded } from './load.js'
 export function expectationFiles({ expectations }: Loaded, named: readonly string[]): string[] {
   const places = named.length > 0 ? named.map((name) => resolve(name)) : existsSync(expectations) ? [expectations] : []
   return places.flatMap((place) => {
-    if (!existsSync(place)) throw new UsageError(`there is no expectation file ${place}`)
+    if (!existsSync(place)) throw new UsageError(`the expectation file ${place} does not exist`)
     if (!statSync(place).isDirectory()) return [place]
     return readdirSync(place)
       .filter((name) => /\.ya?ml$/.test(name))

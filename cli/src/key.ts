@@ -3,9 +3,10 @@ import { UsageError } from './errors.js'
 
 /** A key from the command line, as the record type has it. @throws UsageError */
 export function readKey(type: TypeModel, text: string | undefined, at: string): Key {
-  if (text === undefined) throw new UsageError(`${at}: which ${type.name}? Give its key`)
+  if (text === undefined) throw new UsageError(`${at}: give the key of the ${type.name}`)
   if (type.fields[type.key]?.type !== 'integer') return text
   const key = Number(text)
-  if (text.trim() === '' || !Number.isSafeInteger(key)) throw new UsageError(`${at}: ${type.name} has whole numbers for keys, not ${text}`)
+  if (text.trim() === '' || !Number.isSafeInteger(key))
+    throw new UsageError(`${at}: the keys of ${type.name} are whole numbers, not ${text}`)
   return key
 }

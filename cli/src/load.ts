@@ -37,7 +37,7 @@ const OWN = { 'pachter-cli': fileURLToPath(new URL('./config.js', import.meta.ur
  */
 export async function load(named: string | undefined, alias: Record<string, string> = {}): Promise<Loaded> {
   const file = named === undefined ? findUpwards(process.cwd()) : resolve(named)
-  if (!existsSync(file) || !statSync(file).isFile()) throw new UsageError(`there is no configuration file ${file}`)
+  if (!existsSync(file) || !statSync(file).isFile()) throw new UsageError(`the configuration file ${file} does not exist`)
   let configuration: Partial<Configuration>
   try {
     configuration = (await createJiti(import.meta.url, { interopDefault: true, alias: { ...OWN, ...alias } }).import(file, {
@@ -56,7 +56,7 @@ function findUpwards(start: string): string {
     if (found !== undefined) return found
     if (folder === dirname(folder)) {
       throw new UsageError(
-        `there is no pachter.config.ts in ${start} or above: write one that exports configure({ rulebook, data, people }), or name it with --config`,
+        `there is no pachter.config.ts in ${start} or a folder above. Write one that exports configure({ rulebook, data, people }), or name it with --config.`,
       )
     }
   }
@@ -69,7 +69,7 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
   if (typeof configuration !== 'object' || configuration === null) fail('must export configure({ rulebook, data, people }) by default')
   const { rulebook: book, data, people, unknown, now, layout = {}, expectations = 'expectations' } = configuration
   if (typeof book?.model !== 'object' || typeof book.for !== 'function')
-    return fail('"rulebook" must be what rulebook({...}).rules({...}) gives')
+    return fail('"rulebook" must be the result of rulebook({...}).rules({...})')
   if (typeof data !== 'string' && !(data instanceof URL)) return fail('"data" must be the folder with a JSON file for each record type')
   if (typeof people !== 'object' || people === null) return fail('"people" must hold claims by name, as in { ines: { id: "m-01" } }')
   if (now !== undefined && (!(now instanceof Date) || Number.isNaN(now.getTime()))) return fail('"now" must be a valid Date')
@@ -79,8 +79,8 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
   const at = (place: string | URL) => (place instanceof URL ? fileURLToPath(place) : resolve(dirname(file), place))
   const checked: Record<string, Row> = {}
   for (const [name, claims] of Object.entries(people)) {
-    if (RESERVED.includes(name)) fail(`people: the name "${name}" is reserved: ${RESERVED.join(', ')} are always there`)
-    if (!isName(name.replaceAll('-', '_'))) fail(`people: ${JSON.stringify(name)} is no name: use letters, digits, - and _`)
+    if (RESERVED.includes(name)) fail(`people: the name "${name}" is reserved: ${RESERVED.join(', ')} always exist`)
+    if (!isName(name.replaceAll('-', '_'))) fail(`people: ${JSON.stringify(name)} cannot be a name: use letters, digits, - and _`)
     checked[name] = claimsOf(book, claims, `${file}: people, ${name}`)
   }
   return {
@@ -97,7 +97,7 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
 }
 
 function claimsOf(book: Rulebook, claims: unknown, at: string): Row {
-  if (claims === null || claims === undefined) throw new UsageError(`${at}: claims are needed; the visitor, who has none, is always there`)
+  if (claims === null || claims === undefined) throw new UsageError(`${at}: needs claims. The visitor, who has none, always exists.`)
   try {
     return readClaims(book.model.me, claims) as Row
   } catch (error) {

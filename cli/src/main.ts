@@ -1,7 +1,7 @@
 #!/usr/bin/env node
 import { run } from './run.js'
 
-// Whoever reads the output may have had enough of it, as `| head` has: that is the end, and no failure.
+// A reader that closes the pipe early, such as `| head`, ends the command without an error.
 process.stdout.on('error', (error: NodeJS.ErrnoException) => {
   if (error.code !== 'EPIPE') throw error
   process.exit()

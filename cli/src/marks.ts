@@ -22,7 +22,7 @@ const READS_PART = '◐'
 export function marksFor(actions: readonly string[]): Marks {
   const letters = lettersOf(actions)
   const of = (action: string) => (action === 'read' ? READS : (letters.get(action) as string))
-  const reading = actions.includes('read') ? [`${READS} reads it`, `${READS_PART} reads some of its fields`] : []
+  const reading = actions.includes('read') ? [`${READS} read`, `${READS_PART} read some fields`] : []
   const others = actions.filter((action) => action !== 'read').map((action) => `${of(action)} ${action}`)
   return {
     of,
@@ -33,6 +33,6 @@ export function marksFor(actions: readonly string[]): Marks {
         .join(''),
     coloured: (cell) => cell.replace(/[●◐]/, (sign) => pc.green(sign)),
     width: actions.length,
-    legend: [...reading, ...others, '· nothing', 'create: + may, ? depends on the record, · may not'].join('   '),
+    legend: [...reading, ...others, '· nothing', 'create: + yes, ? depends, · no'].join('   '),
   }
 }

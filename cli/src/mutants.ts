@@ -6,7 +6,7 @@ import { say } from './output.js'
 import { saveExpectations } from './save-expectations.js'
 import { hanging, printable, wrapped } from './table.js'
 
-/** What became of the weakened rulebooks. Gives whether every one that does anything otherwise was killed. */
+/** Reports the mutants. Returns whether every one that makes a difference was killed. */
 export function reportMutants(
   results: readonly MutantResult[],
   loaded: Loaded,
@@ -21,15 +21,15 @@ export function reportMutants(
     say(JSON.stringify(results.map(asJson), null, 2))
     return survived.length === 0
   }
-  const score = `${results.length} weakened rulebooks: ${pc.green(`${killed.length} killed`)}, ${
+  const score = `${results.length} mutants: ${pc.green(`${killed.length} killed`)}, ${
     survived.length === 0 ? 'none survived' : pc.red(`${survived.length} survived`)
-  }${same.length === 0 ? '' : `, ${same.length} that do nothing otherwise on this data`}.`
+  }${same.length === 0 ? '' : `, ${same.length} equivalent on this data`}.`
   if (survived.length > 0) {
-    say(pc.bold('Missed: no expectation fails when the rules are weakened like this'))
+    say(pc.bold('Survived: no expectation fails if the rules are weakened like this'))
     say()
     say(
       wrapped(
-        ['of', 'rule', 'weakened', 'would be killed by'],
+        ['type', 'rule', 'weakened', 'would be killed by'],
         survived.map(({ mutant, proposal }, at) => {
           const before = survived[at - 1]
           const again = before?.mutant.type === mutant.type && before?.mutant.rule === mutant.rule
@@ -46,15 +46,15 @@ export function reportMutants(
     say()
   }
   if (same.length > 0) {
-    say(pc.dim('They do nothing otherwise, as far as was found, for these people and records:'))
+    say(pc.dim('Equivalent on this data: no difference was found for these people and records:'))
     for (const line of fold(same)) say(pc.dim(`  ${hanging(line, 4)}`))
     say()
   }
   say(score)
-  if (saved !== undefined) say(`${proposals.length} expectations were saved in ${saved}: read them before you commit them.`)
+  if (saved !== undefined) say(`${proposals.length} expectations were saved to ${saved}. Read them before you commit them.`)
   else if (proposals.length > 0) {
     say()
-    say(pc.bold(`To be saved by pachter check --mutants --save, or pasted into an expectation file:`))
+    say(pc.bold('Expectations that would kill them. Save them with pachter check --mutants --save:'))
     say()
     say(withExpectations(undefined, proposals).split('\n').slice(2).join('\n').trimEnd())
   }
@@ -67,14 +67,14 @@ function fold(same: readonly MutantResult[]): string[] {
   const lines = same
     .slice(0, MOST_TOLD)
     .map(({ mutant }) => printable(`${mutant.type === undefined ? '' : `${mutant.type}: `}${mutant.rule}: ${mutant.step}`))
-  return same.length <= MOST_TOLD ? lines : [...lines, `and ${same.length - MOST_TOLD} more, which --format json lists`]
+  return same.length <= MOST_TOLD ? lines : [...lines, `and ${same.length - MOST_TOLD} more. Use --format json to list all.`]
 }
 
 function asJson({ mutant: { model: _model, ...mutant }, outcome, by, proposal }: MutantResult) {
   return {
     ...mutant,
     outcome,
-    ...(by ? { noticedBy: { title: expectationTitle(by), ...by.place } } : {}),
+    ...(by ? { killedBy: { title: expectationTitle(by), ...by.place } } : {}),
     ...(proposal ? { proposal } : {}),
   }
 }

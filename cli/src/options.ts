@@ -17,33 +17,30 @@ export function wrapped(text: string): string {
 }
 
 export function wholeNumber(text: string): number {
-  if (!/^\d+$/.test(text)) throw new InvalidArgumentError('a whole number from 0 is needed.')
+  if (!/^\d+$/.test(text)) throw new InvalidArgumentError('it has to be a whole number from 0 on.')
   return Number(text)
 }
 
 export function command(name: string, summary: string): Command {
   return new Command(name)
     .description(summary)
-    .option('--config <file>', 'the configuration, instead of the nearest pachter.config.ts')
-    .option('--at <time>', 'judge as of this instant, as in 2026-06-15T09:00:00Z')
+    .option('--config <file>', 'the configuration file (default: the nearest pachter.config.ts)')
+    .option('--at <time>', 'sets the time, as in 2026-06-15T09:00:00Z')
     .exitOverride()
 }
 
-export const live = () =>
-  new Option('--db <url>', 'looks at the records of a database, which is only read: postgres://, mysql:// or sqlite:file')
+export const live = () => new Option('--db <url>', 'reads the records from a database: postgres://, mysql:// or sqlite:file')
 export const format = (choices: readonly string[]) =>
-  new Option('--format <format>', 'how to print it').choices([...choices]).default(choices[0])
+  new Option('--format <format>', 'the output format').choices([...choices]).default(choices[0])
 export const onePerson = () =>
-  new Option('--for <person>', 'who does it: a name from the configuration, visitor, unknown or system').makeOptionMandatory()
+  new Option('--for <person>', 'the person: a name from the configuration, visitor, unknown or system').makeOptionMandatory()
 export const without = () =>
-  new Option('--without <rule>', 'leaves out a clause or a veto, by its title, or as in "update: warden"; may be repeated')
+  new Option('--without <rule>', 'removes a clause or a veto, by its title or as in "update: warden"; may be repeated')
     .argParser(collect)
     .default([], 'none')
 export const log = () => new Option('--log', 'writes the verdict log to standard error, as lines of JSON')
-export const within = () => new Option('--within <routine>', 'within a routine, where more clauses may count')
+export const within = () => new Option('--within <routine>', 'within a routine, where more clauses may apply')
 export const settings = (help: string) => new Option('--set <field=value>', help).argParser(collect).default([], 'none')
 
 export const withhold = () =>
-  new Option('--withhold <type.field>', 'a field that nobody may read by way of the database; may be repeated')
-    .argParser(collect)
-    .default([], 'none')
+  new Option('--withhold <type.field>', 'a field that is hidden from everyone; may be repeated').argParser(collect).default([], 'none')

@@ -7,7 +7,7 @@ import type { CliSession } from './session.js'
 export function peopleOf(session: CliSession, named: readonly string[]): { readonly [name: string]: Row | null } {
   const people = named.length === 0 ? session.everybody() : [...new Set(named)].map((name) => session.person(name))
   const system = people.find(({ claims }) => claims === undefined)
-  if (system !== undefined) throw new UsageError('--for system: the system may do everything; name people')
+  if (system !== undefined) throw new UsageError('--for system: no rules apply to the system. Name people.')
   return Object.fromEntries(people.map(({ name, claims }) => [name, claims ?? null]))
 }
 
@@ -16,5 +16,5 @@ export function fieldsSaid(type: TypeModel, fields: readonly string[] | undefine
   if (fields === undefined) return 'all'
   const others = Object.keys(type.fields).filter((name) => name !== type.key && !fields.includes(name))
   if (others.length < fields.length) return `all but ${others.join(', ')}`
-  return fields.join(', ') || 'none but the key'
+  return fields.join(', ') || 'the key only'
 }

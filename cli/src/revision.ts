@@ -19,14 +19,14 @@ export async function rulebookAt(revision: string, config: string): Promise<Rule
   const commit = git(
     root,
     ['rev-parse', '--verify', '--quiet', '--end-of-options', `${revision}^{commit}`],
-    `git knows no revision ${revision}`,
+    `the revision ${revision} does not exist`,
   )
   const folder = mkdtempSync(join(tmpdir(), 'pachter-revision-'))
   try {
     const tree = join(folder, 'tree')
     mkdirSync(tree)
     const env = { ...process.env, GIT_INDEX_FILE: join(folder, 'index') }
-    const failed = `revision ${revision} could not be laid out`
+    const failed = `revision ${revision} could not be checked out`
     git(root, ['read-tree', commit], failed, env)
     git(root, ['checkout-index', '--all', `--prefix=${tree}/`], failed, env)
     const place = relative(root, file)

@@ -20,30 +20,30 @@ const { version } = createRequire(import.meta.url)('../package.json') as { versi
 
 function everyCommand(end: End): Command {
   const program = new Command('pachter')
-    .description('Looks at records through the eyes of each person, by the rules of a rulebook.')
+    .description('Shows and checks who may do what, by the rules of a rulebook.')
     .version(version)
     .exitOverride()
-    .showHelpAfterError('(pachter --help shows what there is)')
+    .showHelpAfterError('(run pachter --help to see all commands)')
     .addHelpText(
       'after',
       `
-It works on the nearest pachter.config.ts, which exports the rulebook, a data folder and named people. With --db it looks at the
-records of a database in place of the folder. Nothing that it does writes to either.
+It uses the nearest pachter.config.ts, which exports the rulebook, a data folder and named people. With --db it reads the records
+from a database instead of the folder. It never writes to either.
 
 Examples:
-  pachter people                                     who there is, and with which claims
+  pachter people                                     the people and their claims
   pachter list plot --for ines                       what Ines may see
   pachter list plot --for ines --for bram            both lists side by side
   pachter matrix plot                                who may do what to which plot
-  pachter who plot p-01                              everyone who reaches it, and by which clause
-  pachter try delete plot p-03 --for ines            do it to a copy, and see what happens
-  pachter why read plot p-01 --for bram              which clause decided, and on what values
-  pachter check                                      whether all that was expected holds
-  pachter drift                                      who gained or lost what since it was saved
+  pachter who plot p-01                              everyone who can reach it, and by which clause
+  pachter try delete plot p-03 --for ines            run it on a copy, and see what happens
+  pachter why read plot p-01 --for bram              which clause decided, and with which values
+  pachter check                                      check all expectations
+  pachter drift                                      who gained or lost access since the baseline
   pachter rules plot                                 the rules of plots in plain English
-  pachter db verify postgres://me@localhost/garden   the rows by SQL beside those by evaluation in memory
+  pachter db verify postgres://me@localhost/garden   compare SQL with evaluation in memory
 
-Exit status: 0 fine, 1 a try was refused or a check failed, 2 something is wrong with the call, the configuration or the data.`,
+Exit status: 0 success, 1 a try was refused or a check failed, 2 wrong usage, configuration or data.`,
     )
 
   const commands = [
@@ -64,7 +64,7 @@ Exit status: 0 fine, 1 a try was refused or a check failed, 2 something is wrong
 }
 
 function databaseCommands(end: End): Command {
-  const db = new Command('db').description('Looks at a database, without changing it: verify, indexes, row-security.').exitOverride()
+  const db = new Command('db').description('Checks a database without changing it: verify, indexes, row-security.').exitOverride()
   const commands = [verifyDeclaration(end), indexesDeclaration(), rowSecurityDeclaration()]
   for (const one of commands) db.addCommand(one)
   return db

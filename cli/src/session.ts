@@ -61,7 +61,7 @@ export async function openRules(
 
 /** The rulebook without one rule of one action: `warden`, or `update: warden` where more than one action has it. */
 function withoutOne(book: Loaded['book'], typeName: string | undefined, rule: string): Loaded['book'] {
-  if (typeName === undefined) throw new UsageError(`--without ${JSON.stringify(rule)}: rules are of a record type: name it, too`)
+  if (typeName === undefined) throw new UsageError(`--without ${JSON.stringify(rule)}: name the record type too`)
   const all = rulesByTitle(typeModel(book.model, typeName))
   const [action, title] = all.some((one) => one.title === rule)
     ? [undefined, rule]
@@ -72,7 +72,7 @@ function withoutOne(book: Loaded['book'], typeName: string | undefined, rule: st
   const [first, ...more] = meant
   if (first === undefined || more.length > 0)
     throw new UsageError(
-      `--without ${JSON.stringify(rule)}: more than one action has it; say which, as in --without ${JSON.stringify(said(meant[0] as (typeof all)[number]))}`,
+      `--without ${JSON.stringify(rule)}: several actions have this rule. Name one, as in --without ${JSON.stringify(said(meant[0] as (typeof all)[number]))}`,
     )
   return book.without(typeName, first.title, first.action)
 }
@@ -111,7 +111,7 @@ async function readDatabase(url: string, { book, model, layout }: Loaded, type: 
 }
 
 /** Why the command itself looks at records: not what somebody asked for, and so not in the log. */
-export const COMPARING = 'to compare the data before and after'
+export const COMPARING = 'to compare records'
 
 /** The verdict log, a line of JSON for each entry. */
 function verdictLog(): VerdictLog {
@@ -122,7 +122,7 @@ function verdictLog(): VerdictLog {
 
 function readTime(text: string): Date {
   const time = instant(text)
-  if (time === undefined) throw new UsageError(`--at ${text}: an instant is needed, as in 2026-06-15 or 2026-06-15T09:00:00Z`)
+  if (time === undefined) throw new UsageError(`--at ${text}: needs an instant, as in 2026-06-15 or 2026-06-15T09:00:00Z`)
   return new Date(time)
 }
 
@@ -142,7 +142,7 @@ function stranger({ model, file }: Loaded): Row {
     return strangerOf(model)
   } catch {
     throw new UsageError(
-      `--for unknown: an id alone does not fit the shape of me; give the claims of an unknown person in ${file}, as unknown: { ... }`,
+      `--for unknown: an id alone does not fit the shape of me. Add the claims of an unknown person to ${file}, as unknown: { ... }`,
     )
   }
 }

@@ -11,7 +11,7 @@ import { watchPlaces } from './watching.js'
  */
 export async function watchCheck(named: readonly string[], { config }: { readonly config?: string }): Promise<boolean> {
   const main = process.argv[1]
-  if (main === undefined) throw new UsageError('check --watch: works from a terminal only')
+  if (main === undefined) throw new UsageError('check --watch needs a terminal')
   const places = [...(await watched(config)), ...named]
   const args = process.argv.slice(2).filter((word) => word !== '--watch')
   let running: ReturnType<typeof spawn> | undefined
@@ -25,7 +25,7 @@ export async function watchCheck(named: readonly string[], { config }: { readonl
     running = spawn(process.execPath, [...process.execArgv, main, ...args], { stdio: ['ignore', 'inherit', 'inherit'] })
     running.on('exit', () => {
       running = undefined
-      process.stdout.write(`${pc.dim(`${new Date().toLocaleTimeString('en-GB')}, watching; Ctrl-C ends it`)}\n`)
+      process.stdout.write(`${pc.dim(`${new Date().toLocaleTimeString('en-GB')}, watching. Press Ctrl-C to stop.`)}\n`)
       if (again) {
         again = false
         run()

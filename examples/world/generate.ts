@@ -52,7 +52,7 @@ const NOTICES = [
   { title: 'Annual meeting', text: 'Rents, the waiting list and the new fence. All members may speak.' },
   { title: 'Harvest supper', text: 'Long table at Mill Bank. Everybody brings a dish of their own growing.' },
 ]
-// The members of whom the demo tells, in the order of their ids; the ninth is anybody.
+// The members that the demo is about, in the order of their ids; the ninth is any member.
 const TOLD: readonly Partial<World['member'][number]>[] = [
   { name: 'Ines Varela', email: 'ines@marshlane.example', siteIds: ['s-01'], points: 12 },
   { name: 'Bram de Wit', email: 'bram@marshlane.example', siteIds: ['s-01', 's-02'], points: 30 },

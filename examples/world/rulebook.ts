@@ -21,13 +21,13 @@ const built = rulebook({
       // A share ends with its plot.
       links: { plot: toOne('plot', 'plotId', { onDelete: 'follow' }), member: toOne('member', 'memberId') },
     },
-    // Whoever removes a plot has to be let remove each of its entries.
+    // To delete a plot, a person has to be allowed to delete each of its entries.
     entry: { shape: Entry, key: 'id', times: ['writtenAt', 'editedAt'], links: { plot: toOne('plot', 'plotId', { onDelete: 'delete' }) } },
     remark: {
       shape: Remark,
       key: 'id',
       times: ['writtenAt'],
-      // What is said beneath goes with what it was said of.
+      // Remarks are deleted with the entry or remark that they answer.
       links: { entry: toOne('entry', 'entryId', { onDelete: 'follow' }), parent: toOne('remark', 'parentId', { onDelete: 'follow' }) },
     },
     job: {
@@ -52,7 +52,7 @@ const built = rulebook({
     },
   },
 })
-  // A banned member reaches nothing at all. Whoever has no record, as a visitor, is not banned.
+  // A banned member may do nothing at all. A person without a member record, such as a visitor, is not banned.
   .gate(({ me }) => not(me.member.banned.orElse(false).is(true)))
   // Handing a plot over changes more than one record, so it is done by the server only, when the secretary asks for it.
   .routines({ handOver: ({ role }) => [role('secretary')] })
@@ -91,7 +91,7 @@ const built = rulebook({
       author: entry.authorId.is(me.id),
       host: entry.plot.standing.holder,
       warden: entry.plot.standing.warden,
-      // The audience widens by steps: whoever the plot is shared with, everybody of its site, everybody.
+      // The audience widens in steps: people with a share of the plot, everyone at its site, everyone.
       guest: entry.plot.standing.guest,
       neighbour: allOf(entry.audience.is('site'), me.member.siteIds.has(entry.plot.siteId)),
     }),
@@ -110,7 +110,7 @@ const built = rulebook({
     remark: (remark, { me }) => ({
       author: remark.authorId.is(me.id),
       reader: remark.entry.standing.reader,
-      // Whoever wrote the entry, and whoever began the thread, may clear what is written beneath.
+      // The author of the entry, and the starter of the thread, may delete the remarks below.
       host: remark.entry.standing.author,
       starter: remark.ancestors('parent').some((above) => allOf(above.parentId.isMissing(), above.authorId.is(me.id))),
     }),
@@ -169,7 +169,7 @@ const built = rulebook({
     share: (share, { me, standing: { giver, helper } }) => ({
       may: {
         read: [giver, helper],
-        // Whoever holds a plot shares it.
+        // The holder of a plot shares it.
         create: [giver.provided(share.plot.standing.holder)],
         update: [giver.only('level', 'until')],
         delete: [giver, helper.provided(share.memberId.is(me.id))],
@@ -203,7 +203,7 @@ const built = rulebook({
       may: {
         read: [assignee, warden],
         create: [warden],
-        // Whoever it is given to may finish it; only the warden opens it again.
+        // The assignee may finish it; only the warden opens it again.
         update: [assignee.provided(job.state.is('open')).only('state').afterwards(assignee), warden],
         delete: [warden],
       },
@@ -215,7 +215,7 @@ const built = rulebook({
           role('secretary'),
           anyone.provided(notice.state.is('published'), notice.approved.is(true), notice.publishedAt.isBefore(now)),
         ],
-        // Wardens, and whoever has worked enough for all, may propose one.
+        // Wardens, and members who have worked enough for the association, may propose one.
         create: [
           author.provided(anyOf(me.member.roles.has('warden'), me.member.points.isAtLeast(20))).only('title', 'text', 'state'),
           role('secretary'),

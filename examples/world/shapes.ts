@@ -34,7 +34,7 @@ export const Plot = z.object({
   siteId: Id,
   /** Nobody's, where it is null. */
   holderId: Id.nullable(),
-  /** Whoever holds it together with them. */
+  /** Members who hold it together with the holder. */
   coHolderIds: z.array(Id),
   state: z.enum(['vacant', 'let', 'ending']),
   planting: z.string(),

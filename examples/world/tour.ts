@@ -1,4 +1,4 @@
-// A tour of the demo world in the terminal: what each person sees, may edit and may delete, and what becomes of a forbidden try.
+// A tour of the demo world in the terminal: what each person sees, may edit and may delete, and what happens on a forbidden try.
 
 import { isPachterError } from 'pachter'
 import type { Described } from 'pachter/store'

@@ -21,12 +21,15 @@ export interface Held {
   take(event: string, data: { readonly [name: string]: unknown }): boolean
   /** The connection is lost: what is here may be old. */
   lost(): void
-  /** It cannot go on, for good: nothing of it is to be seen any longer, whoever may look at the screen next. */
+  /** Ends the list for good and clears it: the next person at this screen must not see its records. */
   over(state: 'refused' | 'ended', message: string): void
   readonly isOver: boolean
 }
 
-const ENDED: { readonly [why: string]: string } = { 'sign in': 'Sign in again.', 'too many': 'There are too many: narrow the list.' }
+const ENDED: { readonly [why: string]: string } = {
+  'sign in': 'Sign in again.',
+  'too many': 'The list is too long. Narrow it with filters.',
+}
 
 /** Holds a list. Records that are told again as they were stay the same objects. */
 export function holdList(key: string): Held {
@@ -75,7 +78,7 @@ export function holdList(key: string): Held {
       } else if (event === 'gone') {
         held.delete(data.key)
         draw()
-      } else if (event === 'refused') over('refused', (data.detail as string | undefined) ?? 'This list cannot be had.')
+      } else if (event === 'refused') over('refused', (data.detail as string | undefined) ?? 'This list is not available.')
       // What failed is tried again.
       else if (event === 'ended' && data.why !== 'failed') over('ended', ENDED[data.why as string] ?? 'This list has ended.')
       else return event === 'ended'
@@ -91,7 +94,7 @@ export function holdList(key: string): Held {
   }
 }
 
-/** A held list as one who watches it has it, of whom there may be several. */
+/** A list for one subscriber. Several subscribers can share it. */
 export function listOf(held: Held, close: () => void): LiveList {
   const stops = new Set<() => void>()
   let closed = false

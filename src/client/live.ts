@@ -19,8 +19,8 @@ export interface LiveSource extends Source {
 }
 
 /**
- * Keeps a list up to date by Server-Sent Events. When the connection is lost it is made again, the whole list comes anew, and what
- * has changed meanwhile is changed here. For several lists of a page: `liveListClient`.
+ * Keeps a list up to date by Server-Sent Events. When the connection is lost, it reconnects, loads the whole list again and applies
+ * what has changed in the meantime. For several lists on one page, use `liveListClient`.
  *
  * @example
  * const list = liveList({ url: '/api/plots?where.state=vacant', rulesChanged: () => rules.refresh() })
@@ -74,7 +74,7 @@ interface Wanted {
 
 /**
  * Keeps the lists of a page up to date by one connection, of which a browser makes six to a server and no more. Which lists are wanted
- * may change: then the connection is made anew, and what is there stays until it is told again.
+ * may change: it then reconnects, and keeps the records that it has until the server has sent them again.
  *
  * @example
  * const lists = liveListClient({ url: '/api/my-lists', rulesChanged: () => rules.refresh() })
@@ -156,7 +156,7 @@ class Connection {
         this.#told = undefined
         this.#source.rulesChanged?.()
       }, 20)
-    // Somebody who is not known any more sees none of them.
+    // A person whose session has ended must not see any of them.
     else if (data.list === undefined) for (const held of lists) held.take(event, data)
     else {
       const held = lists[data.list as number]

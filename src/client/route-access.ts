@@ -4,7 +4,7 @@ import type { PageView, VerdictOptions } from './view.js'
 
 /** What a person needs to open a page. */
 export interface RouteNeeds<W extends World = World, K extends TypeName<W> = TypeName<W>> {
-  /** Somebody who has signed in. */
+  /** The person has to be signed in. */
   readonly signedIn?: true
   /** An action on a type, or on a record of it. */
   readonly action?: PageAction<W, K>
@@ -42,7 +42,7 @@ export function checkRoute<W extends World, K extends TypeName<W>>(view: PageVie
   }
   if (signedIn && view.me === null) return turned('sign in', 'Sign in to see this page.')
   if (privilege !== undefined && !view.has(privilege))
-    return view.me === null ? turned('sign in', 'Sign in to see this page.') : turned('refused', 'This page is not for you.')
+    return view.me === null ? turned('sign in', 'Sign in to see this page.') : turned('refused', 'You may not open this page.')
   if (action === undefined || type === undefined) return { allowed: true }
   if (record !== undefined) {
     const { allowed, outcome, message = '' } = view.verdict(action, type, record, needs.options)

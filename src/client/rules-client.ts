@@ -14,7 +14,7 @@ export interface RulesSource {
   readonly fetch?: typeof fetch
 }
 
-/** The rules of whoever is signed in, kept up to date. */
+/** The rules of the signed-in person, kept up to date. */
 export interface RulesClient<W extends World = World> {
   /** As of the last answer of the server; a view that allows nothing until there is one. */
   readonly view: PageView<W>
@@ -44,7 +44,7 @@ interface Asking {
   readonly answered: (verdict: PageVerdict) => void
 }
 
-const UNANSWERED: PageVerdict = Object.freeze({ allowed: false, outcome: 'ask the server', message: 'The server cannot be asked now.' })
+const UNANSWERED: PageVerdict = Object.freeze({ allowed: false, outcome: 'ask the server', message: 'The server cannot be reached.' })
 /** The server takes so many at once. */
 const AT_ONCE = 100
 
@@ -53,13 +53,13 @@ const NOTHING: PageRules = { 'pachter rules': 1, me: null, types: {}, privileges
 /** A view that allows nothing, of any type: as long as nothing is known. */
 function closed(): PageView {
   const none = pageView(NOTHING)
-  const verdict = () => Object.freeze({ allowed: false, outcome: 'ask the server', message: 'The rules are not here yet.' } as const)
+  const verdict = () => Object.freeze({ allowed: false, outcome: 'ask the server', message: 'The rules are not loaded yet.' } as const)
   return Object.freeze({
     ...none,
     may: () => 'never' as const,
     verdict,
     fields: () => [],
-    message: () => 'The rules are not here yet.',
+    message: () => 'The rules are not loaded yet.',
     keyOf: () => 'id',
   })
 }
@@ -129,7 +129,7 @@ export function rulesClient<B = never>({ url, headers, fetch: ask = globalThis.f
           if (state !== 'ready') set(view, 'ready')
           return view
         }
-        // Whoever is not known any more may do nothing.
+        // A person whose session has ended may do nothing.
         if (response.status === 401) {
           tag = null
           set(closed(), 'ready')

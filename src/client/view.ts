@@ -57,7 +57,7 @@ export interface PageView<W extends World = World> {
     record: PageRecord<W, K>,
     options?: VerdictOptions<W, K>,
   ): readonly PageField<W, K>[]
-  /** What those are told to whom an action is refused, unless a veto has words of its own. */
+  /** The message for a refused action, unless a veto has its own message. */
   message<K extends TypeName<W>>(action: ActionIn<W, K>, type: K): string
   /** The field that is the key of a type. */
   keyOf(type: TypeName<W>): string
@@ -74,7 +74,7 @@ export class PageRulesError extends PachterError {
 
 /** Reads rules that a page was given. @throws PageRulesError where they are none */
 export function pageView<B = never>(rules: PageRules): PageView<WorldIn<B>> {
-  if (rules?.['pachter rules'] !== 1) throw new PageRulesError('these are no rules for a page in the form of version 1')
+  if (rules?.['pachter rules'] !== 1) throw new PageRulesError('these are not page rules of version 1')
   const typeOf = (name: string): PageType => {
     const type = Object.hasOwn(rules.types, name) ? rules.types[name] : undefined
     if (type === undefined)
@@ -146,14 +146,14 @@ function byRule(rule: PageAction, { type, action, asked, changes, readable, refu
   const certain = rule.clauses.filter((_, at) => answers[at] === true)
   const hopeful = rule.clauses.filter((_, at) => answers[at] !== false)
   if (hopeful.length === 0 && rule.ask === undefined) return refused()
-  const sent = changes === undefined ? [] : fieldsInTheWay(type, action, hopeful, asked, changes, 'maybe the same')
+  const sent = changes === undefined ? [] : fieldsRefused(type, action, hopeful, asked, changes, 'maybe the same')
   if (sent.length > 0 && rule.ask === undefined) return refused(fieldMessage(action, sent))
   const fields = fieldsOf(type, certain)
-  const isReady = changes === undefined || fieldsInTheWay(type, action, certain, asked, changes, 'another').length === 0
+  const isReady = changes === undefined || fieldsRefused(type, action, certain, asked, changes, 'another').length === 0
   const told = fields === undefined ? {} : { fields }
   if (certain.length > 0 && open === true && kept === true && readable === true && isReady)
     return Object.freeze({ allowed: true, outcome: 'allowed', ...told })
-  return Object.freeze({ allowed: false, outcome: 'ask the server', ...told, message: 'The server knows.' })
+  return Object.freeze({ allowed: false, outcome: 'ask the server', ...told, message: 'Only the server can tell.' })
 }
 
 /** What the first veto says that certainly holds. */
@@ -235,7 +235,7 @@ function fieldsOf(type: PageType, clauses: readonly PageClause[]): readonly stri
 }
 
 /** What was sent beyond what the clauses let, and does not merely repeat what is there. */
-function fieldsInTheWay(
+function fieldsRefused(
   type: PageType,
   action: string,
   clauses: readonly PageClause[],

@@ -22,7 +22,7 @@ export interface UnguardedNegation {
 /**
  * Finds comparisons whose *false* would make a condition true although something is missing: those under `not`, where
  * the author has not said what a missing value means (by `orElse`, `isPresent` or `isMissing`). So does a `some` under
- * `not` that goes by something missing. That there are no records to look through is no absence: it is an answer.
+ * `not` that joins on something missing. If there are no records to search, that is an answer, not an absence.
  *
  * For each term that can be missing the condition is folded as if it were. Where the outcome still depends on a
  * comparison of that term under `not`, the comparison is reported; where a test of presence settles it, all is said.
@@ -90,7 +90,7 @@ function waysToMiss(term: TermNode, looking: Around): readonly Way[] {
   }
 }
 
-/** A link to one may lead to nothing, even where the field that it goes by has a value. */
+/** A link to one may lead to nothing, even if the field that it joins on has a value. */
 function wayToMissOne(node: SomeNode, looking: Around): readonly Way[] {
   const start = startOf(node)
   if (start === undefined) return []

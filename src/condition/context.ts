@@ -43,10 +43,10 @@ export class LinksError extends PachterError {
   constructor(type: string) {
     super(
       'NO_LINKED_RECORDS',
-      `the rules look at other records, of type ${type}, and none were given: book.for(person, { records: { ${type}: [...] } }), or ask the store`,
+      `the rules read records of type "${type}", and none were given: use book.for(person, { records: { ${type}: [...] } }), or the guarded store`,
     )
   }
 }
 
-/** A condition made ready to be asked about many records. */
+/** A compiled condition, to be evaluated for many records. */
 export type Predicate = (record: Row, env: Env) => boolean

@@ -165,6 +165,6 @@ export function describeOdd(value: unknown): string {
   try {
     return JSON.stringify(value) ?? String(value)
   } catch {
-    return typeof value === 'bigint' ? `${value}n` : 'something odd'
+    return typeof value === 'bigint' ? `${value}n` : 'an unknown value'
   }
 }

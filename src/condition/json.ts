@@ -55,7 +55,7 @@ function condition(json: unknown, at: string, depth: number, bound: Bound): Cond
     case 'allOf':
     case 'anyOf': {
       allowed(node, at, 'of')
-      if (!Array.isArray(node.of)) throw new ConditionError(`${at}.of`, 'a list of conditions is needed')
+      if (!Array.isArray(node.of)) throw new ConditionError(`${at}.of`, 'needs a list of conditions')
       const of = node.of.map((part, index) => condition(part, `${at}.of[${index}]`, depth + 1, bound))
       return node.kind === 'allOf' ? allOfNode(of) : anyOfNode(of)
     }
@@ -72,7 +72,7 @@ function condition(json: unknown, at: string, depth: number, bound: Bound): Cond
     }
     case 'listChange': {
       allowed(node, at, 'by', 'list', 'from', 'item')
-      if (node.by !== 'adds' && node.by !== 'removes') throw new ConditionError(`${at}.by`, 'adds or removes is needed')
+      if (node.by !== 'adds' && node.by !== 'removes') throw new ConditionError(`${at}.by`, 'needs adds or removes')
       const list = term(node.list, `${at}.list`, depth + 1, bound)
       const from = term(node.from, `${at}.from`, depth + 1, bound)
       const item = term(node.item, `${at}.item`, depth + 1, bound)
@@ -83,24 +83,24 @@ function condition(json: unknown, at: string, depth: number, bound: Bound): Cond
     case 'some': {
       allowed(node, at, 'each', 'over', 'of')
       const { each } = node
-      if (!Number.isSafeInteger(each) || (each as number) < 1) throw new ConditionError(`${at}.each`, 'a number from 1 is needed')
-      if (bound.has(each as number)) throw new ConditionError(`${at}.each`, `an enclosing "some" has the number ${each} already`)
+      if (!Number.isSafeInteger(each) || (each as number) < 1) throw new ConditionError(`${at}.each`, 'needs a whole number from 1 on')
+      if (bound.has(each as number)) throw new ConditionError(`${at}.each`, `the number ${each} is used by an enclosing "some"`)
       const over = overFromJson(node.over, `${at}.over`, depth + 1, bound)
       return someNode(each as number, over, condition(node.of, `${at}.of`, depth + 1, new Set([...bound, each as number])))
     }
     default:
-      throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is no kind of condition`)
+      throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is not a kind of condition`)
   }
 }
 
 /** What is wrong with comparing the two terms in this way, in words; undefined if nothing is. */
 export function comparisonProblem(left: TermNode, by: unknown, right: TermNode): string | undefined {
-  if (typeof by !== 'string' || !Object.hasOwn(OPERATORS, by)) return `${JSON.stringify(by)} is no comparison`
+  if (typeof by !== 'string' || !Object.hasOwn(OPERATORS, by)) return `${JSON.stringify(by)} is not a comparison`
   const { takes } = operatorOf(by as Comparison)
   const [leftIsList, rightIsList] = listSides(by as Comparison)
   const leftType = typeOf(left)
   const rightType = typeOf(right)
-  if (leftType === 'other' || rightType === 'other') return `${by} cannot look into a value whose shape says nothing of its inside`
+  if (leftType === 'other' || rightType === 'other') return `${by} cannot be used on a value whose shape does not describe its content`
   if (isList(left) !== leftIsList) return `${by} needs ${isList(left) ? 'a single value' : 'a list'} on its left`
   if (isList(right) !== rightIsList) return `${by} needs ${isList(right) ? 'a single value' : 'a list'} on its right`
   if (!comparable(leftType, rightType)) return `${by} cannot compare ${leftType} with ${rightType}`
@@ -125,7 +125,7 @@ function term(json: unknown, at: string, depth: number, bound: Bound): TermNode 
       const { links } = node
       if (links === undefined) return Object.freeze({ kind: 'claim', ...found })
       if (!Number.isSafeInteger(links) || (links as number) < 1 || (links as number) >= found.path.length)
-        throw new ConditionError(`${at}.links`, 'a number of steps is needed, fewer than the path has')
+        throw new ConditionError(`${at}.links`, 'needs a number of steps, fewer than the path has')
       return Object.freeze({ kind: 'claim', links: links as number, ...found })
     }
     case 'literal':
@@ -140,7 +140,7 @@ function term(json: unknown, at: string, depth: number, bound: Bound): TermNode 
       return Object.freeze({ kind: 'orElse', term: first, otherwise })
     }
     default:
-      throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is no kind of term`)
+      throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is not a kind of term`)
   }
 }
 
@@ -148,7 +148,7 @@ function fieldFromJson(node: Json, at: string, bound: Bound): FieldNode {
   allowed(node, at, 'of', 'via', 'path', 'type', 'list', 'optional')
   const { of } = node
   if (of !== 'record' && of !== 'after' && !bound.has(of as number))
-    throw new ConditionError(`${at}.of`, `${JSON.stringify(of)} is no record here`)
+    throw new ConditionError(`${at}.of`, `${JSON.stringify(of)} is not a record that can be used here`)
   const via = node.via === undefined ? {} : { via: many(node.via, `${at}.via`, linkFromJson) }
   return Object.freeze({ kind: 'field', of: of as RecordRef, ...via, ...place(node, at) })
 }
@@ -168,7 +168,7 @@ function overFromJson(json: unknown, at: string, depth: number, bound: Bound): O
     case 'elements': {
       allowed(node, at, 'list')
       const list = term(node.list, `${at}.list`, depth + 1, bound)
-      if (list.kind !== 'field' || list.type !== 'other') throw new ConditionError(`${at}.list`, 'a field with a list of objects is needed')
+      if (list.kind !== 'field' || list.type !== 'other') throw new ConditionError(`${at}.list`, 'needs a field with a list of objects')
       return Object.freeze({ kind: 'elements', list })
     }
     case 'records': {
@@ -188,7 +188,7 @@ function overFromJson(json: unknown, at: string, depth: number, bound: Bound): O
       })
     }
     default:
-      throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is nothing that a "some" looks through`)
+      throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is not something that a "some" can search`)
   }
 }
 
@@ -212,7 +212,7 @@ function placeFromJson(json: unknown, at: string): PlaceNode {
   const node = object(json, at, 0)
   allowed(node, at, 'path', 'type', 'list')
   const { path, type, list } = place(node, at)
-  if (type === 'other') throw new ConditionError(`${at}.type`, 'nothing can be equal to what the shape says nothing of')
+  if (type === 'other') throw new ConditionError(`${at}.type`, 'a value whose shape does not describe its content cannot be compared')
   return Object.freeze({ path, type, ...(list ? { list } : {}) })
 }
 
@@ -229,11 +229,11 @@ export function listChangeProblem(list: TermNode, from: TermNode, item: TermNode
 export function joinProblem(to: PlaceNode, from: TermNode): string | undefined {
   const type = typeOf(from)
   if (type === 'other' || !comparable(type, to.type)) return `${type} is never equal to ${to.type}`
-  return to.list && isList(from) ? 'a list is not looked for in a list' : undefined
+  return to.list && isList(from) ? 'a list cannot contain a list' : undefined
 }
 
 function many<T>(json: unknown, at: string, read: (one: unknown, at: string) => T): readonly T[] {
-  if (!Array.isArray(json)) throw new ConditionError(at, 'a list is needed')
+  if (!Array.isArray(json)) throw new ConditionError(at, 'needs a list')
   return Object.freeze(json.map((one, index) => read(one, `${at}[${index}]`)))
 }
 
@@ -242,17 +242,16 @@ export function orElseProblem(first: TermNode, otherwise: TermNode): string | un
   const type = typeOf(first)
   const other = typeOf(otherwise)
   if (isList(first) !== isList(otherwise)) return `orElse needs ${isList(first) ? 'a list' : 'a single value'}`
-  if (type === 'other' || other === 'other' || !comparable(type, other)) return `orElse cannot stand in ${other} for ${type}`
-  if (isList(first) && type !== other && otherwise.kind !== 'literal')
-    return `orElse cannot stand in a list of ${other} for a list of ${type}`
+  if (type === 'other' || other === 'other' || !comparable(type, other)) return `orElse needs a value of type ${type}, not ${other}`
+  if (isList(first) && type !== other && otherwise.kind !== 'literal') return `orElse needs a list of ${type}, not of ${other}`
   return undefined
 }
 
 function place(node: Json, at: string) {
-  if (!Array.isArray(node.path) || node.path.length === 0) throw new ConditionError(`${at}.path`, 'a list of field names is needed')
+  if (!Array.isArray(node.path) || node.path.length === 0) throw new ConditionError(`${at}.path`, 'needs a list of field names')
   const path = Object.freeze(node.path.map((step, index) => fieldName(step, `${at}.path[${index}]`)))
   if (node.type !== 'other' && !SCALARS.includes(node.type))
-    throw new ConditionError(`${at}.type`, `${JSON.stringify(node.type)} is no type`)
+    throw new ConditionError(`${at}.type`, `${JSON.stringify(node.type)} is not a type`)
   return {
     path,
     type: node.type as Scalar | 'other',
@@ -262,11 +261,11 @@ function place(node: Json, at: string) {
 }
 
 function literal(node: Json, at: string): TermNode {
-  if (!SCALARS.includes(node.type)) throw new ConditionError(`${at}.type`, `${JSON.stringify(node.type)} is no type`)
+  if (!SCALARS.includes(node.type)) throw new ConditionError(`${at}.type`, `${JSON.stringify(node.type)} is not a type`)
   const type = node.type as Scalar
   const list = flag(node, 'list', at)
   if (list.list) {
-    if (!Array.isArray(node.value)) throw new ConditionError(`${at}.value`, 'a list is needed')
+    if (!Array.isArray(node.value)) throw new ConditionError(`${at}.value`, 'needs a list')
     const values = node.value.map((value, index) => checked(value, type, `${at}.value[${index}]`))
     return Object.freeze({ kind: 'literal', type, list: true, value: Object.freeze(values) })
   }
@@ -275,42 +274,42 @@ function literal(node: Json, at: string): TermNode {
 
 function checked(value: unknown, type: Scalar, at: string) {
   if (isMissing(value, type) || toComparable(value, type) === undefined)
-    throw new ConditionError(at, `${JSON.stringify(value)} is no ${type}`)
+    throw new ConditionError(at, `${JSON.stringify(value)} is not a valid ${type}`)
   return value as string | number | boolean
 }
 
 type Json = Readonly<Record<string, unknown>>
 
 function object(json: unknown, at: string, depth: number): Json {
-  if (depth > DEEPEST) throw new ConditionError(at, `a condition may be at most ${DEEPEST} levels deep`)
-  if (typeof json !== 'object' || json === null || Array.isArray(json)) throw new ConditionError(at, 'an object is needed')
+  if (depth > DEEPEST) throw new ConditionError(at, `a condition may be nested at most ${DEEPEST} levels deep`)
+  if (typeof json !== 'object' || json === null || Array.isArray(json)) throw new ConditionError(at, 'needs an object')
   return json as Json
 }
 
 function allowed(node: Json, at: string, ...names: string[]): void {
   const odd = Object.keys(node).find((name) => name !== 'kind' && !names.includes(name))
-  if (odd !== undefined) throw new ConditionError(`${at}.${odd}`, `${JSON.stringify(node.kind)} has no ${JSON.stringify(odd)}`)
+  if (odd !== undefined) throw new ConditionError(`${at}.${odd}`, `${JSON.stringify(node.kind)} has no property ${JSON.stringify(odd)}`)
 }
 
 function boolean(value: unknown, at: string): boolean {
-  if (typeof value !== 'boolean') throw new ConditionError(at, 'true or false is needed')
+  if (typeof value !== 'boolean') throw new ConditionError(at, 'needs true or false')
   return value
 }
 
 function text(value: unknown, at: string): string {
-  if (typeof value !== 'string' || value === '') throw new ConditionError(at, 'a name is needed')
+  if (typeof value !== 'string' || value === '') throw new ConditionError(at, 'needs a name')
   return value
 }
 
 function fieldName(value: unknown, at: string): string {
   const name = text(value, at)
-  if (name in Object.prototype) throw new ConditionError(at, `"${name}" is no field: every object has it`)
+  if (name in Object.prototype) throw new ConditionError(at, `"${name}" cannot be a field name: every object has a property of this name`)
   return name
 }
 
 function flag<N extends string>(node: Json, name: N, at: string): { readonly [P in N]?: true } {
   const value = node[name]
   if (value === undefined) return {}
-  if (value !== true) throw new ConditionError(`${at}.${name}`, 'only true can stand here')
+  if (value !== true) throw new ConditionError(`${at}.${name}`, 'only true is allowed here')
   return { [name]: true } as { readonly [P in N]?: true }
 }

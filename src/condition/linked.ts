@@ -40,7 +40,7 @@ function indexed(rows: Iterable<Row>, places: readonly PlaceNode[]): Index {
   return index
 }
 
-/** What a record goes by in an index of these places, each once. Mostly it is one value: of that no lists are made. */
+/** The distinct values of a record at these places, as keys of an index. Usually there is one value: no list is allocated for it. */
 export function keysAt(row: Row, places: readonly PlaceNode[]): Iterable<Comparable> {
   const [only] = places
   if (only === undefined || places.length > 1) return new Set(waysAt(row, places).map(together))

@@ -118,7 +118,7 @@ export function overLink(link: LinkNode, of: FieldNode['of'], via?: readonly Lin
   }
 }
 
-/** A `some` that starts at a linked record becomes one within another. All that it goes by starts at the same record. */
+/** Turns a `some` that starts at a linked record into one nested in another. All its joins start at the same record. */
 function loweredSome(over: OverNode, fresh: Fresh, make: (over: OverNode) => ConditionNode): ConditionNode {
   const start = termsOfOver(over).flatMap(partsOfTerm).find(isLinked) as FieldNode | undefined
   if (start === undefined) return make(over)
@@ -208,7 +208,7 @@ export function placeOf(place: PlaceNode, each: number): FieldNode {
   return { kind: 'field', of: each, ...place }
 }
 
-/** What a link goes by, as a comparison. */
+/** The join of a link, as a comparison. */
 export function equality({ to, from }: JoinNode, each: number): CompareNode {
   const term = placeOf(to, each)
   if (isList(from)) return compareNode(term, 'isOneOf', from)

@@ -7,7 +7,7 @@ import type { Comparable, Scalar } from './value.js'
  */
 export type RecordRef = 'record' | 'after' | number
 
-/** A place in a record that a link goes by. */
+/** A place in a record that a link joins on. */
 export interface PlaceNode {
   readonly path: readonly string[]
   readonly type: Scalar
@@ -48,7 +48,7 @@ export interface ClaimNode {
   readonly path: readonly string[]
   readonly type: Scalar | 'other'
   readonly list?: true
-  /** May be missing even for somebody who is signed in. */
+  /** May be missing even for a signed-in person. */
   readonly optional?: true
 }
 

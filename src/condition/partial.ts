@@ -151,7 +151,7 @@ function bindSome(node: SomeNode, binding: Binding, around: Surroundings): Condi
   return over === node.over && of === node.of ? node : { kind: 'some', each: node.each, over, of }
 }
 
-/** Whether a `some` cannot find any: it goes by something that equals nothing. */
+/** Whether a `some` cannot find any record, because it joins on something that equals nothing. */
 function isEmpty(over: OverNode): boolean {
   switch (over.kind) {
     case 'elements':

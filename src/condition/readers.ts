@@ -77,7 +77,7 @@ function shownAlong({ of, via: _via, ...last }: FieldNode, via: readonly LinkNod
   }
 }
 
-/** What a link to one goes by in a record, for each of its pairs; undefined where something is missing. */
+/** The values of a record that a link to one joins on, one for each pair; undefined if one of them is missing. */
 export function linkValues(by: LinkNode['by'], row: Row): Comparable[] | undefined {
   const values: Comparable[] = []
   for (const { from } of by) {

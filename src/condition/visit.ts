@@ -45,7 +45,7 @@ export function mapChildren(node: ConditionNode, change: (child: ConditionNode) 
   }
 }
 
-/** The terms that a condition compares or goes by itself; not those of the conditions that it is made of. */
+/** The terms that a condition itself compares or joins on; not those of the conditions inside it. */
 export function termsOf(node: ConditionNode): readonly TermNode[] {
   switch (node.kind) {
     case 'compare':
@@ -65,7 +65,7 @@ export function termsOf(node: ConditionNode): readonly TermNode[] {
   }
 }
 
-/** The terms that a `some` goes by. */
+/** The terms that a `some` joins on. */
 export function termsOfOver(over: OverNode): readonly TermNode[] {
   switch (over.kind) {
     case 'elements':

@@ -3,7 +3,7 @@ import { type ClaimNode, type ConditionNode, type FieldNode, isJoined, type Reco
 import { anyNode, eachNode, type LeafNode, mapChildren, mapOwnTerms, mapTerm, partsOfTerm, termsOf } from './visit.js'
 
 /**
- * The same condition with every field, claim and literal put through a function, those that a `some` goes by too.
+ * The same condition with every field, claim and literal put through a function, also those that a `some` joins on.
  * Where that changes nothing, it is the same node.
  */
 export function mapTerms(node: ConditionNode, change: (leaf: LeafNode) => TermNode): ConditionNode {
@@ -18,7 +18,7 @@ export function asRecord(node: ConditionNode, each: number): ConditionNode {
   return askedOf(node, each, 'record')
 }
 
-/** Every term in a condition that holds no other, those that a `some` goes by too. */
+/** Every term in a condition that holds no other term, also those that a `some` joins on. */
 export function leavesOf(node: ConditionNode): LeafNode[] {
   const leaves: LeafNode[] = []
   eachNode(node, (part) => {
@@ -47,7 +47,7 @@ export function claimNodesIn(node: ConditionNode): ClaimNode[] {
   return leavesOf(node).filter((leaf) => leaf.kind === 'claim')
 }
 
-/** The names of the fields that a condition asks for on the record as it is, those that its links go by too. */
+/** The names of the fields that a condition reads from the record as it is, also those that its links join on. */
 export function fieldsIn(node: ConditionNode): string[] {
   const names = fieldNodesIn(node)
     .filter(({ of }) => of === 'record')
@@ -125,7 +125,7 @@ export function askedWithin(node: ConditionNode, each: number, highest = each): 
   const apart = numbered(
     node,
     (of) => {
-      throw new Error(`no "some" looks at the record ${of}`)
+      throw new Error(`no enclosing "some" has the number ${of}`)
     },
     highest + 1,
   )

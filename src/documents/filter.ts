@@ -41,7 +41,7 @@ export async function documentFilter<W extends World, K extends TypeName<W>>(
   const times = new Set(fieldNodesIn(lower(when)).flatMap((field) => (field.type === 'time' ? [field.path[0] as string] : [])))
   for (const { name, fields } of Object.values(model.types)) {
     const odd = Object.entries(fields).find(([field, { held }]) => held === 'text' && times.has(field))
-    if (odd !== undefined) throw new DocumentError(`a time that is held as text, as ${name}.${odd[0]} is,`)
+    if (odd !== undefined) throw new DocumentError(`a time that is stored as text, as ${name}.${odd[0]} is,`)
   }
   return conditionFilter(when, type, env().now, options)
 }
@@ -56,7 +56,7 @@ export async function conditionFilter(
   const writtenFor = (of: string): Written => ({ now, name: (field) => name(of, field) })
   const bare = pushNot(lower(absorbed(simplify(condition))))
   const linked = await resolve(bare, async (of, inner, fields) => {
-    if (find === undefined) throw new DocumentError('a link, where no way to find linked records is given,')
+    if (find === undefined) throw new DocumentError('a link, without a function that finds linked records,')
     const filter = write(simplify(inner), writtenFor(of))
     const found = await find(
       of,

@@ -138,7 +138,7 @@ const MIRRORED: { readonly [C in Comparison]: Mirrored } = {
   contains(known, field, { written, within }) {
     const value = heldValue(known, written)
     if (value === undefined) return NONE
-    if (within !== undefined) throw new DocumentError('whether a known text contains a field, within a list')
+    if (within !== undefined) throw new DocumentError('"contains" with a field on the right, within a list,')
     const path = pathOf(field, written, within)
     const place = `$${path.at(-1)}`
     const holds = { $and: [isText(place), { $gte: [{ $indexOfBytes: [{ $literal: value }, place] }, 0] }] }

@@ -56,7 +56,7 @@ export function not(part: FilterDocument): FilterDocument {
 /** The places that lead to a field, from the outermost to its own: `a`, `a.b`. */
 export function pathOf({ of, path, type }: FieldNode, { name }: Written, within: number | undefined): string[] {
   const own = within === undefined ? of !== 'record' && of !== 'after' : of !== within
-  if (own) throw new DocumentError('a comparison of an element of a list with what lies outside the list')
+  if (own) throw new DocumentError('a comparison of a list element with something outside the list')
   if (type === 'time' && path.length === 0) throw new DocumentError('a list of lists')
   const steps = path.map((step, at) => (at === 0 && within === undefined ? name(step) : step))
   if (steps.some((step) => step.includes('.') || step.startsWith('$') || step === ''))

@@ -103,7 +103,7 @@ async function above(node: SomeNode, over: AncestorsNode, find: FindRecords): Pr
     )
     fresh = (await find(over.type, below, fields)).filter((row) => valuesAt(row, over.key).some((key) => !met.has(key)))
   }
-  // Who is met leads upwards to a record that fits; whoever is that record itself does not count for itself.
+  // Records met on the way lead up to a record that fits. A record is not its own ancestor.
   const rows = [...met.values()]
   const fits = new Set(fitting.flatMap((row) => valuesAt(row, over.key)))
   const byTarget = new Map<Comparable, Row[]>()

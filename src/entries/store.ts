@@ -30,4 +30,4 @@ export type { Described, DescribedOptions, ListOptions, Permitted, Picked } from
 export { openStore } from '../store/store.js'
 export type { AsSystem, GuardedStore, Store, StoreOptions, SystemStore, TransactionWork } from '../store/store-types.js'
 export type { Backend } from '../store/tables.js'
-export { BulkError, type BulkOptions, type BulkResult, type InTheWay, type Which } from '../store/write/bulk.js'
+export { BulkError, type BulkOptions, type BulkResult, type RefusedRecord, type Which } from '../store/write/bulk.js'

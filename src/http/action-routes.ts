@@ -18,7 +18,7 @@ export function actionRoutes(site: Site, path: string, type: TypeModel): Route[]
     const about = { tag: type.name, description: who(type, name) }
     const asking: OperationDoc = {
       id: `may_${name}_${type.name}`,
-      summary: `Whether one may ${name} a ${type.name}`,
+      summary: `Check whether you may ${name} a ${type.name}`,
       ...about,
       responses: { 200: { description: 'The answer.', ...content(ANSWER) } },
       problems: [404],

@@ -5,21 +5,21 @@ import { RequestError } from './error.js'
 /** Reads a JSON object from a request of at most so many bytes. @throws RequestError 400, 413, 415 */
 export async function readBody(request: Request, types: readonly string[], most: number): Promise<Row> {
   const [type = ''] = (request.headers.get('content-type') ?? '').split(';')
-  if (!types.includes(type.trim().toLowerCase())) throw new RequestError(415, `Send ${types.join(' or ')}.`)
+  if (!types.includes(type.trim().toLowerCase())) throw new RequestError(415, `Send the body as ${types.join(' or ')}.`)
   const text = new TextDecoder('utf-8', { fatal: true })
   let body: unknown
   try {
     body = JSON.parse(text.decode(await bytesOf(request, most)))
   } catch (error) {
     if (error instanceof RequestError) throw error
-    throw new RequestError(400, 'The body is not JSON.')
+    throw new RequestError(400, 'The body is not valid JSON.')
   }
   if (typeof body !== 'object' || body === null || Array.isArray(body)) throw new RequestError(400, 'The body has to be a JSON object.')
   return body as Row
 }
 
 async function bytesOf(request: Request, most: number): Promise<Uint8Array> {
-  const tooLarge = () => new RequestError(413, `The body may have ${most} bytes at most.`)
+  const tooLarge = () => new RequestError(413, `The body is larger than ${most} bytes.`)
   if (Number(request.headers.get('content-length') ?? 0) > most) throw tooLarge()
   const chunks: Uint8Array[] = []
   let length = 0

@@ -25,7 +25,7 @@ export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSiz
   readonly files: { readonly [type: string]: ((asked: FileContext) => Promise<Response | undefined>) | undefined }
 }
 
-/** Lets whoever asks watch lists: one that was asked for by itself, or several by one connection. */
+/** Starts live lists for the asker: a single list, or several over one connection. */
 export type Watching = (lists: WatchedList | readonly (() => Promise<WatchedList>)[]) => Promise<Response>
 
 /** A list that somebody wants to watch. */
@@ -56,7 +56,7 @@ export async function byMethod({ request }: Call, methods: Methods): Promise<Res
   if (request.method === 'OPTIONS') return new Response(null, { status: 204, headers: { allow } })
   const method = request.method === 'HEAD' ? 'GET' : request.method
   const work = Object.hasOwn(methods, method) ? methods[method] : undefined
-  if (work === undefined) throw new RequestError(405, `This address takes ${allow}.`, { allow })
+  if (work === undefined) throw new RequestError(405, `Use ${allow} at this address.`, { allow })
   const response = await work()
   if (request.method !== 'HEAD') return response
   await response.body?.cancel()
@@ -72,7 +72,7 @@ export async function tagged(request: Request, body: Row): Promise<Response> {
   return json(body, { headers: { etag } })
 }
 
-/** An answer in JSON, for whoever asked alone. */
+/** A JSON response for this asker only. */
 export function json(body: unknown, { status = 200, headers = {} }: { status?: number; headers?: Record<string, string> } = {}): Response {
   const text = JSON.stringify(body)
   return new Response(text, { status, headers: { 'content-type': 'application/json', 'cache-control': 'private, no-cache', ...headers } })

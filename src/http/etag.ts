@@ -30,5 +30,5 @@ export function isAmong(header: string, tag: string, how: 'strongly' | 'weakly' 
 /** @throws RequestError 412 where the record is no longer as the asker saw it */
 export async function checkMatch(header: string | null, record: object): Promise<void> {
   if (header !== null && !isAmong(header, await etagOf(record)))
-    throw new RequestError(412, 'It was changed since you last saw it: get it again, and look before you change it.')
+    throw new RequestError(412, 'The record has changed since you loaded it. Load it again before you change it.')
 }

@@ -4,7 +4,7 @@ import { type Call, NOWHERE, type Site } from './call.js'
 import { who } from './openapi-parts.js'
 import type { Route } from './route.js'
 
-/** The files of a record, for whoever may read the record. */
+/** The files of a record, for everyone who may read the record. */
 export function fileRoutes(site: Site, path: string, type: TypeModel): Route[] {
   if (site.files[type.name] === undefined) return []
   const doc = {

@@ -22,7 +22,7 @@ export function checkTransport(request: Request, { behindProxy = false, insecure
   const said = behindProxy ? request.headers.get('x-forwarded-proto')?.split(',')[0]?.trim() : undefined
   const encrypted = said === undefined ? protocol === 'https:' : said === 'https'
   if (!encrypted && !insecure && !isLocal(hostname))
-    throw new RequestError(403, 'Use https: what is sent here in the clear, others can read.')
+    throw new RequestError(403, 'Use https. Requests over plain http can be read by others.')
 }
 
 /**
@@ -34,7 +34,7 @@ export function checkSameOrigin(request: Request, origins: readonly string[]): v
   const [site, origin] = [request.headers.get('sec-fetch-site'), request.headers.get('origin')]
   if (origin !== null && origins.includes(origin)) return
   if (site !== null ? site === 'same-origin' : origin !== null && sameHost(origin, request)) return
-  throw new RequestError(403, 'What changes something has to come from this site itself.')
+  throw new RequestError(403, 'Requests that change something have to come from this site.')
 }
 
 function sameHost(origin: string, request: Request): boolean {
@@ -45,7 +45,7 @@ function sameHost(origin: string, request: Request): boolean {
   }
 }
 
-/** How requests are let in. */
+/** How requests are authenticated. */
 export interface GuardOptions<W extends World = World> extends Transport {
   /** Who is asking. */
   readonly identity: Identity<W['me']>
@@ -64,7 +64,7 @@ export interface GuardOptions<W extends World = World> extends Transport {
   readonly showClaims?: boolean
 }
 
-/** Somebody who was let in. */
+/** An authenticated person. */
 export interface Guarded<W extends World = World> {
   readonly request: Request
   /** Their claims; null for a visitor. */
@@ -88,9 +88,9 @@ export function guard<W extends World>(
 ): (request: Request, work: (guarded: Guarded<W>) => Promise<Response>) => Promise<Response> {
   const { identity, signIn, limit, origins = [], showClaims = false, onFailure = logFailure } = options
   if (typeof identity !== 'function')
-    throw new SetupError('identity', 'say who is asking, with fromToken, fromSession or a function of your own')
+    throw new SetupError('identity', 'give it an identity: fromToken, fromSession or a function of your own')
   if (showClaims && globalThis.process?.env.NODE_ENV === 'production')
-    throw new SetupError('showClaims', 'is for developers: claims are not shown in production')
+    throw new SetupError('showClaims', 'is for development only: claims are not shown in production')
   return async (request, work) => {
     let me: W['me'] | null | undefined
     const answered = async () => {
@@ -99,7 +99,7 @@ export function guard<W extends World>(
         if (isAutomatic(identity, request)) checkSameOrigin(request, origins)
         me = await identity(request)
         const wait = await limit?.(request, me)
-        if (wait !== undefined) throw new RequestError(429, 'Too many requests: wait a little.', { 'retry-after': String(Math.ceil(wait)) })
+        if (wait !== undefined) throw new RequestError(429, 'Too many requests. Wait a moment.', { 'retry-after': String(Math.ceil(wait)) })
         return await work({ request, me, store: store.for(me) })
       } catch (error) {
         const told = problemOf(error, { at: signIn, scheme: identity.scheme ?? 'Bearer' })

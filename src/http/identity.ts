@@ -14,17 +14,17 @@ export interface Identity<Me = unknown> {
 
 /** What is known of an application's sessions. */
 export interface SessionOptions {
-  /** Whether browsers send by themselves what they go by. Default: true. */
+  /** Whether browsers send these credentials on their own, as they do with cookies. Default: true. */
   readonly automatic?: boolean
   /** What they are called in `WWW-Authenticate`. Default: `Session`. */
   readonly scheme?: string
-  /** The cookie that they go by: who sends one of a session that there is no longer is told so (401), and is no visitor. */
+  /** The session cookie. If a request sends one whose session has ended, the answer is 401: the person is not treated as a visitor. */
   readonly cookie?: string
 }
 
 /**
  * Who is asking, by an application's own sign-in: the function is given the request and gives their claims, or null for a
- * visitor. It may throw a `CredentialError`. Taken to go by cookies, unless it says otherwise.
+ * visitor. It may throw a `CredentialError`. Cookies are assumed, unless the options say otherwise.
  *
  * @example
  * fromSession(async (request) => sessions.get(cookieOf(request, 'sid'))?.claims ?? null)
@@ -36,7 +36,7 @@ export function fromSession<Me>(
   const identity = async (request: Request) => {
     const me = (await resolve(request)) ?? null
     if (me === null && cookie !== undefined && cookieOf(request, cookie))
-      throw new CredentialError(`there is no session for the cookie ${cookie}: it has ended`)
+      throw new CredentialError(`the session of the cookie ${cookie} has ended`)
     return me
   }
   return Object.assign(identity, { automatic, scheme })

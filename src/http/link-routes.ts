@@ -48,7 +48,7 @@ function isSetFromThere({ many, by }: LinkModel): boolean {
   return many === true && !by.some(({ to, from }) => to.list || from.list)
 }
 
-/** The record that an address goes by, as the asker sees it. @throws DeniedError */
+/** The record that an address names, as the asker sees it. @throws DeniedError */
 async function start({ store }: Call, type: TypeModel, key: Key): Promise<Row> {
   return (await store.get(type.name, key)) as Row
 }
@@ -61,7 +61,9 @@ async function linkedList(call: Call, type: TypeModel, key: Key, link: LinkModel
 async function add(call: Call, type: TypeModel, key: Key, link: LinkModel): Promise<Response> {
   const set = linkSet(link, await start(call, type, key))
   if (set === undefined)
-    throw new RequestError(405, 'Nothing can be added here: what the link goes by is missing.', { allow: 'GET, HEAD, OPTIONS' })
+    throw new RequestError(405, 'Nothing can be added here, because a field that the link joins on is missing.', {
+      allow: 'GET, HEAD, OPTIONS',
+    })
   return create(call, typeModel(call.site.model, link.to), set)
 }
 

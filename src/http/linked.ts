@@ -5,7 +5,7 @@ type Terms = { readonly [name: string]: Terms } & { readonly [by in 'is' | 'has'
 
 /**
  * What a record of the other type has to hold for the link to lead to it; undefined where it cannot be set from there: it leads to one,
- * goes by a list, or starts from what is missing.
+ * joins on a list, or starts from something missing.
  */
 export function linkSet(link: LinkModel, from: Row): Row | undefined {
   const set: Record<string, unknown> = {}

@@ -9,8 +9,7 @@ type Where = (record: unknown) => Condition
 export async function list(call: Call, type: TypeModel, within?: Where): Promise<Response> {
   const { site, store, params } = call
   if (wantsEvents(call.request)) {
-    if (call.watch === undefined || within !== undefined)
-      throw new RequestError(406, 'This list is not kept up to date: ask for application/json.')
+    if (call.watch === undefined || within !== undefined) throw new RequestError(406, 'This is not a live list. Request application/json.')
     return call.watch(await watched(call, type, params))
   }
   const { count, include, size = site.pageSize, where: asked, ...query } = readQuery(type, params, site.pageLimit)
@@ -22,7 +21,7 @@ export async function list(call: Call, type: TypeModel, within?: Where): Promise
   return json({ ...page, ...more, ...(call.isVisitor && (await opensBySigningIn(call, type)) ? { signIn: site.signIn ?? true } : {}) })
 }
 
-/** Whether a visitor is let see nothing of a type, and somebody who signs in may be. */
+/** Whether a visitor may not read the type at all, while some signed-in people may. */
 async function opensBySigningIn({ store }: Call, type: TypeModel): Promise<boolean> {
   return (type.rules?.may.read.length ?? 0) > 0 && (await store.may('read', type.name)) === 'never'
 }
@@ -36,13 +35,12 @@ const MOST_LISTS = 50
  */
 export async function severalLists(call: Call): Promise<Response> {
   const { site, request, params, watch } = call
-  if (watch === undefined || !wantsEvents(request))
-    throw new RequestError(406, 'These lists are kept up to date: ask for text/event-stream.')
+  if (watch === undefined || !wantsEvents(request)) throw new RequestError(406, 'These are live lists. Request text/event-stream.')
   const odd = [...params.keys()].find((name) => name !== 'list')
-  if (odd !== undefined) throw new RequestError(400, `${odd}: this address takes list, as often as there are lists`)
+  if (odd !== undefined) throw new RequestError(400, `${odd}: the only parameter here is list, once for each list`)
   const addresses = params.getAll('list')
   if (addresses.length === 0 || addresses.length > MOST_LISTS)
-    throw new RequestError(400, `list: from one list to ${MOST_LISTS}, each by its address below this one`)
+    throw new RequestError(400, `list: name 1 to ${MOST_LISTS} lists, each by its address below this one`)
   return watch(
     addresses.map((address) => async () => {
       const [path = '', ...search] = address.split('?')
@@ -58,12 +56,12 @@ function wantsEvents({ headers }: Request): boolean {
   return (headers.get('accept') ?? '').split(',').some((one) => one.split(';')[0]?.trim().toLowerCase() === 'text/event-stream')
 }
 
-/** What a list that is watched cannot be asked for: whoever shows it orders and cuts it. */
+/** Query parameters that a live list does not take: the page sorts and cuts the list itself. */
 const OF_PAGES = ['sort', 'size', 'after', 'count', 'include']
 
 async function watched({ site, store }: Call, type: TypeModel, params: URLSearchParams): Promise<WatchedList> {
   const odd = OF_PAGES.find((name) => params.has(name))
-  if (odd !== undefined) throw new RequestError(400, `${odd}: a list that is watched takes where, fields and may; it comes whole`)
+  if (odd !== undefined) throw new RequestError(400, `${odd}: a live list takes where, fields and may. It always contains all records.`)
   const { where, fields, withActions } = readQuery(type, params, site.pageLimit)
   // What is wrong with it is said now, and not in a stream.
   await store.page(type.name, { size: 1, ...(where ? { where: where as never } : {}), ...(fields ? { fields } : {}) } as never)

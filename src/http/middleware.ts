@@ -38,7 +38,7 @@ async function answer(handle: (request: Request) => Promise<Response>, incoming:
   if (cookies.length > 0) outgoing.setHeader('set-cookie', cookies)
   if (response.body === null) return void outgoing.end()
   const reader = response.body.getReader()
-  // Whoever went away is not written to, and what was being made for them is made no longer; whoever is slow is waited for.
+  // When a client disconnects, nothing more is produced or written for it. A slow client is waited for.
   outgoing.once('close', () => void reader.cancel().catch(() => undefined))
   for (let part = await reader.read(); !part.done; part = await reader.read()) {
     if (outgoing.destroyed) return

@@ -63,16 +63,16 @@ export function listDoc(
   return {
     description: who(of, 'read'),
     parameters: [
-      query('sort', 'Fields to order by, with commas between; - before one for descending.'),
-      query('fields', 'Only these fields, with commas between.'),
-      query('size', 'How many records.', size),
-      query('after', 'The next of the page before.'),
-      query('count', 'How many there are in all, too.', { type: 'boolean' }),
-      query('include', `Linked records to bring along: ${Object.keys(of.links).join(', ') || 'there are none'}.`),
-      query('may', 'Actions to tell of each record whether they are allowed.'),
+      query('sort', 'Fields to sort by, separated by commas; "-" before a field sorts descending.'),
+      query('fields', 'Only these fields, separated by commas.'),
+      query('size', 'The number of records.', size),
+      query('after', 'The cursor "next" of the previous page.'),
+      query('count', 'Also returns the total count.', { type: 'boolean' }),
+      query('include', `Linked records to include: ${Object.keys(of.links).join(', ') || 'none'}.`),
+      query('may', 'Actions to judge for each record.'),
       WHERE,
     ],
-    responses: { 200: { description: 'Those that the asker may see.', ...content(page) } },
+    responses: { 200: { description: 'The records that the asker may see.', ...content(page) } },
     problems: [400, 404, 406, 429],
   }
 }

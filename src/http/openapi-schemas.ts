@@ -13,7 +13,7 @@ export function schemasOf({ name, fields, key, rules }: TypeModel): [string, Jso
     [`${name}New`, { type: 'object', required: required.map(([field]) => field), properties: others }],
     [
       `${name}Patch`,
-      { type: 'object', description: 'JSON Merge Patch (RFC 7396): null removes.', properties: { [key]: keySchema, ...others } },
+      { type: 'object', description: 'JSON Merge Patch (RFC 7396): null removes a field.', properties: { [key]: keySchema, ...others } },
     ],
   ]
 }
@@ -41,8 +41,8 @@ export const PROBLEM = {
     status: { type: 'integer' },
     title: { type: 'string' },
     detail: { type: 'string' },
-    code: { type: 'string', description: 'Stable, for programs.' },
-    fields: { type: 'array', items: { type: 'string' }, description: 'The fields that stood in the way.' },
+    code: { type: 'string', description: 'A stable code for programs.' },
+    fields: { type: 'array', items: { type: 'string' }, description: 'The fields that may not be sent.' },
     faults: { type: 'array', items: { type: 'object', properties: { field: { type: 'string' }, problem: { type: 'string' } } } },
   },
 }

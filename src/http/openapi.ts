@@ -54,20 +54,20 @@ export function openApi<W extends World>(book: Rulebook<W>, options: OpenApiOpti
 
 /** The problems that routes answer with, by their status. */
 const PROBLEMS: { readonly [status: number]: string } = {
-  400: 'The request means nothing here.',
-  401: 'Sign in.',
-  403: 'Refused, in the words of the rule.',
-  404: 'There is no such record, or none that the asker may know of.',
-  406: 'Not in this form: it is not kept up to date, or only that.',
-  409: 'Some of the records stand in the way.',
-  412: 'It was changed since it was last seen.',
-  413: 'Too large.',
-  415: 'Not in this form.',
-  422: 'Not valid; with the fields at fault.',
-  428: 'Say which state you have seen.',
-  429: 'So many lists are watched already.',
-  500: 'Something failed; nothing was written.',
-  503: 'Not now: try again later.',
+  400: 'Bad Request: the request is not understood.',
+  401: 'Unauthorized: sign in.',
+  403: 'Forbidden, with the message of the rule.',
+  404: 'Not Found: there is no such record, or none that the asker may see.',
+  406: 'Not Acceptable: this is not a live list, or only a live list.',
+  409: 'Conflict: some of the records may not be changed.',
+  412: 'Precondition Failed: the record has changed since it was loaded.',
+  413: 'Content Too Large.',
+  415: 'Unsupported Media Type.',
+  422: 'Unprocessable Content: invalid, with the faults by field.',
+  428: 'Precondition Required: send If-Match with the ETag of the record.',
+  429: 'Too Many Requests: too many live lists are open.',
+  500: 'Internal Server Error: nothing was written.',
+  503: 'Service Unavailable: try again later.',
 }
 /** What any of them may answer with. */
 const ANYWHERE = [401, 500, 503]

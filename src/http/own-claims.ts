@@ -53,7 +53,7 @@ export function withUnknown(model: Model, isHidden: IsHidden): Model {
   const types = Object.fromEntries(Object.entries(model.types).map(([name, type]) => [name, typeWith(type, unknown)]))
   const changed: Model = { ...model, types, ...(model.gate ? { gate: unknown(model.gate) } : {}) }
   if (hidden.size === 0) return model
-  // Rules are made ready once for each model: people from whom the same is hidden share one.
+  // Rules are prepared once for each model. People who are denied the same fields share them.
   const known = made.get(model) ?? new Map<string, Model>()
   made.set(model, known)
   const id = [...hidden].sort().join('\n')

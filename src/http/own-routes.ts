@@ -8,7 +8,7 @@ import { pageRules } from './page-rules.js'
 import type { Route } from './route.js'
 import { reasonsOn, verdictsOn } from './verdict-routes.js'
 
-/** What is of nobody but whoever asks: their rules, verdicts on what a page cannot know, and their lists by one connection. */
+/** What belongs to the asker alone: their rules, verdicts that a page cannot work out itself, and their live lists over one connection. */
 export function ownRoutes(site: Site): Route[] {
   return [...(site.rulesAt === false ? [] : rulesRoutes(site, site.rulesAt)), ...(site.listsAt === false ? [] : [listsRoute(site.listsAt)])]
 }
@@ -22,13 +22,13 @@ function rulesRoutes({ showReasons }: Site, at: string): Route[] {
   }
   const rules = {
     id: 'my_rules',
-    summary: 'The rules of whoever asks, for their page',
+    summary: 'Get your own rules, for a page',
     responses: { 200: { description: 'The rules.', headers: { ETag: { schema: { type: 'string' } } }, ...content({ type: 'object' }) } },
     problems: [],
   }
   const verdicts = {
     id: 'my_verdicts',
-    summary: 'Verdicts on what a page cannot know; nothing is written',
+    summary: 'Get verdicts that a page cannot work out; nothing is written',
     requestBody: body({
       type: 'object',
       required: ['questions'],
@@ -53,7 +53,7 @@ function rulesRoutes({ showReasons }: Site, at: string): Route[] {
 function listsRoute(at: string): Route {
   const doc = {
     id: 'my_lists',
-    summary: 'Several lists that are kept up to date, by one connection',
+    summary: 'Subscribe to several live lists over one connection',
     parameters: [
       { ...query('list', 'The address of a list, below this one.', { type: 'array', items: { type: 'string' } }), required: true },
     ],
@@ -63,7 +63,7 @@ function listsRoute(at: string): Route {
   return { steps: [at], endpoints: { GET: { answer: severalLists, doc } } }
 }
 
-/** The rules of whoever asks, for their page. */
+/** The rules of the asker, for their page. */
 async function ownRules({ site, store, request }: Call): Promise<Response> {
   const view = (await store.viewpoint()) as unknown as InnerViewpoint
   const rules = pageRules(view, {

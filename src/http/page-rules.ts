@@ -22,7 +22,7 @@ import { isJudgedAlong, type Key, type TypeModel, typeModel } from '../rulebook/
 import { fieldsLetBy, type InnerViewpoint, stampValues, viewpointOf } from '../viewpoint/index.js'
 import { type IsHidden, withUnknown } from './own-claims.js'
 
-/** What goes to a page, and to whom. */
+/** Which rules a page is given, and for which person. */
 export interface PageRulesOptions {
   /** Which record types. Default: all. */
   readonly types?: readonly string[]
@@ -97,7 +97,7 @@ function actionRules(view: InnerViewpoint, whole: InnerViewpoint, type: TypeMode
   // That something is never allowed, whatever the record, anybody is told who asks what they may.
   if (whole.rules(type.name, action).when === FALSE && !routine) return undefined
   const page = (node: ConditionNode) => forPage(node, type, seen)
-  // What else leads to the record, and may stand in the way, a page does not know for certain.
+  // A page cannot know all records that link to this one, and so may block its deletion.
   const along = action === 'delete' && isJudgedAlong(view.model, type.name)
   return {
     clauses: clauses.map(

@@ -21,22 +21,22 @@ export interface SignIn {
 }
 
 const TITLES: { readonly [status: number]: string } = {
-  400: 'The request means nothing here',
-  401: 'Sign in',
-  403: 'Refused',
-  404: 'Not found',
-  405: 'Not for this address',
-  406: 'Not in this form',
-  409: 'In the way',
-  412: 'It was changed in the meantime',
-  413: 'Too large',
-  414: 'Too large',
-  415: 'Not in this form',
-  422: 'Not valid',
-  428: 'Say which state you have seen',
-  429: 'Too often',
-  500: 'Something failed',
-  503: 'Not now',
+  400: 'Bad Request',
+  401: 'Unauthorized',
+  403: 'Forbidden',
+  404: 'Not Found',
+  405: 'Method Not Allowed',
+  406: 'Not Acceptable',
+  409: 'Conflict',
+  412: 'Precondition Failed',
+  413: 'Content Too Large',
+  414: 'URI Too Long',
+  415: 'Unsupported Media Type',
+  422: 'Unprocessable Content',
+  428: 'Precondition Required',
+  429: 'Too Many Requests',
+  500: 'Internal Server Error',
+  503: 'Service Unavailable',
 }
 
 /** An error as a problem; what is unexpected says nothing of itself. */
@@ -54,7 +54,7 @@ export function problemOf(
     return found(401, error.code, 'These credentials are not valid here.', where, {
       'www-authenticate': `${signIn.scheme} error="invalid_token"`,
     })
-  // What somebody is said to be does not fit what the rules know of people: whoever it is, they are let nothing.
+  // These claims do not fit the shape of `me`, so nothing is allowed.
   if (isPachterError(error, 'BAD_CLAIMS'))
     return found(401, 'BAD_CLAIMS', 'These credentials are not valid here.', where, {
       'www-authenticate': `${signIn.scheme} error="invalid_token"`,
@@ -68,15 +68,22 @@ export function problemOf(
     return found(403, error.code, error.message, fields.length === 0 ? {} : { fields })
   }
   if (isPachterError(error, 'INVALID')) return found(422, 'INVALID', error.message, { faults: (error as InvalidError).faults })
-  if (isPachterError(error, 'IN_THE_WAY')) return found(409, 'IN_THE_WAY', error.message, { inTheWay: (error as BulkError).inTheWay })
+  if (isPachterError(error, 'IN_THE_WAY')) return found(409, 'IN_THE_WAY', error.message, { refused: (error as BulkError).refused })
   if (isPachterError(error) && ['BAD_QUERY', 'BAD_CURSOR', 'BAD_TEXT', 'UNKNOWN_NAME'].includes(error.code))
     return found(400, error.code, error.message)
   if (isPachterError(error, 'BUSY'))
-    return found(503, 'BUSY', 'Others are writing the same records: nothing was written; try again.', {}, { 'retry-after': '1' })
+    return found(
+      503,
+      'BUSY',
+      'Other writes to the same records got in between. Nothing was written. Try again.',
+      {},
+      { 'retry-after': '1' },
+    )
   // Whether it was written is not known: nobody should be told that it was not.
-  if (isPachterError(error, 'UNCERTAIN')) return found(503, 'UNCERTAIN', 'It may have been done, or not: look before trying again.')
+  if (isPachterError(error, 'UNCERTAIN'))
+    return found(503, 'UNCERTAIN', 'The change may or may not have been saved. Load the record before you try again.')
   if (isPachterError(error, 'STORE_FAILED'))
-    return found(503, 'STORE_FAILED', 'Nothing was written; try again later.', {}, { 'retry-after': '5' })
+    return found(503, 'STORE_FAILED', 'Nothing was written. Try again later.', {}, { 'retry-after': '5' })
   return found(500, 'FAILED', undefined)
 }
 

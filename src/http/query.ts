@@ -35,7 +35,7 @@ export function readQuery(type: TypeModel, params: URLSearchParams, most: number
     if (!name.startsWith(FILTER)) {
       if (!WORDS.includes(name))
         throw new RequestError(400, unknownName('parameter', name, [...WORDS, ...Object.keys(type.fields).map((field) => FILTER + field)]))
-      if (params.getAll(name).length > 1) throw new RequestError(400, `${name} is there twice`)
+      if (params.getAll(name).length > 1) throw new RequestError(400, `${name} is given twice`)
     }
   const text = (name: string) => params.get(name) ?? undefined
   const [sort, fields, after, include, may, size] = ['sort', 'fields', 'after', 'include', 'may', 'size'].map(text)
@@ -55,13 +55,13 @@ export function readQuery(type: TypeModel, params: URLSearchParams, most: number
 /** A parameter that is `true`, or not there. */
 export function flag(params: URLSearchParams, name: string): boolean {
   const value = params.get(name)
-  if (value !== null && value !== 'true' && value !== 'false') throw new RequestError(400, `${name}: true or false is needed`)
+  if (value !== null && value !== 'true' && value !== 'false') throw new RequestError(400, `${name}: needs true or false`)
   return value === 'true'
 }
 
 function sizeOf(text: string, most: number): number {
   const size = /^\d{1,6}$/.test(text) ? Number(text) : 0
-  if (size < 1 || size > most) throw new RequestError(400, `size: a whole number from 1 to ${most} is needed`)
+  if (size < 1 || size > most) throw new RequestError(400, `size: needs a whole number from 1 to ${most}`)
   return size
 }
 
@@ -75,7 +75,7 @@ export function whereOf(type: TypeModel, params: URLSearchParams): ((record: unk
     const compared = steps.length > 1 && FILTER_OPERATORS.includes(last) && !isPath(type, steps)
     return [filterFromText(type, { path: compared ? steps.slice(0, -1) : steps, by: compared ? last : 'is', value }, name)]
   })
-  if (filters.length > MOST_FILTERS) throw new RequestError(400, `there are ${filters.length} filters, and may be ${MOST_FILTERS}`)
+  if (filters.length > MOST_FILTERS) throw new RequestError(400, `there are ${filters.length} filters; the limit is ${MOST_FILTERS}`)
   return filters.length === 0 ? undefined : (record) => allOf(...filters.map((filter) => filter(record)))
 }
 

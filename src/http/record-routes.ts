@@ -49,7 +49,7 @@ function listOf(site: Site, type: TypeModel): OperationDoc {
   return { id: `list_${type.name}`, tag: type.name, summary: `List ${type.name} records`, ...listDoc(type, site) }
 }
 
-/** What is said of creating a record; of one beneath another, too. */
+/** The documentation of creating a record; also of one below another. */
 export function createDoc(type: TypeModel): OperationDoc | undefined {
   if (!lets(type, 'create')) return undefined
   const { name } = type
@@ -69,30 +69,31 @@ function severalDoc(type: TypeModel, action: 'update' | 'delete'): OperationDoc 
   const { name } = type
   const done = {
     type: 'object',
-    required: ['done', 'inTheWay'],
-    properties: { done: { type: 'array', items: keySchema(type) }, inTheWay: { type: 'array', items: { type: 'object' } } },
+    required: ['done', 'refused'],
+    properties: { done: { type: 'array', items: keySchema(type) }, refused: { type: 'array', items: { type: 'object' } } },
   }
   return {
     id: `${action}_several_${name}`,
     tag: name,
-    summary: `${action === 'update' ? 'Update' : 'Remove'} several ${name} records`,
+    summary: `${action === 'update' ? 'Update' : 'Delete'} several ${name} records`,
     description: who(type, action),
     parameters: [
       WHERE,
-      query('all', 'Every record that one may see, where there is no filter.', { type: 'boolean' }),
-      query('partial', 'As far as it goes, instead of all or nothing.', { type: 'boolean' }),
+      query('all', 'Required without a filter: every record that you may see.', { type: 'boolean' }),
+      query('partial', 'Changes the records that may be changed, instead of all or none.', { type: 'boolean' }),
     ],
     ...(action === 'update' ? { requestBody: body(ref(`${name}Patch`), MERGE_PATCH) } : {}),
-    responses: { 200: { description: 'What was done, and what stood in the way.', ...content(done) } },
+    responses: { 200: { description: 'What was done, and what was refused.', ...content(done) } },
     problems: action === 'update' ? [400, 409, 413, 415, 422] : [400, 409],
   }
 }
 
-/** A new record; beneath another, one that is linked to it: what else is sent of the link must lead there as well. */
+/** A new record. Below another record, it is linked to that one; a link sent in the body must lead there too. */
 export async function create({ site, store, request }: Call, type: TypeModel, link: Row = {}): Promise<Response> {
   const given = asShaped(type, await readBody(request, ['application/json'], site.bodyLimit))
   const odd = Object.keys(link).find((name) => given[name] !== undefined && !sameValue(type.fields[name], given[name], link[name]))
-  if (odd !== undefined) throw new InvalidError(type.name, [{ field: odd, problem: 'leads elsewhere than this address: leave it out' }])
+  if (odd !== undefined)
+    throw new InvalidError(type.name, [{ field: odd, problem: 'names another record than this address: leave it out' }])
   const record = (await store.create(type.name, { ...given, ...link })) as Row
   const location = `${site.base}/${site.pathOf(type.name)}/${encodeURIComponent(String(record[type.key]))}`
   return json(record, { status: 201, headers: { location, etag: await etagOf(record) } })
@@ -101,7 +102,7 @@ export async function create({ site, store, request }: Call, type: TypeModel, li
 /** The key of the record that an address leads to. */
 type KeyAt = (...at: Parameters<Endpoint['answer']>) => Promise<Key>
 
-/** One record, by its own address or beneath another that leads to it. */
+/** One record, by its own address or below another that leads to it. */
 export function singleRoute(site: Site, steps: readonly Step[], type: TypeModel, keyAt: KeyAt, within = ''): Route {
   const doc = (action: 'read' | 'update' | 'delete', more: Omit<OperationDoc, 'id' | 'tag' | 'description'>): OperationDoc | undefined =>
     lets(type, action)
@@ -111,7 +112,7 @@ export function singleRoute(site: Site, steps: readonly Step[], type: TypeModel,
     name: 'If-Match',
     in: 'header',
     required: site.matchRequired,
-    description: 'The ETag of the record as it was last seen.',
+    description: 'The ETag of the record as you loaded it.',
     schema: { type: 'string' },
   }
   const states = site.matchRequired ? [412, 428] : [412]
@@ -122,7 +123,7 @@ export function singleRoute(site: Site, steps: readonly Step[], type: TypeModel,
         answer: async (call, at) => get(call, type, await keyAt(call, at)),
         doc: doc('read', {
           summary: `Get a ${type.name}`,
-          responses: { 200: { description: 'As much of it as the asker may see.', ...ETAG, ...content(ref(type.name)) } },
+          responses: { 200: { description: 'The record, with the fields that the asker may see.', ...ETAG, ...content(ref(type.name)) } },
           problems: [400, 404],
         }),
       },
@@ -139,7 +140,7 @@ export function singleRoute(site: Site, steps: readonly Step[], type: TypeModel,
       DELETE: {
         answer: async (call, at) => remove(call, type, await keyAt(call, at)),
         doc: doc('delete', {
-          summary: `Remove a ${type.name}`,
+          summary: `Delete a ${type.name}`,
           parameters: [ifMatch],
           responses: { 204: { description: 'Removed.' } },
           problems: [400, 403, 404, ...states],
@@ -179,7 +180,7 @@ function noParameters({ params }: Call): void {
 /** Which state of the record is meant, by `If-Match`. @throws RequestError 428 */
 function stateSeen({ request, site }: Call): UpdateOptions['match'] {
   const header = request.headers.get('if-match')
-  if (header === null && site.matchRequired) throw new RequestError(428, 'Say which state you have seen, by If-Match with its ETag.')
+  if (header === null && site.matchRequired) throw new RequestError(428, 'Send If-Match with the ETag of the record as you loaded it.')
   return header === null ? undefined : (shown) => checkMatch(header, shown)
 }
 
@@ -189,8 +190,8 @@ function matching(store: GuardedStore): MatchingStore {
 }
 
 /**
- * Turns away whoever does not see a record before anything of it is locked and judged: by the same questions, whether it is hidden
- * or was never there, so that the time does not tell either.
+ * Refuses an asker who does not see a record, before anything of it is locked and judged. The same queries run whether it is hidden
+ * or does not exist, so that the time does not tell either.
  */
 async function checkSeen(store: GuardedStore, action: 'update' | 'delete', type: TypeModel, key: Key): Promise<void> {
   if ((await store.verdict('read', type.name, key)).allowed) return
@@ -202,12 +203,12 @@ async function checkSeen(store: GuardedStore, action: 'update' | 'delete', type:
 function meant({ params }: Call, type: TypeModel): { readonly which: object; readonly partial: boolean } {
   for (const name of params.keys())
     if (!name.startsWith('where.') && !['partial', 'all'].includes(name))
-      throw new RequestError(400, `${name}: a change of several takes where, all and partial`)
+      throw new RequestError(400, `${name}: a bulk change takes where, all and partial`)
   const where = whereOf(type, params)
   if ((where === undefined) === !flag(params, 'all'))
     throw new RequestError(
       400,
-      'Say which records are meant: by filters, as in where.state=let, or all=true for every one that you may see.',
+      'Say which records to change: with filters, as in where.state=let, or with all=true for every record that you may see.',
     )
   return { which: { where: where ?? everyOne(type) }, partial: flag(params, 'partial') }
 }
@@ -219,8 +220,7 @@ function everyOne({ key }: TypeModel): (record: unknown) => Condition {
 async function updateMany(call: Call, type: TypeModel): Promise<Response> {
   const { which, partial } = meant(call, type)
   const patch = asShaped(type, await readBody(call.request, PATCHES, call.site.bodyLimit))
-  if (reachesInto(type, patch))
-    throw new RequestError(400, 'A change of several takes whole fields: a part of one differs from record to record.')
+  if (reachesInto(type, patch)) throw new RequestError(400, 'A bulk change sets whole fields, not parts of them.')
   return json(await call.store.updateMany(type.name, which as never, patch as never, { partial }))
 }
 

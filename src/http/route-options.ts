@@ -32,10 +32,10 @@ export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
   readonly pageLimit?: number
   /** Updates and deletes have to say which state they mean, by `If-Match`. */
   readonly matchRequired?: boolean
-  /** Where people's own rules are, for their pages, and beneath it `verdicts` on what a page cannot know; false serves none. Default: `my-rules`. */
+  /** Where a person's own rules are, for their page, and below it `verdicts` that a page cannot work out; false serves none. Default: `my-rules`. */
   readonly rulesAt?: string | false
   /**
-   * For developers: serves `why` beneath `rulesAt`, which tells everything of a verdict. Refused where `NODE_ENV` is `production`.
+   * For developers: serves `why` below `rulesAt`, which tells everything about a verdict. Refused if `NODE_ENV` is `production`.
    */
   readonly showReasons?: boolean
   /** Where several lists are kept up to date by one connection, with `live`; false: nowhere. Default: `my-lists`. */
@@ -44,9 +44,9 @@ export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
   readonly live?: LiveLists
   /** What tells visitors apart, as their addresses do: each of them may watch so many lists. */
   readonly visitor?: (request: Request) => string | undefined
-  /** How often it is asked anew who is watching, in seconds: whoever has signed out, or whose token has expired, watches no more. Default 30. */
+  /** How often the identity behind a live list is checked again, in seconds. A list ends when its person has signed out or the token has expired. Default 30. */
   readonly recheck?: number
-  /** Serves the files of a record, at `files/<name>` beneath it, to whoever may read the record; undefined where there is none. */
+  /** Serves the files of a record, at `files/<name>` below it, to everyone who may read the record; undefined if there is none. */
   readonly files?: { readonly [K in TypeName<W>]?: (asked: FileContext<W>) => Promise<Response | undefined> }
   /** What the actions that record types name do, after they were found to be allowed: in one transaction. */
   readonly actions?: { readonly [K in TypeName<W>]?: { readonly [action: string]: (asked: RouteContext<W>) => Promise<Row | undefined> } }

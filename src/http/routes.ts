@@ -87,7 +87,7 @@ const LONGEST_ADDRESS = 16_384
 
 /** The steps of an address below the site, and its parameters. @throws RequestError */
 function addressOf(site: Site, request: Request): { readonly steps: readonly string[]; readonly params: URLSearchParams } {
-  if (request.url.length > LONGEST_ADDRESS) throw new RequestError(414, `The address may have ${LONGEST_ADDRESS} characters.`)
+  if (request.url.length > LONGEST_ADDRESS) throw new RequestError(414, `The address is longer than ${LONGEST_ADDRESS} characters.`)
   const url = new URL(request.url)
   if (url.pathname !== site.base && !url.pathname.startsWith(`${site.base}/`)) throw NOWHERE()
   return { steps: stepsOf(url.pathname.slice(site.base.length)), params: url.searchParams }
@@ -100,6 +100,6 @@ function stepsOf(path: string): string[] {
       .filter((step, at, all) => step !== '' || (at > 0 && at < all.length - 1))
       .map(decodeURIComponent)
   } catch {
-    throw new RequestError(400, 'The address cannot be read.')
+    throw new RequestError(400, 'The address is not a valid URL.')
   }
 }

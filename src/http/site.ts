@@ -9,18 +9,18 @@ export type SiteOptions = Omit<RouteOptions, 'identity' | 'live' | 'visitor' | '
 
 /** @throws SetupError, UnknownNameError */
 export function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, files = {}, ...options }: SiteOptions): Site {
-  if (!base.startsWith('/')) throw new SetupError('base', 'a path begins with /')
+  if (!base.startsWith('/')) throw new SetupError('base', 'the path has to begin with /')
   const served = (types ?? Object.keys(model.types)).map((name) => typeModel(model, name))
   for (const name of Object.keys(paths)) typeModel(model, name)
   const named = served.map((type) => [(paths as Record<string, string>)[type.name] ?? type.name, type] as const)
   checkPaths(named.map(([path]) => path))
   for (const name of Object.keys(files))
-    if (Object.hasOwn(typeModel(model, name).links, 'files')) throw new SetupError(`files.${name}`, 'there is a link of that name')
+    if (Object.hasOwn(typeModel(model, name).links, 'files')) throw new SetupError(`files.${name}`, 'a link has this name already')
   for (const [type, mine] of Object.entries(actions)) checkActions(typeModel(model, type), Object.keys(mine ?? {}))
   const { rulesAt = 'my-rules', listsAt = 'my-lists', showReasons = false } = options
-  if (showReasons && inProduction()) throw new SetupError('showReasons', 'is for developers: reasons are not told in production')
+  if (showReasons && inProduction()) throw new SetupError('showReasons', 'is for development only: reasons are not shown in production')
   for (const [name, at] of Object.entries({ rulesAt, listsAt }))
-    if (named.some(([path]) => path === at)) throw new SetupError(name, `there is a record type at ${at}`)
+    if (named.some(([path]) => path === at)) throw new SetupError(name, `a record type has the path ${at} already`)
   const pathOf = new Map(named.map(([path, { name }]) => [name, path]))
   return {
     model,
@@ -42,8 +42,8 @@ export function siteOf(model: Model, { base = '/', types, paths = {}, actions = 
 
 function checkPaths(paths: readonly string[]): void {
   for (const path of paths) {
-    if (!/^[A-Za-z0-9._~-]+$/.test(path)) throw new SetupError('paths', `${JSON.stringify(path)} is no single step of an address`)
-    if (paths.filter((other) => other === path).length > 1) throw new SetupError('paths', `two record types at ${path}`)
+    if (!/^[A-Za-z0-9._~-]+$/.test(path)) throw new SetupError('paths', `${JSON.stringify(path)} has to be a single segment of a path`)
+    if (paths.filter((other) => other === path).length > 1) throw new SetupError('paths', `two record types have the path ${path}`)
   }
 }
 
@@ -52,6 +52,6 @@ function checkActions({ name, actions }: TypeModel, given: readonly string[]): v
   const odd = given.find((action) => !known.includes(action))
   if (odd === undefined) return
   const near = nearest(odd, known)
-  const hint = near === undefined ? '' : `: is it meant to be ${near}?`
-  throw new SetupError(`actions.${name}`, `${name} names no action ${JSON.stringify(odd)}${hint}`)
+  const hint = near === undefined ? '' : `. Did you mean "${near}"?`
+  throw new SetupError(`actions.${name}`, `${name} has no action ${JSON.stringify(odd)}${hint}`)
 }

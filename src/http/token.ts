@@ -20,7 +20,7 @@ export interface KeySet {
 export interface TokenOptions<Me> {
   /** Who issues them: `iss`. */
   readonly issuer: string
-  /** For whom they have to be meant: any of these applications, by `aud`. */
+  /** The audience: tokens must be meant for one of these applications, by `aud`. */
   readonly audience: string | readonly string[]
   /** The keys that sign them: the address of a JSON Web Key Set, such a set, or a key. */
   readonly keys: URL | KeySet | CryptoKey | KeyObject | Uint8Array
@@ -61,7 +61,7 @@ const UNSAFE = /^none$/i
  * Who is asking, by a JSON Web Token (RFC 7519) in the `Authorization` header: `Bearer` and the token (RFC 6750). Without the
  * header somebody is a visitor; with one that is broken, expired, not yet valid, meant for others or signed by others, nobody.
  *
- * @throws SetupError where anything would be let that must not be: no algorithm, `none`, no issuer, no audience
+ * @throws SetupError for options that would accept too much: no algorithm, `none`, no issuer, no audience
  * @example
  * fromToken({
  *   issuer: 'https://id.marshlane.example',
@@ -73,30 +73,33 @@ const UNSAFE = /^none$/i
  */
 export function fromToken<Me>(options: TokenOptions<Me>): Identity<Me> {
   const { issuer, audience, algorithms, keys, leeway = 5, emailDomains, roles, me } = options
-  if (typeof issuer !== 'string' || issuer === '') throw new SetupError('fromToken', 'name the issuer of the tokens')
+  if (typeof issuer !== 'string' || issuer === '') throw new SetupError('fromToken', 'give the issuer of the tokens')
   const audiences = typeof audience === 'string' ? [audience] : [...(audience ?? [])]
-  if (audiences.length === 0 || audiences.includes(''))
-    throw new SetupError('fromToken', 'name the audience that tokens have to be meant for')
+  if (audiences.length === 0 || audiences.includes('')) throw new SetupError('fromToken', 'give the audience that tokens must have')
   if (!Array.isArray(algorithms) || algorithms.length === 0)
-    throw new SetupError('fromToken', 'name the algorithms that are taken, as in ["RS256"]')
-  if (algorithms.some((name) => UNSAFE.test(name))) throw new SetupError('fromToken', '"none" is no signature')
+    throw new SetupError('fromToken', 'give the accepted algorithms, as in ["RS256"]')
+  if (algorithms.some((name) => UNSAFE.test(name)))
+    throw new SetupError('fromToken', '"none" means unsigned tokens, which are never accepted')
   const shared = algorithms.some((name) => name.startsWith('HS'))
   if (shared && algorithms.some((name) => !name.startsWith('HS')))
-    throw new SetupError('fromToken', 'a shared secret and public keys do not mix: whoever knows the public key could sign with it')
-  if (shared && !(keys instanceof Uint8Array)) throw new SetupError('fromToken', 'HS256 and its like need the secret, as bytes')
+    throw new SetupError(
+      'fromToken',
+      'a shared secret and public keys cannot be used together: anyone who knows the public key could sign tokens with it. Give one of them.',
+    )
+  if (shared && !(keys instanceof Uint8Array)) throw new SetupError('fromToken', 'HS256, HS384 and HS512 need the secret, as bytes')
   const remote = keys instanceof URL
   if (remote && keys.protocol !== 'https:' && !isLocal(keys.hostname))
-    throw new SetupError('fromToken', 'keys are fetched over https, but from this machine')
+    throw new SetupError('fromToken', 'keys have to be fetched over https, except from this machine')
   const about = { issuer, audience: audiences, algorithms: [...algorithms], clockTolerance: leeway, requiredClaims: ['exp'] }
   const verifier = once(async () => verifierOf(await joseLibrary(), keys, about))
   const identity = async (request: Request): Promise<Me | null> => {
     const header = request.headers.get('authorization')
     if (header === null) return null
     const [, token] = /^Bearer +([A-Za-z0-9._~+/-]+=*)$/i.exec(header) ?? []
-    if (token === undefined) throw new CredentialError('the Authorization header holds no bearer token')
+    if (token === undefined) throw new CredentialError('the Authorization header contains no bearer token')
     const verify = await verifier()
     const payload = await verify(token).catch((error: unknown) => {
-      // That keys cannot be had is nobody's fault who asks; still nobody is let in.
+      // If the keys cannot be fetched, it is not the asker's fault. Nobody is accepted until they can be.
       const code = (error as { code?: unknown } | null)?.code
       const why = typeof code === 'string' ? code : error instanceof Error ? error.message : String(error)
       throw new CredentialError(`the token is not valid here: ${why}`, { cause: error })
@@ -115,7 +118,7 @@ async function joseLibrary(): Promise<Jose> {
   try {
     return await import('jose')
   } catch (error) {
-    throw new SetupError('fromToken', 'tokens are read with the package jose: npm install jose', error)
+    throw new SetupError('fromToken', 'fromToken needs the package jose: npm install jose', error)
   }
 }
 
@@ -151,7 +154,7 @@ function checkEmail({ email, email_verified: verified }: TokenClaims, domains: r
   if (domains === undefined) return
   const domain = typeof email === 'string' ? /^[^@\s]+@([^@\s]+)$/.exec(email)?.[1]?.toLowerCase() : undefined
   if (domain === undefined || verified !== true || !domains.some((one) => one.toLowerCase() === domain))
-    throw new CredentialError('the token is of somebody whose email address is of another domain, or not verified')
+    throw new CredentialError('the email address of the token has another domain, or is not verified')
 }
 
 function grantedBy(token: TokenClaims, audiences: readonly string[], table: RoleTable | undefined): Granted {

@@ -23,7 +23,7 @@ export async function verdictsOn(call: Call): Promise<Response> {
   const odd = Object.keys(others)[0]
   if (odd !== undefined) throw new RequestError(400, unknownName('field', odd, ['questions']))
   if (!Array.isArray(questions) || questions.length > MOST_QUESTIONS)
-    throw new RequestError(400, `questions: a list of at most ${MOST_QUESTIONS}`)
+    throw new RequestError(400, `questions: needs a list of at most ${MOST_QUESTIONS}`)
   // All are read before any is asked.
   const all = questions.map((question, at) => asked(readQuestion(call, question, `questions[${at}]`)))
   const verdicts: object[] = []
@@ -62,7 +62,7 @@ interface Question {
 function readQuestion({ site }: Call, question: unknown, where: string): Question {
   const wrong = (what: string) => new RequestError(400, `${where}: ${what}`)
   const isObject = (value: unknown): value is Row => typeof value === 'object' && value !== null && !Array.isArray(value)
-  if (!isObject(question)) throw wrong('a question is an object with action, type and key')
+  if (!isObject(question)) throw wrong('needs an object with action, type and key')
   const odd = Object.keys(question).find((name) => !PARTS.includes(name))
   if (odd !== undefined) throw wrong(unknownName('field', odd, PARTS))
   const { action: name, type: typeName, key, changes, record } = question
@@ -74,11 +74,12 @@ function readQuestion({ site }: Call, question: unknown, where: string): Questio
   }
   const action = knownAction(type, String(name))
   if (action === 'create') {
-    if (!isObject(record) || key !== undefined || changes !== undefined) throw wrong('create asks about a record, and nothing else')
+    if (!isObject(record) || key !== undefined || changes !== undefined) throw wrong('create needs a record, and nothing else')
     return { action, type, record: asShaped(type, record) }
   }
-  if (record !== undefined || (typeof key !== 'string' && typeof key !== 'number')) throw wrong(`${action} asks about a key`)
-  if (changes !== undefined && (action !== 'update' || !isObject(changes))) throw wrong('changes are an object, and for update only')
+  if (record !== undefined || (typeof key !== 'string' && typeof key !== 'number')) throw wrong(`${action} needs a key`)
+  if (changes !== undefined && (action !== 'update' || !isObject(changes)))
+    throw wrong('changes need to be an object, and are for update only')
   return { action, type, key, ...(changes === undefined ? {} : { changes: asShaped(type, changes as Row) }) }
 }
 
@@ -102,6 +103,6 @@ async function told(type: TypeModel, ask: () => Promise<Verdict>): Promise<objec
   } catch (error) {
     if (!isPachterError(error, 'INVALID')) throw error
     const { faults } = error as InvalidError
-    return { allowed: false, outcome: 'invalid', message: `This is no ${type.name} that could be kept.`, faults }
+    return { allowed: false, outcome: 'invalid', message: `This is not a valid ${type.name}.`, faults }
   }
 }

@@ -51,11 +51,11 @@ export function RulesProvider({ rules, lists, children }: RulesProviderProps): R
 
 function useKept(): RulesClient {
   const rules = useContext(Rules)
-  if (rules === undefined) throw new Error('useRules and its like work within a RulesProvider')
+  if (rules === undefined) throw new Error('useRules and the other hooks need a <RulesProvider> around them')
   return rules
 }
 
-/** The rules as they are now, with their state; drawn anew whenever they change. */
+/** The rules as they are now, with their state. The component renders again when they change. */
 export function useRules(): { readonly view: PageView; readonly state: RulesClient['state']; readonly refresh: () => Promise<PageView> } {
   const rules = useKept()
   const view = useSyncExternalStore(

@@ -22,7 +22,7 @@ export interface Attempted {
   readonly within?: string | undefined
 }
 
-/** What came of it. */
+/** The result. */
 export interface Outcome {
   readonly outcome: 'allowed' | Refusal
   readonly message?: string
@@ -40,7 +40,7 @@ export interface Ground extends GroundOptions {
   record(type: string, key: Key): Row | undefined
   keys(type: string): readonly Key[]
   store(person: string): GuardedStore
-  /** Does it to the copy, and gives what came of it. What was done is undone afterwards, unless it is to be looked at. */
+  /** Does it to the copy, and returns the result. It is undone afterwards, unless `keep` is set. */
   attempt(person: string, what: Attempted, keep?: boolean): Promise<Outcome>
   /** How the copy differs from the records, as far as this one and the number of each type go; nothing where it does not. */
   touched(type: string, key: Key | undefined): Promise<string | undefined>
@@ -139,7 +139,7 @@ export function groundOf(book: { readonly model: Model }, options: GroundOptions
 
 const UNDO = Symbol('undo')
 
-/** Tables on which every transaction does its work, gives what came of it, and is undone. */
+/** Tables on which every transaction does its work, returns its result, and is rolled back. */
 function undone(tables: () => Tables): Tables {
   return forwarded(tables, async (work) => {
     let done: unknown
@@ -213,12 +213,12 @@ async function touched(
 ): Promise<string | undefined> {
   for (const type of Object.keys(model.types)) {
     const [is, was] = [await tables.count(type, { where: TRUE, now }), rowsOf(type).size]
-    if (is !== was) return `there are ${is} records of ${type}, and there were ${was}`
+    if (is !== was) return `there are ${is} ${type} records, and there were ${was} before`
   }
   if (key === undefined) return undefined
   const type = typeModel(model, typeName)
   const [found] = await tables.select(typeName, { where: keyIs(type, key), now })
   const [is, was] = [found?.row, rowsOf(typeName).get(key)]
   const changed = Object.keys(type.fields).filter((name) => JSON.stringify(is?.[name] ?? null) !== JSON.stringify(was?.[name] ?? null))
-  return changed.length === 0 ? undefined : `${typeName} ${key} has another ${changed.join(', ')} than before`
+  return changed.length === 0 ? undefined : `${typeName} ${key} has changed: ${changed.join(', ')}`
 }

@@ -12,9 +12,9 @@ export function refuseUnguardedNegations(condition: ConditionNode, at: string, r
   const orElse = `${code}.orElse(...)`
   throw new RulebookError(
     at,
-    `"${describe(first.comparison, wording)}" is false where ${term} is missing${claim ? ', as it is for a visitor' : ''}, which would let more happen here, and absence must not grant anything. ` +
+    `"${describe(first.comparison, wording)}" is false if ${term} is missing${claim ? ', as it is for a visitor' : ''}. Here that would allow more, and missing data must never grant access. ` +
       (first.term.kind === 'claim' && !first.term.optional && first.term.links === undefined
-        ? `Say who is meant, as in signedIn.provided(...), or what a missing value means: ${orElse}`
+        ? `Use signedIn.provided(...), or say what a missing value means: ${orElse}`
         : `Say what a missing value means: ${orElse}, or ${code}.isPresent() in the same allOf, or ${code}.isMissing() in the same anyOf`),
   )
 }

@@ -37,7 +37,7 @@ export function noLeftovers<T, R>(at: string, callback: () => T, useResult: (res
       const node = conditionNode(left)
       throw new RulebookError(
         at,
-        `a condition was made and never used${node ? ` (${describe(node)})` : ''}: take it out, or if it was meant together with another, write allOf(a, b) or anyOf(a, b); JavaScript's a && b is b alone`,
+        `a condition was made but never used${node ? ` (${describe(node)})` : ''}. Remove it, or combine it with allOf(a, b) or anyOf(a, b): in JavaScript, a && b is just b.`,
       )
     }
     return outcome

@@ -5,7 +5,7 @@ export interface Written {
   readonly kind: 'standings' | 'rules' | 'privileges' | 'routines' | 'gate'
   /** The record types, privileges or routines that it was about; none for a gate. */
   readonly names: readonly string[]
-  /** The stack of the call from whoever made it on, as V8 tells it; empty on other engines. */
+  /** The stack of the call, from its caller on, as V8 prints it; empty on other engines. */
   readonly stack: string
 }
 

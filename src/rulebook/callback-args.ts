@@ -75,11 +75,11 @@ export function signedIn(me: Pick<MeModel, 'key'>): ConditionNode {
 function roleCondition(me: MeModel, names: readonly unknown[]): ConditionNode {
   const { roles } = me
   if (roles === undefined) {
-    throw new RulebookError(here(), 'role(...): the claims have no roles: add roles: (me) => ... beside the shape of me')
+    throw new RulebookError(here(), 'role(...): the claims have no roles. Add roles: (me) => ... to the definition of me.')
   }
-  if (names.length === 0) throw new RulebookError(here(), 'role() of nothing: name at least one role')
+  if (names.length === 0) throw new RulebookError(here(), 'role() needs at least one role')
   const tests = names.map((name) => {
-    if (typeof name !== 'string' || name === '') throw new RulebookError(here(), `role(...): ${describeOdd(name)} is no role name`)
+    if (typeof name !== 'string' || name === '') throw new RulebookError(here(), `role(...): ${describeOdd(name)} is not a role name`)
     if (roles.known !== undefined && !roles.known.includes(name)) throw new RulebookError(here(), unknownName('role', name, roles.known))
     const literal: LiteralNode = Object.freeze({ kind: 'literal', type: 'text', value: name })
     return compareNode(roles.term, isList(roles.term) ? 'has' : 'is', literal)

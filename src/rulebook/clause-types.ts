@@ -76,5 +76,5 @@ export interface ReachedStanding<R extends string = any> extends ReachedClause<n
 /** Those of a record type, by name. */
 export type ReachedStandings<N extends string, R extends string = any> = { readonly [P in N]: ReachedStanding<R> }
 
-/** What an action of a record type with these fields may be let happen by. */
+/** Any clause that an action of a record type with these fields may have. */
 export type AnyClause<F extends string> = Clause<F> | LimitedClause<F> | ReachedClause<F> | ReachedLimitedClause<F>

@@ -29,7 +29,7 @@ const CLAUSE_METHODS = {
   provided(this: object, ...conditions: unknown[]): object {
     const draft = draftOf(this) as ClauseDraft
     used(this)
-    if (conditions.length === 0) throw new RulebookError(here(), 'provided() of nothing: name at least one condition')
+    if (conditions.length === 0) throw new RulebookError(here(), 'provided() needs at least one condition')
     const provided = [...draft.provided, ...conditions.map((one) => useCondition(one, 'provided'))]
     return limited({ ...draft, provided })
   },
@@ -42,25 +42,26 @@ const CLAUSE_METHODS = {
   overriding(this: object, ...fields: unknown[]): object {
     const draft = draftOf(this) as ClauseDraft
     used(this)
-    if (fields.length === 0) throw new RulebookError(here(), 'overriding() of nothing: name at least one field')
+    if (fields.length === 0) throw new RulebookError(here(), 'overriding() needs at least one field')
     return limited({ ...draft, overriding: [...(draft.overriding ?? []), ...fields] })
   },
   afterwards(this: object, condition: unknown): object {
     const draft = draftOf(this) as ClauseDraft
     used(this)
-    if (draft.afterwards !== undefined) throw new RulebookError(here(), 'afterwards(...) twice: join the conditions with allOf(a, b)')
+    if (draft.afterwards !== undefined)
+      throw new RulebookError(here(), 'afterwards(...) was called twice: combine the conditions with allOf(a, b)')
     return limited({ ...draft, afterwards: useCondition(condition, 'afterwards') })
   },
   within(this: object, ...routines: unknown[]): object {
     const draft = draftOf(this) as ClauseDraft
     used(this)
-    if (routines.length === 0) throw new RulebookError(here(), 'within() of nothing: name at least one routine')
+    if (routines.length === 0) throw new RulebookError(here(), 'within() needs at least one routine')
     return limited({ ...draft, within: [...(draft.within ?? []), ...routines] })
   },
   titled(this: object, title: unknown): object {
     const draft = draftOf(this) as ClauseDraft
     used(this)
-    if (typeof title !== 'string' || title.trim() === '') throw new RulebookError(here(), 'titled() needs words')
+    if (typeof title !== 'string' || title.trim() === '') throw new RulebookError(here(), 'titled() needs a text')
     return limited({ ...draft, title })
   },
 }
@@ -76,8 +77,8 @@ export function standingClause<F extends string>(who: ConditionNode): Standing<F
 function limitedTo(clause: object, by: 'only' | 'except', fields: readonly unknown[]): object {
   const draft = draftOf(clause) as ClauseDraft
   used(clause)
-  if (fields.length === 0) throw new RulebookError(here(), `${by}() of nothing: name at least one field`)
-  if (draft.limit !== undefined) throw new RulebookError(here(), `${by}(...) after ${draft.limit.by}(...): name the fields once`)
+  if (fields.length === 0) throw new RulebookError(here(), `${by}() needs at least one field`)
+  if (draft.limit !== undefined) throw new RulebookError(here(), `${by}(...) after ${draft.limit.by}(...): use only one of them, once`)
   return limited({ ...draft, limit: { by, fields } })
 }
 
@@ -97,7 +98,7 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: s
     throw new RulebookError(
       at,
       condition
-        ? 'a condition alone does not say who it is for: write anyone.provided(condition), or signedIn.provided(condition)'
+        ? 'a clause is needed, not a condition. Write anyone.provided(condition) or signedIn.provided(condition).'
         : `a clause is needed, as in holder or anyone.provided(...), not ${describeOdd(value)}`,
     )
   }
@@ -110,22 +111,25 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: s
     ...(later ? { afterwards: finished(later, at) } : {}),
   }
   if (draft.limit !== undefined && action === 'delete')
-    throw new RulebookError(at, `${draft.limit.by}(...) means nothing here: a record is deleted whole`)
+    throw new RulebookError(at, `${draft.limit.by}(...) cannot be used here: delete always affects the whole record`)
   if (draft.limit !== undefined && !ACTIONS.includes(action as Action))
-    throw new RulebookError(at, `${draft.limit.by}(...) means nothing here: ${action} is a question, and what it changes is an update`)
+    throw new RulebookError(
+      at,
+      `${draft.limit.by}(...) cannot be used here: the action ${action} changes no fields by itself. Limit the fields of update.`,
+    )
   const strange = draft.within?.find((name) => !known.routines.includes(name as string))
   if (strange !== undefined)
     throw new RulebookError(
       at,
-      `within: ${unknownName('routine', strange, known.routines)}; name routines before the rules, with .routines({ ... })`,
+      `within: ${unknownName('routine', strange, known.routines)}. Call .routines({ ... }) before .rules({ ... }).`,
     )
   if (action !== 'update' && (draft.afterwards !== undefined || [draft.who, ...draft.provided].some(asksAfter))) {
-    throw new RulebookError(at, 'the record as it becomes can be spoken of in rules of updates only')
+    throw new RulebookError(at, '"after", the record as it becomes, can be used in rules of update only')
   }
   if (draft.afterwards === undefined && [draft.who, ...draft.provided].some(changesList)) {
     throw new RulebookError(
       at,
-      'adds and removes compare the record as it is with what it becomes; a clause must hold on both, and nothing is added to the record as it becomes: say what must hold of that, as in .afterwards(signedIn)',
+      'a clause with adds or removes needs .afterwards(...). Without it, the clause would also have to hold after the update, when nothing more is added. For example: .afterwards(signedIn).',
     )
   }
   const overriding = overriddenBy(draft, type, action, at, known.stamped)
@@ -164,7 +168,8 @@ export type Stamped = { readonly create: readonly string[]; readonly update: rea
 
 function overriddenBy(draft: ClauseDraft, type: TypeModel, action: string, at: string, stamps: Stamped): readonly string[] | undefined {
   if (draft.overriding === undefined) return undefined
-  if (action !== 'create' && action !== 'update') throw new RulebookError(at, 'overriding(...) means nothing here: nothing is sent')
+  if (action !== 'create' && action !== 'update')
+    throw new RulebookError(at, 'overriding(...) can be used in rules of create and update only')
   const known = action === 'create' ? [type.key, ...stamps.create] : stamps.update
   const odd = draft.overriding.find((name) => !known.includes(name as string))
   if (odd !== undefined) throw new RulebookError(at, `overriding: ${unknownName(`stamped field on ${action}`, odd, known)}`)

@@ -31,10 +31,10 @@ export function useCondition(value: unknown, by: string): ConditionNode {
 
 function whatItIs(value: unknown): string {
   if (typeof value === 'function') return 'was given a function: call it'
-  if (typeof value === 'boolean') return `was given ${value}: a rule is judged later, so write it with terms, as in x.is(y)`
+  if (typeof value === 'boolean') return `was given ${value}: write a condition with terms, as in x.is(y)`
   if (termNode(value) !== undefined) return 'was given a term: compare it, as in x.is(y)'
   if (typeof value === 'object' && value !== null && 'provided' in value) {
-    return 'was given a clause with limits, which is no condition any more: use the standing without them'
+    return 'was given a clause with limits. Only a clause without limits is a condition: use the standing itself.'
   }
   return `was given ${describeOdd(value)}`
 }
@@ -55,6 +55,6 @@ export function not(condition: Condition): Condition {
 }
 
 function several(conditions: readonly unknown[], by: string): ConditionNode[] {
-  if (conditions.length === 0) throw new RulebookError(here(), `${by}() of nothing: name at least one condition`)
+  if (conditions.length === 0) throw new RulebookError(here(), `${by}() needs at least one condition`)
   return conditions.map((one) => useCondition(one, by))
 }

@@ -65,7 +65,7 @@ export function readDefinition(given: unknown): Model {
   })
 }
 
-/** Reads all links: first which fields they go by, since a field that leads to a key holds ids; then the links themselves. */
+/** Reads all links: first the fields that they join on, since a field that leads to a key holds ids; then the links themselves. */
 function linked(
   unlinked: { readonly [name: string]: TypeModel & { readonly unread: object } },
   me: { readonly key: string; readonly fields: Fields; readonly links: object },
@@ -109,11 +109,11 @@ function linked(
 
 function checkLinkName(link: string, at: string, own: Reachable): void {
   if (!isName(link)) throw new RulebookError(at, 'a link needs a name of letters, digits and _')
-  if (Object.hasOwn(own.fields, link)) throw new RulebookError(at, 'there is a field of this name: give the link another')
-  if (WORDS_OF_RECORDS.includes(link)) throw new RulebookError(at, 'is a word of the rules: give the link another name')
+  if (Object.hasOwn(own.fields, link)) throw new RulebookError(at, 'a field has this name already: give the link another')
+  if (WORDS_OF_RECORDS.includes(link)) throw new RulebookError(at, 'this name has a meaning in rules: give the link another')
 }
 
-/** What becomes of records is said of those that hold a key, and of no others: a word that means nothing is refused. */
+/** `onDelete` belongs on the side that holds the other record's key. Anywhere else it would mean nothing, so it is refused. */
 function checkOnDelete({ pairs, onDelete }: LinkPairs, at: string, own: Reachable | undefined, other: TypeModel): void {
   const [pair] = pairs
   const one = pairs.length === 1 ? pair : undefined
@@ -122,13 +122,13 @@ function checkOnDelete({ pairs, onDelete }: LinkPairs, at: string, own: Reachabl
   if (holds || isHeld) return
   const why =
     own === undefined
-      ? 'links of me hold no records'
+      ? 'links of me belong to no record'
       : pairs.length > 1
-        ? 'this link goes by several fields'
-        : 'this link goes by a field that is no key'
+        ? 'this link joins on several fields'
+        : 'this link joins on a field that is not the key'
   throw new RulebookError(
     at,
-    `onDelete: ${JSON.stringify(onDelete)} says what becomes of records that hold the key of a deleted one, and ${why}: leave it out, or link by the key`,
+    `onDelete: ${JSON.stringify(onDelete)} belongs to records that hold the key of the deleted one, and ${why}. Leave it out, or link by the key.`,
   )
 }
 
@@ -137,7 +137,7 @@ const WORDS_OF_RECORDS: readonly string[] = ['field', 'ancestors', 'isMissing', 
 
 function readRoles(given: unknown, me: Omit<MeModel, 'roles'>, types: Model['types']): Roles | undefined {
   const { fields } = me
-  if (given !== undefined && typeof given !== 'function') throw new RulebookError('me.roles', 'a function is needed: (me) => me.roles')
+  if (given !== undefined && typeof given !== 'function') throw new RulebookError('me.roles', 'needs a function: (me) => me.roles')
   const terms = meTerms(me, types) as Record<string, unknown>
   const usual = ['roles', 'role'].find((name) => Object.hasOwn(fields, name))
   const term = termNode(given !== undefined ? (given as (me: unknown) => unknown)(terms) : usual && terms[usual])
@@ -147,7 +147,7 @@ function readRoles(given: unknown, me: Omit<MeModel, 'roles'>, types: Model['typ
   }
   if (term.kind !== 'claim' || term.type !== 'text') {
     if (given === undefined) return undefined
-    throw new RulebookError('me.roles', 'roles are a text or a list of texts among the claims')
+    throw new RulebookError('me.roles', 'roles have to be a text or a list of texts')
   }
   const known = claimField(me, types, term.path)?.values?.filter((value) => typeof value === 'string')
   return Object.freeze({ term: term as TermNode, ...(known && known.length > 0 ? { known } : {}) })
@@ -168,8 +168,8 @@ function readActions(given: unknown, type: string): readonly string[] {
   const at = `${type}.actions`
   const named = listOfNames(given, at)
   for (const name of named) {
-    if (!isName(name) || name === 'all') throw new RulebookError(at, `"${name}" is no name for an action: use letters, digits and _`)
-    if (ACTIONS.includes(name as Action)) throw new RulebookError(at, `"${name}" is there already`)
+    if (!isName(name) || name === 'all') throw new RulebookError(at, `"${name}" cannot be the name of an action: use letters, digits and _`)
+    if (ACTIONS.includes(name as Action)) throw new RulebookError(at, `"${name}" exists already`)
   }
   return Object.freeze([...ACTIONS, ...new Set(named)])
 }
@@ -186,22 +186,22 @@ function keyField(key: unknown, fields: Fields, at: string): string {
   }
   const field = fields[key] as Field
   if (field.list || (field.type !== 'text' && field.type !== 'integer')) {
-    throw new RulebookError(`${at}.key`, `"${key}" holds ${field.list ? 'a list' : field.type}: a key is text or a whole number`)
+    throw new RulebookError(`${at}.key`, `"${key}" holds ${field.list ? 'a list' : field.type}: a key has to be text or a whole number`)
   }
-  if (field.optional) throw new RulebookError(`${at}.key`, `"${key}" may be missing: a key may not`)
+  if (field.optional) throw new RulebookError(`${at}.key`, `"${key}" may be missing: a key is always required`)
   return key
 }
 
 function listOfNames(value: unknown, at: string): readonly string[] {
   if (value === undefined) return []
-  if (!Array.isArray(value) || value.some((name) => typeof name !== 'string')) throw new RulebookError(at, 'a list of names is needed')
+  if (!Array.isArray(value) || value.some((name) => typeof name !== 'string')) throw new RulebookError(at, 'needs a list of names')
   return value
 }
 
 /** Checks that something is a plain object and has no names but these. */
 export function plainObject(value: unknown, at: string, known?: readonly string[]): Record<string, unknown> {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) {
-    throw new RulebookError(at, `an object is needed${known ? ` with ${known.join(', ')}` : ''}`)
+    throw new RulebookError(at, `needs an object${known ? ` with ${known.join(', ')}` : ''}`)
   }
   const odd = known && Object.keys(value).find((name) => !known.includes(name))
   if (odd !== undefined) throw new RulebookError(at, unknownName('word', odd, known as string[]))

@@ -22,11 +22,11 @@ export class UnknownNameError extends PachterError {
   }
 }
 
-/** "There is no field "holdrId"; did you mean "holderId"?" */
+/** "There is no field "holdrId". Did you mean "holderId"?" */
 export function unknownName(what: string, name: unknown, known: readonly string[]): string {
   const shown = describeOdd(name)
   const near = typeof name === 'string' ? nearest(name, known) : undefined
-  if (near !== undefined) return `there is no ${what} ${shown}; did you mean "${near}"?`
+  if (near !== undefined) return `there is no ${what} ${shown}. Did you mean "${near}"?`
   const some = known.slice(0, 12).join(', ')
   return `there is no ${what} ${shown}; there ${known.length === 1 ? 'is' : 'are'} ${some || 'none'}${known.length > 12 ? ', ...' : ''}`
 }

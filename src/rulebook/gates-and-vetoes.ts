@@ -13,7 +13,7 @@ export function readGates(type: TypeModel, given: unknown, at: string): Pick<Typ
   const conditions = Object.entries(gate).map(([name, one]) => {
     const { condition, message } = readGate(one, `${at}, gate.${name}`)
     const node = finished(useCondition(condition, 'gate'), `${at}, gate.${name}`)
-    if (asksAfter(node)) throw new RulebookError(`${at}, gate.${name}`, 'a gate speaks of the record as it is')
+    if (asksAfter(node)) throw new RulebookError(`${at}, gate.${name}`, 'a gate cannot use "after": it always tests the record as it is')
     refuseUnguardedNegations(node, `${at}, gate.${name}`, type.name)
     return { name, node, message }
   })
@@ -30,7 +30,7 @@ export function readGates(type: TypeModel, given: unknown, at: string): Pick<Typ
   return { gates: Object.freeze(gates), ...words }
 }
 
-/** A condition, or one with words for whoever it refuses. */
+/** A condition, or one with a message for the people that it refuses. */
 function readGate(given: unknown, at: string): { readonly condition: unknown; readonly message?: string } {
   if (conditionNode(given) !== undefined || typeof given !== 'object' || given === null || !('message' in given))
     return { condition: given }
@@ -38,23 +38,23 @@ function readGate(given: unknown, at: string): { readonly condition: unknown; re
   return { condition: provided, message: wordsOf(message, at) }
 }
 
-/** Words for somebody who is refused. @throws RulebookError */
+/** The message for a refused person. @throws RulebookError */
 export function wordsOf(message: unknown, at: string): string {
   if (typeof message !== 'string' || message.trim() === '')
-    throw new RulebookError(at, 'say in words why it is withheld, as message: "..."')
+    throw new RulebookError(at, 'add the message for the people that it refuses: message: "..."')
   return message
 }
 
 /** Reads the vetoes of a record type. @throws RulebookError */
 export function readVetoes(type: TypeModel, given: unknown, at: string): readonly VetoNode[] {
-  if (given !== undefined && !Array.isArray(given)) throw new RulebookError(`${at}, vetoes`, 'a list of vetoes is needed')
+  if (given !== undefined && !Array.isArray(given)) throw new RulebookError(`${at}, vetoes`, 'needs a list of vetoes')
   return Object.freeze(((given as unknown[] | undefined) ?? []).map((one, index) => readVeto(type, one, `${at}, vetoes[${index}]`)))
 }
 
 function readVeto(type: TypeModel, given: unknown, at: string): VetoNode {
   const { actions, provided, unless, message } = plainObject(given, at, ['actions', 'provided', 'unless', 'message'])
   if (!Array.isArray(actions) || actions.length === 0)
-    throw new RulebookError(at, 'name the actions that it withholds, as in actions: ["update"]')
+    throw new RulebookError(at, 'name the actions that it refuses, as in actions: ["update"]')
   const odd = actions.find((action) => !type.actions.includes(action))
   if (odd !== undefined) throw new RulebookError(at, unknownName('action', odd, type.actions))
   const words = wordsOf(message, at)
@@ -62,7 +62,7 @@ function readVeto(type: TypeModel, given: unknown, at: string): VetoNode {
   const exception = unless === undefined ? undefined : finished(useCondition(unless, 'unless'), at)
   const when = exception === undefined ? applies : allOfNode([applies, notNode(exception)])
   if (asksAfter(when) && actions.some((action) => action !== 'update')) {
-    throw new RulebookError(at, 'the record as it becomes can be spoken of in rules of updates only')
+    throw new RulebookError(at, '"after", the record as it becomes, can be used in rules of update only')
   }
   // What a veto fails to withhold is granted: so the law holds for its complement.
   refuseUnguardedNegations(notNode(when), at, type.name)

@@ -28,7 +28,7 @@ export interface FieldOwner {
 /** Checks that a place is there, with the type that it is said to have. */
 export function checkPlace(place: PlaceNode | undefined, { name, fields, ids }: FieldOwner, at: string): Field {
   const path = place?.path
-  if (!Array.isArray(path) || path.length === 0) throw new RulebookError(at, 'a path is needed')
+  if (!Array.isArray(path) || path.length === 0) throw new RulebookError(at, 'needs a path')
   let known: Fields = fields
   let field: Field | undefined
   for (const step of path) {
@@ -41,10 +41,7 @@ export function checkPlace(place: PlaceNode | undefined, { name, fields, ids }: 
   const id = wanted === 'text' && path.length === 1 && ids.includes(path[0] as string)
   const fits = place?.type === (id ? 'id' : wanted) && (place?.list === true) === (wanted !== 'other' && list === true)
   if (!fits)
-    throw new RulebookError(
-      at,
-      `${name}.${path.join('.')} holds ${list ? 'a list of ' : ''}${id ? 'id' : wanted}, and is said to hold ${place?.type}`,
-    )
+    throw new RulebookError(at, `${name}.${path.join('.')} holds ${list ? 'a list of ' : ''}${id ? 'id' : wanted}, not ${place?.type}`)
   return field as Field
 }
 
@@ -115,7 +112,7 @@ export class Checker {
     switch (over.kind) {
       case 'elements': {
         const { fields } = this.#field(over.list, at, scope)
-        if (fields === undefined) throw new RulebookError(at, `${over.list.path.join('.')} holds no objects`)
+        if (fields === undefined) throw new RulebookError(at, `${over.list.path.join('.')} does not hold objects`)
         return { name: 'it', fields, ids: [] }
       }
       case 'records':
@@ -142,7 +139,7 @@ export class Checker {
 
   #field(field: FieldNode, at: string, scope: ReadonlyMap<FieldNode['of'], FieldOwner & Partial<TypeModel>>): Field {
     let known = scope.get(field.of)
-    if (known === undefined) throw new RulebookError(at, 'speaks of a record where there is none')
+    if (known === undefined) throw new RulebookError(at, 'uses a record, but there is none here')
     for (const link of field.via ?? []) known = this.#link(link, known, at)
     return checkPlace(field as PlaceNode, known, at)
   }
@@ -181,11 +178,11 @@ export function sorted(value: unknown): unknown {
 }
 
 export function texts(given: unknown, at: string): string[] {
-  if (!Array.isArray(given) || given.some((one) => typeof one !== 'string')) throw new RulebookError(at, 'a list of names is needed')
+  if (!Array.isArray(given) || given.some((one) => typeof one !== 'string')) throw new RulebookError(at, 'needs a list of names')
   return [...given]
 }
 
 export function text(value: unknown, at: string): string {
-  if (typeof value !== 'string' || value.trim() === '') throw new RulebookError(at, 'words are needed')
+  if (typeof value !== 'string' || value.trim() === '') throw new RulebookError(at, 'needs a text')
   return value
 }

@@ -114,7 +114,7 @@ export function modelFromJson(json: unknown, shapes: Shapes): Model {
 }
 
 function nameOf(name: string, at: string): string {
-  if (!isName(name)) throw new RulebookError(at, `"${name}" is no name: use letters, digits and _`)
+  if (!isName(name)) throw new RulebookError(at, `"${name}" cannot be a name: use letters, digits and _`)
   return name
 }
 
@@ -131,7 +131,7 @@ function readFrame(name: string, json: unknown, shape: Shape | undefined): TypeM
     (field) => plain(said[field]) !== plain(fields[field]),
   )
   if (differing !== undefined)
-    throw new RulebookError(`${name}.${differing}`, 'is not what its shape says: these rules were written for another')
+    throw new RulebookError(`${name}.${differing}`, 'does not match its shape: these rules were written for another shape')
   const key = String(given.key)
   if (!Object.hasOwn(fields, key)) throw new RulebookError(`${name}.key`, unknownName('field', given.key, Object.keys(fields)))
   const ids = texts(given.ids, `${name}.ids`)
@@ -151,8 +151,8 @@ function readLinks(types: Model['types'], owner: TypeModel, json: unknown, at: s
       throw new RulebookError(where, 'is not the name of a link here')
     const options: readonly unknown[] = ['refuse', 'delete', 'unlink', 'follow', undefined]
     if (typeof given.many !== 'boolean' || !['visible', 'any'].includes(given.target) || !options.includes(given.onDelete))
-      throw new RulebookError(where, 'many, target or onDelete is none of what it may be')
-    if (!Array.isArray(given.by) || given.by.length === 0) throw new RulebookError(where, 'a list of pairs is needed')
+      throw new RulebookError(where, 'many, target or onDelete has a value that it cannot have')
+    if (!Array.isArray(given.by) || given.by.length === 0) throw new RulebookError(where, 'needs a list of pairs')
     for (const pair of given.by) {
       checkPlace(pair?.from, owner, where)
       checkPlace(pair?.to, target, where)
@@ -166,11 +166,11 @@ function readRules(json: unknown, type: TypeModel, check: Checker, routines: rea
   const at = `rules of ${type.name}`
   const given = plainObject(json, at, ['may', 'messages', 'stamps', 'gates', 'gateMessages', 'vetoes'])
   const may = Object.entries(plainObject(given.may, `${at}, may`, type.actions)).map(([action, clauses]) => {
-    if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'a list of clauses is needed')
+    if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'needs a list of clauses')
     return [action, Object.freeze(clauses.map((one, index) => readClause(one, `${at}, may.${action}[${index}]`, type, check, routines)))]
   })
   const lacking = type.actions.find((action) => !may.some(([name]) => name === action))
-  if (lacking !== undefined) throw new RulebookError(`${at}, may`, `"${lacking}" is missing: give an empty list where nobody may`)
+  if (lacking !== undefined) throw new RulebookError(`${at}, may`, `"${lacking}" is missing: use an empty list if nobody may`)
   const gates = Object.entries(plainObject(given.gates ?? {}, `${at}, gates`, type.actions)).map(([action, one]) => [
     action,
     check.condition(one, `${at}, gates.${action}`, type, 'positive'),
@@ -179,7 +179,7 @@ function readRules(json: unknown, type: TypeModel, check: Checker, routines: rea
     action,
     readGateWords(words, `${at}, gateMessages.${action}`, type, check),
   ])
-  if (!Array.isArray(given.vetoes)) throw new RulebookError(`${at}, vetoes`, 'a list is needed')
+  if (!Array.isArray(given.vetoes)) throw new RulebookError(`${at}, vetoes`, 'needs a list')
   const vetoes = given.vetoes.map((one, index): VetoNode => {
     const where = `${at}, vetoes[${index}]`
     const { title, actions, when, message } = plainObject(one, where, ['title', 'actions', 'when', 'message'])
@@ -215,7 +215,7 @@ function readRules(json: unknown, type: TypeModel, check: Checker, routines: rea
 }
 
 function readGateWords(json: unknown, at: string, type: TypeModel | undefined, check: Checker): readonly GateWordsNode[] {
-  if (!Array.isArray(json)) throw new RulebookError(at, 'a list is needed')
+  if (!Array.isArray(json)) throw new RulebookError(at, 'needs a list')
   return Object.freeze(
     json.map((one, index) => {
       const { when, message } = plainObject(one, `${at}[${index}]`, ['when', 'message'])
@@ -226,7 +226,7 @@ function readGateWords(json: unknown, at: string, type: TypeModel | undefined, c
 
 function readClause(json: unknown, at: string, type: TypeModel, check: Checker, routines: readonly string[]): ClauseNode {
   const given = plainObject(json, at, ['title', 'when', 'who', 'provided', 'fields', 'limitedBy', 'overriding', 'afterwards', 'within'])
-  if (!Array.isArray(given.provided)) throw new RulebookError(at, 'provided: a list is needed')
+  if (!Array.isArray(given.provided)) throw new RulebookError(at, 'provided: needs a list')
   const known = (names: unknown, of: readonly string[], what: string): readonly string[] => {
     const odd = texts(names, at).find((name) => !of.includes(name))
     if (odd !== undefined) throw new RulebookError(at, unknownName(what, odd, of))
@@ -235,13 +235,13 @@ function readClause(json: unknown, at: string, type: TypeModel, check: Checker, 
   const fields = Object.keys(type.fields)
   const limited = given.fields !== undefined
   if (limited !== (given.limitedBy === 'only' || given.limitedBy === 'except'))
-    throw new RulebookError(at, 'limitedBy and fields belong together')
+    throw new RulebookError(at, 'limitedBy and fields have to be given together')
   const who = check.condition(given.who, at, type)
   const provided = given.provided.map((one) => check.condition(one, at, type))
   const when = check.condition(given.when, at, type, 'positive')
   // What people read must be what decides.
   if (!sameCondition(when, provided.length === 0 ? who : allOfNode([who, ...provided])))
-    throw new RulebookError(at, 'when is not who and provided together')
+    throw new RulebookError(at, 'when has to be who and provided combined')
   return Object.freeze({
     title: text(given.title, at),
     when,

@@ -18,9 +18,9 @@ interface LinkDraft {
 /** A link of a record type, or of me. */
 export interface LinkModel extends LinkNode {
   readonly many: boolean
-  /** Whether whoever sets it has to see the record that it leads to. */
+  /** Whether a person who sets the link has to see the record that it leads to. */
   readonly target: 'visible' | 'any'
-  /** What becomes of the records that hold it when the one that it leads to is deleted. */
+  /** What happens to the records that hold the link when its target is deleted. */
   readonly onDelete?: 'refuse' | 'delete' | 'unlink' | 'follow'
 }
 
@@ -78,7 +78,7 @@ export interface Reachable {
   readonly fields: Fields
 }
 
-/** The pairs of fields that a link goes by: this side's, and the other's. */
+/** The pairs of fields that a link joins on: this side's, and the other's. */
 export interface LinkPairs {
   readonly draft: LinkDraft
   readonly to: string
@@ -87,7 +87,7 @@ export interface LinkPairs {
   readonly onDelete?: unknown
 }
 
-/** Reads which fields a link goes by. @throws RulebookError */
+/** Reads which fields a link joins on. @throws RulebookError */
 export function readPairs(given: unknown, at: string, own: Reachable, types: { readonly [name: string]: Reachable }): LinkPairs {
   const draft = typeof given === 'object' && given !== null ? (given as { [LINK]?: LinkDraft })[LINK] : undefined
   if (draft === undefined) throw new RulebookError(at, `a link is needed, as in toOne('plot', 'plotId'), not ${describeOdd(given)}`)
@@ -113,11 +113,11 @@ export function readPairs(given: unknown, at: string, own: Reachable, types: { r
     }
   }
   if (typeof by !== 'object' || by === null || Array.isArray(by) || Object.keys(by).length === 0)
-    throw new RulebookError(at, 'say which fields it goes by: a field, or { theirField: "myField" }')
+    throw new RulebookError(at, 'say which fields the link joins on: a field, or { theirField: "myField" }')
   return { draft, to: type, ...said, pairs: Object.entries(by).map(([their, my]) => ({ theirs: theirs(their), mine: mine(my) })) }
 }
 
-/** Makes a link of the pairs that it goes by. @throws RulebookError */
+/** Makes a link from the pairs of fields that it joins on. @throws RulebookError */
 export function readLink(name: string, { draft, to, pairs }: LinkPairs, at: string, mine: Places, theirs: Places): LinkModel {
   const by = pairs.map((pair) => {
     const from = mine(pair.mine)
@@ -125,7 +125,7 @@ export function readLink(name: string, { draft, to, pairs }: LinkPairs, at: stri
     if (from === undefined || there === undefined)
       throw new RulebookError(
         at,
-        `"${from === undefined ? pair.mine : pair.theirs}" holds no single value or list of values: a link cannot go by it`,
+        `"${from === undefined ? pair.mine : pair.theirs}" holds neither a single value nor a list of values, so a link cannot join on it`,
       )
     const problem = joinProblem(there, { kind: 'field', of: 'record', ...from })
     if (problem !== undefined) throw new RulebookError(at, `"${pair.theirs}" and "${pair.mine}": ${problem}`)
@@ -137,8 +137,8 @@ export function readLink(name: string, { draft, to, pairs }: LinkPairs, at: stri
 }
 
 /**
- * Whether a link is set by what its record holds, and whoever sets it has to see where it leads: it leads to one, or to each that a list
- * names. Others come about by what both records hold.
+ * Whether a person sets the link by writing a field of its record, and so has to see the target. That is so for a link to one, and for
+ * each record that a list names. Other links follow from what both records hold.
  */
 export function isSet({ many, by, target }: LinkModel, key: string): boolean {
   if (target === 'any' || (many && !by.some(({ from }) => from.list))) return false
@@ -163,7 +163,7 @@ export function placesOf({ fields, ids }: { readonly fields: Fields; readonly id
 
 function readOptions(given: unknown, at: string): Pick<LinkModel, 'target' | 'onDelete'> {
   if (given === undefined) return { target: 'visible' }
-  if (typeof given !== 'object' || given === null) throw new RulebookError(at, 'options are an object with target and onDelete')
+  if (typeof given !== 'object' || given === null) throw new RulebookError(at, 'the options have to be an object with target and onDelete')
   const words: { readonly [option: string]: readonly string[] } = {
     target: ['visible', 'any'],
     onDelete: ['refuse', 'delete', 'unlink', 'follow'],

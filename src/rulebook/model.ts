@@ -53,7 +53,7 @@ export interface VetoNode {
   readonly message: string
 }
 
-/** What somebody is told whom a gate refuses. */
+/** The message of a gate for the people that it refuses. */
 export interface GateWordsNode {
   readonly when: ConditionNode
   readonly message: string

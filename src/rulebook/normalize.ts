@@ -7,9 +7,9 @@ const DEEPEST = 64
 
 /** A condition as the rulebook keeps it. @throws RulebookError where it is too deep, or speaks of a record outside its `some`. */
 export function finished(node: ConditionNode, at: string): ConditionNode {
-  if (depthOf(node, 0) > DEEPEST) throw new RulebookError(at, `a condition may be at most ${DEEPEST} levels deep: say it in fewer`)
+  if (depthOf(node, 0) > DEEPEST) throw new RulebookError(at, `a condition may be nested at most ${DEEPEST} levels deep`)
   return numbered(node, () => {
-    throw new RulebookError(at, 'the record that some(...) looks at is spoken of outside of it: use it within the function only')
+    throw new RulebookError(at, 'the argument of a some(...) function was used outside of that function')
   })
 }
 

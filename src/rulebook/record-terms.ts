@@ -36,7 +36,7 @@ export function standingsOf(type: TypeModel, at: (node: ConditionNode) => Condit
   }
   return strict(standings, (name) => {
     const unknown = unknownName(`standing of ${type.name}`, name, Object.keys(type.standings))
-    throw new RulebookError(here(), `${unknown}; a standing can be used in a later call of standings(...) than its own`)
+    throw new RulebookError(here(), `${unknown}. A standing can be used in later calls of standings(...), not in its own.`)
   })
 }
 

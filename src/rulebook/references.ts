@@ -12,8 +12,8 @@ export interface Reference {
 }
 
 /**
- * The fields that hold keys of a record type, as links say, from either side. Where nobody says what becomes of these
- * records, deleting what they lead to is refused.
+ * The fields that hold keys of a record type, as links declare them, from either side. A deletion is refused while such records
+ * exist, unless the link says otherwise.
  * @throws RulebookError where two links say different things of the same field.
  */
 export function referencesTo({ types }: Pick<Model, 'types'>, name: string): readonly Reference[] {
@@ -23,7 +23,10 @@ export function referencesTo({ types }: Pick<Model, 'types'>, name: string): rea
     const id = `${owner}.${place.path.join('.')}`
     const before = found.get(id)
     if (before?.said && onDelete !== undefined && onDelete !== before.onDelete)
-      throw new RulebookError(`${id}`, `one link says that it ${before.onDelete}s when its ${name} is deleted, another says ${onDelete}`)
+      throw new RulebookError(
+        `${id}`,
+        `two links of this field have different onDelete options for the same ${name}: ${before.onDelete} and ${onDelete}`,
+      )
     if (onDelete !== undefined || before === undefined) {
       found.set(id, { type: owner, place, onDelete: onDelete ?? 'refuse', said: onDelete !== undefined })
     }
@@ -40,8 +43,8 @@ export function referencesTo({ types }: Pick<Model, 'types'>, name: string): rea
 }
 
 /**
- * Whether there is anything that may stand in the way of a deletion besides the rules of the type itself: records that refuse it, or
- * that are deleted or unlinked along with it as the asker's own doing.
+ * Whether other records can block a deletion, besides the rules of the type itself: records that refuse it, or
+ * that are deleted or unlinked with it as the asker's own action.
  */
 export function isJudgedAlong(model: Pick<Model, 'types'>, type: string, met: ReadonlySet<string> = new Set()): boolean {
   const references = referencesTo(model, type)

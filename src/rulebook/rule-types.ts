@@ -41,9 +41,9 @@ export interface Words<K extends TypeName<W>, W extends World> extends ReachWord
   readonly standing: StandingsOf<StandingName<K, W> & string, keyof W['rows'][K] & string, W['routine']>
   /** Everybody, visitors too. */
   readonly anyone: Standing<keyof W['rows'][K] & string, W['routine']>
-  /** Whoever is signed in. That somebody is known does not yet mean that they may. */
+  /** Everyone who is signed in. Being signed in does not yet mean being allowed. */
   readonly signedIn: Standing<keyof W['rows'][K] & string, W['routine']>
-  /** Whoever has one of these roles. */
+  /** Everyone with one of these roles. */
   role(...names: [W['role'], ...W['role'][]]): Standing<keyof W['rows'][K] & string, W['routine']>
 }
 
@@ -52,18 +52,18 @@ export type Stamps<T, Times> = {
   readonly [F in keyof T]?: T[F] | Source<F extends Times ? Date | undefined : T[F] | null | undefined>
 }
 
-/** Withholds actions whoever a clause lets do them. Each veto has its own exception. */
+/** Withholds actions even from people that a clause allows. Each veto has its own exception. */
 export interface Veto<A extends string = Action> {
   readonly actions: readonly A[]
   /** Where it applies; everywhere if left out. */
   readonly provided?: Condition
-  /** Whom it does not concern. */
+  /** The people that it does not affect. */
   readonly unless?: Condition
-  /** What to tell whoever is refused by it. */
+  /** The message for the people that it refuses. */
   readonly message: string
 }
 
-/** A gate with words of its own for whoever it refuses. */
+/** A gate with its own message for the people that it refuses. */
 export interface SpokenGate {
   readonly provided: Condition
   readonly message: string
@@ -79,7 +79,7 @@ export type Gate<A extends string = Action> = { readonly [N in A | 'all']?: Cond
 export interface RuleSet<T, Times, A extends string = Action> {
   /** Which clauses let each action happen. An action without a clause is refused. */
   readonly may?: { readonly [N in A]?: readonly AnyClause<keyof T & string>[] }
-  /** What to tell somebody who is refused. */
+  /** The messages for people who are refused, by action. */
   readonly messages?: { readonly [N in A]?: string }
   /** What must hold before any clause counts. */
   readonly gate?: Gate<A>

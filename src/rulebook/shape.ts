@@ -51,22 +51,22 @@ const DATE = 'pachter-date'
 export function readShape(shape: Shape, at: string, times: readonly string[] = []): Fields {
   const standard = (shape as Partial<Shape> | undefined)?.['~standard']
   if (typeof standard?.validate !== 'function') {
-    throw new RulebookError(at, 'the shape follows no Standard Schema: give a schema of zod, valibot, arktype or the like')
+    throw new RulebookError(at, 'the shape is not a Standard Schema: use a schema of zod, valibot, arktype or a similar library')
   }
   if (typeof standard.jsonSchema?.output !== 'function') {
     throw new RulebookError(
       at,
-      `the shape cannot say its fields: it needs Standard JSON Schema ("~standard".jsonSchema), which ${standard.vendor} offers in newer versions or through a converter`,
+      `the fields of the shape cannot be read: it needs Standard JSON Schema ("~standard".jsonSchema), which ${standard.vendor} offers in newer versions or through a converter`,
     )
   }
   let json: Json
   try {
     json = schemaOf(shape)
   } catch (cause) {
-    throw new RulebookError(at, `the shape gives no JSON Schema: ${cause instanceof Error ? cause.message : String(cause)}`)
+    throw new RulebookError(at, `the shape has no JSON Schema: ${cause instanceof Error ? cause.message : String(cause)}`)
   }
   const fields = groupFields(json, { root: json, at, depth: 0 })
-  if (fields === undefined) throw new RulebookError(at, 'the shape is no object with named fields')
+  if (fields === undefined) throw new RulebookError(at, 'the shape has to be an object with named fields')
   const marked = { ...fields }
   for (const name of times) {
     const field = fields[name]

@@ -31,14 +31,14 @@ function readOf(type: TypeModel, given: unknown, at: string): StampNodes {
   for (const [name, value] of Object.entries(plainObject(given ?? {}, at))) {
     const field = Object.hasOwn(type.fields, name) ? type.fields[name] : undefined
     if (field === undefined) throw new RulebookError(at, unknownName('field', name, Object.keys(type.fields)))
-    if (name === type.key) throw new RulebookError(`${at}.${name}`, 'the key is never stamped: it comes from the server anyway')
+    if (name === type.key) throw new RulebookError(`${at}.${name}`, 'the key cannot be stamped: the server sets it anyway')
     if (value === null)
       throw new RulebookError(
         `${at}.${name}`,
-        `null cannot be stamped: a stamp without a value refuses the write. Let a clause change "${name}", and what it sends may clear it`,
+        `null cannot be stamped, since a stamp without a value refuses the write. To clear "${name}", let a clause change it.`,
       )
     const node = literalFor(value, field, `${at}.${name}`)
-    if (!canStamp(node)) throw new RulebookError(`${at}.${name}`, 'a stamp is a value, a claim or now')
+    if (!canStamp(node)) throw new RulebookError(`${at}.${name}`, 'a stamp has to be a value, a claim or now')
     const theirs = typeOf(node)
     if (
       field.type === 'group' ||

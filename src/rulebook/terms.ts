@@ -47,7 +47,7 @@ function toTerm(node: TermNode, known: KnownValues, wording: string): object {
     term[by] = (before: unknown, value: unknown) => {
       const from = termNode(before)
       if (from === undefined)
-        throw new RulebookError(here(), `${wording}.${by}(...): takes the list as it is, and a value: after.tags.${by}(plot.tags, x)`)
+        throw new RulebookError(here(), `${wording}.${by}(...): needs the list as it is, and a value: after.tags.${by}(plot.tags, x)`)
       const item = operand(value, node, known, wording, false, 'has')
       const problem = listChangeProblem(node, from, item)
       if (problem !== undefined) throw new RulebookError(here(), `${wording}.${by}(...): ${problem}`)
@@ -74,7 +74,7 @@ function isListTerm(node: TermNode): boolean {
 
 function timeHint(node: TermNode, by: Comparison): string {
   if (operatorOf(by).takes !== 'time' || node.kind !== 'field') return ''
-  return `; if "${node.path.join('.')}" holds an instant, say so beside its shape: times: ['${node.path[0]}']`
+  return `. If "${node.path.join('.')}" holds an instant, add times: ['${node.path[0]}'] to its record type.`
 }
 
 /** What stands on the right of an operator: another term, or a value that fits the one on the left. */
@@ -85,9 +85,9 @@ function operand(value: unknown, left: TermNode, known: KnownValues, wording: st
   const fail = (problem: string): never => {
     throw new RulebookError(here(), `${wording}.${by}(...): ${problem}`)
   }
-  if (type === 'other') return fail('the shape says nothing of what is inside it, so it can only be asked isMissing() or isPresent()')
+  if (type === 'other') return fail('the shape does not describe its content, so only isMissing() and isPresent() can be used')
   if (list) {
-    if (!Array.isArray(value)) return fail(`a list is needed, not ${describeOdd(value)}`)
+    if (!Array.isArray(value)) return fail(`needs a list, not ${describeOdd(value)}`)
     return Object.freeze({
       kind: 'literal',
       type: literalType(type),
@@ -112,18 +112,18 @@ function literalValue(
   by: Comparison | 'orElse',
   fail: (problem: string) => never,
 ): LiteralNode['value'] & (string | number | boolean) {
-  if (value === null || value === undefined) return fail(`nothing is equal to ${value}: ask isMissing() or isPresent()`)
+  if (value === null || value === undefined) return fail(`nothing is equal to ${value}: use isMissing() or isPresent()`)
   if (type === 'time') {
     const time = instant(value)
-    return time === undefined ? fail(`${describeOdd(value)} is no instant between the years 0 and 9999`) : instantText(time)
+    return time === undefined ? fail(`${describeOdd(value)} is not an instant between the years 0 and 9999`) : instantText(time)
   }
   const wanted = type === 'boolean' ? 'boolean' : type === 'text' || type === 'id' ? 'string' : 'number'
   const found = value as string | number | boolean
-  if (typeof found !== wanted) return fail(`${describeOdd(value)} is no ${type}`)
+  if (typeof found !== wanted) return fail(`${describeOdd(value)} is not a value of type ${type}`)
   if (typeof found === 'string' && !isHoldable(found)) return fail('a text with NUL or half a surrogate pair equals nothing')
   if (typeof found === 'string' && type === 'id' && isBlank(found)) return fail('a blank id equals nothing')
   if (typeof found === 'number' && !Number.isFinite(found)) return fail(`${found} equals nothing`)
-  if (typeof found === 'number' && type === 'integer' && !Number.isSafeInteger(found)) return fail(`${found} is no safe integer`)
+  if (typeof found === 'number' && type === 'integer' && !Number.isSafeInteger(found)) return fail(`${found} is not a safe integer`)
   if (known !== undefined && comparesEquality(by) && !known.includes(found as string)) {
     return fail(unknownName('value', found, known.map(String)))
   }

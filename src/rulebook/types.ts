@@ -38,7 +38,7 @@ export type Out<S> = S extends { readonly '~standard': { readonly types?: infer 
 
 declare const ARITY: unique symbol
 
-/** How records lead to others: what `toOne` and `toMany` give. `Mine` and `Theirs` are the fields that it goes by. */
+/** How records lead to others: what `toOne` and `toMany` return. `Mine` and `Theirs` are the fields that it joins on. */
 export interface Link<
   A extends 'one' | 'many' = 'one' | 'many',
   T extends string = string,
@@ -50,12 +50,12 @@ export interface Link<
 
 /** What more there is to say of a link. */
 export interface LinkOptions {
-  /** Whether whoever sets the link has to see the record that it leads to (the default), or may name any. */
+  /** Whether the person who sets the link has to see its target (the default), or may name any record. */
   readonly target?: 'visible' | 'any'
   /**
-   * What becomes of the records that hold the link when the one that it leads to is deleted: the deletion is refused while
-   * there are any (the default); they are deleted or unlinked along with it, if the asker may do that to each; or they
-   * follow it, whoever asks.
+   * What happens to the records that hold the link when its target is deleted. `refuse` (the default): the deletion is refused while
+   * there are any. `delete` and `unlink`: they are deleted or unlinked too, if the asker may do that to each. `follow`: they
+   * are deleted too, and the asker needs no permission for it.
    */
   readonly onDelete?: 'refuse' | 'delete' | 'unlink' | 'follow'
 }
@@ -206,7 +206,7 @@ export interface Definition<R extends RecordDefinitions, S extends Shape, L exte
   /** The person asking. */
   readonly me: {
     readonly shape: S
-    /** The claim that says who it is: present for whoever is signed in. */
+    /** The claim that identifies the person. Everyone who is signed in has it. */
     readonly key: keyof Out<S> & string
     /** Links from the claims to records, which are read afresh for each operation. */
     readonly links?: [L] extends [never] ? L : CheckedLinks<L, Out<S>, R>

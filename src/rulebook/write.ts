@@ -30,7 +30,7 @@ export function withStandings(model: Model, given: unknown): Model {
         for (const [standing, condition] of Object.entries(plainObject(result, `standings of ${name}`))) {
           const at = `standings of ${name}, ${standing}`
           if (!isName(standing)) throw new RulebookError(at, 'a standing needs a name of letters, digits and _')
-          if (Object.hasOwn(standings, standing)) throw new RulebookError(at, 'a standing of this name is there already')
+          if (Object.hasOwn(standings, standing)) throw new RulebookError(at, 'a standing of this name exists already')
           standings[standing] = named(standing, finished(useCondition(condition, standing), at))
         }
       },
@@ -46,7 +46,7 @@ export function withRules(model: Model, given: unknown): Model {
   const warnings = [...model.warnings]
   for (const [name, callback] of callbacks(model, given, 'rules')) {
     const type = types[name] as TypeModel
-    if (type.rules !== undefined) throw new RulebookError(`rules of ${name}`, 'there are rules for it already: keep them in one place')
+    if (type.rules !== undefined) throw new RulebookError(`rules of ${name}`, 'it has rules already: write them in one place')
     const wanted = (callback as { type?: unknown }).type
     if (wanted !== undefined && wanted !== name) throw new RulebookError(`rules of ${name}`, `these are the rules of ${String(wanted)}`)
     const rules = noLeftovers(
@@ -62,7 +62,7 @@ export function withRules(model: Model, given: unknown): Model {
 
 /** The model with a gate before everything. @throws RulebookError */
 export function withGate(model: Model, given: unknown, options: unknown = {}): Model {
-  if (typeof given !== 'function') throw new RulebookError('gate', 'a function is needed: ({ me }) => ...')
+  if (typeof given !== 'function') throw new RulebookError('gate', 'needs a function: ({ me }) => ...')
   const gate = noLeftovers(
     'gate',
     () => (given as (words: object) => unknown)(gateWords(model)),
@@ -86,8 +86,8 @@ export function withGrants(model: Model, kind: 'privileges' | 'routines', given:
   for (const [name, callback] of Object.entries(plainObject(given, kind))) {
     const at = `${kind}, ${name}`
     if (!isName(name)) throw new RulebookError(at, `a ${one} needs a name of letters, digits and _`)
-    if (Object.hasOwn(grants, name)) throw new RulebookError(at, `a ${one} of this name is there already`)
-    if (typeof callback !== 'function') throw new RulebookError(at, 'a function is needed: ({ role }) => [...]')
+    if (Object.hasOwn(grants, name)) throw new RulebookError(at, `a ${one} of this name exists already`)
+    if (typeof callback !== 'function') throw new RulebookError(at, 'needs a function: ({ role }) => [...]')
     const granting = noLeftovers(
       at,
       () => (callback as (words: object) => unknown)(gateWords(model)),
@@ -105,7 +105,7 @@ export function withGrants(model: Model, kind: 'privileges' | 'routines', given:
 function callbacks(model: Model, given: unknown, what: string): [string, Callback][] {
   return Object.entries(plainObject(given, what)).map(([name, callback]) => {
     if (!Object.hasOwn(model.types, name)) throw new RulebookError(what, unknownName('record type', name, Object.keys(model.types)))
-    if (typeof callback !== 'function') throw new RulebookError(`${what} of ${name}`, `a function is needed: (${name}, words) => ({ ... })`)
+    if (typeof callback !== 'function') throw new RulebookError(`${what} of ${name}`, `needs a function: (${name}, words) => ({ ... })`)
     return [name, callback as Callback]
   })
 }
@@ -117,7 +117,7 @@ function readRules(type: TypeModel, result: unknown, routines: readonly string[]
   const stamped = { create: Object.keys(stamps.create), update: Object.keys(stamps.update) }
   const may = Object.fromEntries(type.actions.map((action) => [action, []])) as Record<string, ClauseNode[]>
   for (const [action, clauses] of Object.entries(plainObject(given.may ?? {}, `${at}, may`, type.actions))) {
-    if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'a list of clauses is needed')
+    if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'needs a list of clauses')
     const mine = may[action] as ClauseNode[]
     clauses.forEach((one, index) => {
       const place = `${at}, may.${action}[${index}]`
@@ -127,7 +127,7 @@ function readRules(type: TypeModel, result: unknown, routines: readonly string[]
       if (mine.some((other) => other.title === clause.title)) {
         throw new RulebookError(
           place,
-          `the clause "${clause.title}" is there twice: take one out, or give it another name with .titled('...')`,
+          `the clause "${clause.title}" occurs twice: remove one, or give it another title with .titled('...')`,
         )
       }
       mine.push(clause)
@@ -135,7 +135,7 @@ function readRules(type: TypeModel, result: unknown, routines: readonly string[]
   }
   const messages = plainObject(given.messages ?? {}, `${at}, messages`, type.actions)
   for (const [action, words] of Object.entries(messages)) {
-    if (typeof words !== 'string' || words.trim() === '') throw new RulebookError(`${at}, messages.${action}`, 'words are needed')
+    if (typeof words !== 'string' || words.trim() === '') throw new RulebookError(`${at}, messages.${action}`, 'needs a text')
   }
   for (const clauses of Object.values(may)) Object.freeze(clauses)
   const gating = readGates(type, given.gate, at)
@@ -155,7 +155,7 @@ export function rulebookWarnings(type: TypeModel): string[] {
   return rules === undefined ? [] : [...uncovered(name, rules), ...stuck(name, rules), ...telling(type, rules)]
 }
 
-/** Warns of clauses for update and delete whose records nobody is let to read by it: such a clause lets nothing happen. */
+/** Warns of clauses for update and delete whose people may not read the record: such a clause allows nothing. */
 function uncovered(type: string, rules: TypeRules): string[] {
   const warnings: string[] = []
   for (const [action, clauses] of Object.entries(rules.may)) {
@@ -164,7 +164,7 @@ function uncovered(type: string, rules: TypeRules): string[] {
       const covered = rules.may.read.some((read) => implies(clause.when, read.when))
       if (!covered) {
         warnings.push(
-          `${type}: "${clause.title}" may ${action}, but no read clause is sure to cover it: what one cannot read, one cannot ${action}`,
+          `${type}: the ${action} clause "${clause.title}" may apply to records that its people cannot read, where it allows nothing. Add a read clause that covers it.`,
         )
       }
     }
@@ -176,12 +176,15 @@ function uncovered(type: string, rules: TypeRules): string[] {
 function stuck(type: string, rules: TypeRules): string[] {
   return rules.may.update.flatMap(({ title, when, fields = [], limitedBy, afterwards }) => {
     const tested = limitedBy === 'only' && afterwards === undefined ? fieldsIn(when).filter((name) => fields.includes(name)) : []
-    return tested.map((name) => `${type}: "${title}" may change ${name}, but must hold afterwards too, and asks for ${name} itself`)
+    return tested.map(
+      (name) =>
+        `${type}: the update clause "${title}" allows ${name} to be changed, but also tests it, and has to hold after the update too. Say what has to hold then, with .afterwards(...).`,
+    )
   })
 }
 
 /**
- * Warns of conditions that compare a field as it becomes with one that whoever may write it may not see: by trying values,
+ * Warns of conditions that compare a field as it becomes with one that its writer may not see: by trying values,
  * they would find out what it holds.
  */
 function telling(type: TypeModel, rules: TypeRules): string[] {
@@ -199,8 +202,10 @@ function telling(type: TypeModel, rules: TypeRules): string[] {
           if (told === field || told === key || !(told in fields)) return []
           const writers = may.update.filter((clause) => lets(clause.fields, field) && !(of === 'after' && lets(clause.fields, told)))
           const blind = writers.find((writer) => !may.read.some((read) => lets(read.fields, told) && implies(writer.when, read.when)))
-          const sure = 'is not sure to see that: trying values would tell it'
-          return blind ? [`${name}: "${blind.title}" may write ${field}, which rules compare with ${told}, and ${sure}`] : []
+          const hint = `People who cannot see ${told} could find out its value by trying.`
+          return blind
+            ? [`${name}: the update clause "${blind.title}" allows ${field} to be changed, and rules compare it with ${told}. ${hint}`]
+            : []
         }),
       )
     })

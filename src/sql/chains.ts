@@ -75,8 +75,8 @@ export class Chains {
   }
 
   /**
-   * A recursive table of a chain: of each record its key as `k0`, and what the next step goes by as `k1` and on. It begins
-   * where the conditions hold; without them with every record, whose key is then kept as `s`.
+   * A recursive table of a chain: the key of each record as `k0`, and the values that the next step joins on from `k1` on. It begins
+   * with the records on which the conditions hold. Without conditions it begins with every record, whose key is then kept as `s`.
    */
   #climbing({ type, link, key }: AncestorsNode, chain: string, begin?: (first: number) => readonly ConditionNode[]): Fragment {
     const [first, further, above] = [this.#scope.helper(), this.#scope.helper(), this.#scope.helper()]

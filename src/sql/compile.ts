@@ -180,7 +180,7 @@ class Compiler {
     })
   }
 
-  /** The values of a record that links go by, and the keys that they lead to. */
+  /** The values of a record that links join on, and the keys that they lead to. */
   #sides(joins: readonly JoinNode[], each: number): readonly [Side[], Side[]] {
     return [joins.map(({ from }) => this.#side(from)), joins.map(({ to }) => this.#side(placeOf(to, each)))]
   }

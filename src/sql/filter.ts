@@ -40,7 +40,7 @@ export interface FilterOptions {
  * The rows of a record type on which somebody may do an action, as a condition for one's own queries. What they may not read
  * is left out of every action; what they may not do at all gives a condition that is never true.
  *
- * It holds for now: rules that speak of the time, or of records linked to the person, are asked anew for each request. A
+ * It holds for now: rules that depend on the time, or on records linked to the person, are specialised again for each request. A
  * query that writes has to lock what it relies on; the guarded store does that.
  *
  * @throws UnknownNameError, LinksError

@@ -4,7 +4,7 @@ import type { Field } from '../rulebook/index.js'
 /** The milliseconds of a time that is to be written. @throws TypeError */
 export function knownInstant(value: unknown): number {
   const time = instant(value)
-  if (time === undefined) throw new TypeError(`${String(value)} is no instant between the years 0 and 9999`)
+  if (time === undefined) throw new TypeError(`${String(value)} is not an instant between the years 0 and 9999`)
   return time
 }
 
@@ -45,7 +45,7 @@ export function fromJson(field: Field, value: unknown): unknown {
 /** A time as the field holds it: a Date, or its one text form. @throws TypeError */
 export function timeOf(field: Field, value: unknown): unknown {
   const time = value instanceof Date || (typeof value === 'string' && isHoldable(value)) ? instant(value) : undefined
-  if (time === undefined) throw new TypeError(`${JSON.stringify(value)} is no instant`)
+  if (time === undefined) throw new TypeError(`${JSON.stringify(value)} is not an instant`)
   return field.held === 'text' ? instantText(time) : new Date(time)
 }
 

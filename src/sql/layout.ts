@@ -86,7 +86,7 @@ export function layoutOf(book: { readonly model: Pick<Model, 'types'> }, options
 function usable(name: unknown, at: string): string {
   // Kysely reads dots and the word "as" in a name as something else.
   if (typeof name === 'string' && /^[^\0."`]+$/.test(name) && !/\sas\s/i.test(name) && name.trim() === name) return name
-  throw new LayoutError(at, `${JSON.stringify(name)} can name no table or column; a schema is given by itself, as "schema"`)
+  throw new LayoutError(at, `${JSON.stringify(name)} cannot be the name of a table or column. To name a schema, use "schema".`)
 }
 
 function apart(named: readonly (readonly [of: string, name: string])[]): void {
@@ -118,7 +118,7 @@ export async function readLayout(
   const tables = types.map((type) => [type.name, readTable(type, layout.tables[type.name] as TablePlace, rows, dialect)] as const)
   const keys = layout.removedKeys
   if (types.some((type) => keysAreGiven(type)) && !rows.some((row) => isTable(row, keys)))
-    throw new LayoutError(keys.name, 'there is no such table: it keeps the keys of removed records, as type and key, both text')
+    throw new LayoutError(keys.name, 'this table does not exist. It needs two text columns, type and key, for the keys of deleted records.')
   return Object.freeze({ ...layout, tables: Object.freeze(Object.fromEntries(tables)) })
 }
 
@@ -145,7 +145,7 @@ function readTable(type: TypeModel, place: TablePlace, rows: readonly FoundColum
     if (held !== null) return [field, Object.freeze({ ...given, ...(held === undefined ? {} : { as: held }) })] as const
     throw new LayoutError(
       at,
-      `the column ${place.name}.${given.name} is ${found.type}, which cannot hold ${kindOf(type.fields[field] as Field)}`,
+      `the column ${place.name}.${given.name} is ${found.type}. It cannot hold ${kindOf(type.fields[field] as Field)}`,
     )
   })
   const isView = there.some(({ view }) => Boolean(Number(view ?? 0)))
@@ -159,6 +159,6 @@ function kindOf({ type, list }: Field): string {
 /** What else there is to name, if that helps. */
 function instead(name: string, others: readonly string[]): string {
   const near = nearest(name, others)
-  if (near !== undefined) return `: is ${near} meant? Say so in "tables", or "names"`
-  return others.length === 0 ? '' : `; there are ${others.slice(0, 12).join(', ')}`
+  if (near !== undefined) return `. Did you mean "${near}"? Say so in "tables" or "names".`
+  return others.length === 0 ? '' : `. There are ${others.slice(0, 12).join(', ')}`
 }

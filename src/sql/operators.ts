@@ -234,7 +234,7 @@ export class Comparisons {
   }
 }
 
-/** How early the value of a term is known: in the query, by the claims of whoever asks, or with the row. */
+/** How early the value of a term is known: in the query, by the claims of the asker, or with the row. */
 function howKnown(term: TermNode): number {
   switch (term.kind) {
     case 'literal':

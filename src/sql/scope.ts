@@ -16,7 +16,7 @@ export interface ScopeOptions {
   readonly type?: string
   /** Where the record types are kept. Default: tables and columns named as record types and fields are. */
   readonly layout?: Layout
-  /** What stands for things that are not known yet: for rules that the database itself asks of whoever comes. */
+  /** Placeholders for what is not known yet: for row security, which the database evaluates for every person. */
   readonly later?: DeferredValues
 }
 
@@ -38,17 +38,14 @@ export interface DeferredValues {
 /** A condition that follows links was to become SQL, and nobody said which table its own columns are of. */
 export class UnnamedTableError extends PachterError {
   constructor() {
-    super(
-      'UNNAMED_TABLE',
-      'the condition follows links to other tables: say which table or alias its own columns are read from, as { table }',
-    )
+    super('UNNAMED_TABLE', 'the condition follows links to other tables: give the table or alias of its own columns, as { table }')
   }
 }
 
 /** A condition that still asks about claims was to become SQL: it has to be specialised for a person first. */
 export class UnspecialisedError extends PachterError {
   constructor(claim: string) {
-    super('UNSPECIALISED', `the condition still asks for the claim "${claim}": take it from a viewpoint, book.for(person).condition(...)`)
+    super('UNSPECIALISED', `the condition still contains the claim "${claim}": take it from a viewpoint, book.for(person).condition(...)`)
   }
 }
 
@@ -84,8 +81,7 @@ export class Scope {
     this.type = type
     this.layout = layout
     this.later = later
-    if (layout !== undefined && type === undefined)
-      throw new LayoutError('compile', 'a layout needs to be told which record type the condition is about, as { type }')
+    if (layout !== undefined && type === undefined) throw new LayoutError('compile', 'give the record type of the condition, as { type }')
   }
 
   /** Whether what is written now is a query that reads other tables. */

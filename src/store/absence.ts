@@ -2,15 +2,15 @@ import { type ConditionNode, eachNode, lower, OUTERMOST } from '../condition/ind
 import { conditionsOfType, type Model } from '../rulebook/index.js'
 
 /**
- * Whether a write of the type goes by records that must not be there: its own rules do, or those of another type do and it
- * may write such records. No lock holds what is not there, so these writes have to come as if one after the other.
+ * Whether a write of the type depends on records that must not exist: its own rules do, or those of another type do and the write
+ * may create such records. No lock holds what does not exist, so these writes have to be serialised.
  */
 export function dependsOnAbsence(model: Model, type: string): boolean {
   const { looking, lookedFor } = absences(model)
   return looking.has(type) || lookedFor.has(type)
 }
 
-/** Whether any write goes by what must not be there: several in one transaction may be of any type. */
+/** Whether any write depends on absence: several in one transaction may be of any type. */
 export function someDependOnAbsence(model: Model): boolean {
   const { looking, calls } = absences(model)
   return looking.size > 0 || calls
@@ -19,7 +19,7 @@ export function someDependOnAbsence(model: Model): boolean {
 interface Absences {
   /** The record types by whose rules something must not be there. */
   readonly looking: ReadonlySet<string>
-  /** Whether a routine goes by that. */
+  /** Whether a routine depends on absence. */
   readonly calls: boolean
   /** The record types that must not be there. */
   readonly lookedFor: ReadonlySet<string>

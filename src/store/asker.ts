@@ -33,7 +33,7 @@ export interface Asker {
   rules(type: string, action: string): AskersRules
 }
 
-/** Somebody who asks: what can be said without looking anything up, and how they stand in one operation. */
+/** The asker: what can be decided without a lookup, and who they are to records within one operation. */
 export interface Person {
   /** The rules by the claims alone. Records linked to the person count as missing. */
   readonly still: Asker

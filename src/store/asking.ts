@@ -58,7 +58,7 @@ export class Asking {
     const { model, tables, who } = session
     const type = typeModel(model, typeName)
     const action = knownAction(type, actionName)
-    if (session.isSystem) throw new QueryError('as the system', 'nothing decides: it is nobody whom rules could be about')
+    if (session.isSystem) throw new QueryError('as the system', 'there is no verdict to explain: rules do not apply to the system')
     const key = action === 'create' ? undefined : (asked as Key)
     const verdict = await this.verdict(actionName, typeName, asked, changes)
     return session.question({ action, type: typeName, ...(key === undefined ? {} : { key }) }, async () => {
@@ -86,7 +86,7 @@ export class Asking {
 
   async viewpoint(): Promise<Viewpoint> {
     const session = this.#session
-    if (session.isSystem) throw new QueryError('as the system', 'there is no viewpoint: it is nobody whom rules could be about')
+    if (session.isSystem) throw new QueryError('as the system', 'there is no viewpoint: rules do not apply to the system')
     return session.question({ action: 'read', type: 'viewpoint' }, async () => {
       const { viewpoint } = await session.who.now(session.tables, Object.keys(session.model.types))
       return viewpoint as unknown as Viewpoint

@@ -13,8 +13,8 @@ export interface RecordChange {
 }
 
 /**
- * The same tables, which tell what was written once it is committed. Where nobody saw how a commit ended, it is told as well: whoever
- * hears of a change looks at what there is now.
+ * The same tables, which report what was written once it is committed. They also report it if the outcome of a commit is unknown:
+ * a listener reads the current state anyway.
  */
 export function telling(tables: Tables, model: Model, tell: (changes: readonly RecordChange[]) => void, isHeard: () => boolean): Tables {
   return {

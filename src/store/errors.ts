@@ -11,7 +11,7 @@ export class DeniedError extends PachterError {
   }
 }
 
-/** Only somebody who is signed in may do this, whatever the record. */
+/** Only a signed-in person may do this, whatever the record. */
 export class SignInError extends DeniedError {
   constructor(verdict: Verdict) {
     super('SIGN_IN', verdict)
@@ -25,7 +25,7 @@ export class NotFoundError extends DeniedError {
   }
 }
 
-/** The asker may see the record and may not do this to it. `fields` names what of the sent stood in the way, if that was all. */
+/** The asker may see the record and may not do this to it. `fields` names the fields that may not be sent, if that was all. */
 export class RefusedError extends DeniedError {
   readonly fields: readonly string[]
 
@@ -47,7 +47,7 @@ export interface FieldFault {
   readonly problem: string
 }
 
-/** So many faults are told: whoever sends more is told how many there are. */
+/** At most this many faults are listed. For more, their number is given. */
 const MOST_FAULTS = 100
 
 /** What was sent does not fit the record type. Lists the fields at fault, the first hundred of them. */
@@ -70,7 +70,7 @@ export class InvalidError extends PachterError {
 /** A list was asked for in a way that means nothing. */
 export class QueryError extends PachterError {
   constructor(type: string, problem: string) {
-    super('BAD_QUERY', `list ${type}: ${problem}`)
+    super('BAD_QUERY', `${type}: ${problem}`)
   }
 }
 
@@ -84,7 +84,7 @@ export class RowError extends PachterError {
 /** A record of this key is there already. Only trusted code learns of it. */
 export class DuplicateKeyError extends PachterError {
   constructor(type: string, key: string | number) {
-    super('DUPLICATE_KEY', `there is a ${type} ${JSON.stringify(key)} already`)
+    super('DUPLICATE_KEY', `a ${type} with the key ${JSON.stringify(key)} exists already`)
   }
 }
 
@@ -94,22 +94,22 @@ export class DuplicateKeyError extends PachterError {
  */
 export class ConstraintError extends PachterError {
   constructor(type: string, cause: unknown) {
-    super('CONSTRAINT', `the database does not take this ${type}: ${cause instanceof Error ? cause.message : String(cause)}`, { cause })
+    super('CONSTRAINT', `the database refused this ${type}: ${cause instanceof Error ? cause.message : String(cause)}`, { cause })
   }
 }
 
 /**
- * A write by rules that go by what must not be there ("at most three") was to be made in a transaction of the application's own that
- * does not keep others apart. Begin it serializable, or let the store begin it.
+ * Rules depend on records that must not exist ("at most three"), and the write was to be made in a transaction of the application's own
+ * that is not serializable. Begin it serializable, or let the store begin it.
  */
 export class IsolationError extends PachterError {
   constructor(isTold: boolean) {
     const own = isTold
       ? 'begin it serializable, as db.transaction().setIsolationLevel("serializable"), or let the store begin it'
-      : 'this database does not tell whether it is: let the store begin it'
+      : 'this database does not report the isolation of a transaction, so let the store begin it'
     super(
       'ISOLATION',
-      `the rules go by what must not be there, which only a serializable transaction keeps from coming in between, and this one is your own: ${own}, by store.transaction(...)`,
+      `these rules depend on records that must not exist, which needs a serializable transaction, and this transaction is your own: ${own}, by store.transaction(...)`,
     )
   }
 }
@@ -117,7 +117,7 @@ export class IsolationError extends PachterError {
 /** Others wrote the same records at the same time, again and again. Nothing was written; the call may be made again. */
 export class BusyError extends PachterError {
   constructor(cause: unknown) {
-    super('BUSY', 'others are writing the same records: nothing was written; try again', { cause })
+    super('BUSY', 'other writes to the same records got in between, several times. Nothing was written. Try again.', { cause })
   }
 }
 
@@ -129,7 +129,7 @@ export class UncertainError extends PachterError {
   constructor(cause: unknown) {
     super(
       'UNCERTAIN',
-      `the connection to the database was lost as the transaction ended (${cause instanceof Error ? cause.message : String(cause)}): it may have been kept, or not; look before trying again`,
+      `the connection to the database was lost as the transaction ended (${cause instanceof Error ? cause.message : String(cause)}): the changes may or may not have been saved. Read the records before you try again.`,
       { cause },
     )
   }

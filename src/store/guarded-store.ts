@@ -89,7 +89,7 @@ async function allOrNothing<T>(
   } catch (error) {
     // What the work throws of its own accord is its caller's business; anything else is a failure of ours.
     if (isPachterError(error) || error === ownError) throw error
-    throw new StoreError('several steps together', error)
+    throw new StoreError('transaction', error)
   }
 }
 

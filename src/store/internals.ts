@@ -26,6 +26,6 @@ export function putInside(store: object, inside: Inside): void {
 /** What is behind a store. @throws TypeError for what `openStore` did not give */
 export function insideOf(store: Store): Inside {
   const inside = behind.get(store)
-  if (inside === undefined) throw new TypeError('this is no store that openStore gave')
+  if (inside === undefined) throw new TypeError('this store was not made by openStore')
   return inside
 }

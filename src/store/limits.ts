@@ -21,7 +21,7 @@ export function overLimits(sent: unknown, { items, values, depth, size }: Requir
   let characters = 0
   let count = 0
   const names = Object.keys(sent).length
-  if (names > items) return [{ field: '', problem: `it has ${names} fields, and may have ${items}` }]
+  if (names > items) return [{ field: '', problem: `has ${names} fields; the limit is ${items}` }]
   for (const [field, value] of Object.entries(sent)) {
     const problem = problemOf(value)
     if (problem !== undefined) faults.push({ field, problem })
@@ -34,12 +34,12 @@ export function overLimits(sent: unknown, { items, values, depth, size }: Requir
       const [one, deep] = next
       characters += typeof one === 'string' ? one.length : 8
       count++
-      if (characters > size) return `holds more than ${size} characters, with what is beside it`
-      if (count > values) return `holds more than ${values} values, with what is beside it`
+      if (characters > size) return `the record holds more than ${size} characters`
+      if (count > values) return `the record holds more than ${values} values`
       if (typeof one !== 'object' || one === null || one instanceof Date) continue
-      if (deep > depth) return `is nested more than ${depth} levels deep`
+      if (deep > depth) return `is nested deeper than ${depth} levels`
       const inside = Object.entries(one)
-      if (inside.length > items) return `holds ${inside.length} values, and may hold ${items}`
+      if (inside.length > items) return `holds ${inside.length} values; the limit is ${items}`
       for (const [name, inner] of inside) {
         characters += name.length
         open.push([inner, deep + 1])

@@ -7,7 +7,7 @@ import { BulkError } from './write/bulk.js'
 export interface LogEntry {
   /** The instant, as RFC 3339 text in UTC. */
   readonly time: string
-  /** The key of whoever asked; null for a visitor, `system` for trusted code: where `trusted` says so, since people may be called that. */
+  /** The key of the asker; null for a visitor, `system` for trusted code. See `trusted`, since a person's key may be "system" too. */
   readonly who: Key | null | 'system'
   /** Trusted code acted. */
   readonly trusted?: true
@@ -24,10 +24,10 @@ export interface LogEntry {
   readonly clause?: string
   /** The code of the error. */
   readonly code?: string
-  /** The fields that stood in the way, or those at fault. */
+  /** The fields that may not be sent, or those that are invalid. */
   readonly fields?: readonly string[]
-  /** For a change of several records: the keys that stood in the way. */
-  readonly inTheWay?: readonly Key[]
+  /** For a bulk change: the keys of the refused records. */
+  readonly refused?: readonly Key[]
 }
 
 /** Where verdicts are logged to: a function, such as one that hands them to a logger. What it throws is dropped. */
@@ -40,13 +40,13 @@ export interface LogOptions {
   readonly logAllowed?: boolean | undefined
 }
 
-/** What an entry says of whoever asked. */
+/** How an entry names the asker. */
 export type AboutAsker = Pick<LogEntry, 'who' | 'trusted' | 'reason' | 'within'>
 
 /** What an entry says of what was asked. */
 export type AboutCall = Pick<LogEntry, 'action' | 'type' | 'key'>
 
-/** Writes entries, each with the instant and whoever asks. */
+/** Writes entries, each with the time and the asker. */
 export interface Logger {
   readonly asker: AboutAsker
   /** Does the work, and logs how it came out. The work notes the clause that let it, and the key of a record that it made. */
@@ -105,9 +105,9 @@ function writtenKeys({ action, key }: AboutCall, result: unknown): readonly (Key
   return Array.isArray(done) ? done : [undefined]
 }
 
-function wayOut(error: unknown): Pick<LogEntry, 'outcome' | 'code' | 'fields' | 'inTheWay'> {
+function wayOut(error: unknown): Pick<LogEntry, 'outcome' | 'code' | 'fields' | 'refused'> {
   const code = isPachterError(error) ? { code: error.code } : {}
-  if (error instanceof BulkError) return { outcome: 'refused', ...code, inTheWay: error.inTheWay.map(({ key }) => key) }
+  if (error instanceof BulkError) return { outcome: 'refused', ...code, refused: error.refused.map(({ key }) => key) }
   if (error instanceof DeniedError) {
     const { outcome } = error.verdict
     const { fields = [] } = error as { fields?: readonly string[] }

@@ -13,7 +13,7 @@ import { typesAlong } from './write/delete.js'
 import { reliedOn } from './write/read-set.js'
 import { targetTypes } from './write/targets.js'
 
-/** What a guarded store needs besides tables and somebody who asks. */
+/** What a guarded store needs besides tables and an asker. */
 export interface Needs {
   readonly newKey: (type: string) => Key
   readonly logger: Logger
@@ -45,7 +45,7 @@ export class Session {
     return this.needs.logger
   }
 
-  /** Nobody whom rules could be about: trusted code. */
+  /** Trusted code, to which no rules apply. */
   get isSystem(): boolean {
     return this.who.still.viewpoint === undefined
   }

@@ -88,7 +88,7 @@ export interface GuardedStore<W extends World = World> {
   /**
    * Makes the same change to several records, each judged as an update of its own and all before any is written. All or
    * nothing, unless part of it will do.
-   * @throws BulkError with the records that stand in the way; SignInError, QueryError
+   * @throws BulkError with the refused records; SignInError, QueryError
    * @example
    * await mine.updateMany('job', { where: (job) => job.state.is('open') }, { state: 'done' }, { partial: true })
    */
@@ -125,7 +125,7 @@ export interface GuardedStore<W extends World = World> {
 
   /**
    * Why a verdict is what it is: every clause of the action with the values compared, and what withholds it. For developers, and never
-   * for a client: it tells what records hold, whoever may see them.
+   * for a client: it contains stored values, even those that the asker may not see.
    * @throws NotFoundError where there is no such record at all
    * @example
    * const { clause, withheldBy } = await mine.why('update', 'plot', 'p-01', { planting: 'leeks' })
@@ -220,8 +220,8 @@ export interface StoreOptions {
   /** How much somebody may write into one record. */
   readonly limits?: Limits
   /**
-   * Is told of what was written through this store, once it is committed: records as they were and as they are, whoever may see
-   * them. For caches and indexes of trusted code; lists of people are kept up to date by `liveLists` of `pachter/http`.
+   * Called with what was written through this store, once it is committed: records before and after, with all their fields, even those
+   * that nobody may see. For caches and indexes of trusted code. To keep people's lists up to date, use `liveLists` of `pachter/http`.
    */
   readonly changed?: (changes: readonly RecordChange[]) => void
 }

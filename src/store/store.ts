@@ -26,8 +26,8 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
       try {
         hear(changes)
       } catch (error) {
-        // It is written: whoever fails to hear of it cannot make the call fail.
-        console.error('pachter: a listener of changes failed', error)
+        // It is written already: a listener that fails cannot make the call fail.
+        console.error('pachter: the "changed" listener failed', error)
       }
     }
   }
@@ -37,7 +37,8 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
   const now = viewpointOf(model, null, { now: options.now }).env
   const logger = (asker: AboutAsker) => loggerFor(asker, () => now().now, options)
   const trusted = (over: Tables, reason: string, failed?: (error: unknown) => void) => {
-    if (typeof reason !== 'string' || reason.trim() === '') throw new QueryError('as the system', 'say why, in words')
+    if (typeof reason !== 'string' || reason.trim() === '')
+      throw new QueryError('as the system', "give a reason, as in store.asSystem('nightly import')")
     const asker = logger({ who: 'system', trusted: true, reason })
     asker.entry({ action: 'act', type: 'system', outcome: 'allowed' })
     return createGuardedStore(over, system(model, options.now), { ...needs, logger: asker, ...(failed ? { failed } : {}) })

@@ -23,7 +23,7 @@ export interface Selection {
   readonly after?: readonly (Comparable | null)[]
   /** Conditions to be answered for each of the records. */
   readonly flags?: readonly ConditionNode[]
-  /** Keeps the records as they are until the transaction ends: from everybody (`update`), or from whoever would change them (`share`). */
+  /** Locks the records until the transaction ends: against everyone (`update`), or against writers only (`share`). */
   readonly lock?: 'share' | 'update'
 }
 
@@ -74,7 +74,7 @@ export interface Tables {
   wasRemoved(type: string, key: Key): Promise<boolean>
   /**
    * Runs the work so that all of it is kept, or nothing where it throws. Each statement sees what is committed when it begins.
-   * Where it stands in the way of others, and they of it, it is run again. @throws BusyError where that does not help.
+   * It is run again if it conflicts with others. @throws BusyError if that does not help.
    */
   transaction<T>(work: (tables: Tables) => Promise<T>, isolation?: Isolation): Promise<T>
 }

@@ -4,7 +4,7 @@ import type { MeModel, ShapeIssue } from '../rulebook/index.js'
 /** Claims that do not fit the shape of `me`: refused as a whole, and never taken for a visitor. */
 export class ClaimsError extends PachterError {
   constructor(problem: string) {
-    super('BAD_CLAIMS', `the claims of the person asking do not fit: ${problem}`)
+    super('BAD_CLAIMS', `the claims do not fit the shape of me: ${problem}`)
   }
 }
 
@@ -15,13 +15,13 @@ export class ClaimsError extends PachterError {
 export function readClaims(me: MeModel, claims: unknown): Row | null {
   if (claims === null || claims === undefined) return null
   const result = me.shape['~standard'].validate(claims)
-  if (result instanceof Promise) throw new ClaimsError('their shape validates asynchronously; a rulebook needs one that answers at once')
+  if (result instanceof Promise) throw new ClaimsError('their shape validates asynchronously. A rulebook needs a synchronous one.')
   if (result.issues) throw new ClaimsError(result.issues.map(issueText).join('; '))
   const value = result.value as Row
   const key = value[me.key]
   const type = me.fields[me.key]?.type === 'integer' ? 'integer' : 'id'
   if (isMissing(key, type)) throw new ClaimsError(`${me.key} is blank`)
-  if (toComparable(key, type) === undefined) throw new ClaimsError(`${me.key} is no ${type} that every engine can hold`)
+  if (toComparable(key, type) === undefined) throw new ClaimsError(`${me.key} is not a valid ${type}`)
   return value
 }
 

@@ -2,7 +2,7 @@ import { type ConditionNode, combine, type Env, type Row, TRUE } from '../condit
 import { type ClauseNode, sameValue, type TypeModel } from '../rulebook/index.js'
 import { holds, type Testable } from './specialise.js'
 
-/** A clause as it stands for whoever asks; the system's has no limits, and so no clause of a rulebook. */
+/** A clause, specialised for the asker. The system's has no limits, and so belongs to no rulebook. */
 export interface AskersClause extends Testable {
   readonly clause?: ClauseNode
   readonly afterwards?: Testable
@@ -14,7 +14,7 @@ export function fieldsLetBy(type: TypeModel, clauses: readonly AskersClause[]): 
   return Object.keys(type.fields).filter((name) => name !== type.key && clauses.some(({ clause }) => clause?.fields?.includes(name)))
 }
 
-/** The fields of a record that whoever has these read clauses may see; undefined for all of them. */
+/** The fields of a record that read clauses make visible; undefined for all of them. */
 export function visibleFields(type: TypeModel, read: readonly AskersClause[], record: Row, env: Env): readonly string[] | undefined {
   if (!isLimited(read)) return undefined
   return fieldsLetBy(
@@ -48,7 +48,7 @@ export function visibility(type: TypeModel, read: readonly AskersClause[], field
  * The fields of a change that stand in its way: sent, outside what the clauses let change, and not merely a repetition of
  * what the asker sees.
  */
-export function fieldsInTheWay(
+export function fieldsRefused(
   type: TypeModel,
   changeable: readonly string[] | undefined,
   visible: readonly string[] | undefined,

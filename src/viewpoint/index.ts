@@ -1,6 +1,6 @@
 export { issuePath, readClaims } from './claims.js'
 
-export { type AskersClause, changedFields, fieldsInTheWay, fieldsLetBy, isLimited, visibility, withFields } from './fields.js'
+export { type AskersClause, changedFields, fieldsLetBy, fieldsRefused, isLimited, visibility, withFields } from './fields.js'
 export { type GrantKind, grantsIn } from './grants.js'
 export { claimsAlone, indexed, type LinkedRecords, type LinkOfMe, linkedClaims, linksOfMe, startOfLink, withLinked } from './linked.js'
 export { type Rulebook, rulebookOf } from './rulebook.js'

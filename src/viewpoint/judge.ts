@@ -1,6 +1,6 @@
 import { type Env, isMissing, type Row } from '../condition/index.js'
 import { type Key, type Model, sameValue, type TypeModel, typeModel } from '../rulebook/index.js'
-import { changedFields, fieldsInTheWay, fieldsLetBy, visibleFields } from './fields.js'
+import { changedFields, fieldsLetBy, fieldsRefused, visibleFields } from './fields.js'
 import { counts, holds, messageOf, type PersonalClause, type PersonalRules } from './specialise.js'
 import { stampedRecord, stampValues } from './stamps.js'
 import { fieldMessage, type Outcome, type Verdict, verdictOf } from './verdict.js'
@@ -37,8 +37,9 @@ export function judge(view: View, { action, type: typeName, record: given, becom
   const holding = mine.clauses.filter((clause) => (becomes === undefined ? holds(clause, record, at) : counts(clause, record, becomes, at)))
   if (holding.length === 0 || (action === 'create' && lacksStamp(type, given, at))) return refused()
   const fields = fieldsLetBy(type, holding)
-  const inTheWay = action === 'create' ? sentBeyond(type, holding, given, at) : changedBeyond(view, type, { record, becomes, fields }, at)
-  if (inTheWay.length > 0) return refused(fieldMessage(action, inTheWay))
+  const refusedFields =
+    action === 'create' ? sentBeyond(type, holding, given, at) : changedBeyond(view, type, { record, becomes, fields }, at)
+  if (refusedFields.length > 0) return refused(fieldMessage(action, refusedFields))
   return verdictOf(type, action, 'allowed', key, { clause: holding[0]?.clause.title, fields })
 }
 
@@ -63,13 +64,13 @@ interface Changing {
   readonly fields: readonly string[] | undefined
 }
 
-/** The fields in which a record would come to differ although the clauses do not let them change. */
+/** The fields in which a record would differ although the clauses do not allow it. */
 function changedBeyond(view: View, type: TypeModel, { record, becomes, fields }: Changing, at: Env): string[] {
   if (becomes === undefined) return []
   if (record[type.key] !== becomes[type.key]) return [type.key]
   const visible = visibleFields(type, view.rules(type.name, 'read').clauses, record, at)
   const changes = changedFields(type, record, becomes).map((name) => [name, becomes[name]])
-  return fieldsInTheWay(type, fields, visible, record, Object.fromEntries(changes))
+  return fieldsRefused(type, fields, visible, record, Object.fromEntries(changes))
 }
 
 function keyOf(type: TypeModel, record: Row): Key | undefined {

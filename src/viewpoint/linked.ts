@@ -17,7 +17,7 @@ const LINKS: unique symbol = Symbol.for('pachter.links')
 
 /**
  * Indexes records for many viewpoints: each index is made when it is first needed, and kept. The records are taken to stay as
- * they are; index them anew for another state of them.
+ * they are: if they change, index them again.
  *
  * @example
  * const records = indexed({ member: members, share: shares })

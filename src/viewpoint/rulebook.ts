@@ -89,7 +89,7 @@ export interface Rulebook<W extends World = World> {
 
   /**
    * What must hold of the person before any clause of any record type counts. Called again, all of the gates must be passed. It may
-   * have words of its own for whoever it refuses.
+   * have its own message for the people that it refuses.
    *
    * @example
    * book.gate(({ me, signedIn }) => signedIn.and(me.banned.is(false)), { message: 'Your account is closed.' })

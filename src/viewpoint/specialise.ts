@@ -60,7 +60,7 @@ export interface PersonalRules extends Testable {
   readonly vetoes: readonly PersonalVeto[]
   /** The gates alone: of an updated record they must hold as it becomes, too. */
   readonly gate: Testable
-  /** What those are told whom it refuses: the words of gates first, then those of vetoes. */
+  /** The messages for refused people: those of gates first, then those of vetoes. */
   readonly messages: readonly PersonalMessage[]
 }
 
@@ -74,7 +74,7 @@ interface ReadyAction {
 
 const readied = new WeakMap<Model, Map<string, readonly ReadyAction[]>>()
 
-/** The rules of a rulebook by record type and action (in the order of its actions), made ready once for everybody. */
+/** The rules of a rulebook by record type and action (in the order of its actions), prepared once for everyone. */
 export function readyRules(model: Model): ReadonlyMap<string, readonly ReadyAction[]> {
   let ready = readied.get(model)
   if (ready === undefined) {
@@ -170,7 +170,7 @@ export function counts(clause: Testable & { readonly afterwards?: Testable }, be
   return holds(clause, before, both) && holds(clause.afterwards ?? clause, after, both)
 }
 
-/** What the gate or veto that stands in the way says; undefined where none does that has words. */
+/** The message of the gate or veto that refuses; undefined if none with a message does. */
 export function messageOf({ messages }: Pick<PersonalRules, 'messages'>, record: Row, env: Env): string | undefined {
   return messages.find((one) => holds(one, record, env))?.message
 }

@@ -179,7 +179,7 @@ function checkRecord(type: string, record: Row): Row {
   return record
 }
 
-/** The records on which an action is let, with the fields that are visible. */
+/** The records on which an action is allowed, with the fields that are visible. */
 function filterBy(
   { model, rules }: Pick<InnerViewpoint, 'model' | 'rules'>,
   type: string,

@@ -15,7 +15,7 @@ export interface ClauseTrace {
   readonly after?: Trace
 }
 
-/** A gate or veto that stands in the way. */
+/** A gate or veto that refuses. */
 export interface Withholding {
   readonly kind: 'gate' | 'veto'
   readonly title: string

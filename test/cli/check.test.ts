@@ -29,26 +29,26 @@ describe('pachter check', () => {
   runs('check', 0, /39\d expectations: all hold\./, 'examples/world/expectations/plots.yaml')
   runs('check --for visitor --type plot', 0, /\d+ expectations: all hold/)
   runs(`check ${good} --for bram`, 0, '1 expectation: all hold.')
-  runs(`check ${good} --type invoice`, 0, 'No expectation is about that.')
+  runs(`check ${good} --type invoice`, 0, 'No expectation matches these options.')
   runs(
     `check ${good} ${bad}`,
     1,
     '2 hold',
     '2 do not',
     'line 4',
-    'missing: p-02; nearest is',
-    'too many: p-06; let by',
+    'missing: p-02; the nearest clause is',
+    'too many: p-06; allowed by',
     '4 expectations: 2 hold',
   )
-  runs(`check ${bad}`, 1, 'it was allowed, and was done (on a copy); let by holder')
-  runs(`check ${bad} --mutants`, 1, 'weakened when all of them hold')
-  runs(`check ${good} ${odd}`, 2, /odd\.yaml, line 2: there is no person "inez"; did you mean "ines"/)
-  runs('check nowhere.yaml', 2, 'there is no expectation file')
+  runs(`check ${bad}`, 1, 'it was allowed, and was done (on a copy); allowed by holder')
+  runs(`check ${bad} --mutants`, 1, 'needs expectations that all hold')
+  runs(`check ${good} ${odd}`, 2, /odd\.yaml, line 2: there is no person "inez". Did you mean "ines"/)
+  runs('check nowhere.yaml', 2, 'does not exist')
   runs(`check ${empty}`, 2, 'there are no expectation files')
-  runs('check --for inez', 2, 'did you mean "ines"')
-  runs('check --type plit', 2, 'did you mean "plot"')
-  runs('check --save', 2, 'give both')
-  runs('check --mutants --format junit', 2, 'as text or json')
+  runs('check --for inez', 2, 'Did you mean "ines"')
+  runs('check --type plit', 2, 'Did you mean "plot"')
+  runs('check --save', 2, 'needs --mutants')
+  runs('check --mutants --format junit', 2, 'has to be text or json')
   runs(`check --config ${config}`, 2, 'there are no expectation files')
 
   it('shows in its help, and in the guide, what holds of the demo world', async () => {
@@ -92,10 +92,10 @@ describe('pachter check', () => {
     const at = `--config ${config}`
     const asked = await within(`check ${at} --mutants --type invoice`)
     expect(asked.status, asked.stderr).to.equal(1)
-    expect(asked.stdout).to.match(/15 weakened rulebooks: \d+ killed, \d+ survived/)
+    expect(asked.stdout).to.match(/15 mutants: \d+ killed, \d+ survived/)
     expect(readdirSync(mine)).to.deep.equal(['first.yaml'])
     const kept = await within(`check ${at} --mutants --type invoice --save`)
-    expect(kept.stdout).to.match(/\d+ expectations were saved in .*saved\.yaml/)
+    expect(kept.stdout).to.match(/\d+ expectations were saved to .*saved\.yaml/)
     const text = readFileSync(join(mine, 'saved.yaml'), 'utf8')
     const again = await within(`check ${at} --mutants --type invoice --save`)
     expect(again).to.include({ status: 0 })
@@ -118,7 +118,7 @@ describe('pachter check', () => {
       expect(said).to.match(words)
     }
     try {
-      await until(/2 expectations: all hold\.[\s\S]*watching; Ctrl-C ends it/)
+      await until(/2 expectations: all hold\.[\s\S]*watching. Press Ctrl-C to stop/)
       said = ''
       writeFileSync(mine, readFileSync(bad, 'utf8'))
       await until(/2 expectations: 0 hold, 2 do not\.[\s\S]*watching/)
@@ -130,15 +130,15 @@ describe('pachter check', () => {
   })
 
   describe('of an application that is running, before it is asked', () => {
-    runs('check --url marshlane', 2, 'an address is needed')
+    runs('check --url marshlane', 2, 'needs an address')
     runs('check --url http://marshlane.example/api --tokens none.yaml', 2, 'use https')
-    runs('check --url https://marshlane.example/api', 2, 'whose eyes')
-    runs('check --url https://marshlane.example/api --tokens none.yaml', 2, 'there is no such file')
+    runs('check --url https://marshlane.example/api', 2, 'give the credentials of the people')
+    runs('check --url https://marshlane.example/api --tokens none.yaml', 2, 'does not exist')
     runs('check --url https://marshlane.example/api --tokens pachter.config.ts', 2, /is no YAML|a line for each person/)
     runs('check --url https://marshlane.example/api --tokens package.json', 2, 'there is no person "name"')
-    runs('check --url https://marshlane.example/api --may-write plit', 2, 'did you mean "plot"')
+    runs('check --url https://marshlane.example/api --may-write plit', 2, 'Did you mean "plot"')
     runs('check --url https://marshlane.example/api --path plot', 2, 'as in plot=plots')
-    runs('check --url https://marshlane.example/api --mutants', 2, 'without --mutants')
-    runs('check --tokens package.json', 2, 'give its --url')
+    runs('check --url https://marshlane.example/api --mutants', 2, 'cannot be used with --mutants')
+    runs('check --tokens package.json', 2, 'need the --url')
   })
 })

@@ -13,7 +13,7 @@ describe('the command on the demo world', () => {
 
   describe('list', () => {
     runs('list plot --for ines', 0, 'p-01', 'ines sees 2 of 12 plot records')
-    runs('list plot --for visitor', 0, 'Hidden from visitor in all of these: holderId, coHolderIds, planting, rentDue, wardenNotes.')
+    runs('list plot --for visitor', 0, 'Fields hidden from visitor in all of these: holderId, coHolderIds, planting, rentDue, wardenNotes.')
     runs('list plot --for ines --fields planting', 0, /p-01 +garlic, rhubarb/, /p-06 +hidden/)
     runs('list invoice --for visitor', 0, 'visitor sees 0 of 10')
     runs('list plot --for system', 0, 'system sees 12 of 12')
@@ -32,11 +32,16 @@ describe('the command on the demo world', () => {
       0,
       /p-02 .*· +◐\n/,
       /sees +2 +5\n/,
-      '4 of them differ; 1 are the same',
-      'Where all see a part, the parts differ',
+      '4 of them differ. The other 1 are the same',
+      'If several people see a part of a record',
     )
-    runs('list plot --for ines --for bram --for system --differences --fields state', 0, /p-03 .*· +● +●\n/, '3 of them differ; 9')
-    runs('list plot --for ines --for system --differences', 0, '12 of them differ; 0')
+    runs(
+      'list plot --for ines --for bram --for system --differences --fields state',
+      0,
+      /p-03 .*· +● +●\n/,
+      '3 of them differ. The other 9',
+    )
+    runs('list plot --for ines --for system --differences', 0, '12 of them differ. The other 0')
     runs('list plot --for ines --differences', 2, 'several people')
     runs('list plot --for ines --for bram --fields rentDue', 0, /p-01 .*● +◐/, /p-02 .*· +●/, 'not all of these fields')
     runs('list plot --for farah --where holderId=null', 2, 'isMissing')
@@ -70,21 +75,21 @@ describe('the command on the demo world', () => {
 
   describe('try', () => {
     runs('try update entry e-01 --for ines --set text=Rain', 0, 'allowed', 'text: The water butt leaks. -> Rain', 'copy')
-    runs('try update entry e-03 --for ines --set text=Rain', 1, 'refused', 'Only its author rewrites an entry.', 'entry e-03 is as it was')
-    runs('try update entry e-01 --for ines --set authorId=m-02', 1, 'You may not change authorId', 'as it was')
+    runs('try update entry e-03 --for ines --set text=Rain', 1, 'refused', 'Only its author rewrites an entry.', 'entry e-03 is unchanged')
+    runs('try update entry e-01 --for ines --set authorId=m-02', 1, 'You may not change authorId', 'is unchanged')
     runs('try delete plot p-02 --for ines', 1, 'not found', 'There is no such plot.', 'Nothing changed')
     runs('try delete plot p-77 --for ines', 1, 'not found', 'There is no such plot.', 'Nothing changed')
     runs('try delete plot p-06 --for visitor', 1, 'sign in')
-    runs('try delete share h-01 --for ines', 0, 'Lost by that: 13', /- +bram +update +plot p-01 +- +helper; only planting/)
+    runs('try delete share h-01 --for ines', 0, 'Lost: 13', /- +bram +update +plot p-01 +- +helper; only planting/)
     runs(
       'try update plot p-02 --for system --set holderId=m-08',
       0,
-      /Gained by that: 10\n.*\n\+ +greta +read +plot p-02/,
+      /Gained: 10\n.*\n\+ +greta +read +plot p-02/,
       /- +bram +update +plot p-02/,
     )
     runs('try create share --for ines --set plotId=p-01 --set memberId=m-03 --set level=tend', 0, /\+ +odile +update +plot p-01 +- +helper/)
-    runs('try update entry e-01 --for ines --set text=Rain', 0, 'Nobody sees or may do more or less by that.')
-    runs('try delete plot p-06 --for yuki', 0, 'removed  plot p-06')
+    runs('try update entry e-01 --for ines --set text=Rain', 0, 'This changes what nobody sees or may do.')
+    runs('try delete plot p-06 --for yuki', 0, 'deleted  plot p-06')
     runs('try read plot p-01 --for ines', 0, 'number: 1')
     runs('try update plot p-01 --for ines --set rentDue=0', 1, 'refused', 'You may not change rentDue.')
     runs('try update plot p-03 --for bram --set planting=x', 1, 'This lease is ending')
@@ -93,9 +98,9 @@ describe('the command on the demo world', () => {
     runs('try update plot p-02 --for kofi --set holderId=m-01', 1, 'refused')
     runs('try update plot p-02 --for kofi --set holderId=m-01 --within handOver', 0, 'holderId: m-02 -> m-01')
     runs('try update plot p-02 --for ines --set planting=x --within handOver', 1, 'You may not call handOver.')
-    runs('try confirm inspection i-02 --for kofi', 2, 'it is a question')
+    runs('try confirm inspection i-02 --for kofi', 2, 'changes nothing by itself')
     runs('try delete inspection i-01 --for kofi', 1, 'until its season is over')
-    runs('try delete inspection i-01 --for kofi --at 2026-11-01', 0, 'removed')
+    runs('try delete inspection i-01 --for kofi --at 2026-11-01', 0, 'deleted')
   })
 
   it('tries on a copy: the data folder is as it was', () => {
@@ -114,7 +119,7 @@ describe('the command on the demo world', () => {
       'why read plot p-01 --for ines',
       0,
       'may read plot p-01',
-      'By this clause',
+      'Allowed by this',
       "the plot's holderId is ines's id",
       'holderId: "m-01", me.id: "m-01"',
     )
@@ -122,7 +127,7 @@ describe('the command on the demo world', () => {
       'why read plot p-01 --for odile',
       0,
       'may not',
-      'Nearest clause for read',
+      'Nearest read clause',
       /fails +share h-03\n.*holds .*\n.*fails +that share's until .* is after now\s+\[until: 2025-10-31T00:00:00Z, now: 2026-06-15T09:00:00Z\]/,
       /other clauses:[\s\S]*fails +warden/,
     )
@@ -135,24 +140,24 @@ describe('the command on the demo world', () => {
     )
     runs('why read entry e-07 --for ines', 0, /guest of the entry's plot\n +fails +plot p-07\n/, 'there is none')
     runs('why delete remark r-03 --for bram', 0, /starter\n +holds +for one of the remarks above the remark\n +holds +remark r-01\n/)
-    runs('why read plot p-06 --for hugo', 0, 'Withheld by a gate', 'me.member.banned: true')
-    runs('why update plot p-02 --for kofi --set holderId=m-01', 0, 'may not', 'It counts within handOver only')
+    runs('why read plot p-06 --for hugo', 0, 'Refused by a gate', 'me.member.banned: true')
+    runs('why update plot p-02 --for kofi --set holderId=m-01', 0, 'may not', 'It applies within handOver only')
     runs('why update plot p-02 --for kofi --set holderId=m-01 --within handOver', 0, 'kofi may update')
     runs('why confirm inspection i-02 --for kofi', 0, 'kofi may confirm')
-    runs('why delete plot p-02 --for ines', 0, 'so the clauses for read decide')
+    runs('why delete plot p-02 --for ines', 0, 'The read clauses decide here')
     runs('why update entry e-01 --for ines --set authorId=m-02', 0, 'on the record as it is', 'on the record as it would become')
     runs('why read plot p-01 --for ines --format json', 0, '"decidedBy": "read"')
     runs('why create plot --for tomasz --set siteId=s-02', 0, 'may not create', 'siteId: "s-02"')
-    runs('why update plot p-03 --for bram', 0, 'Withheld by a veto', 'A clause for update would let it', 'holder; only planting')
+    runs('why update plot p-03 --for bram', 0, 'Refused by a veto', 'This update clause would allow it', 'holder; only planting')
     runs(
       'why update plot p-01 --for ines --set rentDue=0 --set planting=x',
       0,
       'You may not change rentDue.',
-      /passes +planting, by: holder; only planting/,
-      /stays +rentDue, .*role treasurer; only rentDue/,
+      /allowed +planting, by: holder; only planting/,
+      /refused +rentDue; .*role treasurer; only rentDue/,
     )
     runs('why read plot p-06 --for visitor', 0, 'Fields: number, siteId, state')
-    runs('why delete member m-01 --for kofi', 0, 'No clause lets anybody delete a member')
+    runs('why delete member m-01 --for kofi', 0, 'No clause allows anyone to delete a member')
   })
 
   describe('privileges and routines', () => {
@@ -161,8 +166,8 @@ describe('the command on the demo world', () => {
     runs('who openLedger', 0, /farah +openLedger +role treasurer or secretary/, /Not for: ines.*visitor/)
     runs('who handOver', 0, /kofi +handOver/, /Not for: .*tomasz/)
     runs('who openLedger --for ines', 0, 'Not for: ines.')
-    runs('who openLedgr', 2, 'did you mean "openLedger"')
-    runs('who openLedger p-01', 2, 'openLedger belongs to no record', 'leave out p-01')
+    runs('who openLedgr', 2, 'Did you mean "openLedger"')
+    runs('who openLedger p-01', 2, 'openLedger takes no key', 'leave out p-01')
     runs('why has openLedger --for farah', 0, 'farah has openLedger', /holds +role treasurer or secretary/)
     runs('why has openLedger --for ines', 0, 'ines does not have openLedger', 'me.member.roles: none')
     runs('why call handOver --for tomasz', 0, /tomasz may not call handOver/)
@@ -189,7 +194,7 @@ describe('the command on the demo world', () => {
     runs('rules', 0, 'openLedger', 'handOver', 'role treasurer or secretary', 'invoice')
     runs('rules plot --format markdown', 0, '## plot', '| who | may read |', '| holder | all but wardenNotes |')
     runs('rules plot --format json', 0, '"plot": {', '"kind": "compare"')
-    runs('rules plto', 2, 'did you mean "plot"')
+    runs('rules plto', 2, 'Did you mean "plot"')
   })
 
   describe('without a rule', () => {

@@ -139,7 +139,7 @@ describe('places in the source', () => {
     expect(sourcePlaces(book.without('plot', 'warden').model, read).clause('plot', 'read', 0)).to.have.property('line')
   })
 
-  runs('why read plot p-03 --for yuki', 0, /By this clause for read \(examples\/world\/rulebook\.ts:\d+\):/)
+  runs('why read plot p-03 --for yuki', 0, /Allowed by this read clause \(examples\/world\/rulebook\.ts:\d+\):/)
   runs('why update plot p-03 --for bram --format json', 0, /"place": \{\s+"file": "examples\/world\/rulebook\.ts",\s+"line": \d+/)
 })
 

@@ -136,6 +136,19 @@ describe('what a condition means', () => {
     for (const one of [node, simplify(node)]) expect(predicate(one)({ owner: '' }, { me: null, now: 0 })).to.equal(true)
   })
 
+  it('is the same for whichever of many conditions of one form, each with its own values', () => {
+    const numbers = [1, 2, undefined]
+    const records = [null, 'x', 'y'].flatMap((owner) => numbers.flatMap((size) => numbers.map((count) => ({ owner, size, count }))))
+    for (let at = 1; at <= 12; at++) {
+      const any = predicate(written((t) => anyOf(t.owner.is(`x${at}`), t.size.is(at), t.count.is(at))))
+      for (const { owner, size, count } of records) {
+        const record = { owner: owner && owner + at, size: size && size * at, count: count && count * at }
+        const expected = owner === 'x' || size === 1 || count === 1
+        expect(any(record as never, { me: null, now: 0 }), JSON.stringify(record)).to.equal(expected)
+      }
+    }
+  })
+
   it('reads in plain English', () => {
     const text = (write: (thing: any, me: any) => unknown) => inEnglish(written(write), { record: 'the thing' })
     expect(text((t, me) => t.owner.is(me.id))).to.equal("the thing's owner is my id")
@@ -203,7 +216,7 @@ describe('a condition in JSON that means nothing', () => {
     [
       'a value of which nothing is known',
       { kind: 'compare', by: 'is', left: { ...field, type: 'other' }, right: { ...field, type: 'other' } },
-      '$.by: is cannot look into',
+      '$.by: is cannot be used on',
     ],
     ['types that do not compare', { kind: 'compare', by: 'is', left: field, right: { kind: 'now' } }, '$.by'],
     [

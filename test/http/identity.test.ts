@@ -123,9 +123,9 @@ describe('who is asking, by a token', () => {
   })
 
   const SETUPS: readonly [what: string, more: object, says: RegExp][] = [
-    ['no algorithm', { algorithms: [] }, /name the algorithms/],
-    ['none for an algorithm', { algorithms: ['RS256', 'none'] }, /no signature/],
-    ['secrets among public keys', { algorithms: ['RS256', 'HS256'] }, /do not mix/],
+    ['no algorithm', { algorithms: [] }, /give the accepted algorithms/],
+    ['none for an algorithm', { algorithms: ['RS256', 'none'] }, /unsigned tokens/],
+    ['secrets among public keys', { algorithms: ['RS256', 'HS256'] }, /cannot be used together/],
     ['a secret that is a public key', { algorithms: ['HS256'] }, /need the secret/],
     ['no issuer', { issuer: '' }, /issuer/],
     ['no audience', { audience: [] }, /audience/],

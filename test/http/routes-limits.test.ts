@@ -87,7 +87,7 @@ describe('routes, of many requests', () => {
     expect(await store.asSystem('look').get('inspection', 'i-02')).to.include({ findings: 'Confirmed.' })
     expect((await ask('tomasz', 'POST', '/api/inspection/i-02/confirm')).status).to.equal(403)
     expect((await ask('ines', 'POST', '/api/inspection/i-02/confirm')).status).to.equal(404)
-    expect(() => serve({ actions: { inspection: { confrim: confirm } } })).to.throw(/did you mean|is it meant to be confirm/)
+    expect(() => serve({ actions: { inspection: { confrim: confirm } } })).to.throw(/Did you mean|is it meant to be confirm/)
   })
 
   it('let others wait, and say nothing of what should not have happened', async () => {

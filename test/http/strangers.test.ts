@@ -112,7 +112,7 @@ describe('a record made beneath another', () => {
     expect((await post('/plot/p1/entries', { text: 'x', plotId: 'p1' })).status).to.equal(201)
     expect((await post('/plot/p1/entries', { text: 'x', plotId: 'p2' })).status).to.equal(422)
     expect((await post('/plot/p2/entries', { text: 'x' })).status, 'hidden').to.equal(404)
-    expect((await post('/plot/p9/entries', { text: 'x' })).status, 'not there').to.equal(404)
+    expect((await post('/plot/p9/entries', { text: 'x' })).status, 'does not exist').to.equal(404)
   })
 
   it('and what is not to be done there is answered with what is', async () => {

@@ -134,7 +134,7 @@ describe('pachter review', () => {
   })
 
   runs('review --port much', 2, 'a number up to 65535')
-  runs('review --out docs', 2, 'holds something else')
+  runs('review --out docs', 2, 'the folder is not empty')
 
   it('writes a copy into a folder, and writes over nothing else', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'pachter-'))

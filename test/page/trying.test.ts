@@ -208,7 +208,7 @@ describe('what is tried on the page', () => {
     expect(() => engine.try({ records: [], people: [{ name: 'eve', claims: { id: 7 } }], off: [] }, 'plot')).to.throw('id')
     expect(engine.matrix('plot').drawn.people).not.to.include('eve')
     expect(engine.try({ records: [], people: [], off: [] }, 'plot').differences).to.deep.equal({ gained: 0, lost: 0, first: [] })
-    expect(() => engine.record('plot', { number: 'many' })).to.throw('a number is needed')
+    expect(() => engine.record('plot', { number: 'many' })).to.throw('needs a number')
     for (const type of types)
       for (const row of records[type] as { id: string }[]) {
         const texts = Object.fromEntries(engine.form(type, row.id).map(({ name, text, isMissing }) => [name, isMissing ? undefined : text]))

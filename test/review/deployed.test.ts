@@ -38,7 +38,7 @@ function siteOf(
   }
 }
 
-/** The rulebook with one rule left out: a gate, a veto, a clause, or what limits it. */
+/** The rulebook with one rule removed: a gate, a veto, a clause, or what limits it. */
 function* withoutEach(): Generator<{ readonly what: string; readonly type: string; readonly model: Model }> {
   const { gate: _gate, ...open } = book.model
   yield { what: 'the gate', type: 'member', model: open as Model }
@@ -206,13 +206,15 @@ describe('an application that is running', () => {
       const folder = mkdtempSync('/tmp/pachter-tokens-')
       writeFileSync(`${folder}/tokens.yaml`, 'ines: { cookie: "who=ines" }\n')
       const tried = await within(`check --for ines --type plot --url ${url} --tokens ${folder}/tokens.yaml --may-write plot`)
-      expect([tried.status, tried.stdout]).to.satisfy(([status, text]: [number, string]) => status === 0 && /\d+ really tried/.test(text))
+      expect([tried.status, tried.stdout]).to.satisfy(
+        ([status, text]: [number, string]) => status === 0 && /\d+ tried with real requests/.test(text),
+      )
       const asked = await within(`check --for ines --type plot --url ${url} --tokens ${folder}/tokens.yaml`)
-      expect(asked.stdout).to.match(/\d+ only asked: .* --may-write <type> tries them/)
+      expect(asked.stdout).to.match(/\d+ checked by the verdicts of the application only\. Use --may-write <type>/)
       writeFileSync(`${folder}/nobody.yaml`, 'bram: { cookie: "who=bram" }\n')
       const nothing = await within(`check --for ines --type plot --url ${url} --tokens ${folder}/nobody.yaml`)
       expect([nothing.status, nothing.stdout]).to.satisfy(
-        ([status, text]: [number, string]) => status === 1 && text.includes('Nothing was really tried'),
+        ([status, text]: [number, string]) => status === 1 && text.includes('No real request was tried'),
       )
     })
   })

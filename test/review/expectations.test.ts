@@ -63,36 +63,39 @@ describe('expectations', () => {
 
   it('say what is otherwise, and why', async () => {
     const ines = look.as('ines')
-    await fails(ines.seesExactly('plot', ['p-01']), /too many: p-06; let by anyone, provided the plot's state is "vacant"/)
-    await fails(ines.sees('plot', ['p-02']), /missing: p-02; .*nearest is anyone, provided the plot's state is "vacant".*\[state: "let"\]/)
+    await fails(ines.seesExactly('plot', ['p-01']), /too many: p-06; allowed by anyone, provided the plot's state is "vacant"/)
+    await fails(
+      ines.sees('plot', ['p-02']),
+      /missing: p-02; .*the nearest clause is anyone, provided the plot's state is "vacant".*\[state: "let"\]/,
+    )
     await fails(look.as('odile').sees('plot', ['p-01']), /share h-03's until .*is after now \[until: 2025-10-31T00:00:00Z, now: 2026-06-15/)
-    await fails(ines.doesNotSee('plot', ['p-01']), /too many: p-01; let by holder/)
-    await fails(ines.sees('plot', { 'p-01': ['wardenNotes'] }), /hidden or fixed: wardenNotes; let by holder; all but wardenNotes/)
-    await fails(ines.changesExactly('plot', { 'p-01': ['planting', 'state'] }), /hidden or fixed: state/)
+    await fails(ines.doesNotSee('plot', ['p-01']), /too many: p-01; allowed by holder/)
+    await fails(ines.sees('plot', { 'p-01': ['wardenNotes'] }), /missing: wardenNotes; allowed by holder; all but wardenNotes/)
+    await fails(ines.changesExactly('plot', { 'p-01': ['planting', 'state'] }), /missing: state/)
     // Of the team there is a job left.
     const kofi = look.as('kofi')
-    const inTheWay = /w-01; its own rules let it, but a record that belongs to it stands in the way/
+    const inTheWay = /w-01; its own rules allow it, but a record that belongs to it blocks it/
     await fails(kofi.mayExactly('delete', 'team', ['w-01', 'w-02']), new RegExp(`missing: ${inTheWay.source}`))
     await look.holds({ kind: 'access', person: 'kofi', type: 'team', key: 'w-01', actions: ['read', 'update'] })
     await look.holds({ kind: 'access', person: 'kofi', type: 'team', key: 'w-02', actions: ['read', 'update', 'delete'] })
     await fails(
       ines.mayExactly('delete', 'entry', ['e-01']),
-      /too many: e-13; let by author: the entry's authorId is my id \["m-01"\]; or by host/,
+      /too many: e-13; allowed by author: the entry's authorId is my id \["m-01"\]; or by host/,
     )
     await fails(ines.may('delete', 'plot', 'p-01'), /refused: Only the warden .* nearest is warden, provided/)
     await fails(ines.may('create', 'plot', { sending: { number: -1 } }), /invalid|refused/)
     await fails(
       ines.isRefused('update', 'plot', 'p-01', { sending: { planting: 'leeks' } }),
-      /allowed, and was done \(on a copy\); let by holder/,
+      /allowed, and was done \(on a copy\); allowed by holder/,
     )
     await fails(ines.isRefused('delete', 'plot', 'p-01', { message: 'No.' }), /it says: Only the warden/)
     await fails(ines.isRefused('read', 'plot', 'p-02', { as: 'refused' }), /it is not found, not refused/)
-    await fails(ines.isRefused('update', 'plot', 'p-01'), /it may be changed; let by holder/)
+    await fails(ines.isRefused('update', 'plot', 'p-01'), /it may be changed; allowed by holder/)
     await fails(ines.has('openLedger'), /does not have it/)
     await fails(look.as('kofi').mayNotCall('handOver'), /may call it/)
     await fails(
       look.table('plot', 'p-01', { ines: ['read'], visitor: [] }),
-      /ines, plot p-01: read\n.*may, and should not: update; let by holder/,
+      /ines, plot p-01: read\n.*may, and should not: update; allowed by holder/,
     )
     await fails(
       ines.may('create', 'entry', { sending: { plotId: 'p-01', audience: 'plot', text: 'x' }, giving: { authorId: 'm-02' } }),
@@ -180,29 +183,29 @@ describe('an expectation file', () => {
     ['', 1, /begin with "pachter expectations: 1"/],
     ['pachter expectations: 2', 1, /begin with/],
     ['- ines', 1, /begin with/],
-    [`${HEAD}poeple: {}`, 2, /no word "poeple"; did you mean "people"/],
-    [`${HEAD}at: noon`, 2, /an instant is needed/],
-    [`${HEAD}people:\n  inez: { sees: { plot: all } }`, 3, /no person "inez"; did you mean "ines"/],
-    [`${HEAD}people:\n  ines:\n    seas: { plot: all }`, 4, /no word "seas"; did you mean "sees"/],
-    [`${HEAD}people:\n  ines:\n    sees: { plit: all }`, 4, /no record type "plit"; did you mean "plot"/],
-    [`${HEAD}people:\n  ines:\n    sees:\n      plot: [p-01,\n        p-O2]`, 6, /no plot "p-O2"; did you mean/],
-    [`${HEAD}people:\n  ines:\n    sees: { plot: { p-01: wardenNote } }`, 4, /no field of plot "wardenNote"; did you mean "wardenNotes"/],
+    [`${HEAD}poeple: {}`, 2, /no word "poeple". Did you mean "people"/],
+    [`${HEAD}at: noon`, 2, /needs an instant/],
+    [`${HEAD}people:\n  inez: { sees: { plot: all } }`, 3, /no person "inez". Did you mean "ines"/],
+    [`${HEAD}people:\n  ines:\n    seas: { plot: all }`, 4, /no word "seas". Did you mean "sees"/],
+    [`${HEAD}people:\n  ines:\n    sees: { plit: all }`, 4, /no record type "plit". Did you mean "plot"/],
+    [`${HEAD}people:\n  ines:\n    sees:\n      plot: [p-01,\n        p-O2]`, 6, /no plot "p-O2". Did you mean/],
+    [`${HEAD}people:\n  ines:\n    sees: { plot: { p-01: wardenNote } }`, 4, /no field of plot "wardenNote". Did you mean "wardenNotes"/],
     [`${HEAD}people:\n  ines:\n    sees: { plot: none }`, 4, /write it under "sees exactly"/],
-    [`${HEAD}people:\n  ines:\n    may: [updat plot p-01]`, 4, /no action of plot "updat"; did you mean "update"/],
-    [`${HEAD}people:\n  ines:\n    may: [update plot]`, 4, /of which record/],
-    [`${HEAD}people:\n  ines:\n    may: [create plot p-01]`, 4, /the key comes from the server/],
+    [`${HEAD}people:\n  ines:\n    may: [updat plot p-01]`, 4, /no action of plot "updat". Did you mean "update"/],
+    [`${HEAD}people:\n  ines:\n    may: [update plot]`, 4, /add the key of the record/],
+    [`${HEAD}people:\n  ines:\n    may: [create plot p-01]`, 4, /the server sets the key/],
     [`${HEAD}people:\n  ines:\n    may:\n      - update plot p-01: { sending: { plantin: x } }`, 5, /no field of plot "plantin"/],
     [
       `${HEAD}people:\n  ines:\n    may:\n      - update plot p-01: { within: handover }`,
       5,
-      /no routine "handover"; did you mean "handOver"/,
+      /no routine "handover". Did you mean "handOver"/,
     ],
-    [`${HEAD}people:\n  ines:\n    may:\n      - delete plot p-01: { sending: { state: let } }`, 5, /nothing is sent/],
-    [`${HEAD}people:\n  ines:\n    is refused:\n      - read plot p-01: { as: refusd }`, 5, /did you mean "refused"/],
+    [`${HEAD}people:\n  ines:\n    may:\n      - delete plot p-01: { sending: { state: let } }`, 5, /cannot have "sending"/],
+    [`${HEAD}people:\n  ines:\n    is refused:\n      - read plot p-01: { as: refusd }`, 5, /Did you mean "refused"/],
     [`${HEAD}people:\n  ines:\n    may exactly: { delete plot p-01: all }`, 4, /write "delete plot: \[p-01\]"/],
-    [`${HEAD}people:\n  ines:\n    may exactly: { create plot: all }`, 4, /create belongs to no record/],
-    [`${HEAD}people:\n  ines:\n    has: [openLedgr]`, 4, /did you mean "openLedger"/],
-    [`${HEAD}people:\n  ines:\n    sees: all`, 4, /needs entries of its own/],
+    [`${HEAD}people:\n  ines:\n    may exactly: { create plot: all }`, 4, /create has no record/],
+    [`${HEAD}people:\n  ines:\n    has: [openLedgr]`, 4, /Did you mean "openLedger"/],
+    [`${HEAD}people:\n  ines:\n    sees: all`, 4, /needs entries/],
     [`${HEAD}tables:\n  plot: { ines: read }`, 3, /write its type and key/],
     [`${HEAD}tables:\n  plot p-01: { ines: raed }`, 3, /no action of plot "raed"/],
     [`${HEAD}people:\n  ines: {}\n  ines: {}`, 4, /unique/],

@@ -96,11 +96,11 @@ describe('the access matrix', () => {
   it('says which name is unknown', () => {
     const matrix = accessMatrix(book, 'plot', { people: everybody, records, now: today })
     const calls = [
-      [() => matrix.allows('inez', 'p-01', 'read'), 'did you mean "ines"'],
+      [() => matrix.allows('inez', 'p-01', 'read'), 'Did you mean "ines"'],
       [() => matrix.allows('ines', 'p-91', 'read'), 'p-91'],
       [() => matrix.count('ines', 'create'), 'create'],
-      [() => accessMatrix(book, 'plit', { people: everybody, records }), 'did you mean "plot"'],
-      [() => accessMatrix(book, 'plot', { people: everybody, records, actions: ['raed'] }), 'did you mean "read"'],
+      [() => accessMatrix(book, 'plit', { people: everybody, records }), 'Did you mean "plot"'],
+      [() => accessMatrix(book, 'plot', { people: everybody, records, actions: ['raed'] }), 'Did you mean "read"'],
     ] as const
     for (const [call, words] of calls) expect(call).to.throw(words).with.property('code', 'UNKNOWN_NAME')
   })
@@ -142,8 +142,8 @@ describe('the report', () => {
 
 describe('the commands that show it', () => {
   runs('matrix', 0, /plot +read +2 +5 .*12\n/, /confirm .* 2 /)
-  runs('matrix plot', 0, /p-01 +◐u +◐u +· +●u/, /update: u +1 +2/, /create +· .*\?/, 'reads some of its fields')
-  runs('matrix plot --for ines --for visitor', 0, /p-06 +◐ +◐ +2/, /Nobody here has a standing towards 11 of 12/)
+  runs('matrix plot', 0, /p-01 +◐u +◐u +· +●u/, /update: u +1 +2/, /create +· .*\?/, 'read some fields')
+  runs('matrix plot --for ines --for visitor', 0, /p-06 +◐ +◐ +2/, /No person has a standing on 11 of 12/)
   runs('matrix plot --standing helper --for bram', 0, /^plot +bram +people\np-01 +◐u +1\n\n/, /update: u +1\n/)
   runs('matrix entry --changes --for ines', 0, /e-01 +ud/, 'update: u')
   runs('matrix plot --fields --for farah', 0, /farah +read +all 12 +all but wardenNotes/, /update +10: p-01 .* rentDue/)
@@ -154,20 +154,20 @@ describe('the commands that show it', () => {
   runs('matrix inspection --action confirm', 0, /confirm: c/)
   runs('matrix --action confirm --format csv', 0, 'inspection,confirm,')
   runs('matrix --format markdown', 0, '| type | action | ines |')
-  runs('matrix plot --format html --fields', 2, 'neither')
-  runs('matrix --format html --action raed', 2, 'no record type has it')
-  runs('matrix plot --for system', 2, 'name people')
+  runs('matrix plot --format html --fields', 2, 'cannot be used with')
+  runs('matrix --format html --action raed', 2, 'no record type has this action')
+  runs('matrix plot --for system', 2, 'Name people')
   runs('matrix plot --standing bogus', 2, 'holder, guest')
-  runs('matrix plot --action raed', 2, 'did you mean "read"')
-  runs('matrix --action raed', 2, 'no record type has it')
-  runs('matrix --fields', 2, 'name it')
-  runs('matrix --clauses', 2, 'name it')
-  runs('matrix plit', 2, 'did you mean "plot"')
+  runs('matrix plot --action raed', 2, 'Did you mean "read"')
+  runs('matrix --action raed', 2, 'no record type has this action')
+  runs('matrix --fields', 2, 'need a record type')
+  runs('matrix --clauses', 2, 'need a record type')
+  runs('matrix plit', 2, 'Did you mean "plot"')
   runs('who plot p-01', 0, /ines +holder +read +all but wardenNotes/, /tomasz +warden +read +all/, 'Not for: odile')
   runs('who plot p-01 --format csv', 0, 'person,action,clauses,fields,standings\nines,read,')
-  runs('who invoice v-01 --for visitor', 0, 'Nobody reaches invoice v-01, but the system.')
+  runs('who invoice v-01 --for visitor', 0, 'Nobody can reach invoice v-01, except the system.')
   runs('who plot p-91', 2, 'no plot p-91')
-  runs('who plit p-01', 2, 'did you mean "plot"')
+  runs('who plit p-01', 2, 'Did you mean "plot"')
 
   it('say the same in JSON', async () => {
     const { people: of, unreached } = JSON.parse((await within('matrix plot --format json')).stdout)

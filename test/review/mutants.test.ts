@@ -51,21 +51,21 @@ describe('rule mutants', () => {
   const steps = mutantsOf(small.model).map(({ type, rule, step }) => `${type ?? ''} | ${rule} | ${step}`)
   const STEPS: readonly [what: string, step: string][] = [
     ["a clause's condition", 'plot | read, holder | its condition dropped'],
-    ['a standing for being signed in', 'plot | read, holder | holder becomes whoever is signed in'],
+    ['a standing for being signed in', 'plot | read, holder | holder becomes everyone who is signed in'],
     [
       'a part of several',
-      'plot | update, holder, provided the plot\'s state is "let"; only state; afterwards holder | left out: the plot\'s state is "let"',
+      'plot | update, holder, provided the plot\'s state is "let"; only state; afterwards holder | removed: the plot\'s state is "let"',
     ],
-    ['a comparison turned round', "plot | standing holder | turned round: the plot's holderId is my id"],
-    ['a wider limit', 'plot | read, helper; all but rent | rent as well'],
+    ['a comparison turned round', "plot | standing holder | negated: the plot's holderId is my id"],
+    ['a wider limit', 'plot | read, helper; all but rent | rent too'],
     ['a veto', 'plot | veto, the plot\'s state is "let", unless role secretary and the plot\'s rent is 0 | dropped'],
     [
       'what a veto is provided',
-      'plot | veto, the plot\'s state is "let", unless role secretary and the plot\'s rent is 0 | withholds always',
+      'plot | veto, the plot\'s state is "let", unless role secretary and the plot\'s rent is 0 | applies always',
     ],
     [
       'a wider exception',
-      "plot | veto, the plot's state is \"let\", unless role secretary and the plot's rent is 0 | left out: the plot's rent is 0",
+      "plot | veto, the plot's state is \"let\", unless role secretary and the plot's rent is 0 | removed: the plot's rent is 0",
     ],
     ['the gate', ' | the gate | dropped'],
     ['the gate of a type', 'plot | delete, the gate | dropped'],
@@ -76,7 +76,7 @@ describe('rule mutants', () => {
     ['a stamp', 'plot | stamp on create, holderId | dropped'],
     ['the bounds of a routine', 'plot | update, role secretary; only holderId; within handOver | outside of the routine too'],
     ['a privilege', ' | privilege openLedger | its condition dropped'],
-    ['who calls a routine', ' | routine handOver | role secretary becomes whoever is signed in'],
+    ['who calls a routine', ' | routine handOver | role secretary becomes everyone who is signed in'],
   ]
   for (const [what, step] of STEPS) it(`weaken ${what}`, () => expect(steps).to.include(step))
 
@@ -86,7 +86,7 @@ describe('rule mutants', () => {
   })
 
   it('redefine a standing wherever it is asked for, and only that one', () => {
-    const mutant = mutantsOf(small.model).find(({ rule, step }) => rule === 'standing helper' && step.startsWith('turned round: the share'))
+    const mutant = mutantsOf(small.model).find(({ rule, step }) => rule === 'standing helper' && step.startsWith('negated: the share'))
     const data = {
       plot: [{ id: 'p1', holderId: 'm1', state: 'let', rent: 1 }],
       share: [{ id: 'h1', plotId: 'p1', memberId: 'm2' }],

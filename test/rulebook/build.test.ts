@@ -49,17 +49,17 @@ const MISTAKES: readonly [what: string, work: () => unknown, ...says: (string | 
     'rules of plot',
     'plot',
     '"holdrId"',
-    'did you mean "holderId"',
+    'Did you mean "holderId"',
   ],
-  ['a field by name that is not there', () => provided((plot) => plot.field('nmber').is(1)), '"nmber"', 'did you mean "number"'],
-  ['a nested field that is not there', () => provided((plot) => plot.address.twn.is('x')), 'plot.address', 'did you mean "town"'],
-  ['a claim that is not there', () => provided((plot, who) => plot.holderId.is(who.ids)), 'me', '"ids"', 'did you mean "id"'],
-  ['an operator that is not there', () => provided((plot) => plot.number.isMoreThn(1)), 'plot.number', 'did you mean "isMoreThan"'],
-  ['a value that the shape does not list', () => provided((plot) => plot.state.is('vacnt')), 'plot.state', 'did you mean "vacant"'],
-  ['a value of another type', () => provided((plot) => plot.number.is('5')), 'plot.number', '"5" is no integer'],
-  ['half a number where whole ones live', () => provided((plot) => plot.number.is(2 ** 53)), 'no safe integer'],
+  ['a field by name that is not there', () => provided((plot) => plot.field('nmber').is(1)), '"nmber"', 'Did you mean "number"'],
+  ['a nested field that is not there', () => provided((plot) => plot.address.twn.is('x')), 'plot.address', 'Did you mean "town"'],
+  ['a claim that is not there', () => provided((plot, who) => plot.holderId.is(who.ids)), 'me', '"ids"', 'Did you mean "id"'],
+  ['an operator that is not there', () => provided((plot) => plot.number.isMoreThn(1)), 'plot.number', 'Did you mean "isMoreThan"'],
+  ['a value that the shape does not list', () => provided((plot) => plot.state.is('vacnt')), 'plot.state', 'Did you mean "vacant"'],
+  ['a value of another type', () => provided((plot) => plot.number.is('5')), 'plot.number', '"5" is not a value of type integer'],
+  ['half a number where whole ones live', () => provided((plot) => plot.number.is(2 ** 53)), 'not a safe integer'],
   ['NaN', () => provided((plot) => plot.rent.is(Number.NaN)), 'NaN equals nothing'],
-  ['an invalid time', () => provided((plot) => plot.until.isAfter(new Date('soon'))), 'plot.until', 'no instant'],
+  ['an invalid time', () => provided((plot) => plot.until.isAfter(new Date('soon'))), 'plot.until', 'not an instant'],
   ['text that no engine can hold', () => provided((plot) => plot.holderId.is('a\0')), 'NUL'],
   ['a blank id', () => provided((plot) => plot.id.is(' ')), 'blank'],
   ['null', () => provided((plot) => plot.holderId.is(null)), 'isMissing()'],
@@ -73,23 +73,23 @@ const MISTAKES: readonly [what: string, work: () => unknown, ...says: (string | 
   ],
   ['a list where one value is meant', () => provided((plot) => plot.tags.is('a')), 'needs a single value on its left'],
   ['one value where a list is meant', () => provided((plot) => plot.state.has('let')), 'needs a list on its left'],
-  ['no list for isOneOf', () => provided((plot) => plot.state.isOneOf('let')), 'a list is needed'],
-  ['the inside of what the shape does not describe', () => provided((plot) => plot.extra.is('x')), 'isMissing() or isPresent()'],
-  ['a stand-in of another type', () => provided((plot) => plot.holderId.orElse(5).is('a')), 'plot.holderId', 'no text'],
-  ['an unknown standing', () => clause((_plot, { standing: { holdr } }) => holdr), 'standing of plot', 'did you mean "holder"'],
-  ['an unknown role', () => clause((_plot, { role }) => role('wardn')), 'role', 'did you mean "warden"'],
-  ['no role at all', () => clause((_plot, { role }) => role()), 'name at least one role'],
+  ['no list for isOneOf', () => provided((plot) => plot.state.isOneOf('let')), 'needs a list'],
+  ['the inside of what the shape does not describe', () => provided((plot) => plot.extra.is('x')), 'isMissing() and isPresent()'],
+  ['a stand-in of another type', () => provided((plot) => plot.holderId.orElse(5).is('a')), 'plot.holderId', 'not a value of type text'],
+  ['an unknown standing', () => clause((_plot, { standing: { holdr } }) => holdr), 'standing of plot', 'Did you mean "holder"'],
+  ['an unknown role', () => clause((_plot, { role }) => role('wardn')), 'role', 'Did you mean "warden"'],
+  ['no role at all', () => clause((_plot, { role }) => role()), 'needs at least one role'],
   ['an unknown word', () => clause((_plot, { everyone }) => everyone), 'word', '"everyone"'],
-  ['an unknown action', () => build((_plot: any, { anyone }: any) => ({ may: { raed: [anyone] } })), 'did you mean "read"'],
-  ['an unknown part of the rules', () => build((_plot: any, { anyone }: any) => ({ my: { read: [anyone] } })), 'did you mean "may"'],
-  ['an unknown record type', () => loose({ me, records }).rules({ plto: () => ({}) }), '"plto"', 'did you mean "plot"'],
-  ['rules for a type that has some', () => build(() => ({})).rules({ plot: () => ({}) }), 'rules for it already'],
+  ['an unknown action', () => build((_plot: any, { anyone }: any) => ({ may: { raed: [anyone] } })), 'Did you mean "read"'],
+  ['an unknown part of the rules', () => build((_plot: any, { anyone }: any) => ({ my: { read: [anyone] } })), 'Did you mean "may"'],
+  ['an unknown record type', () => loose({ me, records }).rules({ plto: () => ({}) }), '"plto"', 'Did you mean "plot"'],
+  ['rules for a type that has some', () => build(() => ({})).rules({ plot: () => ({}) }), 'has rules already'],
   [
     'a clause twice',
     () =>
       build((_plot: any, { anyone }: any) => ({ may: { read: [anyone, anyone] } })) &&
       build((_p: any, w: any) => ({ may: { read: [w.anyone, w.anyone] } })),
-    '"anyone" is there twice',
+    '"anyone" occurs twice',
   ],
   ['a condition where a clause belongs', () => clause((plot) => plot.open.is(true)), 'anyone.provided(condition)'],
   ['true where a clause belongs', () => clause(() => true), 'a clause is needed'],
@@ -102,7 +102,7 @@ const MISTAKES: readonly [what: string, work: () => unknown, ...says: (string | 
     'a clause with limits',
   ],
   ['a function that was not called', () => provided((plot) => plot.holderId.isMissing), 'call it'],
-  ['allOf of nothing', () => provided(() => (allOf as any)()), 'allOf() of nothing'],
+  ['allOf of nothing', () => provided(() => (allOf as any)()), 'allOf() needs at least one'],
   [
     'a && b',
     () => clause((plot, { standing: { holder }, anyone }) => holder && anyone.provided(plot.open.is(true))),
@@ -116,12 +116,12 @@ const MISTAKES: readonly [what: string, work: () => unknown, ...says: (string | 
     "plot's open is true|the record's open is true",
   ],
   [
-    'a standing that is there already',
+    'a standing that exists already',
     () =>
       loose({ me, records })
         .standings({ plot: (plot: any) => ({ a: plot.open.is(true) }) })
         .standings({ plot: (plot: any) => ({ a: plot.open.is(true) }) }),
-    'there already',
+    'exists already',
   ],
   [
     'a standing that is no condition',
@@ -139,19 +139,19 @@ const MISTAKES: readonly [what: string, work: () => unknown, ...says: (string | 
     () => loose({ me, records: { ...records, bed: records.plot } }).rules({ bed: loose({ me, records }).rulesOf('plot', () => ({})) }),
     'these are the rules of plot',
   ],
-  ['an unknown key', () => loose({ me, records: { plot: { shape: Plot, key: 'idd' } } }), 'plot.key', 'did you mean "id"'],
+  ['an unknown key', () => loose({ me, records: { plot: { shape: Plot, key: 'idd' } } }), 'plot.key', 'Did you mean "id"'],
   ['a key that may be missing', () => loose({ me, records: { plot: { shape: Plot, key: 'holderId' } } }), 'may be missing'],
   ['a key that is a list', () => loose({ me, records: { plot: { shape: Plot, key: 'tags' } } }), 'a list'],
-  ['an unknown time', () => loose({ me, records: { plot: { shape: Plot, key: 'id', times: ['sownon'] } } }), 'did you mean "sownOn"'],
+  ['an unknown time', () => loose({ me, records: { plot: { shape: Plot, key: 'id', times: ['sownon'] } } }), 'Did you mean "sownOn"'],
   ['a time that holds a number', () => loose({ me, records: { plot: { shape: Plot, key: 'id', times: ['rent'] } } }), 'not an instant'],
-  ['a misspelt part of the definition', () => loose({ me, record: records }), 'did you mean "records"'],
+  ['a misspelt part of the definition', () => loose({ me, record: records }), 'Did you mean "records"'],
   ['no shape', () => loose({ me, records: { plot: { key: 'id' } } }), 'Standard Schema'],
   [
     'a shape that cannot say its fields',
     () => loose({ me, records: { plot: { shape: valibot.object({ id: valibot.string() }), key: 'id' } } }),
     'Standard JSON Schema',
   ],
-  ['a shape that is no object', () => loose({ me, records: { plot: { shape: z.string(), key: 'id' } } }), 'no object with named fields'],
+  ['a shape that is no object', () => loose({ me, records: { plot: { shape: z.string(), key: 'id' } } }), 'an object with named fields'],
   [
     'a field that every object has',
     () => loose({ me, records: { plot: { shape: z.object({ id: z.string(), constructor: z.string() }), key: 'id' } } }),
@@ -229,7 +229,7 @@ describe('what a rulebook is built from', () => {
       may: { read: [role('warden', 'treasurer')], update: [holder, role('warden')], delete: [holder.provided(_plot.open.is(true))] },
     }))
     expect(book.warnings).to.have.length(2)
-    expect(book.warnings.join()).to.include('"holder" may update').and.include('may delete')
+    expect(book.warnings.join()).to.include('the update clause "holder"').and.include('the delete clause')
   })
 
   it('warns of a field as it becomes that is compared with one its writer may not see', () => {
@@ -241,7 +241,7 @@ describe('what a rulebook is built from', () => {
         },
       })).warnings
     expect(warnings('tags', (plot, after) => after.number.isAtMost(plot.rent))).to.deep.equal([
-      'plot: "holder, provided the plot\'s number afterwards is at most the plot\'s rent; only number; afterwards anyone" may write number, which rules compare with rent, and is not sure to see that: trying values would tell it',
+      'plot: the update clause "holder, provided the plot\'s number afterwards is at most the plot\'s rent; only number; afterwards anyone" allows number to be changed, and rules compare it with rent. People who cannot see rent could find out its value by trying.',
     ])
     expect(
       warnings('rent', (plot, after) => after.number.isAtMost(plot.rent)),
@@ -317,7 +317,7 @@ describe('absence never grants: under not, a missing value must be spoken for', 
   for (const [what, write, says] of REFUSED) {
     it(`refuses ${what}, and says what to write`, () => {
       const message = messageOf(() => clause(write))
-      expect(message).to.include('absence must not grant').and.include(says)
+      expect(message).to.include('missing data must never grant access').and.include(says)
     })
   }
 

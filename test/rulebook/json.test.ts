@@ -90,14 +90,14 @@ describe('a rulebook in JSON', () => {
       (rules) => {
         rules.types.share.links.plot.to = 'plt'
       },
-      'did you mean "plot"',
+      'Did you mean "plot"',
     ],
     [
       'a link by a field that is not there',
       (rules) => {
         rules.types.share.links.plot.by[0].from.path = ['plotID']
       },
-      'did you mean "plotId"',
+      'Did you mean "plotId"',
     ],
     [
       'a condition on a field that is not there',
@@ -118,7 +118,7 @@ describe('a rulebook in JSON', () => {
       (rules) => {
         rules.gate = rules.types.invoice.rules.vetoes[0].when
       },
-      'where there is none',
+      'but there is none here',
     ],
     [
       'a clause that reads otherwise than it decides',
@@ -132,21 +132,21 @@ describe('a rulebook in JSON', () => {
       (rules) => {
         rules.types.plot.rules.may.update[0].fields = ['plantin']
       },
-      'did you mean "planting"',
+      'Did you mean "planting"',
     ],
     [
       'a clause within no routine',
       (rules) => {
         rules.types.plot.rules.may.update[0].within = ['handOvr']
       },
-      'did you mean "handOver"',
+      'Did you mean "handOver"',
     ],
     [
       'an action that nobody names',
       (rules) => {
         rules.types.plot.rules.may.raed = []
       },
-      'did you mean "read"',
+      'Did you mean "read"',
     ],
     [
       'an action that is left out',
@@ -161,7 +161,7 @@ describe('a rulebook in JSON', () => {
         rules.gate = { kind: 'not', of: rules.gate.of.of ?? rules.gate.of }
         rules.gate.of.left = rules.gate.of.left.term
       },
-      'absence',
+      'missing data must never grant',
     ],
     [
       'more than there is',
@@ -175,7 +175,7 @@ describe('a rulebook in JSON', () => {
       (rules) => {
         rules.privileges = JSON.parse('{"__proto__": {"kind": "constant", "value": true}}')
       },
-      'no name',
+      'cannot be a name',
     ],
   ]
   for (const [what, spoil, says] of spoilt) {

@@ -146,7 +146,7 @@ describe('rules follow links', () => {
     expect(() => book.for(null).filter('job', data.job as never))
       .to.throw('records: { plot: [...] }')
       .with.property('code', 'NO_LINKED_RECORDS')
-    expect(() => book.for(null, { records: { plott: [] } as never })).to.throw('did you mean "plot"')
+    expect(() => book.for(null, { records: { plott: [] } as never })).to.throw('Did you mean "plot"')
     const [clause] = book.model.types.job?.rules?.may.read ?? []
     expect(() => predicate(clause?.when as never)(data.job[0] as never, { me: null, now: 0 }), 'what is not given is not missing')
       .to.throw()
@@ -210,36 +210,36 @@ describe('links that mean nothing', () => {
     [
       'to a type that is not there',
       () => linked({ plot: toOne('plto', 'row') }),
-      'key.links.plot: there is no record type "plto"; did you mean "plot"',
+      'key.links.plot: there is no record type "plto". Did you mean "plot"',
     ],
-    ['by a field that is not there', () => linked({ member: toOne('member', 'memberID') }), 'did you mean "memberId"'],
-    ['by a field that the other has not', () => linked({ plot: toOne('plot', { roww: 'row' }) }), 'did you mean "row"'],
+    ['by a field that is not there', () => linked({ member: toOne('member', 'memberID') }), 'Did you mean "memberId"'],
+    ['by a field that the other has not', () => linked({ plot: toOne('plot', { roww: 'row' }) }), 'Did you mean "row"'],
     ['of text to numbers', () => linked({ plot: toOne('plot', { number: 'row' }) }), 'text is never equal to integer'],
     ['by a list, to one', () => linked({ member: toOne('member', { bannedFrom: 'id' }) }), 'use toMany'],
-    ['by objects', () => linked({ plot: toMany('plot', { beds: 'id' }) }), 'a link cannot go by it'],
+    ['by objects', () => linked({ plot: toMany('plot', { beds: 'id' }) }), 'a link cannot join on it'],
     ['by nothing', () => linked({ plot: toOne('plot', {} as never) }), 'say which fields'],
-    ['under the name of a field', () => linked({ row: toOne('plot', 'row') }), 'there is a field of this name'],
-    ['under a word of the rules', () => linked({ ancestors: toOne('plot', 'row') }), 'is a word of the rules'],
+    ['under the name of a field', () => linked({ row: toOne('plot', 'row') }), 'a field has this name already'],
+    ['under a word of the rules', () => linked({ ancestors: toOne('plot', 'row') }), 'this name has a meaning in rules'],
     ['that is none', () => linked({ plot: 'plot' }), 'a link is needed'],
     [
       'with an odd option',
       () => linked({ member: toOne('member', 'memberId', { onDelte: 'refuse' } as never) }),
-      'did you mean "onDelete"',
+      'Did you mean "onDelete"',
     ],
     [
       'with an odd value of one',
       () => linked({ member: toOne('member', 'memberId', { onDelete: 'delet' } as never) }),
-      'did you mean "delete"',
+      'Did you mean "delete"',
     ],
-    ['a link that is not there', () => rule((job) => job.plt.open.is(true)), 'job: there is no field "plt"; did you mean "plot"'],
-    ['a field of a linked record', () => rule((job) => job.plot.opn.is(true)), 'job.plot: there is no field "opn"; did you mean "open"'],
+    ['a link that is not there', () => rule((job) => job.plt.open.is(true)), 'job: there is no field "plt". Did you mean "plot"'],
+    ['a field of a linked record', () => rule((job) => job.plot.opn.is(true)), 'job.plot: there is no field "opn". Did you mean "open"'],
     ['to many, without some', () => rule((job) => job.members.card), 'job.members leads to many'],
     ['some of no function', () => rule((job) => job.members.some('card')), 'takes a function'],
     ['some that gives no condition', () => rule((job) => job.members.some(() => true)), 'some takes conditions'],
     ['a chain by a link to others', () => rule((job) => job.ancestors('plot').some()), 'link to one job "plot"'],
-    ['records of no type', () => rule((_job, { records: any }) => any('jbo').some()), 'did you mean "job"'],
+    ['records of no type', () => rule((_job, { records: any }) => any('jbo').some()), 'Did you mean "job"'],
     ['a standing that is not there', () => rule((job) => job.plot.standing.holder), 'no standing of plot "holder"'],
-    ['a standing that needs itself', () => standing((job) => job.parent.standing.some), 'in a later call of standings'],
+    ['a standing that needs itself', () => standing((job) => job.parent.standing.some), 'in later calls of standings'],
     [
       'a record that is used outside of its some',
       () =>
@@ -252,7 +252,7 @@ describe('links that mean nothing', () => {
             leaked.card.is('y'),
           ),
         ),
-      'outside of it',
+      'outside of that function',
     ],
     [
       'a condition that is too deep',

@@ -81,7 +81,7 @@ describe('row security that cannot be written', () => {
     expect(creating('holderId', 'state').up).to.match(/for insert/)
     const { up, left } = creating('holderId')
     expect(up).not.to.match(/for insert/)
-    expect(left.plot?.join()).to.match(/create: .*lets give some fields only/)
+    expect(left.plot?.join()).to.match(/create: .*allows some fields only/)
   })
 
   it('tells what is left to the application, and lets the database refuse it', () => {

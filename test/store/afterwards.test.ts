@@ -106,17 +106,19 @@ for (const [where, open] of Object.entries(backends(book))) {
 }
 
 describe('the record as it becomes', () => {
-  it('can be spoken of in rules of updates only', () => {
+  it('can be spoken of in rules of update only', () => {
     const build = (rules: (words: any, job: any) => object) => () =>
       (begun as any).rules({ job: (job: any, words: any) => rules(words, job) })
-    const only = 'in rules of updates only'
+    const only = 'in rules of update only'
     expect(build(({ anyone, after }) => ({ may: { read: [anyone.provided(after.hours.is(1))] } }))).to.throw(only)
     expect(build(({ anyone }, job) => ({ may: { create: [anyone.afterwards(job.hours.is(1))] } }))).to.throw(only)
     expect(build(({ after }) => ({ vetoes: [{ actions: ['update', 'delete'], provided: after.hours.is(1), message: 'No.' }] }))).to.throw(
       only,
     )
     expect(build(({ after }) => ({ gate: { update: after.hours.is(1) } }))).to.throw('as it is')
-    expect(build(({ anyone }, job) => ({ may: { update: [anyone.afterwards(not(job.price.is(1)))] } }))).to.throw('absence must not grant')
+    expect(build(({ anyone }, job) => ({ may: { update: [anyone.afterwards(not(job.price.is(1)))] } }))).to.throw(
+      'missing data must never grant access',
+    )
     expect(build(({ anyone, after }) => ({ may: { update: [anyone.provided(after.hrs.is(1))] } }))).to.throw('"hrs"')
   })
 

@@ -49,7 +49,7 @@ for (const [where, open] of Object.entries(backends(book))) {
         'one that stands in the way and is seen',
         'bill',
         { plotId: 'p1', ownerId: 'a' },
-        'REFUSED The bill x belongs to it, and stands in the way.',
+        'REFUSED The bill x belongs to it. Delete that first.',
         'p1 p2 x',
       ],
       [
@@ -132,18 +132,18 @@ for (const [where, open] of Object.entries(backends(book))) {
         .catch((caught: unknown) => caught)
       expect(error).to.have.property('code', 'IN_THE_WAY')
       const absent = { code: 'NOT_FOUND', message: 'There is no such plot.' }
-      expect(error).to.have.deep.property('inTheWay', [
+      expect(error).to.have.deep.property('refused', [
         { key: 'p3', ...absent },
         { key: 'p9', ...absent },
       ])
       expect(await mine().deleteMany('plot', { keys: ['p1', 'p3'] }, { partial: true })).to.deep.equal({
         done: ['p1'],
-        inTheWay: [{ key: 'p3', code: 'NOT_FOUND', message: 'There is no such plot.' }],
+        refused: [{ key: 'p3', code: 'NOT_FOUND', message: 'There is no such plot.' }],
       })
       expect(await left()).to.equal('p2 p3')
       expect(await mine().deleteMany('plot', { where: (plot: any) => plot.ownerId.isPresent() })).to.deep.equal({
         done: ['p2'],
-        inTheWay: [],
+        refused: [],
       })
       expect(await left()).to.equal('p3')
       for (const which of [{}, { keys: 'p1' }, { keys: [{}] }, { keys: ['p1'], where: () => true }, null] as never[])

@@ -193,7 +193,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name in OPEN)
       const { store } = using({ losing: true })
       const error = await failure(store.for({ id: 'm-1' }).update('plot', 'p-1', { planting: 'leeks' }))
       expect(isPachterError(error, 'UNCERTAIN'), String(error)).to.equal(true)
-      expect(error?.message).to.match(/look before trying again/)
+      expect(error?.message).to.match(/Read the records before you try again/)
       expect(await plantings()).to.deep.equal(['leeks', 'kale'])
     })
 

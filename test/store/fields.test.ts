@@ -224,12 +224,12 @@ describe('fields in memory, without a store', () => {
       (rulebook({ me: { shape: Session, key: 'id' }, records: { plot: { shape: Plot, key: 'id' } } }) as any).rules({
         plot: (plot: any, words: any) => ({ may: { read: [words.anyone.titled('all')], [action]: [write(words, plot)] } }),
       })
-    expect(() => build(({ anyone }) => anyone.only('nmber'))).to.throw('did you mean "number"')
-    expect(() => build(({ anyone }) => anyone.except())).to.throw('name at least one field')
-    expect(() => build(({ anyone }) => anyone.only('number').except('state'))).to.throw('name the fields once')
-    expect(() => build(({ anyone }) => anyone.only('number'), 'delete')).to.throw('deleted whole')
+    expect(() => build(({ anyone }) => anyone.only('nmber'))).to.throw('Did you mean "number"')
+    expect(() => build(({ anyone }) => anyone.except())).to.throw('needs at least one field')
+    expect(() => build(({ anyone }) => anyone.only('number').except('state'))).to.throw('use only one of them, once')
+    expect(() => build(({ anyone }) => anyone.only('number'), 'delete')).to.throw('affects the whole record')
     expect(build(({ anyone }, plot) => anyone.provided(plot.state.is('let')).only('state'), 'update').warnings.join()).to.include(
-      'asks for state itself',
+      'allows state to be changed, but also tests it',
     )
   })
 })

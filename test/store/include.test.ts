@@ -53,7 +53,7 @@ describe('what comes along with a list', () => {
     expect(Object.keys(plot ?? {})).to.have.members(['id', 'state', 'shares'])
     // @ts-expect-error: there is no such link.
     const wrong = mine.list('plot', { include: { share: true } })
-    expect(await wrong.catch((error: Error) => error.message)).to.include('did you mean "shares"')
+    expect(await wrong.catch((error: Error) => error.message)).to.include('Did you mean "shares"')
     const nested = Array.from({ length: 12 }).reduce((inner: object) => ({ parent: { include: inner } }), {})
     for (const include of [5, [], { parent: 5 }, { parent: { limit: 1 } }, nested] as never[])
       expect(await mine.list('remark', { include }).catch((error: { code: string }) => error.code)).to.equal('BAD_QUERY')

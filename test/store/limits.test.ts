@@ -84,8 +84,8 @@ describe('what is too large', () => {
   for (let level = 0; level < 5000; level++) deep = [deep]
   const many = Array.from({ length: 60_000 }, (_, at) => `m${at}`)
   const LARGE: readonly [string, object, string][] = [
-    ['a list of 60,000 ids', { helperIds: many }, 'holds 60000 values, and may hold 1000'],
-    ['what is nested 5,000 levels deep', { helperIds: [], note: deep }, 'nested more than 32 levels'],
+    ['a list of 60,000 ids', { helperIds: many }, 'holds 60000 values; the limit is 1000'],
+    ['what is nested 5,000 levels deep', { helperIds: [], note: deep }, 'nested deeper than 32 levels'],
     ['a text of two million letters', { helperIds: [], note: 'x'.repeat(2_000_000) }, 'more than 1000000 characters'],
   ]
   for (const [where, open] of Object.entries(backends(book)))
@@ -113,7 +113,7 @@ describe('what is too large', () => {
         .asSystem('fill')
         .create('job', { id: 'k', helperIds: [], note: deep })
         .catch((error: Error) => error.message)
-      expect(trusted).to.include('nested more than 32 levels')
+      expect(trusted).to.include('nested deeper than 32 levels')
       expect(await store.for(ANN).list('job')).to.have.length(1)
     })
 

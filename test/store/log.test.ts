@@ -68,7 +68,7 @@ for (const [where, open] of Object.entries(backends(book))) {
         { ...m1, action: 'delete', type: 'plot', key: 'p2', outcome: 'refused', code: 'REFUSED' },
         { ...m1, action: 'update', type: 'plot', key: 'p1', outcome: 'refused', code: 'REFUSED', fields: ['rent'] },
         { ...m1, action: 'update', type: 'plot', key: 'p1', outcome: 'invalid', code: 'INVALID', fields: ['note'] },
-        { ...m1, action: 'update', type: 'plot', outcome: 'refused', code: 'IN_THE_WAY', inTheWay: ['p2'] },
+        { ...m1, action: 'update', type: 'plot', outcome: 'refused', code: 'IN_THE_WAY', refused: ['p2'] },
         { ...m1, action: 'call', type: 'handOver', outcome: 'refused', code: 'REFUSED' },
         { ...m1, action: 'create', type: 'plot', outcome: 'refused', code: 'REFUSED' },
       ])

@@ -67,7 +67,7 @@ describe('record types that are kept in views', () => {
         if (dialect !== postgres) return
         await makeRole(db)
         const { up, down, left } = rowSecurity(book, { layout, schema: TABLES, role: ROLE, functions: FUNCTIONS })
-        expect(left.share?.join()).to.include('kept in a view')
+        expect(left.share?.join()).to.include('this is a view')
         await script(db, up)
         try {
           const seen = (who: string, table: string) =>

@@ -81,7 +81,7 @@ describe('a store whose data or database is not as it should be', () => {
   })
 
   it('refuses data that the rulebook does not know, or twice over', () => {
-    expect(() => openStore(book, inMemory({ plto: [] }))).to.throw('did you mean "plot"')
+    expect(() => openStore(book, inMemory({ plto: [] }))).to.throw('Did you mean "plot"')
     expect(() => openStore(book, inMemory({ plot: [DATA.plot[0] as Plot, DATA.plot[0] as Plot] })))
       .to.throw()
       .with.property('code', 'DUPLICATE_KEY')

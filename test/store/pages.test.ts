@@ -159,7 +159,7 @@ for (const [where, open] of Object.entries(backends(book))) {
         expect(await work().catch((error: Error) => error.message)).to.include(says)
       await bad(() => mine.page('plot', { size: 0 }), 'size')
       await bad(() => mine.page('plot', { limit: 5 } as never), 'no option "limit"')
-      await bad(() => mine.countBy('plot', 'rnt' as never), 'did you mean "rent"')
+      await bad(() => mine.countBy('plot', 'rnt' as never), 'Did you mean "rent"')
     })
   })
 }

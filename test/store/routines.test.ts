@@ -73,7 +73,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await store.for(SECRETARY).routine('closeSeason', nothing)).to.equal('ran')
       expect(await store.for(HOLDER).mayCall('closeSeason')).to.equal(false)
       expect(await store.for(HOLDER).mayCall('handBack')).to.equal(true)
-      expect(await outcome(store.for(HOLDER).routine('closeSeson', nothing))).to.include('did you mean "closeSeason"')
+      expect(await outcome(store.for(HOLDER).routine('closeSeson', nothing))).to.include('Did you mean "closeSeason"')
     })
 
     it('what holds within a routine can be asked without a store', () => {
@@ -138,7 +138,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       })
       expect(await outcome(hushed), 'an error of trusted code that was caught').to.include('INVALID')
       expect(await mine.list('note')).to.have.length(1)
-      expect(await outcome(mine.transaction(async (_inside, asSystem) => asSystem(' ').list('plot')))).to.include('say why')
+      expect(await outcome(mine.transaction(async (_inside, asSystem) => asSystem(' ').list('plot')))).to.include('give a reason')
     })
 
     it('an action of its own is a question', async () => {
@@ -151,7 +151,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await ask(SECRETARY, 'p2')).to.include({ allowed: false, message: 'Closed for the season.' })
       const [first] = await store.for(HOLDER).list('plot', { withActions: ['inspect'] })
       expect(first?.may.inspect).to.deep.equal({ allowed: true })
-      expect(await outcome(store.for(HOLDER).verdict('inspct' as never, 'plot', 'p1'))).to.include('did you mean "inspect"')
+      expect(await outcome(store.for(HOLDER).verdict('inspct' as never, 'plot', 'p1'))).to.include('Did you mean "inspect"')
     })
 
     it('trusted code makes sure of a record, and changes none that is there', async () => {
@@ -173,15 +173,15 @@ describe('routines and actions that mean nothing', () => {
   const rules = (may: (words: any) => object) => () =>
     begun.routines({ close: () => [] }).rules({ plot: (_plot: any, words: any) => ({ may: may(words) }) })
   const MISTAKES: readonly [string, () => unknown, string][] = [
-    ['a routine that is not there', rules(({ anyone }) => ({ update: [anyone.within('clsoe')] })), 'did you mean "close"'],
-    ['within nothing', rules(({ anyone }) => ({ update: [anyone.within()] })), 'within() of nothing'],
-    ['fields of a question', rules(({ anyone }) => ({ inspect: [anyone.only('state')] })), 'inspect is a question'],
-    ['an action that is not there', rules(({ anyone }) => ({ inspct: [anyone] })), 'did you mean "inspect"'],
+    ['a routine that is not there', rules(({ anyone }) => ({ update: [anyone.within('clsoe')] })), 'Did you mean "close"'],
+    ['within nothing', rules(({ anyone }) => ({ update: [anyone.within()] })), 'within() needs at least one'],
+    ['fields of a question', rules(({ anyone }) => ({ inspect: [anyone.only('state')] })), 'the action inspect changes no fields'],
+    ['an action that is not there', rules(({ anyone }) => ({ inspct: [anyone] })), 'Did you mean "inspect"'],
     ['a routine of conditions that are none', () => begun.routines({ close: () => true }), 'must return a list'],
     [
-      'an action that is there already',
+      'an action that exists already',
       () => (rulebook as any)({ me: { shape: Session, key: 'id' }, records: { plot: { shape: Plot, key: 'id', actions: ['read'] } } }),
-      '"read" is there already',
+      '"read" exists already',
     ],
   ]
   for (const [what, work, says] of MISTAKES) it(`${what}: ${says}`, () => expect(work).to.throw(says).with.property('code', 'BAD_RULEBOOK'))

@@ -118,7 +118,7 @@ describe('links over several fields, or to a field that is no key', () => {
 
   for (const [what, link, says] of [
     ['several fields', toOne('plot', { siteId: 'siteId', number: 'number' }, { onDelete: 'delete' }), /several fields/],
-    ['a field that is no key', toOne('site', { code: 'siteCode' }, { onDelete: 'unlink' }), /no key/],
+    ['a field that is no key', toOne('site', { code: 'siteCode' }, { onDelete: 'unlink' }), /not the key/],
   ] as const)
     it(`say nothing of deletions, by ${what}`, () => {
       const { plot, site, bed: of } = book.model.types

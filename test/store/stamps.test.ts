@@ -145,11 +145,11 @@ describe('stamps', () => {
   it('are checked when the rulebook is built', () => {
     const build = (stamps: (me: any) => unknown, clause = (words: any) => words.anyone) =>
       (begun as any).rules({ entry: (_entry: any, words: any) => ({ may: { create: [clause(words)] }, stamps: stamps(words.me) }) })
-    expect(() => build(() => ({ create: { autorId: 'x' } }))).to.throw('did you mean "authorId"')
-    expect(() => build(() => ({ creat: {} }))).to.throw('did you mean "create"')
+    expect(() => build(() => ({ create: { autorId: 'x' } }))).to.throw('Did you mean "authorId"')
+    expect(() => build(() => ({ creat: {} }))).to.throw('Did you mean "create"')
     expect(() => build((me) => ({ create: { writtenAt: me.id } }))).to.throw('cannot be stamped')
-    expect(() => build(() => ({ create: { authorId: 5 } }))).to.throw('no text')
-    expect(() => build(() => ({ create: { id: 'x' } }))).to.throw('the key is never stamped')
+    expect(() => build(() => ({ create: { authorId: 5 } }))).to.throw('not a value of type text')
+    expect(() => build(() => ({ create: { id: 'x' } }))).to.throw('the key cannot be stamped')
     expect(() =>
       build(
         () => ({}),
@@ -161,6 +161,6 @@ describe('stamps', () => {
         () => ({ create: { authorId: 'x' } }),
         ({ anyone }) => anyone.overriding('authorID'),
       ),
-    ).to.throw('did you mean "authorId"')
+    ).to.throw('Did you mean "authorId"')
   })
 })

@@ -152,7 +152,7 @@ describe('gates and vetoes without a store', () => {
     expect(
       veto((plot) => ({ provided: plot.holderId.is('m-9') })),
       'plainly in provided',
-    ).to.throw('absence must not grant')
+    ).to.throw('missing data must never grant access')
     expect(veto((plot) => ({ provided: plot.holderId.orElse('').is('m-9') }))).not.to.throw()
     expect(
       veto((plot) => ({ provided: not(plot.holderId.is('m-9')) })),
@@ -165,20 +165,20 @@ describe('gates and vetoes without a store', () => {
     expect(
       veto((plot) => ({ unless: not(plot.holderId.is('m-9')) })),
       'under not in unless',
-    ).to.throw('absence must not grant')
-    expect(() => begun.gate(({ me }) => not(me.banned.is(true)))).to.throw('absence must not grant')
+    ).to.throw('missing data must never grant access')
+    expect(() => begun.gate(({ me }) => not(me.banned.is(true)))).to.throw('missing data must never grant access')
     expect(() => begun.gate(({ signedIn, me }) => signedIn.and(not(me.banned.is(true))))).not.to.throw()
   })
 
   it('are checked when the rulebook is built', () => {
     const build = (more: (words: any) => object) => () => (begun as any).rules({ plot: (_plot: any, words: any) => more(words) })
     const CASES: readonly [(words: any) => object, string][] = [
-      [() => ({ vetoes: [{ actions: ['update'] }] }), 'say in words'],
+      [() => ({ vetoes: [{ actions: ['update'] }] }), 'add the message'],
       [() => ({ vetoes: [{ message: 'No.' }] }), 'name the actions'],
-      [() => ({ vetoes: [{ actions: ['udpate'], message: 'No.' }] }), 'did you mean "update"'],
+      [() => ({ vetoes: [{ actions: ['udpate'], message: 'No.' }] }), 'Did you mean "update"'],
       [() => ({ vetoes: [{ actions: ['update'], message: 'No.', except: 1 }] }), '"except"'],
       [() => ({ vetoes: { actions: ['update'] } }), 'a list of vetoes'],
-      [({ signedIn }) => ({ gate: { raed: signedIn } }), 'did you mean "read"'],
+      [({ signedIn }) => ({ gate: { raed: signedIn } }), 'Did you mean "read"'],
       [({ signedIn }) => ({ gate: { read: [signedIn] } }), 'gate takes conditions'],
     ]
     for (const [more, says] of CASES) expect(build(more)).to.throw(says)

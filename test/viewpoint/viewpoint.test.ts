@@ -129,15 +129,15 @@ describe('a viewpoint', () => {
     expect(view.filter('plot', [hers, vacant, others], 'update')).to.deep.equal([hers])
     expect(view.verdict('delete', 'plot', others).outcome).to.equal('not found')
     expect(Object.isFrozen(view.condition('update', 'plot'))).to.equal(true)
-    expect(book.warnings.join()).to.include('"anyone" may update')
+    expect(book.warnings.join()).to.include('the update clause "anyone"')
   })
 
   it('refuses names that it does not know, rather than say no', () => {
     const odd = (work: () => unknown, says: string) => {
       expect(work).to.throw(says).with.property('code', 'UNKNOWN_NAME')
     }
-    odd(() => ines.verdict('raed' as never, 'plot', hers), 'did you mean "read"')
-    odd(() => ines.verdict('read', 'plto' as never, hers as never), 'did you mean "plot"')
+    odd(() => ines.verdict('raed' as never, 'plot', hers), 'Did you mean "read"')
+    odd(() => ines.verdict('read', 'plto' as never, hers as never), 'Did you mean "plot"')
     odd(() => ines.filter('toString' as never, []), 'toString')
     odd(() => ines.condition('__proto__' as never, 'plot'), '__proto__')
   })
@@ -189,7 +189,7 @@ describe('a viewpoint', () => {
       'never',
     ])
     expect(visitor.may('read', 'secret')).to.equal('never')
-    expect(() => ines.may('read', 'plto' as never)).to.throw('did you mean "plot"')
+    expect(() => ines.may('read', 'plto' as never)).to.throw('Did you mean "plot"')
   })
 
   it('knows privileges, which belong to no record', () => {
@@ -210,9 +210,9 @@ describe('a viewpoint', () => {
         .has('openLedger'),
       'the gate stands before them',
     ).to.equal(false)
-    expect(() => more.for(null).has('openLegder' as never)).to.throw('did you mean "openLedger"')
+    expect(() => more.for(null).has('openLegder' as never)).to.throw('Did you mean "openLedger"')
     expect(() => (book as any).privileges({ odd: ({ role }: any) => role('warden') })).to.throw('a list of conditions')
-    expect(() => more.privileges({ anything: () => [] })).to.throw('there already')
+    expect(() => more.privileges({ anything: () => [] })).to.throw('exists already')
   })
 
   describe('explains', () => {

@@ -1,4 +1,4 @@
-// The matrices before anything is tried, found out once, and what becomes of them under what is tried.
+// The matrices before anything is tried, computed once, and their versions under what is tried.
 import type { Ground, IndexCache } from 'pachter/internal/review'
 import { type Situation, typesAsked, type Workings, workingsOf } from 'pachter/internal/review'
 import { isNothing } from '../trial.js'

@@ -38,7 +38,7 @@ export interface Drawing {
 /** What a drawing can begin from: another of the same type. */
 export interface DrawnBefore {
   readonly was: Drawing
-  /** The people of whom it is sure that nothing is otherwise. */
+  /** The people whose cells have not changed, for certain. */
   isSame(person: string): boolean
 }
 

@@ -24,7 +24,7 @@ export function recordFrom(model: Model, type: string, texts: { readonly [name: 
     const field = fields[name] as Field
     const value = valueFromText(field, text, name)
     if (field.type === 'time' && !field.list && value !== null && instant(value) === undefined)
-      throw new TextError(name, `an instant is needed, as in 2026-06-15T09:00:00Z, not ${JSON.stringify(text)}`)
+      throw new TextError(name, `needs an instant, as in 2026-06-15T09:00:00Z, not ${JSON.stringify(text)}`)
     return [[name, value] as const]
   })
   return Object.fromEntries(given)

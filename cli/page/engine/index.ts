@@ -99,7 +99,7 @@ export class Engine {
     return { drawn: this.#before.drawing(type).drawn, changes: isNothing(this.#trial) ? this.#drift(type)?.changes : undefined }
   }
 
-  /** Goes through a trial that changes nothing, so that the first that does need not wait for what can be made ready before. */
+  /** Runs a trial that changes nothing, so that caches are filled before the first real one. */
   rehearse(type: string): void {
     const [row] = (this.ground.records[type] ?? []) as readonly Row[]
     if (row === undefined) return

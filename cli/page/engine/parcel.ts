@@ -13,7 +13,7 @@ export interface Sent extends Omit<Drawn, 'keys' | 'labels' | 'cells' | 'partial
   readonly changes: readonly Parcel<Uint8Array>[] | undefined
 }
 
-/** Packs a matrix for whoever has the last one. */
+/** Packs a matrix for a receiver that has the last one. */
 export function pack({ drawn, changes }: Shown, last?: Drawn): Sent {
   const isLike = last !== undefined && sameItems(last.keys, drawn.keys)
   const before = (person: string) => (isLike ? last.people.indexOf(person) : -1)

@@ -32,7 +32,7 @@ export function changed(base: Ground, trial: Trial): Ground {
           : rows.map((row, one) => (one === at ? record : row))
   }
   const claims = Object.fromEntries(people.map(({ name, claims: given }) => [name, given]))
-  // Whoever is new comes before those who are always there.
+  // New people come before the reserved ones.
   const { unknown, visitor, ...others } = { ...base.people, ...claims }
   const all = { ...others, ...(unknown === undefined ? {} : { unknown }), visitor: visitor ?? null }
   return groundOf({ model }, { people: all, records: next, now: base.now })

@@ -49,30 +49,35 @@ async function checkCommand(named: readonly string[], options: CheckOptions): Pr
     const mine = options.type.length === 0 ? points : points.filter(({ type }) => type !== undefined && options.type.includes(type))
     reportCoverage({ points: mine, questions }, options.coverage, ground.now)
   }
-  if (options.mutants) say('The rulebook is weakened when all of them hold.')
+  if (options.mutants) say('Fix these first: the mutation check needs expectations that all hold.')
   return held
 }
 
 /** Refuses options that say nothing together. */
 function checkOptions(options: CheckOptions): void {
-  if (options.save && !options.mutants) throw new UsageError('check --save: it saves what --mutants proposes: give both')
-  if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: as text or json')
+  if (options.save && !options.mutants)
+    throw new UsageError('check --save needs --mutants: it saves the expectations that --mutants proposes')
+  if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: --format has to be text or json')
   if (options.coverage !== undefined && (options.mutants || options.format !== 'text'))
-    throw new UsageError('check --coverage: as text, and without --mutants; a folder for it gets pages and data')
+    throw new UsageError(
+      'check --coverage: prints text only, and cannot be used with --mutants. Give a folder to get a page and LCOV data.',
+    )
   if (
     options.url === undefined &&
     (options.tokens !== undefined || options.mayWrite.length + options.path.length + options.handler.length > 0)
   )
-    throw new UsageError('check --tokens, --may-write, --path and --handler: of an application that is running: give its --url')
+    throw new UsageError('check: --tokens, --may-write, --path and --handler need the --url of a running application')
   if (options.url !== undefined && (options.mutants || options.coverage !== undefined || options.watch))
-    throw new UsageError('check --url: without --mutants, --coverage and --watch, which are about the rules and the data that are here')
+    throw new UsageError('check --url cannot be used with --mutants, --coverage or --watch, which check the local rules and data')
 }
 
 /** The expectations of these files, or of all, that are about the people and types that were named. */
 function expectationsAsked(session: CliSession, ground: Ground, named: readonly string[], options: CheckOptions): readonly Expectation[] {
   const files = expectationFiles(session.loaded, named)
   if (files.length === 0)
-    throw new UsageError(`there are no expectation files in ${shownPath(session.loaded.expectations)}: pachter check --help shows one`)
+    throw new UsageError(
+      `there are no expectation files in ${shownPath(session.loaded.expectations)}. Run pachter check --help to see an example.`,
+    )
   for (const name of options.for) session.person(name)
   for (const name of options.type) typeModel(ground.model, name)
   const meant = (one: Expectation) =>
@@ -118,40 +123,40 @@ function report(findings: readonly Finding[]): void {
   }
   const failed = findings.filter(({ held }) => !held).length
   const all = `${findings.length} expectation${findings.length === 1 ? '' : 's'}`
-  if (findings.length === 0) say('No expectation is about that.')
+  if (findings.length === 0) say('No expectation matches these options.')
   else say(failed === 0 ? `${all}: all hold.` : `${all}: ${findings.length - failed} hold, ${failed} ${failed === 1 ? 'does' : 'do'} not.`)
 }
 
 /** The command `check`: its arguments, options and help. */
 export function checkDeclaration(end: End): Command {
-  return command('check', 'Judges what was written down of each person: what they see, may do, and are refused.')
-    .argument('[files...]', 'expectation files or folders; those of the configuration if left out')
+  return command('check', 'Checks the expectation files: what each person sees, may do, and is refused.')
+    .argument('[files...]', 'expectation files or folders (default: those of the configuration)')
     .addOption(
-      new Option('--for <person>', 'only what is expected of this person; may be repeated').argParser(collect).default([], 'everybody'),
+      new Option('--for <person>', 'only expectations about this person; may be repeated').argParser(collect).default([], 'everybody'),
     )
     .addOption(
-      new Option('--type <type>', 'only what is expected of this record type; may be repeated').argParser(collect).default([], 'all'),
+      new Option('--type <type>', 'only expectations about this record type; may be repeated').argParser(collect).default([], 'all'),
     )
-    .option('--coverage [folder]', 'which rules came out both ways; into a folder as a page and as LCOV data too')
-    .option('--mutants', 'weakens the rulebook step by step, and tells which steps no expectation notices')
-    .option('--save', 'with --mutants: appends the expectations that would notice them to saved.yaml')
-    .option('--watch', 'again at every change of rules, data or expectations, until Ctrl-C')
-    .option('--url <address>', 'judges an application that is running, by its routes, as each person')
-    .option('--tokens <file>', 'with --url: a line of YAML for each person, as in ines: <token> (or PACHTER_TOKEN_INES)')
+    .option('--coverage [folder]', 'reports rule coverage; with a folder, also writes a page and LCOV data there')
+    .option('--mutants', 'mutation check: weakens the rules one by one, and reports the mutants that survive')
+    .option('--save', 'with --mutants: appends the expectations that would kill them to saved.yaml')
+    .option('--watch', 'runs again when rules, data or expectations change, until Ctrl-C')
+    .option('--url <address>', 'checks a running application through its routes, as each person')
+    .option('--tokens <file>', 'with --url: a YAML file with a line for each person: "ines: <token>" (or set PACHTER_TOKEN_INES)')
     .addOption(
-      new Option('--may-write <type>', 'with --url: what is meant to be refused is really tried there; may be repeated')
+      new Option('--may-write <type>', 'with --url: sends writes of this type that should be refused; may be repeated')
         .argParser(collect)
-        .default([], 'nothing is written'),
+        .default([], 'no writes'),
     )
     .addOption(
-      new Option('--path <type=name>', 'with --url: what addresses call a record type; may be repeated')
+      new Option('--path <type=name>', 'with --url: the path of a record type; may be repeated')
         .argParser(collect)
         .default([], 'as the rulebook does'),
     )
     .addOption(
       new Option(
         '--handler <what=address>',
-        'with --url: a handler of your own, as in "plot.update=POST /plots/{key}/planting"; may be repeated',
+        'with --url: your own handler, as in "plot.update=POST /plots/{key}/planting"; may be repeated',
       )
         .argParser(collect)
         .default([], 'the routes'),

@@ -18,19 +18,19 @@ async function indexesCommand(url: string, options: CommonOptions & { readonly f
   for (const { type, field, rules, statement } of missing) {
     const [first = '', ...others] = rules
     say(pc.dim(`-- ${shortened(first, 90)}${others.length > 0 ? `, and ${others.length} more` : ''}`))
-    say(statement ?? `-- ${type}.${field}: this database has no index over the elements of a list`)
+    say(statement ?? `-- ${type}.${field}: this database cannot index the elements of a list`)
   }
   if (missing.length > 0) say()
   say(
     missing.length === 0
-      ? `Each of the ${wanted} columns that rules look for rows by has an index.`
-      : pc.dim(`-- ${missing.length} of ${wanted} columns that rules look for rows by have no index. Nothing was changed.`),
+      ? `All ${wanted} columns that the rules search by have an index.`
+      : pc.dim(`-- ${missing.length} of ${wanted} columns that the rules search by have no index. Nothing was changed.`),
   )
 }
 
 /** The command `db indexes`: its arguments, options and help. */
 export function indexesDeclaration(): Command {
-  return command('indexes', 'Prints the indexes that rules could use and that a database does not have.')
+  return command('indexes', 'Prints the missing indexes: those that the rules could use.')
     .argument('<url>', 'the database: postgres://, mysql:// or sqlite:file')
     .addOption(format(['text', 'json']))
     .addHelpText(

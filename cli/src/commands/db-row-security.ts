@@ -24,7 +24,7 @@ async function rowSecurityCommand(url: string | undefined, options: RowSecurityC
     url === undefined
       ? layoutOf(book, named)
       : await withDatabase(url, async ({ db, dialect }) => {
-          if (dialect !== postgres) throw new UsageError('row security is for PostgreSQL: give a URL that begins with postgres://')
+          if (dialect !== postgres) throw new UsageError('row security needs PostgreSQL: give a URL that begins with postgres://')
           return readLayout(db, dialect, book, named)
         })
   const { role, trusted, schema, functions, withhold } = options
@@ -34,26 +34,26 @@ async function rowSecurityCommand(url: string | undefined, options: RowSecurityC
   if (options.undo) return
   const lines = Object.values(left).flat().length
   process.stderr.write(
-    `pachter: ${lines === 0 ? 'every rule is held' : `${lines} things are left to the application, as the migration says at its beginning`}. Nothing was changed: run it with psql, and compare with pachter db verify.\n`,
+    `pachter: ${lines === 0 ? 'every rule is enforced' : `${lines} rules are left to the application. They are listed at the beginning of the migration.`}. Nothing was changed: run it with psql, and compare with pachter db verify.\n`,
   )
   if (url === undefined)
-    process.stderr.write('pachter: columns are taken to be as createTables makes them; with a URL, the database is asked.\n')
+    process.stderr.write('pachter: assuming the columns that createTables makes. Give a URL to read them from the database.\n')
 }
 
 /** The command `db row-security`: its arguments, options and help. */
 export function rowSecurityDeclaration(): Command {
   return command('row-security', 'Prints a migration that enforces the rulebook inside PostgreSQL.')
-    .argument('[url]', 'the database, which is asked how columns hold what they hold: postgres://')
-    .requiredOption('--role <role>', 'whom the policies are for, and who is given what they let, column by column')
-    .option('--trusted <role>', 'from whom nothing is withheld: the role by which the guarded store connects')
-    .option('--schema <schema>', 'of the tables, where the configuration names none; public if left out')
-    .option('--functions <schema>', 'for the functions of the policies; pachter if left out')
+    .argument('[url]', 'the database, from which the columns are read: postgres://')
+    .requiredOption('--role <role>', 'the role that the policies are for; it is granted the columns that they allow')
+    .option('--trusted <role>', 'a role with full access: the one that the guarded store connects as')
+    .option('--schema <schema>', 'the schema of the tables, unless the configuration names one (default: public)')
+    .option('--functions <schema>', 'the schema for the functions of the policies (default: pachter)')
     .addOption(withhold())
-    .option('--undo', 'prints what undoes it')
+    .option('--undo', 'prints the down migration')
     .addHelpText(
       'after',
       `
-What policies cannot hold exactly is refused there, and listed at the beginning of the migration.
+If policies cannot express a rule exactly, they refuse it. Such rules are listed at the beginning of the migration.
 
 Examples:
   pachter db row-security postgres://me@localhost/garden --role reports --trusted app > row-security.sql

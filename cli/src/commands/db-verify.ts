@@ -26,7 +26,7 @@ async function verifyCommand(url: string, options: VerifyCommandOptions): Promis
   const { verify } = await import('pachter/kysely')
   const { postgres, readLayout } = await import('pachter/sql')
   const verified = await withDatabase(url, async ({ db, dialect }) => {
-    if (options.role !== undefined && dialect !== postgres) throw new UsageError('--role is for row security, which PostgreSQL has')
+    if (options.role !== undefined && dialect !== postgres) throw new UsageError('--role checks row security, which needs PostgreSQL')
     const types = options.type.length === 0 ? {} : { types: options.type }
     return verify(loaded.book, db, dialect, {
       people: Object.fromEntries(people.map(({ name, claims }) => [name, claims as Row | null])),
@@ -45,7 +45,7 @@ async function verifyCommand(url: string, options: VerifyCommandOptions): Promis
 }
 
 function isSomebody({ name, claims }: Person): boolean {
-  if (claims === undefined) throw new UsageError(`--for ${name}: the system sees everything, and no rule is about it`)
+  if (claims === undefined) throw new UsageError(`--for ${name}: no rules apply to the system`)
   return true
 }
 
@@ -70,19 +70,18 @@ function show({ compared, differences, records }: Verified, people: readonly Per
   const withSecurity = compared.some(({ rowSecurity }) => rowSecurity !== undefined)
   const total = Object.values(records).reduce((sum, count) => sum + count, 0)
   const what = `${compared.length.toLocaleString('en')} lists over ${total.toLocaleString('en')} records, by SQL and by evaluation in memory${withSecurity ? ', and those to read by row security' : ''}`
-  if (withSecurity)
-    say(pc.dim('A second number is what row security shows where that is less, as it was meant to be; ≠ where it is not as it was meant.'))
-  if (differences.length === 0) return say(`${pc.green('✔')} The same: ${what}.`)
+  if (withSecurity) say(pc.dim('A second number is what row security shows, if that is less as planned; ≠ marks an unplanned difference.'))
+  if (differences.length === 0) return say(`${pc.green('✔')} No differences: ${what}.`)
   say(`${pc.red('✘')} ${differences.length.toLocaleString('en')} differences: ${what}.`)
   for (const [kind, holds] of KINDS) showKind(kind, differences.filter(holds))
 }
 
 // What somebody sees and should not comes first.
 const KINDS: readonly (readonly [string, (one: Difference) => boolean])[] = [
-  ['SQL selects, and the rules refuse', ({ sql, memory }) => sql && !memory],
-  ['SQL leaves out, and the rules allow', ({ sql, memory }) => !sql && memory],
-  ['row security shows, and is not meant to', ({ rowSecurity }) => rowSecurity?.shown === true && !rowSecurity.meant],
-  ['row security hides, and is meant to show', ({ rowSecurity }) => rowSecurity?.shown === false && rowSecurity.meant],
+  ['selected by SQL, but refused by the rules', ({ sql, memory }) => sql && !memory],
+  ['not selected by SQL, but allowed by the rules', ({ sql, memory }) => !sql && memory],
+  ['shown by row security, but should be hidden', ({ rowSecurity }) => rowSecurity?.shown === true && !rowSecurity.meant],
+  ['hidden by row security, but should be shown', ({ rowSecurity }) => rowSecurity?.shown === false && rowSecurity.meant],
 ]
 
 /** The records of one kind of difference, by type and action, with the people concerned. */
@@ -121,13 +120,13 @@ function counts({ type, person, action, sql, memory, rowSecurity }: Compared, di
 
 /** The command `db verify`: its arguments, options and help. */
 export function verifyDeclaration(end: End): Command {
-  return command('verify', 'Compares rows by SQL with rows by evaluation in memory, for each person, record type and action.')
+  return command('verify', 'Compares SQL with evaluation in memory, for each person, record type and action.')
     .argument('<url>', 'the database: postgres://, mysql:// or sqlite:file')
     .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
     .addOption(new Option('--type <type>', 'only this record type; may be repeated').argParser(collect).default([], 'all'))
-    .option('--role <role>', 'PostgreSQL: compares what row security shows this role, too')
+    .option('--role <role>', 'PostgreSQL: also compares what row security shows this role')
     .addOption(withhold())
-    .option('--batch <count>', 'so many records are in memory at once', wholeNumber)
+    .option('--batch <count>', 'the number of records in memory at once', wholeNumber)
     .addOption(format(['text', 'json']))
     .addHelpText(
       'after',

@@ -41,10 +41,10 @@ async function driftCommand(options: DriftOptions): Promise<boolean> {
   if (options.save === true) {
     const same = existsSync(file) && saysSo(readFileSync(file, 'utf8'), now)
     if (!same) writeWhole(file, baselineText(now))
-    say(same ? `${shown} says so already.` : `${shown} is saved: ${now.people.length} people, ${recordsIn(now.access)} records.`)
+    say(same ? `${shown} is up to date already.` : `Saved ${shown}: ${now.people.length} people, ${recordsIn(now.access)} records.`)
     return true
   }
-  if (!existsSync(file)) throw new UsageError(`there is no baseline ${shown}: save one with pachter drift --save, and commit it`)
+  if (!existsSync(file)) throw new UsageError(`there is no baseline ${shown}. Save one with pachter drift --save, and commit it.`)
   const drift = driftBetween(readBaseline(readFileSync(file, 'utf8'), shown, model), now, model)
   if (options.format === 'json') say(JSON.stringify(drift, null, 2))
   else report(drift, model, shown)
@@ -54,9 +54,9 @@ async function driftCommand(options: DriftOptions): Promise<boolean> {
 /** Two rulebooks on the data and people of now. */
 async function driftBetweenRevisions(revisions: readonly string[], options: DriftOptions): Promise<boolean> {
   if (options.save || options.file !== undefined)
-    throw new UsageError('drift --between: compares rulebooks, and no baseline: leave out --save and --file')
+    throw new UsageError('drift --between compares two rulebooks, not the baseline: leave out --save and --file')
   const [first = '', second, ...more] = revisions
-  if (more.length > 0) throw new UsageError('drift --between: one revision, to compare with what is here, or two')
+  if (more.length > 0) throw new UsageError('drift --between: give one revision, to compare with the working tree, or two')
   const session = await openSession(options)
   const before = await rulebookAt(first, session.loaded.file)
   const after = second === undefined ? session.loaded.book : await rulebookAt(second, session.loaded.file)
@@ -74,10 +74,10 @@ async function driftBetweenRevisions(revisions: readonly string[], options: Drif
   const drift = driftBetween(of(before, first), of(after, second ?? 'here'), after.model)
   if (options.format === 'json') say(JSON.stringify(drift, null, 2))
   else if (isNoDrift(drift)) {
-    say(`Nobody gained or lost anything from ${first} to ${second ?? 'what is here'}, on the data of now; the rules say the same.`)
+    say(`No changes in access from ${first} to ${second ?? 'the working tree'}, on the current data. The rules are the same.`)
     sayNotCompared()
   } else {
-    say(`From ${first} to ${second ?? 'what is here'}, on the data of now:`)
+    say(`From ${first} to ${second ?? 'the working tree'}, on the current data:`)
     say()
     changes(drift)
     sayNotCompared()
@@ -97,21 +97,21 @@ function recordsIn(access: { readonly [type: string]: object }): number {
 
 function report(drift: Drift, model: Model, file: string): void {
   if (isNoDrift(drift)) {
-    say(`Nobody gained or lost anything since ${file} was saved; the rules say the same.`)
+    say(`No changes in access since ${file} was saved. The rules are the same.`)
     return sayNotCompared()
   }
   changes(drift)
   const types = new Set([...drift.gained, ...drift.lost].map(({ type }) => typeModel(model, type).name))
   const [first] = [...drift.gained, ...drift.lost]
   if (first !== undefined)
-    say(pc.dim(`Of ${[...types].join(', ')}. See why: pachter why ${first.action} ${first.type} ${first.key} --for ${first.person}`))
-  say(`If it is meant: pachter drift --save, and commit ${file}.`)
+    say(pc.dim(`Of ${[...types].join(', ')}. To see why, run pachter why ${first.action} ${first.type} ${first.key} --for ${first.person}`))
+  say(`If these changes are intended, run pachter drift --save and commit ${file}.`)
   sayNotCompared()
 }
 
 /** What no comparison of access tells. */
 function sayNotCompared(): void {
-  say(pc.dim('Not compared: the words of refusals, what shapes refuse, and the code around the rules.'))
+  say(pc.dim('Not compared: messages, the validation of shapes, and the code around the rules.'))
 }
 
 /** What was widened, apart from what was narrowed. */
@@ -126,22 +126,22 @@ function changes(drift: Drift): void {
     const all = [...people, ...records.map(printable)]
     if (all.length > 0) say(`${what}: ${all.slice(0, 12).join(', ')}${all.length > 12 ? `, and ${all.length - 12} more` : ''}`)
   }
-  only('No longer there, and not compared', drift.onlyBefore)
+  only('Removed, and not compared', drift.onlyBefore)
   only('New, and not compared', drift.onlyAfter)
 }
 
 /** The command `drift`: its arguments, options and help. */
 export function driftDeclaration(end: End): Command {
-  return command('drift', 'Shows who gained or lost what since a baseline was saved.')
-    .option('--save', 'saves the access of now as the baseline')
-    .option('--between <revisions...>', 'compares the rulebooks of two git revisions, or of one and of now, on the data of now')
-    .option('--file <file>', 'the baseline; pachter.baseline.yaml beside the configuration if left out')
+  return command('drift', 'Shows who gained or lost access since the baseline was saved.')
+    .option('--save', 'saves the current access as the baseline')
+    .option('--between <revisions...>', 'compares the rulebooks of two git revisions, or of one and the working tree, on the current data')
+    .option('--file <file>', 'the baseline (default: pachter.baseline.yaml next to the configuration)')
     .addOption(live())
     .addOption(format(['text', 'json']))
     .addHelpText(
       'after',
       `
-The baseline is made to be committed and reviewed. Exit status: 0 if nothing changed, 1 if something did.
+Commit the baseline and review its changes. Exit status: 0 if nothing changed, 1 if something did.
 
 Examples:
   pachter drift --save

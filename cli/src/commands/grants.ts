@@ -34,11 +34,11 @@ export async function whyGrant(action: string, name: string, options: GrantOptio
   say()
   const wording = { record: 'the record', person: `${who}'s` }
   if (explanation.gate?.holds === false) {
-    say('Withheld by the gate of the rulebook, which does not hold:')
+    say('Refused by the gate of the rulebook, which does not hold:')
     for (const line of clauseText({ title: 'the gate', holds: false, trace: explanation.gate }, wording)) say(line)
     say()
   }
-  say(explanation.trace.holds ? 'By this condition:' : 'No condition holds:')
+  say(explanation.trace.holds ? 'Allowed by this condition:' : 'No condition holds:')
   for (const line of clauseText({ title: name, holds: explanation.trace.holds, trace: explanation.trace }, wording)) say(line)
 }
 
@@ -50,7 +50,7 @@ export async function tryGrant(action: string, name: string, options: GrantOptio
   else {
     const refused = person === 'visitor' ? 'sign in' : 'refused'
     say(`${person} tries to ${kind === 'privilege' ? `use ${name}` : `call ${name}`}: ${has ? pc.green('allowed') : pc.red(refused)}`)
-    if (has && kind === 'routine') say(pc.dim("  What it does is the application's own: --within tries what may be done within it."))
+    if (has && kind === 'routine') say(pc.dim('  The routine itself is code of the application. Use --within to try an action within it.'))
   }
   return has
 }
@@ -121,6 +121,6 @@ async function asked(action: string, name: string, options: GrantOptions) {
       ),
     )
   const person = session.person(options.for)
-  if (person.claims === undefined) throw new UsageError(`${action}: the system may do anything; name a person`)
+  if (person.claims === undefined) throw new UsageError(`${action}: the system may do anything. Name a person.`)
   return { kind, view: session.viewpoint(person), person: person.name }
 }

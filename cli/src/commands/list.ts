@@ -25,7 +25,7 @@ async function listCommand(typeName: string, options: ListCommandOptions): Promi
   const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
   const people = [...new Set(options.for)].map((name) => session.person(name))
-  if (people.length === 0) throw new UsageError('say whose list, with --for: pachter people shows who there is')
+  if (people.length === 0) throw new UsageError('name a person with --for. Run pachter people to see all people.')
   for (const name of options.fields ?? []) fieldOf(type, name)
   const wheres = options.where.map((text) => readWhereText(type, text))
   const query = {
@@ -37,7 +37,7 @@ async function listCommand(typeName: string, options: ListCommandOptions): Promi
   const lists: Row[][] = []
   for (const person of people) lists.push((await storeFor(store, person).list(typeName, query as never)) as Row[])
   const total = session.records[typeName]?.length ?? 0
-  if (people.length === 1 && options.differences === true) throw new UsageError('--differences: name several people with --for')
+  if (people.length === 1 && options.differences === true) throw new UsageError('--differences needs several people: repeat --for')
   if (people.length === 1)
     return oneList(type, people[0] as Person, lists[0] as Row[], total, options, hiddenFields(session, type, people[0] as Person))
   const { limit: _limit, ...unlimited } = query as { limit?: number }
@@ -109,10 +109,10 @@ function oneList(
     )
     say()
   }
-  if (never.length > 0) say(`Hidden from ${person.name} in all of these: ${never.join(', ')}.`)
+  if (never.length > 0) say(`Fields hidden from ${person.name} in all of these: ${never.join(', ')}.`)
   const left = seen.filter((name) => !shown.includes(name))
   say(`${person.name} sees ${rows.length} of ${total} ${type.name} records${narrowed(options)}.`)
-  if (left.length > 0) say(pc.dim(`Not shown for want of room: ${left.join(', ')}. Choose with --fields.`))
+  if (left.length > 0) say(pc.dim(`Fields without room: ${left.join(', ')}. Choose fields with --fields.`))
 }
 
 const WIDEST = 36
@@ -176,12 +176,12 @@ function sideBySide(
   say()
   const part = order.some(({ by }) => [...by.values()].some((hidden) => hidden.length > 0))
   const legend = `${pc.green(SEES)} sees it   ${part ? `${pc.yellow(SEES_PART)} sees it, but not ${options.fields ? 'all of these fields' : 'every field'}   ` : ''}· does not`
-  say(`${legend}   ${all.length} of ${total} ${type.name} records are seen by any of these${narrowed(options)}.`)
+  say(`${legend}   ${all.length} of ${total} ${type.name} records are seen by at least one of them${narrowed(options)}.`)
   if (options.differences !== true) return
-  say(`${order.length} of them differ; ${all.length - order.length} are the same for all, and not shown.`)
+  say(`${order.length} of them differ. The other ${all.length - order.length} are the same for all, and not shown.`)
   const compared = names.filter((name) => name !== 'system')
   const alike = order.some(({ by }) => compared.length > 1 && compared.every((name) => (by.get(name)?.length ?? 0) > 0))
-  if (alike) say(pc.dim(`Where all see a part, the parts differ: pachter matrix ${type.name} --fields tells which fields.`))
+  if (alike) say(pc.dim(`If several people see a part of a record, their fields may differ: see pachter matrix ${type.name} --fields.`))
 }
 
 /** Whether people see a record differently, or see different fields. The system sees all, and counts beside a single person only. */
@@ -236,18 +236,18 @@ function pick(row: Row, fields: readonly string[]): Row {
 
 /** The command `list`: its arguments, options and help. */
 export function listDeclaration(): Command {
-  return command('list', 'Lists the records of a type that somebody may see; for several people side by side.')
+  return command('list', 'Lists the records of a type as a person sees them, or as several people do, side by side.')
     .argument('<type>', 'the record type')
-    .addOption(new Option('--for <person>', 'whose list; may be repeated').argParser(collect).default([], 'nobody'))
-    .option('--fields <fields>', 'only these fields, with commas between', names)
+    .addOption(new Option('--for <person>', 'the person; may be repeated').argParser(collect).default([], 'nobody'))
+    .option('--fields <fields>', 'only these fields, separated by commas', names)
     .addOption(
-      new Option('--where <condition>', 'only where this holds: field=value, or "field operator value"; may be repeated')
+      new Option('--where <condition>', 'a filter: field=value, or "field operator value"; may be repeated')
         .argParser(collect)
         .default([], 'all'),
     )
-    .option('--sort <fields>', 'the order, as in --sort=-number,siteId (- for descending)', names)
-    .option('--limit <count>', 'at most so many', wholeNumber)
-    .option('--differences', 'of several people: only what they do not all see alike')
+    .option('--sort <fields>', 'the fields to sort by, as in --sort=-number,siteId (- for descending)', names)
+    .option('--limit <count>', 'the most records to show', wholeNumber)
+    .option('--differences', 'with several people: only records that they see differently')
     .addOption(without())
     .addOption(log())
     .addOption(live())
@@ -255,7 +255,7 @@ export function listDeclaration(): Command {
     .addHelpText(
       'after',
       `
-${wrapped(`Operators: ${FILTER_OPERATORS.join(', ')}. Values of a list are written with commas.`)}
+${wrapped(`Operators: ${FILTER_OPERATORS.join(', ')}. Separate the values of a list by commas.`)}
 
 Examples:
   pachter list plot --for bram --where state=let --sort=-rentDue

@@ -93,12 +93,12 @@ const MOST_CELLS = 200_000
 /** A page of one record type, or of all of them. */
 function report(session: CliSession, typeName: string | undefined, options: MatrixCommandOptions): void {
   if (options.standing.length > 0 || options.fields === true || options.clauses === true)
-    throw new UsageError('--format html takes neither --standing, --fields nor --clauses: the page tells of each cell')
+    throw new UsageError('--format html cannot be used with --standing, --fields or --clauses: the page shows them for each cell')
   const matrices = typeName === undefined ? everyMatrix(session, options) : [matrixOf(session, typeName, options)]
   const cells = matrices.reduce((sum, { people, keys }) => sum + people.length * keys.length, 0)
   if (cells > MOST_CELLS)
     throw new UsageError(
-      `--format html: ${cells.toLocaleString('en')} cells are too many for a page; name a record type, or people with --for`,
+      `--format html: ${cells.toLocaleString('en')} cells are too many for a page. Name a record type, or people with --for.`,
     )
   say(accessReport(matrices, { now: session.now ?? new Date() }).trimEnd())
 }
@@ -110,7 +110,7 @@ function everyMatrix(session: CliSession, options: MatrixCommandOptions): Access
     const wanted = options.action.filter((action) => actions.includes(action))
     return options.action.length > 0 && wanted.length === 0 ? [] : [matrixOf(session, type, { ...options, action: wanted })]
   })
-  if (matrices.length === 0) throw new UsageError(`--action ${options.action.join(', ')}: no record type has it`)
+  if (matrices.length === 0) throw new UsageError(`--action ${options.action.join(', ')}: no record type has this action`)
   return matrices
 }
 
@@ -167,21 +167,21 @@ function asTable(matrix: AccessMatrix, keys: readonly Key[], unfolded: boolean):
     )
     say()
   }
-  if (all.length > shown.length) say(`${all.length - shown.length} more patterns of access are not shown: --all shows every record.`)
+  if (all.length > shown.length) say(`${all.length - shown.length} more patterns of access are not shown. Use --all to see every record.`)
   const folded = keys.length - all.length
-  if (folded > 0) say(`${folded} records are in the line of one on which everybody may do the same (+n): --all shows each.`)
+  if (folded > 0) say(`(+n): n more records with the same access, ${folded} in all. Use --all to see each.`)
   say(pc.dim(marks.legend))
   if (matrix.unreached.length > 0) {
     const some = matrix.unreached.slice(0, 12).map(cell).join(', ')
     say(
-      `Nobody here has a standing towards ${matrix.unreached.length} of ${matrix.keys.length}: ${some}${matrix.unreached.length > 12 ? ', ...' : ''}.`,
+      `No person has a standing on ${matrix.unreached.length} of ${matrix.keys.length} records: ${some}${matrix.unreached.length > 12 ? ', ...' : ''}.`,
     )
   }
 }
 
 const widest = (texts: readonly string[]) => texts.reduce((most, { length }) => Math.max(most, length), 0)
 
-/** The people in as many tables as the width asks for: what stands beside them takes room, too. */
+/** The people, in as many tables as the width needs: the columns on their left take room, too. */
 function blocks(people: readonly string[], least: number, beside: number): number[][] {
   const room = outputWidth() - beside
   const found: number[][] = [[]]
@@ -237,7 +237,7 @@ function someOf(keys: readonly Key[], all: number): string {
 /** Of each record type and action, on how many records each person may do it. */
 function overview(session: CliSession, options: MatrixCommandOptions): void {
   if (options.standing.length > 0 || options.fields === true || options.clauses === true)
-    throw new UsageError('--standing, --fields and --clauses are of one record type: name it')
+    throw new UsageError('--standing, --fields and --clauses need a record type: pachter matrix <type>')
   const matrices = everyMatrix(session, options)
   const counted = matrices.flatMap((matrix) =>
     matrix.actions.map((action) => ({ matrix, action, counts: matrix.people.map((person) => matrix.count(person, action)) })),
@@ -288,9 +288,8 @@ function overview(session: CliSession, options: MatrixCommandOptions): void {
     say(columns(pick(headings), [...rows, ...marks].map(pick), block.map((_, at) => at + 2).concat(block.length + 2)))
     say()
   }
-  say(pc.dim('How many records of each type somebody may do it to; pachter matrix <type> shows which.'))
-  if (grants.length > 0)
-    say(pc.dim('Privileges and routines belong to no record: pachter why has <privilege>, or call <routine>, --for <person> tells why.'))
+  say(pc.dim('The number of records of each type. Run pachter matrix <type> to see which.'))
+  if (grants.length > 0) say(pc.dim('For privileges and routines, run pachter why has <privilege> --for <person>, or why call <routine>.'))
 }
 
 /** Who has which privilege, and may call which routine. */
@@ -304,19 +303,19 @@ function grantRows(session: CliSession, people: readonly string[]) {
 
 /** The command `matrix`: its arguments, options and help. */
 export function matrixDeclaration(): Command {
-  return command('matrix', 'Shows who may do what to which record; without a type, to how many of each.')
-    .argument('[type]', 'the record type; all of them if left out')
+  return command('matrix', 'Shows who may do what to which record. Without a type: to how many of each type.')
+    .argument('[type]', 'the record type (default: all)')
     .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
     .addOption(new Option('--action <action>', 'only this action; may be repeated').argParser(collect).default([], 'all'))
     .addOption(
-      new Option('--standing <name>', 'only records towards which one of them has this standing; may be repeated')
+      new Option('--standing <name>', 'only records on which one of them has this standing; may be repeated')
         .argParser(collect)
         .default([], 'any'),
     )
-    .option('--changes', 'only what can be changed, and by whom')
+    .option('--changes', 'only what can be changed, and by which people')
     .option('--fields', 'the fields that each person sees and changes')
-    .option('--clauses', 'the clauses by which each person may do it')
-    .option('--all', 'every record in a line of its own, however many there are')
+    .option('--clauses', 'the clauses that allow it')
+    .option('--all', 'one line for every record, however many there are')
     .addOption(without())
     .addOption(live())
     .addOption(format(MATRIX_FORMATS))

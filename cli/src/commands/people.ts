@@ -39,12 +39,12 @@ async function peopleCommand(options: CommonOptions & { readonly format: Format 
     ),
   )
   say()
-  say(`${people.length} people. A visitor has no claims; unknown is signed in and known to no record. --for system shows everything.`)
+  say(`${people.length} people. visitor has no claims. unknown is signed in, but has no record. --for system shows everything.`)
 }
 
 /** The command `people`: its arguments, options and help. */
 export function peopleDeclaration(): Command {
-  return command('people', 'Shows the named people, with what the rules are told of each.')
+  return command('people', 'Shows the named people and their claims.')
     .addOption(format(FORMATS))
     .action((options) => peopleCommand(options))
 }

@@ -14,19 +14,19 @@ interface ReviewOptions extends CommonOptions {
   readonly out?: string
 }
 
-/** `pachter review`: a page on which one looks through everybody's eyes, served on this machine or written into a folder. */
+/** `pachter review`: opens the access review, served on this machine or written to a folder. */
 async function reviewCommand({ port: portText, out, ...options }: ReviewOptions): Promise<void> {
   const port = Number(portText)
-  if (!Number.isInteger(port) || port < 0 || port > 65_535) throw new UsageError(`--port ${portText}: a number up to 65535 is needed`)
+  if (!Number.isInteger(port) || port < 0 || port > 65_535) throw new UsageError(`--port ${portText}: needs a number up to 65535`)
   if (out !== undefined) return writeCopy(options, out)
   const following = await follow(options, { canSave: true })
   const { url, close } = await serveReview(following, port).catch(async (error: unknown) => {
     await following.close()
     throw error
   })
-  say(`Look through everybody's eyes: ${url}`)
+  say(`Access review: ${url}`)
   say(
-    `On this machine alone. It follows your files; nothing is written but expectations that you save, into ${shownPath(following.summary.expectations)}. Ctrl-C ends it.`,
+    `Open on this machine only. It updates when your files change, and writes nothing except expectations that you save, to ${shownPath(following.summary.expectations)}. Press Ctrl-C to stop.`,
   )
   await new Promise<void>((done) => {
     process.once('SIGINT', done)
@@ -36,12 +36,12 @@ async function reviewCommand({ port: portText, out, ...options }: ReviewOptions)
   await following.close()
 }
 
-/** A copy that needs no server of ours, to be handed to somebody. It holds the records: so does whoever has it. */
+/** A copy that works without this command, for a reviewer. It contains the records. */
 async function writeCopy(options: CommonOptions, named: string): Promise<void> {
   const folder = resolve(named)
   const page = pageFolder()
   if (existsSync(folder) && readdirSync(folder).length > 0 && !existsSync(join(folder, 'project.json')))
-    throw new UsageError(`--out ${named}: the folder holds something else; name one that is empty or not there yet`)
+    throw new UsageError(`--out ${named}: the folder is not empty. Name an empty or a new folder.`)
   const following = await follow(options, { canSave: false, watch: false })
   const findings = await following.judged()
   mkdirSync(folder, { recursive: true })
@@ -50,23 +50,23 @@ async function writeCopy(options: CommonOptions, named: string): Promise<void> {
   if (findings !== undefined) writeFileSync(join(folder, 'findings.json'), findings)
   const { records, people } = following.summary
   await following.close()
-  say(`Written into ${shownPath(folder)}: the page, with ${records} records and ${people} people. Any web server shows it.`)
+  say(`Wrote the page to ${shownPath(folder)}, with ${records} records and ${people} people. Any web server can serve it.`)
 }
 
 /** The command `review`: its arguments, options and help. */
 export function reviewDeclaration(): Command {
   return command(
     'review',
-    "Opens a page on which one looks through everybody's eyes: who may do what and why, lists side by side, what if, the rules and what they decide, and what was found.",
+    'Opens the access review in a browser: who may do what, and why. Compare people, try changes, see what each rule decides.',
   )
-    .option('--port <number>', 'where it listens, on this machine alone', '4320')
-    .option('--out <folder>', 'writes a copy of it into a folder, to be handed to a reviewer; the records are in it')
+    .option('--port <number>', 'the port to listen on, on this machine only', '4320')
+    .option('--out <folder>', 'writes a copy for a reviewer to a folder; it contains the records')
     .addOption(without())
     .addOption(live())
     .addHelpText(
       'after',
       `
-It follows your files. All that it writes are expectations that you save.
+It updates when your files change, and writes nothing except expectations that you save.
 
 Examples:
   pachter review

@@ -88,7 +88,7 @@ function typeLines(type: TypeModel, look: Look): string[] {
     lines.push(look.part(part), ...items.map(look.item))
   }
   add(
-    'who is who',
+    'standings',
     Object.entries(standings).map(
       ([name, node]) => `${name}: ${node.kind === 'named' ? describe(node.of, wording) : describe(node, wording)}`,
     ),
@@ -99,10 +99,10 @@ function typeLines(type: TypeModel, look: Look): string[] {
     lines.push(look.part(`nobody may ${[nobody.slice(0, -1).join(', '), ...nobody.slice(-1)].filter((text) => text !== '').join(' or ')}`))
   for (const { text, actions, message } of gatesOf(type, wording)) {
     const all = actions.length === type.actions.length
-    add(all ? 'any of it only if' : `may ${actions.join(', ')} only if`, [text, ...message])
+    add(all ? 'anything only if' : `may ${actions.join(', ')} only if`, [text, ...message])
   }
   add(
-    'is withheld',
+    'vetoes',
     (rules?.vetoes ?? []).flatMap(({ actions, title, message }) => [`${actions.join(', ')}: ${title}`, `  message: ${message}`]),
   )
   const stamped = (nodes: { readonly [field: string]: TermNode } = {}) =>
@@ -112,7 +112,7 @@ function typeLines(type: TypeModel, look: Look): string[] {
   return [...lines, '']
 }
 
-/** What somebody is told whom a gate refuses. */
+/** The messages of gates for the people that they refuse. */
 function wordsOf(message: readonly GateWordsNode[] = []): string[] {
   return message.map((words) => `  message: ${words.message}`)
 }
@@ -154,7 +154,7 @@ function gridOf({ name, rules, actions, fields }: TypeModel): Grid {
   }
 }
 
-/** By the title that its author gave the clause, and else by what it asks of whoever asks. */
+/** The title that the author gave the clause, or else its condition on the person. */
 function whoOf({ title, who, provided, fields, afterwards, within }: ClauseNode, wording: Wording): string {
   const said = describe(who, wording)
   const isBare = provided.length === 0 && fields === undefined && afterwards === undefined && within === undefined
@@ -174,7 +174,7 @@ function cellOf(
   const parts = [
     ...limits,
     ...(provided.length === 0 ? [] : [`if ${describe(allOfNode(provided), wording)}`]),
-    ...(overriding ? [`may give ${overriding.join(', ')}`] : []),
+    ...(overriding ? [`may set ${overriding.join(', ')}`] : []),
     ...(afterwards ? [`afterwards ${describe(afterwards, wording)}`] : []),
     ...(within ? [`within ${within.join(' or ')} only`] : []),
   ]
@@ -184,7 +184,7 @@ function cellOf(
 /** The command `rules`: its arguments, options and help. */
 export function rulesDeclaration(): Command {
   return command('rules', 'Reads the rulebook back in plain English: who may do what to which records.')
-    .argument('[type]', 'one record type; all of them if left out')
+    .argument('[type]', 'the record type (default: all)')
     .addOption(format(['text', 'markdown', 'json']))
     .addHelpText(
       'after',

@@ -30,7 +30,7 @@ interface RecordChange {
   readonly after: Row | undefined
 }
 
-/** `pachter try <action> <type> [key] --for <person>`: does it to a copy of the data, and looks at what became of that. Gives whether it was allowed. */
+/** `pachter try <action> <type> [key] --for <person>`: runs the action on a copy of the data, and shows the result. Returns whether it was allowed. */
 async function tryCommand(actionName: string, typeName: string, keyText: string | undefined, options: TryOptions): Promise<boolean> {
   if (isOfGrant(actionName)) return tryGrant(actionName, typeName, options)
   const session = await openSession(options, typeName, { everything: true })
@@ -38,7 +38,7 @@ async function tryCommand(actionName: string, typeName: string, keyText: string 
   const action = knownAction(type, actionName)
   const person = session.person(options.for)
   const sent = readSettings(type, options.set)
-  if (action === 'create' && keyText !== undefined) throw new UsageError('try create takes no key: it comes from the server')
+  if (action === 'create' && keyText !== undefined) throw new UsageError('try create takes no key: the server sets it')
   if ((action === 'read' || action === 'delete') && options.set.length > 0) throw new UsageError(`try ${action} takes no --set`)
   if (action === 'update' && options.set.length === 0) throw new UsageError('try update needs at least one --set field=value')
   const key = action === 'create' ? undefined : readKey(type, keyText, `try ${action} ${typeName}`)
@@ -72,7 +72,7 @@ async function doIt(store: GuardedStore, action: string, { name }: TypeModel, ke
     case 'delete':
       return store.delete(name, key as string)
     default:
-      throw new UsageError(`try ${action}: it is a question, which changes nothing: pachter why ${action} ${name} ${String(key)}`)
+      throw new UsageError(`try ${action}: this action changes nothing by itself. Run pachter why ${action} ${name} ${String(key)}.`)
   }
 }
 
@@ -108,9 +108,9 @@ type Effects = Pick<Drift, 'gained' | 'lost' | 'grants'>
 function sayEffects({ gained, lost, grants }: Effects, changes: readonly RecordChange[]): void {
   if (changes.length === 0) return
   say()
-  if (gained.length + lost.length + grants.length === 0) return say('Nobody sees or may do more or less by that.')
-  sayChanges('Gained by that', gained, pc.yellow('+'))
-  sayChanges('Lost by that', lost, pc.yellow('-'))
+  if (gained.length + lost.length + grants.length === 0) return say('This changes what nobody sees or may do.')
+  sayChanges('Gained', gained, pc.yellow('+'))
+  sayChanges('Lost', lost, pc.yellow('-'))
   sayGrants(grants)
 }
 
@@ -144,16 +144,16 @@ function report(
   if (action === 'read' && record !== undefined) for (const [name, value] of Object.entries(record)) say(`  ${name}: ${cell(value)}`)
   if (changes.length === 0) {
     const untouched =
-      key === undefined || said.outcome === 'not found' ? 'all records are as they were' : `${type.name} ${String(key)} is as it was`
+      key === undefined || said.outcome === 'not found' ? 'all records are unchanged' : `${type.name} ${String(key)} is unchanged`
     say(action === 'read' ? '' : `  Nothing changed: ${untouched}.`)
     return
   }
   for (const change of changes) for (const line of changeLines(change)) say(`  ${line}`)
-  say(pc.dim('  This was done to a copy: the data itself is as it was.'))
+  say(pc.dim('  This ran on a copy. The data itself is unchanged.'))
 }
 
 function changeLines({ type, key, before, after }: RecordChange): string[] {
-  if (after === undefined) return [`${pc.red('removed')}  ${type} ${String(key)}`]
+  if (after === undefined) return [`${pc.red('deleted')}  ${type} ${String(key)}`]
   const names = [...new Set([...Object.keys(before ?? {}), ...Object.keys(after)])]
   const changed = names.filter((name) => JSON.stringify(before?.[name]) !== JSON.stringify(after[name]))
   const head = before === undefined ? `${pc.green('created')}  ${type} ${String(key)}` : `${pc.yellow('changed')}  ${type} ${String(key)}`
@@ -168,8 +168,8 @@ function changeLines({ type, key, before, after }: RecordChange): string[] {
 
 /** The command `try`: its arguments, options and help. */
 export function tryDeclaration(end: End): Command {
-  return command('try', 'Does something as somebody to a copy of the data: the verdict, and what changed.')
-    .argument('<action>', 'read, create, update or delete; has a privilege, or call a routine')
+  return command('try', 'Runs an action as a person, on a copy of the data. Shows the verdict and what changed.')
+    .argument('<action>', 'read, create, update or delete; has (a privilege) or call (a routine)')
     .argument('<type>', 'the record type; the privilege or routine')
     .argument('[key]', 'the key of the record (none for create)')
     .addOption(onePerson())

@@ -24,12 +24,12 @@ async function whoCommand(typeName: string, keyText: string | undefined, options
   if (keyText === undefined) {
     if (isGrant(model, typeName)) return whoHas(typeName, options)
     if (Object.hasOwn(model.types, typeName))
-      throw new UsageError(`who ${typeName}: name the key of a record, as in pachter who ${typeName} <key>`)
+      throw new UsageError(`who ${typeName}: give the key of a record, as in pachter who ${typeName} <key>`)
     const names = [...Object.keys(model.types), ...grantsIn(model).map(({ name }) => name)]
     throw new UsageError(unknownName('record type, privilege or routine', typeName, names))
   }
   if (isGrant(model, typeName) && !Object.hasOwn(model.types, typeName))
-    throw new UsageError(`who: ${typeName} belongs to no record: leave out ${keyText}`)
+    throw new UsageError(`who: ${typeName} takes no key: leave out ${keyText}`)
   const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
   const key = readKey(type, keyText, `who ${typeName}`)
@@ -40,7 +40,7 @@ async function whoCommand(typeName: string, keyText: string | undefined, options
     ...(session.now === undefined ? {} : { now: session.now }),
   })
   if (!matrix.keys.includes(key))
-    throw new UsageError(`there is no ${typeName} ${String(key)} in the data, for anybody: pachter list ${typeName} --for system shows all`)
+    throw new UsageError(`there is no ${typeName} ${String(key)} in the data. Run pachter list ${typeName} --for system to see all.`)
   const found = matrix.people.map((name) => ({ name, standings: matrix.standings(name, key), access: matrix.access(name, key) }))
   const reaching = found.filter(({ access }) => access.length > 0)
   if (options.format === 'json') return say(JSON.stringify({ type: typeName, key, people: reaching }, null, 2))
@@ -60,7 +60,7 @@ async function whoCommand(typeName: string, keyText: string | undefined, options
         lines.map(({ name, action, clauses, fields, standings }) => [name, action, clauses.join(' | '), fields, standings.join(' ')]),
       ),
     )
-  if (reaching.length === 0) say(`Nobody reaches ${typeName} ${cell(key)}, but the system.`)
+  if (reaching.length === 0) say(`Nobody can reach ${typeName} ${cell(key)}, except the system.`)
   else
     say(
       wrapped(
@@ -78,7 +78,7 @@ async function whoCommand(typeName: string, keyText: string | undefined, options
 
 /** The command `who`: its arguments, options and help. */
 export function whoDeclaration(): Command {
-  return command('who', 'Shows everyone who reaches a record, with what they may do and by which clauses; or who has a privilege.')
+  return command('who', 'Shows everyone who can reach a record, what they may do and by which clauses; or who has a privilege.')
     .argument('<type>', 'the record type, or a privilege or routine')
     .argument('[key]', 'the key of the record (none for a privilege or routine)')
     .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))

@@ -29,7 +29,7 @@ async function whyCommand(
   const action = knownAction(type, actionName)
   const person = session.person(options.for)
   const sent = readSettings(type, options.set)
-  if (person.claims === undefined) throw new UsageError('why: the system has no rules, so nothing decides; name a person')
+  if (person.claims === undefined) throw new UsageError('why: no rules apply to the system. Name a person.')
   if (action === 'create' && keyText !== undefined)
     throw new UsageError('why create takes no key: describe the record with --set field=value')
   if (action !== 'create' && action !== 'update' && options.set.length > 0) throw new UsageError(`why ${action} takes no --set`)
@@ -45,9 +45,7 @@ async function whyCommand(
 function findRecord(rows: readonly Row[], type: TypeModel, key: Key): Row {
   const found = rows.find((row) => row[type.key] === key)
   if (found === undefined)
-    throw new UsageError(
-      `there is no ${type.name} ${String(key)} in the data, for anybody: pachter list ${type.name} --for system shows all`,
-    )
+    throw new UsageError(`there is no ${type.name} ${String(key)} in the data. Run pachter list ${type.name} --for system to see all.`)
   return found
 }
 
@@ -68,26 +66,27 @@ function report(
   const wording: Wording = { record: `the ${type.name}`, person: `${name}'s` }
   const record = `${type.name}${verdict.key === undefined ? '' : ` ${verdict.key}`}`
   say(`${name} ${verdict.allowed ? pc.green('may') : pc.red('may not')} ${verdict.action} ${record}: ${verdict.outcome}`)
-  if (verdict.message !== undefined) say(`  What they are told: ${verdict.message}`)
-  if (decidedBy !== verdict.action) say(`  What one may not read, one may not ${verdict.action}: so the clauses for ${decidedBy} decide.`)
+  if (verdict.message !== undefined) say(`  Message: ${verdict.message}`)
+  if (decidedBy !== verdict.action)
+    say(`  To ${verdict.action} a record, a person has to be allowed to ${decidedBy} it. The ${decidedBy} clauses decide here.`)
   if (verdict.fields !== undefined) say(`  Fields: ${verdict.fields.join(', ') || 'none'}, besides the key.`)
   say()
   sayWithheld(withheldBy, type, places, wording)
   sayFields(fields ?? [])
   if (clause === undefined) {
-    say(`No clause lets anybody ${decidedBy} a ${type.name}.`)
+    say(`No clause allows anyone to ${decidedBy} a ${type.name}.`)
     return
   }
   const place = placeText(places.clause(type.name, decidedBy, clause.title))
   say(
     verdict.allowed
-      ? `By this clause for ${decidedBy}${place}:`
+      ? `Allowed by this ${decidedBy} clause${place}:`
       : clause.holds
-        ? `A clause for ${decidedBy} would let it${place}:`
-        : `Nearest clause for ${decidedBy}${place}:`,
+        ? `This ${decidedBy} clause would allow it${place}:`
+        : `Nearest ${decidedBy} clause${place}:`,
   )
   for (const line of clauseText(clause, wording)) say(line)
-  if (clause.onlyWithin) say(`  It counts within ${clause.onlyWithin.join(' or ')} only: ask with --within.`)
+  if (clause.onlyWithin) say(`  It applies within ${clause.onlyWithin.join(' or ')} only. Use --within.`)
   const others = clauses.filter((other) => other !== clause)
   if (others.length === 0) return
   say()
@@ -99,13 +98,13 @@ function report(
   }
 }
 
-/** The gates and vetoes in the way. */
+/** The gates and vetoes that refuse. */
 function sayWithheld(withheldBy: Explanation['withheldBy'], type: TypeModel, places: Places, wording: Wording): void {
   for (const { kind, title, trace, afterwards } of withheldBy) {
     say(
       kind === 'gate'
-        ? `Withheld by a gate that does not hold${afterwards ? ' of the record as it would become' : ''}:`
-        : `Withheld by a veto${placeText(places.veto(type.name, title))}:`,
+        ? `Refused by a gate that does not hold${afterwards ? ' for the record as it would become' : ''}:`
+        : `Refused by a veto${placeText(places.veto(type.name, title))}:`,
     )
     for (const line of clauseText({ title: kind === 'gate' ? describe(trace.node, wording) : title, holds: trace.holds, trace }, wording))
       say(line)
@@ -116,9 +115,9 @@ function sayWithheld(withheldBy: Explanation['withheldBy'], type: TypeModel, pla
 /** Which of the fields that were sent pass, and which stay as they are. */
 function sayFields(fields: NonNullable<Explanation['fields']>): void {
   for (const { field, letBy, wouldBeLetBy } of fields) {
-    const others = wouldBeLetBy.length === 0 ? 'no clause would' : wouldBeLetBy.join('; ')
-    if (letBy.length > 0) say(`  ${pc.green('passes')}  ${field}, by: ${letBy.join('; ')}`)
-    else say(`  ${pc.red('stays')}   ${field}, which these would let change if they held: ${others}`)
+    const others = wouldBeLetBy.length === 0 ? 'none' : wouldBeLetBy.join('; ')
+    if (letBy.length > 0) say(`  ${pc.green('allowed')}  ${field}, by: ${letBy.join('; ')}`)
+    else say(`  ${pc.red('refused')}  ${field}; clauses that would allow it if they held: ${others}`)
   }
   if (fields.length > 0) say()
 }
@@ -131,7 +130,7 @@ function sayOthers(others: readonly ClauseTrace[], wording: Wording): void {
     if (!other.holds) say(pc.dim(`         ${hanging(printable(missedBy(other, wording)), 9)}`))
   }
   const left = others.length - MOST_OTHERS
-  say(pc.dim(left > 0 ? `  and ${left} more; --all tells all of them, part by part` : '  --all tells them part by part'))
+  say(pc.dim(left > 0 ? `  and ${left} more. Use --all to see each in full.` : '  Use --all to see each in full.'))
 }
 
 const MOST_OTHERS = 6
@@ -142,13 +141,13 @@ function outside({ onlyWithin, trace }: ClauseTrace): string {
 
 /** The command `why`: its arguments, options and help. */
 export function whyDeclaration(): Command {
-  return command('why', 'Explains a verdict: the clause that decided, or the nearest one, with the values compared.')
-    .argument('<action>', 'read, create, update, delete, or another that the record type names; has, or call')
+  return command('why', 'Explains a verdict: the clause that decided, or the nearest one, with the compared values.')
+    .argument('<action>', 'an action of the record type; has (a privilege) or call (a routine)')
     .argument('<type>', 'the record type; the privilege or routine')
     .argument('[key]', 'the key of the record (none for create)')
     .addOption(onePerson())
-    .addOption(settings('for create and update: a value that would be sent; may be repeated'))
-    .option('--all', 'every clause part by part, not the nearest alone')
+    .addOption(settings('for create and update: a value to send; may be repeated'))
+    .option('--all', 'shows every clause in full, not only the nearest')
     .addOption(within())
     .addOption(without())
     .addOption(live())

@@ -11,7 +11,7 @@ export class BaselineError extends PachterError {
 }
 
 const HEADING = ` Who may do what to which record, saved by: pachter drift --save
- Changes to this file are changes of access: read them as you read code.`
+ A change in this file is a change in access. Review it like code.`
 const VERSION = 2
 
 /** A baseline as YAML 1.2: a line for each person, record and action, in a stable order, so that two of them compare well. */
@@ -53,7 +53,7 @@ export function readBaseline(text: string, file: string, model: Model): Baseline
   if (!(root instanceof YAMLMap) || root.get('pachter baseline') !== VERSION)
     return fail(
       root,
-      `is no baseline of this version, which begins with "pachter baseline: ${VERSION}": save a new one with pachter drift --save`,
+      `is not a baseline of this version, which begins with "pachter baseline: ${VERSION}". Save a new one with pachter drift --save.`,
     )
   const access = root.get('access')
   if (!isMap(access)) return fail(access ?? root, 'has no access')
@@ -61,7 +61,7 @@ export function readBaseline(text: string, file: string, model: Model): Baseline
   for (const of of ['creates', 'privileges', 'routines', 'rules']) if (!isMap(root.get(of))) return fail(root, `has no ${of}`)
   const baseline = root.toJSON() as Baseline & { readonly entries?: unknown }
   if (!Array.isArray(baseline.people) || baseline.entries !== entriesIn(baseline))
-    return fail(undefined, 'is not whole: its end is missing, or entries were taken out by hand')
+    return fail(undefined, 'is incomplete: its end is missing, or entries were removed by hand')
   return baseline
 }
 
@@ -71,10 +71,10 @@ function checkAccess(access: YAMLMap, model: Model, fail: Fail): void {
   for (const { key, value } of access.items) {
     const type = isScalar(key) ? String(key.value) : ''
     const known = Object.hasOwn(model.types, type) ? model.types[type] : undefined
-    if (known === undefined) fail(key, `the rulebook has no record type "${type}": save a new baseline with pachter drift --save`)
-    if (!isMap(value)) return fail(key, `${type} has no records`)
+    if (known === undefined) fail(key, `the rulebook has no record type "${type}". Save a new baseline with pachter drift --save.`)
+    if (!isMap(value)) return fail(key, `${type} needs records`)
     for (const record of value.items) {
-      if (!isMap(record.value)) return fail(record.key, 'a record has actions, with people in each')
+      if (!isMap(record.value)) return fail(record.key, 'a record needs actions, with people in each')
       for (const action of record.value.items) checkKeptAction(action, known as TypeModel, model, fail)
     }
   }
@@ -85,12 +85,12 @@ function checkKeptAction({ key, value }: Pair, { name: type, actions }: TypeMode
   const [action = '', routine] = name.split(' within ')
   if (!actions.includes(action)) fail(key, `${type} has no action "${action}"`)
   if (routine !== undefined && !Object.hasOwn(routines, routine)) fail(key, `there is no routine "${routine}"`)
-  if (!isMap(value)) return fail(key, `${name} has people`)
+  if (!isMap(value)) return fail(key, `${name} needs people`)
   for (const person of value.items) {
     const saved = isMap(person.value) ? (person.value.toJSON() as Partial<SavedAccess>) : undefined
     const fields = saved?.fields
     const isWhole = Array.isArray(saved?.by) && (fields === undefined || Array.isArray(fields))
-    if (!isWhole) fail(person.key, 'a person has { fields, by }')
+    if (!isWhole) fail(person.key, 'a person needs { fields, by }')
   }
 }
 

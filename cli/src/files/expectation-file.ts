@@ -28,7 +28,7 @@ export function readExpectations(text: string, file: string, known: KnownNames):
     const name = yaml.oneOf(pair.key, [HEAD, 'at', 'people', 'tables'], 'word')
     if (name === 'at') {
       const time = instant(isScalar(pair.value) ? pair.value.value : undefined)
-      if (time === undefined) return yaml.fail(pair.value ?? pair.key, 'at: an instant is needed, as in 2026-06-15T09:00:00Z')
+      if (time === undefined) return yaml.fail(pair.value ?? pair.key, 'at: needs an instant, as in 2026-06-15T09:00:00Z')
       at = new Date(time)
     }
     if (name === 'people')

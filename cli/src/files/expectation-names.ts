@@ -75,7 +75,7 @@ export class Names {
   valuesOf(node: Node | null, type: TypeModel): Row {
     const yaml = this.#yaml
     const fields = Object.keys(type.fields)
-    if (!isMap(node)) return yaml.fail(node, `fields of ${type.name} are needed, as in { ${fields[1] ?? 'field'}: value }`)
+    if (!isMap(node)) return yaml.fail(node, `needs fields of ${type.name}, as in { ${fields[1] ?? 'field'}: value }`)
     return Object.fromEntries(
       yaml.each(node.items as Entry[], ({ key, value }) => {
         const name = yaml.written(key, 'a field')

@@ -55,7 +55,7 @@ export class ExpectationReader {
   #mayExactly(person: string, pair: Entry): Expectation[] {
     const { action, type, key } = this.#names.deed(pair.key)
     if (key !== undefined) return this.yaml.fail(pair.key, `may exactly: write "${action} ${type.name}: [${key}]"`)
-    if (action === 'create') return this.yaml.fail(pair.key, 'create belongs to no record: write it under "may" or "is refused"')
+    if (action === 'create') return this.yaml.fail(pair.key, 'create has no record: write it under "may" or "is refused"')
     return this.#reaching(person, action, 'exactly', type, pair)
   }
 
@@ -69,7 +69,7 @@ export class ExpectationReader {
     if (isSeq(value)) return [{ kind: 'reach', ...about, keys: yaml.each(value.items as Node[], (one) => this.#names.keyOf(one, type)) }]
     if (!isMap(value) || (action !== 'read' && action !== 'update')) {
       const orFields = action === 'read' ? ', or keys with fields' : ''
-      return yaml.fail(value ?? key, `${type.name}: a list of keys is needed, or all, or none${orFields}`)
+      return yaml.fail(value ?? key, `${type.name}: needs a list of keys, or all, or none${orFields}`)
     }
     const of = yaml.each(value.items as Entry[], ({ key: record, value: names }) => {
       const fields = this.#names.fieldsOf(names, type)
@@ -83,13 +83,13 @@ export class ExpectationReader {
   #trying(person: string, allowed: boolean, node: Node): TryExpectation {
     const { yaml } = this
     const pair: Entry = isMap(node) ? (node.items[0] as Entry) : ({ key: node, value: null } as Entry)
-    if (isMap(node) && node.items.length !== 1) return yaml.fail(node, 'one action for each line of the list')
+    if (isMap(node) && node.items.length !== 1) return yaml.fail(node, 'write one action per line')
     const { action, type, key } = this.#names.deed(pair.key)
-    if (action === 'create' && key !== undefined) return yaml.fail(pair.key, 'create: the key comes from the server: leave it out')
-    if (action !== 'create' && key === undefined) return yaml.fail(pair.key, `${action} ${type.name}: of which record? Add its key`)
+    if (action === 'create' && key !== undefined) return yaml.fail(pair.key, 'create: the server sets the key. Leave it out.')
+    if (action !== 'create' && key === undefined) return yaml.fail(pair.key, `${action} ${type.name}: add the key of the record`)
     const more = this.#more(pair, action, type, allowed)
     if (more.sending !== undefined && action !== 'create' && action !== 'update')
-      return yaml.fail(pair.key, `${action}: nothing is sent with it`)
+      return yaml.fail(pair.key, `${action}: cannot have "sending"`)
     const about = { kind: 'try', person, action, type: type.name, allowed, place: yaml.placeOf(pair.key) } as const
     return { ...about, ...(key === undefined ? {} : { key: this.#names.keyOf(pair.key, type, key) }), ...more }
   }
@@ -98,7 +98,7 @@ export class ExpectationReader {
     const { yaml } = this
     if (pair.value === null || (isScalar(pair.value) && pair.value.value === null)) return {}
     if (isScalar(pair.value)) {
-      if (allowed) return yaml.fail(pair.value, 'what is sent needs a name: { sending: { ... } }')
+      if (allowed) return yaml.fail(pair.value, 'write the sent values under "sending": { sending: { ... } }')
       return { message: yaml.written(pair.value, 'message') }
     }
     const known = allowed ? ['sending', 'within', 'giving'] : ['sending', 'within', 'as', 'message']
@@ -107,7 +107,7 @@ export class ExpectationReader {
       const name = yaml.oneOf<string>(word, known, 'word')
       if (name === 'sending' || name === 'giving') more[name] = this.#names.valuesOf(value, type)
       if (name === 'within') more.within = yaml.oneOf(value, Object.keys(this.#known.model.routines), 'routine')
-      if (name === 'as') more.as = yaml.oneOf(value, REFUSALS, 'way of refusing')
+      if (name === 'as') more.as = yaml.oneOf(value, REFUSALS, 'kind of refusal')
       if (name === 'message') more.message = yaml.written(value, 'message')
     })
     return more
@@ -118,7 +118,7 @@ export class ExpectationReader {
     const { yaml } = this
     const { people } = this.#known
     const [, typeName, keyText] = /^(\S+)\s(.+)$/s.exec(yaml.written(entry.key, 'a table')) ?? []
-    if (typeName === undefined) return yaml.fail(entry.key, 'a table is of one record: write its type and key, as in "plot p-01"')
+    if (typeName === undefined) return yaml.fail(entry.key, 'a table needs one record: write its type and key, as in "plot p-01"')
     const type = this.#names.typeOf(entry.key, typeName)
     const key = this.#names.keyOf(entry.key, type, keyText)
     const rows = yaml.pairs(entry, `${typeName} ${keyText}`)
@@ -138,7 +138,7 @@ export class ExpectationReader {
     const plain = (nodes ?? yaml.written(value, 'actions').split(',')).map((name) => name.trim())
     const isNothing = plain.length === 1 && plain[0] === 'nothing'
     const actions = isNothing ? [] : plain.map((name) => this.#names.actionOf(value as Node, type, name))
-    if (actions.includes('create')) return yaml.fail(value, 'create belongs to no record: write it under "may" or "is refused"')
+    if (actions.includes('create')) return yaml.fail(value, 'create has no record: write it under "may" or "is refused"')
     return actions
   }
 }

@@ -2,7 +2,7 @@ import { EXTENTS, type Expectation, type FieldsExpectation, type ReachExpectatio
 import type { Key } from 'pachter/internal/rulebook'
 import { Document, isMap, isSeq, type Node, parseDocument, type YAMLMap, type YAMLSeq } from 'yaml'
 
-const HEADING = ' What each person is meant to see and to be refused: pachter check judges it.'
+const HEADING = ' What each person should see and be refused. Run pachter check to check it.'
 
 /**
  * An expectation file with more expectations: those that are there stay as they are, with their comments. Without a text,

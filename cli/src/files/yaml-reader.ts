@@ -41,7 +41,7 @@ export class YamlReader {
 
   /** What was written, as it was written: a key of digits stays what it is. */
   written(node: Node | null, what: string): string {
-    if (!isScalar(node) || node.value === null) return this.fail(node, `${what}: a name is needed`)
+    if (!isScalar(node) || node.value === null) return this.fail(node, `${what}: needs a name`)
     return typeof node.value === 'string' ? node.value : ((node as Scalar).source ?? String(node.value))
   }
 
@@ -52,10 +52,10 @@ export class YamlReader {
 
   pairs({ key, value }: Entry, what: string): Entry[] {
     if (isMap(value)) return (value as YAMLMap).items as Entry[]
-    return this.fail(value ?? key, `${what}: needs entries of its own, as in name: value`)
+    return this.fail(value ?? key, `${what}: needs entries, as in name: value`)
   }
 
   items({ key, value }: Entry, what: string): Node[] {
-    return isSeq(value) ? (value.items as Node[]) : this.fail(value ?? key, `${what}: a list is needed`)
+    return isSeq(value) ? (value.items as Node[]) : this.fail(value ?? key, `${what}: needs a list`)
   }
 }

@@ -12,11 +12,11 @@ export function readSaved(given: unknown, project: Project, mutants?: MutantFind
   const { cells, proposals } = (given ?? {}) as { cells?: unknown; proposals?: unknown }
   if (Array.isArray(proposals)) {
     const found = proposals.map((number) => mutants?.survived[number as number]?.proposal)
-    if (found.length === 0 || found.some((one) => one === undefined)) throw new UsageError('save: there is no such proposal')
+    if (found.length === 0 || found.some((one) => one === undefined)) throw new UsageError('save: this proposal does not exist')
     return found as Expectation[]
   }
   if (!Array.isArray(cells) || cells.length === 0 || cells.length > MOST)
-    throw new UsageError(`save: { cells: [...] } is needed, with up to ${MOST}`)
+    throw new UsageError(`save: needs { cells: [...] }, with at most ${MOST}`)
   const ground = openProject(project)
   return joined(
     ground,
@@ -30,14 +30,15 @@ function readCell(cell: Partial<CellToSave> | null, ground: Ground): CellToSave 
     throw new UnknownNameError('person', String(person), Object.keys(ground.people), 'save')
   const type = typeModel(ground.model, typeName as string)
   const action = knownAction(type, actionName as string)
-  if (action === 'create') throw new UsageError('save: of a record that is there, and not of creating one')
-  if (typeof allowed !== 'boolean') throw new UsageError('save: allowed is true or false')
+  if (action === 'create') throw new UsageError('save: needs an existing record; create cannot be saved from a cell')
+  if (typeof allowed !== 'boolean') throw new UsageError('save: allowed has to be true or false')
   if (ground.record(type.name, key as Key) === undefined)
     throw new UnknownNameError(type.name, String(key), ground.keys(type.name).map(String), 'save')
   const about = { person, type: type.name, key: key as Key, action, allowed }
   if (fields === undefined) return about
-  if (action !== 'read' && action !== 'update') throw new UsageError(`save: fields are read or updated; ${action} is of the whole record`)
-  if (!Array.isArray(fields) || fields.length === 0) throw new UsageError('save: fields are a list of names')
+  if (action !== 'read' && action !== 'update')
+    throw new UsageError(`save: fields can be saved for read and update only; ${action} affects the whole record`)
+  if (!Array.isArray(fields) || fields.length === 0) throw new UsageError('save: fields has to be a list of names')
   for (const name of fields as unknown[])
     if (typeof name !== 'string' || !Object.hasOwn(type.fields, name) || name === type.key)
       throw new UnknownNameError('field', String(name), Object.keys(type.fields), 'save')

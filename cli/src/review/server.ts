@@ -25,7 +25,8 @@ const HEADERS = {
 
 /** The folder of the page's files. @throws UsageError where the package was not built whole */
 export function pageFolder(): string {
-  if (!existsSync(join(PAGE, 'index.html'))) throw new UsageError(`review: there is no page in ${PAGE}: the package was not built whole`)
+  if (!existsSync(join(PAGE, 'index.html')))
+    throw new UsageError(`review: the page is missing in ${PAGE}. Build or install pachter-cli again.`)
   return PAGE
 }
 
@@ -52,7 +53,7 @@ export async function serveReview(
   })
   await new Promise<void>((done, failed) => {
     server.once('error', (error: Error & { code?: string }) =>
-      failed(error.code === 'EADDRINUSE' ? new UsageError(`review: another program listens on port ${port}; --port takes another`) : error),
+      failed(error.code === 'EADDRINUSE' ? new UsageError(`review: port ${port} is in use. Choose another with --port.`) : error),
     )
     server.listen(port, '127.0.0.1', done)
   })
@@ -86,17 +87,17 @@ async function answer(request: Request, names: readonly string[], reviewed: Revi
   const { host, pathname } = new URL(request.url)
   const origin = request.headers.get('origin')
   if (!isOurs(names, host, origin, request.headers.get('sec-fetch-site') ?? 'none'))
-    return new Response('Not from there.', { status: 403, headers: HEADERS })
+    return new Response('Requests from other sites are refused.', { status: 403, headers: HEADERS })
   if (request.method === 'POST' && (pathname === '/save' || pathname === '/weaken')) {
     // A form of another page could send neither.
     if (origin === null || !/^application\/json\b/.test(request.headers.get('content-type') ?? ''))
-      return json(415, { problem: 'JSON is needed, from the page itself.' })
+      return json(415, { problem: 'Only JSON from the page itself is accepted.' })
     if (pathname === '/save') return saving(request, reviewed)
     reviewed.weaken()
     return json(202, {})
   }
   if (request.method !== 'GET' && request.method !== 'HEAD')
-    return new Response('It only reads.', { status: 405, headers: { ...HEADERS, allow: 'GET, HEAD' } })
+    return new Response('Use GET or HEAD.', { status: 405, headers: { ...HEADERS, allow: 'GET, HEAD' } })
   switch (pathname) {
     case '/project.json':
       return text(200, reviewed.project())
@@ -107,7 +108,7 @@ async function answer(request: Request, names: readonly string[], reviewed: Revi
     case '/changes':
       return changes(request, reviewed)
   }
-  return new Response('There is nothing here.', { status: 404, headers: HEADERS })
+  return new Response('Not Found', { status: 404, headers: HEADERS })
 }
 
 const text = (status: number, body: string) =>
@@ -138,7 +139,7 @@ function changes(request: Request, reviewed: Reviewed): Response {
 /** Writes expectations beside the others: all that is ever written. */
 async function saving(request: Request, reviewed: Reviewed): Promise<Response> {
   const sent = await request.text()
-  if (sent.length > 2_000_000) return json(413, { problem: 'That is too much at once.' })
+  if (sent.length > 2_000_000) return json(413, { problem: 'The request is too large.' })
   try {
     const expectations = readSaved(JSON.parse(sent), JSON.parse(reviewed.project()) as Project, reviewed.mutants())
     return json(200, { file: reviewed.save(expectations), saved: expectations.map(expectationTitle) })

@@ -1,4 +1,4 @@
-// Whom the simulated identity provider knows: the people of the demo world.
+// The accounts of the simulated identity provider: the people of the demo world.
 import { recordsOf } from '../../world/open.js'
 import { people } from '../../world/people.js'
 import type { Account } from './provider.js'

@@ -62,7 +62,7 @@ export async function startApp({ data: { store }, provider, port = 0, page: buil
       },
     },
   })
-  // A procedure of the server's own: whom it refuses, and what it changes, is the rulebook's business all the same.
+  // A procedure of the server's own. The rulebook still decides who may call it, and what it may change.
   const guarded = guard(store, { identity, signIn: '/sign-in' })
 
   const page = readPage(built).replaceAll('%ISSUER%', issuer).replaceAll('%CLIENT%', provider.application.clientId)

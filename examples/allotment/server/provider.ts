@@ -8,7 +8,7 @@ import { secureHeaders } from 'hono/secure-headers'
 import { exportJWK, generateKeyPair, SignJWT } from 'jose'
 import { listening } from './listening.js'
 
-/** Somebody whom the provider knows. */
+/** An account at the provider. */
 export interface Account {
   /** The subject: the key of the member. */
   readonly sub: string
@@ -16,7 +16,7 @@ export interface Account {
   readonly email: string
   /** Groups at the provider. They come in the token; what they count for is the application's business. */
   readonly groups: readonly string[]
-  /** For whoever chooses. */
+  /** For the choice of accounts. */
   readonly about: string
 }
 
@@ -25,7 +25,7 @@ export interface Application {
   readonly clientId: string
   /** Where people may come back to: their origins. */
   readonly origins: string[]
-  /** For whom its tokens are meant. */
+  /** The audience of its tokens. */
   readonly audience: string
 }
 
@@ -56,7 +56,7 @@ export interface Provider {
   close(): Promise<void>
 }
 
-/** Starts the provider. Its keys are made anew each time. */
+/** Starts the provider. It makes new keys each time. */
 export async function startProvider({ accounts, application, port = 0, lifetime = 3600 }: ProviderOptions): Promise<Provider> {
   const { publicKey, privateKey } = await generateKeyPair('ES256')
   const jwk = { ...(await exportJWK(publicKey)), kid: KEY, alg: 'ES256', use: 'sig' }
@@ -120,7 +120,7 @@ class Desk {
     return back.href
   }
 
-  /** What was given out for a code, where it was to whoever sends this. Each code is good once, whatever comes of it. */
+  /** What was issued for a code, if this client asked for it. Each code can be used once, even if the request fails. */
   async redeem(form: { readonly [name: string]: unknown }): Promise<Code | undefined> {
     const code = this.#codes.get(String(form.code))
     this.#codes.delete(String(form.code))
@@ -177,7 +177,7 @@ function appOf(desk: Desk, { accounts, application, jwk }: Shown): Hono {
       const asked = new URL(context.req.url).searchParams
       const wrong = desk.wrongWith(asked)
       if (wrong !== undefined) return context.text(wrong, 400)
-      // Whom the application names already is signed in without being asked.
+      // The application names the account, so it is signed in without being asked.
       const hinted = asked.get('prompt') === 'select_account' ? undefined : desk.account(asked.get('login_hint') ?? undefined)
       if (hinted !== undefined) return context.redirect(desk.sentBack(asked, hinted))
       return context.html(choosing(accounts, asked))

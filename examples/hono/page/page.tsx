@@ -139,7 +139,7 @@ function PlotCard(props: { plot: Plot; mayDelete: boolean; ask: (plot: Plot, met
   )
 }
 
-/** A part of the page for whoever has the privilege. */
+/** A part of the page for people with the privilege. */
 function Ledger() {
   const access = useRouteAccess({ privilege: 'openLedger' })
   const { view } = useRules()

@@ -7,8 +7,8 @@ import { outdate, type WatchedStore } from './subscription.js'
 const SELDOM = 15
 
 /**
- * What the time itself has changed since it was last looked: records whose times have come, as if they had been written. Whom it
- * concerns by their own claims is noted.
+ * What has changed since the last check only because time passed: records that have become due, as if they had been written. People
+ * whose own claims make the difference are noted.
  */
 export async function due(watched: WatchedStore, looks: number): Promise<readonly RecordChange[]> {
   const now = watched.inside.now()

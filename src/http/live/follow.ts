@@ -71,7 +71,7 @@ export async function leadingTo(reading: Reading, type: string, steps: readonly 
   for (const [at, step] of [...steps.entries()].reverse()) {
     if (rows.length === 0) return []
     const before = steps[at - 1]?.type ?? type
-    // Above what changed, and above everything beneath it.
+    // Above what changed, and above everything below it.
     if (step.kind === 'ancestors') rows = await closure(reading, step, rows, back(step.link.by))
     rows = await matching(reading, before, back(step.by), rows)
   }
@@ -94,7 +94,7 @@ async function closure(
   return [...met.values()]
 }
 
-/** Those in an index whom a record may concern, as it is now. */
+/** The subscriptions in an index that a record may affect, as it is now. */
 export async function concerned<T>(reading: Reading, index: ConditionIndex<T>, row: Row): Promise<Set<T>> {
   const found = new Set(index.all)
   for (const { steps, places } of index.entries.values()) {

@@ -17,7 +17,7 @@ export interface PlaceOf<T> {
 
 /** Finds those whose conditions may hold of a record, by the values that it has, and not by asking each. */
 export interface ConditionIndex<T> {
-  /** Those whom any record may concern. */
+  /** The subscriptions that any record may affect. */
   readonly all: ReadonlySet<T>
   readonly entries: ReadonlyMap<string, Entry<T>>
   add(one: T, cover: readonly Anchor[] | undefined): void

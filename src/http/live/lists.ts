@@ -23,9 +23,9 @@ import {
 } from './subscription.js'
 
 /**
- * Keeps lists up to date: whoever watches one hears of records that appear in it, change and are gone, as records, shares, owners
- * and parents change, as somebody's own roles do, and as time passes. Whom a change concerns is found through an index over
- * their specialised rules, and what they are told is read through the guarded store.
+ * Keeps lists up to date. Subscribers are told of records that appear, change and leave, because of changes to records, shares, owners
+ * and parents, to a person's own roles, and as time passes. An index over the subscribers' specialised rules finds the ones that a
+ * change affects. What they are sent is read through the guarded store.
  *
  * @example
  * const live = liveLists()
@@ -33,7 +33,7 @@ import {
  */
 export function liveLists(options: LiveOptions = {}): LiveLists {
   const { tick = 1000 } = options
-  if (!(tick >= 10)) throw new SetupError('liveLists', 'tick: at least 10 milliseconds')
+  if (!(tick >= 10)) throw new SetupError('liveLists', 'has to be at least 10 milliseconds')
   const server = new LiveListServer(options, tick)
   return Object.freeze({
     hearOf: (store: Store) => void server.watchedOf(store),
@@ -123,7 +123,7 @@ class LiveListServer {
         try {
           await find(watched, changes)
         } catch (error) {
-          // Whom it concerns could not be found out: so it may concern everybody.
+          // It is unknown which subscriptions this affects, so it may affect all.
           this.#onFailure(error)
           for (const subscription of watched.subscriptions.values()) outdate(subscription)
         }
@@ -227,9 +227,9 @@ class LiveListServer {
   }
 
   async watch(store: Store, me: unknown, typeName: string, query: LiveQuery, hear: (event: LiveEvent) => void, visitor?: string) {
-    if (this.#closed) throw new RequestError(503, 'Lists are no longer kept up to date here.')
+    if (this.#closed) throw new RequestError(503, 'Live lists have been stopped on this server.')
     await this.#ready.catch(() => {
-      throw new RequestError(503, 'Lists cannot be kept up to date here now.', { 'retry-after': '30' })
+      throw new RequestError(503, 'Live lists are not available now.', { 'retry-after': '30' })
     })
     const watched = this.watchedOf(store)
     const asker = this.#quota.check(watched.inside.model, me, visitor)

@@ -15,7 +15,7 @@ export interface LiveOptions {
   readonly most?: number
   /** And so many by one person. Default 200. */
   readonly each?: number
-  /** And so many by all visitors whom nothing tells apart. Default 1,000. */
+  /** And this many for all visitors that cannot be told apart. Default 1,000. */
   readonly visitors?: number
   /** Is told of what should not have happened. Default: written to the console. */
   readonly onFailure?: (error: unknown) => void
@@ -27,7 +27,7 @@ export interface LiveLists {
   hearOf<W extends World>(store: Store<W>): void
   /** Told of what was written past the store, by trusted code: records as they were and as they are. */
   changed(changes: readonly RecordChange[]): void
-  /** Everything is looked at anew: after an import past the store, say. */
+  /** Checks every list again: after an import that bypassed the store, for example. */
   changedEverywhere(): void
   /**
    * Lets somebody watch. Each event is told in order. Gives a way to stop, and to be told the whole list again. `visitor` tells visitors

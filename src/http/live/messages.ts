@@ -41,8 +41,8 @@ interface Subscriber {
 
 /**
  * Tells other server processes over Redis (publish and subscribe). Give two clients of the package `redis`, connected: one that
- * publishes, and one of its own to subscribe. What is told while the connection is lost nobody hears; every list is looked at
- * anew when it is back.
+ * publishes, and one of its own to subscribe. Messages sent while the connection is down are lost, so every list is checked again
+ * after a reconnect.
  *
  * @example
  * const client = await createClient().connect()

@@ -2,7 +2,7 @@ import { type Row, valuesAt } from '../../condition/index.js'
 import { linksOfMe, startOfLink } from '../../viewpoint/index.js'
 import type { Subscription, WatchedStore } from './subscription.js'
 
-/** Where somebody's own records are looked for: whoever writes there changes who they are. */
+/** Where a person's own records are found. Writing there changes who the person is to the rules. */
 export function ownPlaces({ inside }: WatchedStore, type: string, me: Row | null | undefined): string[] {
   if (me === null || me === undefined) return []
   return linksOfMe(inside.model, [type]).flatMap(({ path, link }) => {

@@ -4,7 +4,7 @@ import { RequestError } from '../error.js'
 
 const VISITORS = 'visitors'
 
-/** How many lists are watched, by whom, and who may watch more. */
+/** Counts the live lists of each person, and limits them. */
 export class Quota {
   readonly #limits: { readonly most: number; readonly each: number; readonly visitors: number }
   readonly #watchedBy = new Map<string, number>()
@@ -23,12 +23,12 @@ export class Quota {
   check({ me: { key } }: Model, me: unknown, visitor: string | undefined): string {
     const { most, each, visitors } = this.#limits
     const later = { 'retry-after': '30' }
-    if (this.#people >= most) throw new RequestError(503, 'Too many are watching already: try again later.', later)
+    if (this.#people >= most) throw new RequestError(503, 'Too many live lists are open. Try again later.', later)
     const unknown = visitor === undefined ? VISITORS : `visitor ${visitor}`
     const asker = me === null || me === undefined ? unknown : `person ${JSON.stringify((me as Row)[key])}`
     const allowed = asker === VISITORS ? visitors : each
     if ((this.#watchedBy.get(asker) ?? 0) >= allowed)
-      throw new RequestError(429, `You watch ${allowed} lists already: close some of the pages.`, later)
+      throw new RequestError(429, `You have ${allowed} live lists open. Close some of the pages.`, later)
     return asker
   }
 

@@ -14,7 +14,7 @@ import {
 import { conditionsOfType, keyPlace, type Model, referencesTo, typeModel } from '../../rulebook/index.js'
 import { placeId, type Step, stepOf, stepsId } from './steps.js'
 
-/** What records of a type hang on, by the rules of some actions: whoever watches them has to hear when it changes. */
+/** What records of a type depend on, by the rules of some actions. Subscribers need to hear of each change there. */
 export interface Reach {
   /** Ways from a record to others, each to its last step. */
   readonly ways: readonly (readonly Step[])[]
@@ -44,7 +44,7 @@ function collectRules(model: Model, place: ReachedRecord, actions: readonly stri
   for (const { condition } of conditions) collect(lower(condition), { at }, found)
 }
 
-/** What stands in the way of a deletion, or goes along with it as the asker's own doing. */
+/** What can block a deletion, or is deleted or unlinked with it as the asker's own action. */
 function collectAlong(model: Model, { type, steps }: ReachedRecord, met: ReadonlySet<string>, found: Found): void {
   for (const reference of referencesTo(model, type)) {
     const owner = reference.type
@@ -55,7 +55,7 @@ function collectAlong(model: Model, { type, steps }: ReachedRecord, met: Readonl
     const place: ReachedRecord = { type: owner, steps: again || steps === undefined ? undefined : [...steps, step] }
     if (place.steps === undefined) found.anywhere.add(owner)
     else found.ways.set(stepsId(place.steps), place.steps)
-    // Whether it stands in the way is told by its name to those who see it.
+    // The message names a blocking record to those who may see it.
     collectRules(model, place, ['read', ...(ALONG[reference.onDelete] ?? [])], found)
     if (reference.onDelete === 'delete' || reference.onDelete === 'follow')
       collectAlong(model, place, again ? new Set([owner]) : new Set([...met, owner]), found)

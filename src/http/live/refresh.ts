@@ -4,7 +4,7 @@ import { compare } from './compare.js'
 import { place } from './placement.js'
 import { isConcerned, isWatched, type Subscription } from './subscription.js'
 
-/** What becomes of a list that cannot go on. */
+/** How a list ends that cannot go on. */
 type End = (subscription: Subscription, why: 'too many' | 'failed') => void
 
 /** After so many failures in a row it is given up. */
@@ -40,7 +40,7 @@ export class Refresh {
     await Promise.all(Array.from({ length: Math.min(AT_ONCE, concerned.length) }, some))
   }
 
-  /** The same for one subscription, for whom it is done once at a time. */
+  /** The same for one subscription, which is refreshed once at a time. */
   one(subscription: Subscription): Promise<void> {
     if (subscription.running === undefined) {
       const looking = this.#look(subscription)
@@ -65,7 +65,7 @@ export class Refresh {
         break
       }
     }
-    // At once, so that what comes next begins anew.
+    // At once, so that the next refresh starts fresh.
     subscription.running = undefined
   }
 

@@ -12,13 +12,13 @@ export interface StreamOptions {
   readonly refusal?: (error: unknown) => { readonly status: number; readonly detail?: string | undefined }
 }
 
-/** So many events may wait for whoever reads slowly; then whole lists are told again, once they read. */
+/** This many events may wait for a slow reader. Beyond it, they are replaced by whole lists once the client reads again. */
 const MOST_WAITING = 256
 
 /** Begins to watch: `hear` is told of every event. */
 export type Watch = (hear: (event: LiveEvent) => void) => Promise<{ stop(): void; again(): void }>
 
-/** Something to be said. What `stays` is said even where a whole list is told anew. */
+/** An event to be sent. One that `stays` is sent even if the whole list is sent again. */
 interface Waiting {
   readonly list: number
   readonly text: string
@@ -83,7 +83,7 @@ class EventStream {
     this.#every(beat, () => {
       if (this.#waiting.length === 0) this.#say(-1, ': still here\n\n', false)
     })
-    // Somebody else, or the same with other claims: whoever they are, they begin anew.
+    // Another person, or the same one with other claims: start again.
     const over = () => this.#hear(0, { event: 'ended', why: 'sign in' })
     this.#every(recheckEvery, () => {
       recheck().then((same) => {

@@ -78,7 +78,7 @@ export interface WatchedStore {
   readonly own: Map<string, Set<Subscription>>
   /** Who has to be looked at, now that something has changed. */
   readonly concerned: Set<Subscription>
-  /** For whom there is an instant at which something changes by itself. */
+  /** The subscriptions for which something changes by itself at a known instant. */
   readonly timed: Set<Subscription>
   last: number
 }

@@ -16,7 +16,7 @@ export interface Deployed {
   readonly model: Model
   /** The address that the routes are under. */
   readonly url: string
-  /** How each person is let in, as headers; the visitor needs none. Who is not here, is not looked through. */
+  /** The credentials of each person, as headers; the visitor needs none. People who are not here are not checked. */
   readonly people: { readonly [person: string]: Readonly<Record<string, string>> }
   /** Record types in which refused writes may really be tried; of others it is asked what may be done. */
   readonly mayWrite: readonly string[]
@@ -60,7 +60,7 @@ export function outcomeOf({ status, body }: Answer, doing: string): 'allowed' | 
   const by = Object.hasOwn(REFUSED_BY, code) ? REFUSED_BY[code] : undefined
   if (by?.status === status) return by.outcome
   const said = [code, body.detail ?? body.title].filter(Boolean).join(': ')
-  throw new OddAnswer(`${doing} is answered with ${status}${said === '' ? '' : ` (${said})`}, which is no refusal by the rules`)
+  throw new OddAnswer(`${doing} is answered with ${status}${said === '' ? '' : ` (${said})`}, which is not a refusal by the rules`)
 }
 
 /** Asks the application as a person. What changes something says that it comes from the application's own pages, as they would. */
@@ -71,7 +71,7 @@ export async function call(site: Deployed, person: string, method: string, path:
   try {
     return { status, body: (text === '' ? {} : JSON.parse(text)) as Row }
   } catch {
-    throw new DeployedError(`${method} ${path} is answered with ${status} and no JSON: is ${site.url} where the routes are?`)
+    throw new DeployedError(`${method} ${path} is answered with ${status} and no JSON. Is ${site.url} the address of the routes?`)
   }
 }
 
@@ -92,7 +92,7 @@ export async function callHandler(
   const { status, text } = await send(site, person, method, address, { headers: bare ? {} : { 'content-type': type }, ...sent })
   // After a form, one is led on: to where one signs in as well, which is told by no code.
   if (status >= 300 && status < 400)
-    return { status, body: { code: 'REDIRECT', detail: 'leads elsewhere, and says not whether it was done' } }
+    return { status, body: { code: 'REDIRECT', detail: 'is answered with a redirect, which does not say whether it was done' } }
   try {
     return { status, body: JSON.parse(text) as Row }
   } catch {
@@ -140,7 +140,7 @@ export async function listed(site: Deployed, person: string, type: string, query
     if (outcome === 'sign in') return []
     const { records, next } = answer.body
     if (outcome !== 'allowed' || !Array.isArray(records))
-      throw new OddAnswer(`the list of ${type}, asked for by ${person}, is answered with ${answer.status} and holds no records`)
+      throw new OddAnswer(`the list of ${type}, asked for by ${person}, is answered with ${answer.status} and contains no records`)
     rows.push(...(records as Row[]))
     after = next as string | undefined
   } while (after !== undefined)

@@ -45,11 +45,11 @@ const BUILT_IN: readonly string[] = ['read', 'create', 'update', 'delete']
 class OnlyTrying extends Error {}
 
 function reasonToLeaveOut({ people, mayWrite }: Deployed, one: Expectation): string | undefined {
-  if (one.person !== 'visitor' && people[one.person] === undefined) return 'there is no token of this person'
-  if (one.at !== undefined) return 'it is of another instant'
+  if (one.person !== 'visitor' && people[one.person] === undefined) return 'there are no credentials for this person'
+  if (one.at !== undefined) return 'it is about another time'
   if (one.kind !== 'try') return undefined
-  if (one.within !== undefined) return 'routines are called by the application alone'
-  if (one.action === 'create' && !one.allowed && !mayWrite.includes(one.type)) return 'it would write'
+  if (one.within !== undefined) return 'only the application calls routines'
+  if (one.action === 'create' && !one.allowed && !mayWrite.includes(one.type)) return 'it would write to the application'
   return undefined
 }
 
@@ -98,7 +98,7 @@ async function reached(site: Deployed, type: TypeModel, one: Expectation & { rea
   return [
     ...(missing.length > 0 ? [`missing: ${missing.join(', ')}`] : []),
     ...(surplus.length > 0 ? [`too many: ${surplus.join(', ')}`] : []),
-    ...(opened.length > 0 ? [`not in the list, and yet given by its key: ${opened.join(', ')}`] : []),
+    ...(opened.length > 0 ? [`not in the list, but returned by its key: ${opened.join(', ')}`] : []),
   ]
 }
 
@@ -116,7 +116,7 @@ async function fieldsOf(site: Deployed, type: TypeModel, one: Expectation & { re
   const surplus = one.extent === 'at least' ? [] : has.filter((name) => said.includes(name) === (one.extent === 'none'))
   const verb = one.action === 'read' ? 'sees' : 'changes'
   return [
-    ...(missing.length > 0 ? [`hidden or fixed: ${missing.join(', ')}`] : []),
+    ...(missing.length > 0 ? [`missing: ${missing.join(', ')}`] : []),
     ...(surplus.length > 0 ? [`${verb} too much: ${surplus.join(', ')}`] : []),
   ]
 }
@@ -140,7 +140,9 @@ async function accessOf(site: Deployed, type: TypeModel, one: Expectation & { re
   const may = await mayOf(site, one.person, type, one.key, actions)
   return actions.flatMap((action) => {
     const allowed = action === 'read' ? may !== undefined : may?.[action]?.allowed === true
-    return allowed === one.actions.includes(action) ? [] : [`${allowed ? 'may, and should not' : 'should, and may not'}: ${action}`]
+    return allowed === one.actions.includes(action)
+      ? []
+      : [`${allowed ? 'is allowed, but should not be' : 'is not allowed, but should be'}: ${action}`]
   })
 }
 
@@ -159,7 +161,7 @@ async function attempted(site: Deployed, type: TypeModel, one: TryExpectation): 
   const before = await lookedAt(site, type, key)
   const answer = await tried(site, type, one)
   const outcome = outcomeOf(answer, `${action} of ${type.name}${key === undefined ? '' : ` ${key}`}, tried by ${person},`)
-  const trace = (await lookedAt(site, type, key)) === before ? [] : ['the record is not what it was']
+  const trace = (await lookedAt(site, type, key)) === before ? [] : ['it was refused, but the record has changed']
   const { detail } = answer.body
   return [...compared(one, outcome, detail as string | undefined), ...trace]
 }
@@ -188,11 +190,11 @@ async function permitted(site: Deployed, type: TypeModel, one: TryExpectation): 
   const found = (await mayOf(site, person, type, key as Key, [action]))?.[action]
   const within = Object.keys(sending ?? {}).every((name) => found?.fields === undefined || found.fields.includes(name))
   const may = found?.allowed === true && within
-  if (allowed) return may ? [] : ['it is not allowed, by what the application says may be done']
+  if (allowed) return may ? [] : ['the verdict of the application is that it is not allowed']
   if (!may) return []
-  // An update may be refused for what becomes of the record.
-  if (action === 'update' && sending !== undefined) throw new OnlyTrying('only trying would tell, which would write')
-  return ['it is allowed, by what the application says may be done']
+  // An update may be refused because of the record that it would lead to.
+  if (action === 'update' && sending !== undefined) throw new OnlyTrying('only a real request would tell, and that would write')
+  return ['the verdict of the application is that it is allowed']
 }
 
 /** What the application answers who asks for a verdict, of what would be sent. */
@@ -200,7 +202,7 @@ async function promised(site: Deployed, type: TypeModel, { person, action, key, 
   const question = action === 'create' ? { action, type: type.name, record: sending } : { action, type: type.name, key, changes: sending }
   const answer = await call(site, person, 'POST', 'my-rules/verdicts', { questions: [question] })
   if (answer.status === 404 && answer.body.code !== 'NOT_FOUND')
-    throw new OnlyTrying('it gives no verdicts (my-rules), and only trying would tell')
+    throw new OnlyTrying('the application has no verdicts (my-rules), so only a real request would tell')
   if (outcomeOf(answer, `the verdict on ${action} of ${type.name}, asked for by ${person},`) !== 'allowed')
     throw new OddAnswer(`a verdict is refused to ${person}`)
   const [verdict] = answer.body.verdicts as readonly { readonly allowed: boolean; readonly outcome: string; readonly message?: string }[]
@@ -213,11 +215,11 @@ function compared({ allowed, as, message }: TryExpectation, outcome: string, sai
   const otherwise = as === undefined ? !['sign in', 'not found', 'refused'].includes(outcome) : outcome !== as
   return [
     ...(otherwise ? [`it is ${outcome}${as === undefined ? '' : `, not ${as}`}: ${said ?? ''}`] : []),
-    ...(message !== undefined && message !== said ? [`it says: ${said ?? 'nothing'}`] : []),
+    ...(message !== undefined && message !== said ? [`the message is: ${said ?? 'nothing'}`] : []),
   ]
 }
 
-/** A record through the eyes of whoever sees it. */
+/** A record as a person who sees it gets it. */
 async function lookedAt(site: Deployed, type: TypeModel, key: Key | undefined): Promise<string> {
   if (key === undefined) return ''
   const seenBy: string[] = []

@@ -38,12 +38,12 @@ export interface FieldsExpectation extends About {
   readonly fields: readonly string[] | 'all'
 }
 
-/** The ways in which something is refused. `invalid` is what does not fit the record type, whoever sends it. */
+/** The ways in which something is refused. `invalid` is what does not fit the record type, for every sender. */
 export const REFUSALS = ['sign in', 'not found', 'refused', 'invalid'] as const
 /** One of them. */
 export type Refusal = (typeof REFUSALS)[number]
 
-/** What comes of it when somebody does something. */
+/** The result of an action. */
 export interface TryExpectation extends About {
   readonly kind: 'try'
   readonly action: string

@@ -71,7 +71,7 @@ async function opened(ground: Ground, person: string, type: string, keys: readon
   for (const key of keys) {
     if (listed.has(key)) continue
     const { outcome } = await ground.attempt(person, { action: 'read', type, key })
-    if (outcome === 'allowed') problems.push(`not in the list, and yet given by its key: ${key}`)
+    if (outcome === 'allowed') problems.push(`not in the list, but returned by its key: ${key}`)
   }
   return problems
 }
@@ -90,7 +90,7 @@ export async function reached(ground: Ground, person: string, action: string, ty
   return rows.map((row) => (row as Row)[key] as Key)
 }
 
-/** Whether other records may stand in the way of it, whatever the rules say of the record itself. */
+/** Whether other records may block it, whatever the rules say of the record itself. */
 export function isTakenAlong({ model }: Ground, action: string, type: string): boolean {
   return action === 'delete' && isJudgedAlong(model, type)
 }
@@ -114,7 +114,7 @@ async function reason(ground: Ground, person: string, action: string, type: stri
   const why = ground.viewpoint(person).why(action, type, record)
   if (why.verdict.allowed && isTakenAlong(ground, action, type)) {
     const { allowed } = await ground.store(person).verdict('delete', type, key)
-    if (!allowed) return 'its own rules let it, but a record that belongs to it stands in the way'
+    if (!allowed) return 'its own rules allow it, but a record that belongs to it blocks it'
   }
   return reasonOf(why)
 }
@@ -135,9 +135,9 @@ async function fields(ground: Ground, { person, action, type: typeName, key, ext
   const given = action === 'read' ? Object.keys((await ground.attempt(person, { action, type: typeName, key })).record ?? {}) : []
   const leaked = given.filter((name) => name !== type.key && !has.includes(name))
   return [
-    ...(missing.length === 0 ? [] : [`hidden or fixed: ${missing.join(', ')}; ${by}`]),
+    ...(missing.length === 0 ? [] : [`missing: ${missing.join(', ')}; ${by}`]),
     ...(surplus.length === 0 ? [] : [`${verb} too much: ${surplus.join(', ')}; ${by}`]),
-    ...(leaked.length === 0 ? [] : [`given although hidden: ${leaked.join(', ')}`]),
+    ...(leaked.length === 0 ? [] : [`returned although hidden: ${leaked.join(', ')}`]),
   ]
 }
 
@@ -153,7 +153,7 @@ async function access(ground: Ground, { person, type: typeName, key, actions }: 
     const { allowed } = (await asked) ?? view.verdict(action, typeName, record)
     if (allowed === actions.includes(action)) continue
     const why = await reason(ground, person, action, typeName, key)
-    problems.push(`${allowed ? 'may, and should not' : 'should, and may not'}: ${action}; ${why}`)
+    problems.push(`${allowed ? 'is allowed, but should not be' : 'is not allowed, but should be'}: ${action}; ${why}`)
   }
   return problems
 }
@@ -185,11 +185,11 @@ async function attempted(ground: Ground, expectation: TryExpectation): Promise<s
   const problems: string[] = []
   if (trace !== undefined) {
     ground.refresh()
-    problems.push(`${result.outcome}, and yet ${trace}`)
+    problems.push(`${result.outcome}, but ${trace}`)
   }
   if (as === undefined ? result.outcome === 'invalid' : result.outcome !== as)
     problems.push(`it is ${result.outcome}${as === undefined ? '' : `, not ${as}`}: ${result.message ?? ''}`)
-  if (message !== undefined && result.message !== message) problems.push(`it says: ${result.message ?? 'nothing'}`)
+  if (message !== undefined && result.message !== message) problems.push(`the message is: ${result.message ?? 'nothing'}`)
   return problems
 }
 
@@ -216,7 +216,7 @@ async function anyUpdate(ground: Ground, expectation: TryExpectation): Promise<s
   if (verdict.allowed) return [`it may be changed; ${reasonOf(view.why('update', typeName, record))}`]
   const problems: string[] = []
   if (as !== undefined && verdict.outcome !== as) problems.push(`it is ${verdict.outcome}, not ${as}: ${verdict.message}`)
-  if (message !== undefined && verdict.message !== message) problems.push(`it says: ${verdict.message}`)
+  if (message !== undefined && verdict.message !== message) problems.push(`the message is: ${verdict.message}`)
   for (const name of Object.keys(type.fields)) {
     if (name === type.key) continue
     const others = (ground.records[typeName] ?? []).map((row) => (row as Row)[name])

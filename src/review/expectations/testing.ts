@@ -38,7 +38,7 @@ export class ExpectationError extends PachterError {
 export interface LookOptions<P extends string, Me> {
   /** Claims by name. `visitor` and `unknown` are there besides. */
   readonly people: { readonly [name in P]: Me }
-  /** The claims of somebody who is signed in and known to no record, where an id alone does not fit their shape. */
+  /** The claims of a signed-in person without a record, if an id alone does not fit their shape. */
   readonly unknown?: Me
   /** The records by type. They stay as they are. */
   readonly records: Records
@@ -52,7 +52,7 @@ export interface Trying<W extends World, K extends TypeName<W>> {
   readonly within?: W['routine']
 }
 
-/** One person, of whom something is expected. Every method throws an `ExpectationError` where it is otherwise. */
+/** What is expected of one person. Every method throws an `ExpectationError` if it is not so. */
 export interface Onlooker<W extends World> {
   /** Sees these records, and maybe others. */
   sees<K extends TypeName<W>, F extends FieldName<W, K>>(

@@ -82,7 +82,7 @@ class Search {
     const at = firstDifference(was, is)
     if (at === undefined) return undefined
     if (isTakenAlong(this.#ground, action, type)) {
-      // The sets are of the rules of a record itself, and more may stand in the way of a deletion.
+      // The sets follow the rules of a record itself, and more may block a deletion.
       const had = await reached(this.#ground, person, action, type)
       return reachDifference(person, action, type, had, await reached(other, person, action, type))
     }
@@ -127,7 +127,7 @@ class Search {
     return undefined
   }
 
-  /** What comes of creating and updating. */
+  /** The results of creating and updating. */
   async #tried(other: Ground, type: string, action: 'create' | 'update'): Promise<Expectation | undefined> {
     const ground = this.#ground
     for (const person of this.#people) {
@@ -239,7 +239,7 @@ function tryExpectation(model: Model, person: string, what: Attempted, was: Outc
 function valuesOf(ground: Ground, person: string, type: string, name: string): unknown[] {
   const held = (ground.records[type] ?? []).map((row) => (row as Row)[name])
   const ids = Object.values(ground.people).map((claims) => claims?.[ground.model.me.key])
-  // A field that speaks of people may come to speak of whoever asks.
+  // A field that identifies people can be set so that it names the asker.
   const own = held.some((value) => value !== undefined && ids.includes(value)) ? [ground.people[person]?.[ground.model.me.key]] : []
   const found = new Map<string, unknown>()
   for (const value of [...own, ...held])

@@ -26,7 +26,7 @@ export interface RuleUse extends RuleText {
   readonly cells?: number
   /** In how many of them things would be otherwise without it. */
   readonly alone?: number
-  /** Who has a say by it or is withheld something, with the number of records; of creating, for whom it can hold. */
+  /** The people that it allows or refuses something, with the number of records; for creating, those that it can allow. */
   readonly people: readonly { readonly name: string; readonly records: number }[]
 }
 

@@ -4,7 +4,7 @@ import { add, type Bits, noBits } from './bits.js'
 /** Numbers of the records that have a value. */
 export type Index = ReadonlyMap<Comparable, readonly number[]>
 
-/** Indexes that were made, for record lists that come again: of a list that is the same, they are not made anew. */
+/** Indexes of record lists that were used before: they are not built twice for the same list. */
 export type IndexCache = WeakMap<readonly Row[], Map<string, Index>>
 
 /** The records of a type, with indexes that are made when they are first needed. */
@@ -13,7 +13,7 @@ export class SetTable {
   readonly rows: readonly Row[]
   /** What was found out already, by the condition itself: what does not depend on the person is the same node for everybody. */
   readonly known = new WeakMap<ConditionNode, Bits>()
-  /** The same for what those records go by, in the places by which that condition is always asked. */
+  /** The same for the values that those records are joined on, in the places that the condition always uses. */
   readonly keys = new WeakMap<ConditionNode, ReadonlySet<Comparable>>()
   readonly #indexes: Map<string, Index>
 

@@ -32,7 +32,7 @@ export interface RecordSets {
   rows(type: string): readonly Row[]
   /** The records of the type on which a condition holds, which has to be specialised for a person. */
   where(type: string, condition: ConditionNode): Bits
-  /** What those records go by in an index of these places, which are always the same for a condition. */
+  /** The values of those records in an index of these places, which are always the same for a condition. */
   keysWhere(type: string, condition: ConditionNode, places: readonly PlaceNode[]): ReadonlySet<Comparable>
 }
 
@@ -198,7 +198,7 @@ class Sets implements RecordSets {
     return count(this.#where(this.#table(over.type), fits)) > 0 ? allBits(of.rows.length) : noBits(of.rows.length)
   }
 
-  /** What the records go by, in these places, on which a condition holds. */
+  /** The values, in these places, of the records on which a condition holds. */
   #keysWhere(of: SetTable, node: ConditionNode, places: readonly PlaceNode[]): ReadonlySet<Comparable> {
     const known = of.keys.get(node)
     if (known !== undefined) return known
@@ -239,7 +239,7 @@ function missing(type: string): never {
   throw new LinksError(type)
 }
 
-/** What some of the records go by, in these places. */
+/** The values of some of the records, in these places. */
 function keysOf({ rows }: SetTable, some: Bits, places: readonly PlaceNode[]): Set<Comparable> {
   const keys = new Set<Comparable>()
   each(some, (at) => {

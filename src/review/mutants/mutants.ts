@@ -147,7 +147,7 @@ function rulesMutants(model: Model, type: TypeModel): Mutant[] {
 
 /** A veto without what it is provided: it withholds from everybody but its exception. */
 function applyingAlways(when: ConditionNode): Step[] {
-  const what = 'withholds always'
+  const what = 'applies always'
   if (when.kind !== 'allOf') return [{ node: TRUE, what }]
   const exceptions = when.of.filter(({ kind }) => kind === 'not')
   return exceptions.length === when.of.length ? [] : [{ node: allOfNode(exceptions), what }]
@@ -176,11 +176,11 @@ function clauseSteps(
           ...weaker(afterwards, how).map((step) => ({ ...step, what: `afterwards, ${step.what}` })),
         ]
       : action === 'update' && settable
-        ? [{ node: TRUE, what: 'need not hold afterwards' }]
+        ? [{ node: TRUE, what: 'does not have to hold afterwards' }]
         : []
   return [
     ...conditions.map(({ node, what }) => ({ what, clause: { ...clause, when: node } })),
-    ...outside.map((name) => ({ what: `${name} as well`, clause: { ...clause, fields: [...(clause.fields ?? []), name] } })),
+    ...outside.map((name) => ({ what: `${name} too`, clause: { ...clause, fields: [...(clause.fields ?? []), name] } })),
     ...distinct(afterwards ?? when, later).map(({ node, what }) => ({ what, clause: { ...clause, afterwards: node } })),
     ...(clause.within === undefined
       ? []

@@ -9,7 +9,7 @@ export interface Step {
 
 /** How conditions are weakened. */
 export interface Weakening {
-  /** What stands in for somebody who is named: whoever is signed in. */
+  /** What replaces a named person: everyone who is signed in. */
   readonly signedIn: ConditionNode
   readonly wording: Wording
 }
@@ -25,7 +25,7 @@ export function weaker(node: ConditionNode, how: Weakening): Step[] {
       return []
     case 'named':
       if (node.of.kind === 'constant' || node.of === how.signedIn || same(node.of, how.signedIn)) return []
-      return [{ node: how.signedIn, what: `${node.name} becomes whoever is signed in` }]
+      return [{ node: how.signedIn, what: `${node.name} becomes everyone who is signed in` }]
     case 'allOf':
       return node.of.flatMap((part, at) => [
         ...(isTrue(part) || isNamed(part) ? [] : [without(node.of, at, allOfNode, part, how)]),
@@ -44,7 +44,7 @@ export function weaker(node: ConditionNode, how: Weakening): Step[] {
     case 'compare':
     case 'presence':
     case 'listChange':
-      return [left(node, TRUE, how), { node: notNode(node), what: `turned round: ${said(node, how)}` }]
+      return [left(node, TRUE, how), { node: notNode(node), what: `negated: ${said(node, how)}` }]
   }
 }
 
@@ -83,11 +83,11 @@ function without(
   part: ConditionNode,
   how: Weakening,
 ): Step {
-  return { node: join(parts.filter((_, other) => other !== at)), what: `left out: ${said(part, how)}` }
+  return { node: join(parts.filter((_, other) => other !== at)), what: `removed: ${said(part, how)}` }
 }
 
 function left(node: ConditionNode, by: ConditionNode, how: Weakening): Step {
-  return { node: by, what: `left out: ${said(node, how)}` }
+  return { node: by, what: `removed: ${said(node, how)}` }
 }
 
 function replaced(parts: readonly ConditionNode[], at: number, part: ConditionNode): readonly ConditionNode[] {

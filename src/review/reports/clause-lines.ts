@@ -84,7 +84,7 @@ function someLines(part: Trace, wording: Wording, depth: number, title: string |
   const { over, each, of } = part.node as SomeNode
   const { all, one } = describeOver(over, wording)
   const looked = part.looked ?? 0
-  const count = looked === 0 ? 'there is none' : part.holds || looked === 1 ? '' : `${looked} of them, none fits`
+  const count = looked === 0 ? 'there is none' : part.holds || looked === 1 ? '' : `none of ${looked} matches`
   const head: ClauseLine = {
     depth,
     holds: part.holds,

@@ -57,7 +57,7 @@ export interface MutantFindings {
 
 /** What was found by judging expectations and comparing with the baseline. */
 export interface ReviewFindings {
-  /** What is wrong with the expectation files, in place of what came of them. */
+  /** What is wrong with the expectation files, in place of their results. */
   readonly expectations: ExpectationFindings | { readonly problem: string }
   /** The expectations themselves, so that what is tried can be held against them. */
   readonly written: readonly Expectation[]

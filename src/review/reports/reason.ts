@@ -13,23 +13,23 @@ import {
 } from '../../condition/index.js'
 import type { ClauseTrace, Explanation } from '../../viewpoint/index.js'
 
-/** In one line, for developers: what let something happen, or what stood in the way and what would have been nearest, with the values compared. */
+/** In one line, for developers: what allowed it, or what refused it and the nearest clause, with the values compared. */
 export function reasonOf({ verdict, decidedBy, clauses, clause, withheldBy }: Explanation): string {
   const wording = { record: `the ${verdict.type}` }
   if (verdict.allowed) {
     const [first, ...others] = clauses.filter(({ holds }) => holds)
     if (first === undefined) return 'let'
     const why = [...new Set(holding(first.trace, wording))].join('; ')
-    return [`let by ${first.title}${why === '' ? '' : `: ${why}`}`, ...others.map(({ title }) => `or by ${title}`)].join('; ')
+    return [`allowed by ${first.title}${why === '' ? '' : `: ${why}`}`, ...others.map(({ title }) => `or by ${title}`)].join('; ')
   }
   const [withheld] = withheldBy
   if (withheld?.kind === 'gate')
-    return `the gate is closed${withheld.afterwards ? ' to the record as it would become' : ''}: ${failing(withheld.trace, wording).join('; ') || withheld.title}`
-  if (withheld !== undefined) return `withheld: ${withheld.title}`
-  if (clause === undefined) return `no clause lets anybody ${decidedBy}`
-  if (clause.holds) return `${clause.title} lets it, but not these fields`
-  const first = decidedBy === verdict.action ? '' : `not to be ${decidedBy}: `
-  return `${first}nearest is ${clause.title}: ${missedBy(clause, wording)}`
+    return `refused by the gate${withheld.afterwards ? ' for the record as it would become' : ''}: ${failing(withheld.trace, wording).join('; ') || withheld.title}`
+  if (withheld !== undefined) return `refused by the veto: ${withheld.title}`
+  if (clause === undefined) return `no clause allows ${decidedBy}`
+  if (clause.holds) return `${clause.title} allows it, but not these fields`
+  const first = decidedBy === verdict.action ? '' : `fields that may not be ${decidedBy}: `
+  return `${first}the nearest clause is ${clause.title}: ${missedBy(clause, wording)}`
 }
 
 /** The comparisons for which a clause does not count, with the values compared. */
@@ -93,7 +93,7 @@ function missedAmong(part: Trace, some: SomeNode, wording: Wording): string {
   const what = over.kind === 'elements' ? 'value' : over.type
   if ((part.looked ?? 0) === 0) return `there is no ${what}`
   const [nearest] = part.of
-  return nearest === undefined ? `no ${what} fits` : failing(nearest, lookingAt(nearest, some, wording)).join('; ')
+  return nearest === undefined ? `no ${what} matches` : failing(nearest, lookingAt(nearest, some, wording)).join('; ')
 }
 
 /** How the record that a `some` looks at is spoken of: by its key, its first field. */

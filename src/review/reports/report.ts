@@ -34,7 +34,7 @@ export function accessReport(matrices: readonly AccessMatrix[], { title = 'Who m
     `<header>
 <h1>${escaped(title)}</h1>
 <p>As of ${minute(now)}.</p>
-<form id="filters">${chooser}<label>People <input id="people" type="search" placeholder="all" autocomplete="off"></label><label>Keys <input id="keys" type="search" placeholder="all" autocomplete="off"></label><label class="check"><input id="unlike" type="checkbox"> only where people differ</label><label class="check"><input id="changes" type="checkbox"> only what can be changed</label></form>
+<form id="filters">${chooser}<label>People <input id="people" type="search" placeholder="all" autocomplete="off"></label><label>Keys <input id="keys" type="search" placeholder="all" autocomplete="off"></label><label class="check"><input id="unlike" type="checkbox"> Show differences only</label><label class="check"><input id="changes" type="checkbox"> only what can be changed</label></form>
 </header>
 <main>
 ${sections.join('\n')}
@@ -74,7 +74,7 @@ function section(matrix: AccessMatrix, numberOf: (text: string) => number): stri
   const lost =
     matrix.unreached.length === 0
       ? ''
-      : `<p class="lost">Nobody has a standing towards ${matrix.unreached.length} of ${matrix.keys.length}: ${escaped(matrix.unreached.slice(0, 40).join(', '))}${matrix.unreached.length > 40 ? ', ...' : ''}.</p>`
+      : `<p class="lost">No person has a standing on ${matrix.unreached.length} of ${matrix.keys.length} records: ${escaped(matrix.unreached.slice(0, 40).join(', '))}${matrix.unreached.length > 40 ? ', ...' : ''}.</p>`
   return `<section data-type="${escaped(matrix.type)}">
 <h2>${escaped(matrix.type)}</h2>
 ${matrix.keys.length === 0 ? '<p class="lost">There are no records of this type.</p>' : ''}<div class="scroll"><table>

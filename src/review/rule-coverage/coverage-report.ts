@@ -19,7 +19,7 @@ function lineOf({ type, text, depth }: CoveragePoint): string {
  * Coverage as an LCOV tracefile, as `geninfo` describes it: of the listing, a line for each rule and part, and two branches
  * for its two outcomes.
  *
- * @param listing the path of the listing, as whoever reads the tracefile finds it
+ * @param listing the path of the listing, relative to a reader of the tracefile
  */
 export function coverageLcov({ points }: Coverage, listing: string): string {
   const records = points.flatMap(({ counts: [first, second] }, at) => {
@@ -69,7 +69,7 @@ apply()
 /** Coverage as one page of HTML that needs nothing else. */
 export function coverageReport(
   coverage: Coverage,
-  { now, title = 'What the expectations exercise' }: { readonly now: Date; readonly title?: string },
+  { now, title = 'Rule coverage' }: { readonly now: Date; readonly title?: string },
 ): string {
   const { points, questions } = coverage
   const types = [...new Set(points.map(({ type }) => type))]
@@ -77,7 +77,7 @@ export function coverageReport(
   const section = (type: string | undefined) => {
     const mine = points.filter((point) => point.type === type)
     return `<section><h2>${escaped(type ?? 'every record type')}</h2>
-<table><thead><tr><th scope="col">rule</th><th scope="col" colspan="2">came out</th></tr></thead><tbody>
+<table><thead><tr><th scope="col">rule</th><th scope="col" colspan="2">outcomes</th></tr></thead><tbody>
 ${mine.map(row).join('\n')}
 </tbody></table></section>`
   }
@@ -85,8 +85,8 @@ ${mine.map(row).join('\n')}
     title,
     STYLE,
     `<header><h1>${escaped(title)}</h1>
-<p>${questions} questions, as of ${minute(now)}. Of ${points.length} rules and parts of them, ${both} came out both ways.</p>
-<form><label><input id="only" type="checkbox"> only what did not come out both ways</label></form></header>
+<p>${questions} questions, as of ${minute(now)}. Of ${points.length} rules and parts of them, ${both} had both outcomes.</p>
+<form><label><input id="only" type="checkbox"> Show only rules without both outcomes</label></form></header>
 <main>
 ${types.map(section).join('\n')}
 <p id="all" hidden>Everything came out both ways.</p>

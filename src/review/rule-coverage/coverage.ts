@@ -30,9 +30,9 @@ export interface Coverage {
 }
 
 const HELD = ['held', 'failed'] as const
-const VETOED = ['withheld', 'let pass'] as const
-const LIMITED = ['let', 'kept back'] as const
-const STAMPED = ['stamped', 'sent otherwise'] as const
+const VETOED = ['refused', 'passed'] as const
+const LIMITED = ['allowed', 'refused'] as const
+const STAMPED = ['stamped', 'overridden'] as const
 
 interface Counted extends Omit<CoveragePoint, 'counts'> {
   readonly counts: [number, number]

@@ -46,7 +46,7 @@ export const expressions: Expressions = Object.freeze({
   startsWithKnown(text: Fragment, start: string): Test {
     if (start === '') return sql<SqlBool>`${text} is not null`
     const same = sql<SqlBool>`left(${exact(text)}, ${[...start].length}) = ${exact(sql`${start}`)}`
-    // What comes of several columns may have no collation to be compared in.
+    // An expression of several columns may have no collation that can be compared in.
     if (!isPlain(text)) return same
     return sql<SqlBool>`(${text} like ${`${start.replace(/[|%_]/g, '|$&')}%`} escape '|' and ${same})`
   },

@@ -24,7 +24,7 @@ function plain(fragment: Fragment, what: Plain): Fragment {
   return new Annotated(fragment, what)
 }
 
-/** What is known of a column or a parameter as it is; undefined for what comes of them. */
+/** What is known of a column or a parameter itself; undefined for an expression made of them. */
 function plainOf(fragment: Fragment): Plain | undefined {
   return fragment instanceof Annotated ? (fragment.about as Plain) : undefined
 }
@@ -65,7 +65,7 @@ export function timeText(time: number): string {
   return instantText(time).replace('T', ' ').slice(0, -1)
 }
 
-/** A text whose comparisons, and whose order, go by code points. */
+/** A text that is compared and sorted by code points. */
 export function exact(text: Fragment): Fragment {
   if (plainOf(text)?.as === EXACT) return text
   return sql`(convert(${text} using utf8mb4) collate ${sql.raw(EXACT)})`
@@ -113,7 +113,7 @@ export function isAmong(item: Fragment, values: readonly Comparable[], type: Sca
   return column === undefined ? exactly : sql<SqlBool>`(${item} in (${sql.join(among)}) and ${exactly})`
 }
 
-/** An order of numbers, booleans or times. A time beside a known one goes by the column, whose microseconds do not count. */
+/** A comparison of numbers, booleans or times. A time is compared with a known one by the column, whose microseconds are cut. */
 export function inOrder(left: Fragment, order: Order, right: Fragment): Test {
   const [a, b] = [plainOf(left), plainOf(right)]
   if (a?.type === 'time' && b?.type === 'time') {

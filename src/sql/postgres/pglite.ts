@@ -10,7 +10,7 @@ const WRITES = /^\s*(insert|update|delete)\b/i
 
 /**
  * A Kysely dialect over a database of PGlite: PostgreSQL compiled to WebAssembly, in this process. It has one session, so
- * whoever has begun a transaction has it to themselves until that ends.
+ * a transaction blocks all others until it ends.
  *
  * @example
  * const db = new Kysely<any>({ dialect: pgliteDialect(new PGlite()) })

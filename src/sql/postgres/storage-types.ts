@@ -46,7 +46,7 @@ export function isLoose(as: string | undefined): boolean {
 
 /**
  * The values of a column that holds them in a way of its own. Texts are written as texts, times cut to milliseconds, numbers
- * read as JavaScript reads them; and comparisons with what is alike, or known, go by the column itself.
+ * read as JavaScript reads them; and comparisons with similar columns, or known values, use the column itself.
  */
 export function held({ ref, as }: Column, type: Scalar): Fragment {
   const fragment = written(ref, as, type)
@@ -140,7 +140,7 @@ export function known(what: Comparable, type: Scalar): Fragment {
   return new Annotated(value(what, type), { known: what })
 }
 
-/** An order of numbers, booleans or times. A time beside a known one goes by the column, whose microseconds do not count. */
+/** A comparison of numbers, booleans or times. A time is compared with a known one by the column, whose microseconds are cut. */
 export function inOrder(left: Fragment, order: Order, right: Fragment): Test {
   const time = rawOf(left)
   const instant = about(right).known
@@ -162,7 +162,7 @@ function besideInstant({ ref, as }: Raw, order: Order, instant: number): Test {
   return order === '<=' ? sql<SqlBool>`${ref} < ${until}` : sql<SqlBool>`${ref} >= ${until}`
 }
 
-/** A value as a query keeps it: what comes of it can be compared with columns again. */
+/** A value as a query keeps it: the result can be compared with columns again. */
 export function key(fragment: Fragment): Fragment {
   const raw = rawOf(fragment)
   return raw !== undefined && raw.as in WRITTEN ? raw.ref : fragment

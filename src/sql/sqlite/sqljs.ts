@@ -47,7 +47,7 @@ export function sqlJsDialect(database: SqlJsDatabase): KyselyDialect {
   })
 }
 
-/** Runs a statement to its end, and frees it: Kysely prepares anew for each query. */
+/** Runs a statement to its end, and frees it: Kysely prepares again for each query. */
 function run(statement: SqlJsStatement, parameters: readonly unknown[]): Record<string, unknown>[] {
   try {
     statement.bind(parameters as never)

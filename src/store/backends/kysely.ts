@@ -52,7 +52,7 @@ export function overKysely(db: Kysely<any>, dialect: Dialect, { layout, ...optio
   }
 }
 
-/** How often a transaction is run that others stand in the way of. */
+/** How often a transaction is run that conflicts with others. */
 const MOST_TRIES = 8
 
 /** Half of the milliseconds that the first try waits for a lock; each further one waits twice as long. */
@@ -116,7 +116,7 @@ class KyselyTables implements Tables {
     if (limit !== undefined) query = query.limit(limit)
     const locked = lock && this.#db.isTransaction ? this.#dialect.transactions.lock?.(lock) : undefined
     if (locked !== undefined) query = query.modifyEnd(locked)
-    // Whoever holds a record that others wait for must not wait long for one that they hold.
+    // A transaction that holds records which others wait for must not wait long itself.
     const waiting = locked && this.#patience !== undefined ? this.#dialect.transactions.waitForLocks?.(this.#patience) : undefined
     if (waiting !== undefined) query = query.select(sql`${waiting}`.as(PATIENCE))
     const found = await query.execute()
@@ -219,7 +219,7 @@ class KyselyTables implements Tables {
     const where = () => this.#compiled(isKey(model, key), 0, place)
     const rows = given || (await this.#db.selectFrom(place.table).select(this.#columns(place)).where(where()).execute())
     const [row] = rows
-    if (row === undefined || rows.length > 1) throw new Error(`the ${model.name} that was written is not to be found`)
+    if (row === undefined || rows.length > 1) throw new Error(`the ${model.name} that was just written cannot be found`)
     return this.#decode(model, row)
   }
 
@@ -283,7 +283,7 @@ class KyselyTables implements Tables {
     }
   }
 
-  /** Where rules go by what must not be there, a transaction of the application's own has to keep others apart as one of ours does. */
+  /** If rules depend on absence, a transaction of the application's own needs the same isolation as one of ours. */
   async #checkSerializable(): Promise<void> {
     const { lock, isSerializable } = this.#dialect.transactions
     // Where there are no locks, transactions come one after the other.

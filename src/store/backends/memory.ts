@@ -160,7 +160,7 @@ class MemoryTables implements Tables {
   }
 
   #checkOpen(): void {
-    if (this.#hasEnded) throw new Error('the transaction that this store was for has ended')
+    if (this.#hasEnded) throw new Error('this store belongs to a transaction that has ended: use the store outside of it')
   }
 
   #rows(type: string): Map<Key, Row> {

@@ -8,7 +8,7 @@ export interface Placed {
   readonly model: TypeModel
   readonly layout: Layout
   readonly place: TablePlace
-  /** The table as Kysely reads names. In conditions it goes by its own name, without the schema. */
+  /** The table as Kysely reads names. In conditions it has its own name, without the schema. */
   readonly table: string
 }
 

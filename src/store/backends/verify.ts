@@ -30,7 +30,7 @@ export interface VerifyOptions {
   readonly now?: Date
   /** So many records are in memory at once, besides those that are linked to them. Default: 1,000. */
   readonly batch?: number
-  /** PostgreSQL: the role whom row security is for. Default: row security is not looked at. */
+  /** PostgreSQL: the role that row security is for. Default: row security is not checked. */
   readonly role?: string
   /** The fields that row security withholds from everybody, as `rowSecurity` was told. */
   readonly withhold?: readonly string[]

@@ -3,7 +3,7 @@ import { PachterError } from '../../condition/index.js'
 /** A cursor that is not one of ours, or not for this person, list and order. */
 export class CursorError extends PachterError {
   constructor() {
-    super('BAD_CURSOR', 'the cursor is not one that this list gave to this person: begin without one')
+    super('BAD_CURSOR', 'this cursor does not belong to this list and person. Start again without a cursor.')
   }
 }
 

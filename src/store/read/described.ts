@@ -3,7 +3,7 @@ import type { Key, TypeModel } from '../../rulebook/index.js'
 import { fieldsLetBy } from '../../viewpoint/index.js'
 import type { Asker, AskersRules } from '../asker.js'
 import type { Operation, Seen } from '../operation.js'
-import { inTheWay } from '../write/blocking-records.js'
+import { blockedDeletions } from '../write/blocking-records.js'
 import type { Described, Permitted } from './query.js'
 
 /** What else is asked of every record of a list: conditions that the query answers along with it, and what they come to. */
@@ -39,10 +39,10 @@ export function more(asker: Asker, type: TypeModel, actions: readonly string[], 
   }
 }
 
-/** Those of the records that something else stands in the way of deleting may not be deleted, and it is said what does. */
+/** Which of the records cannot be deleted because other records block it, each with the message. */
 export async function withheldAlong(op: Operation, type: TypeModel, described: readonly Described<Row>[], keys: readonly Key[]) {
   const hopeful = keys.filter((_, at) => described[at]?.may.delete?.allowed)
-  const stopped = hopeful.length === 0 ? new Map<Key, string | undefined>() : await inTheWay(op, type, hopeful)
+  const stopped = hopeful.length === 0 ? new Map<Key, string | undefined>() : await blockedDeletions(op, type, hopeful)
   return described.map((one, at) => {
     const key = keys[at] as Key
     if (!stopped.has(key)) return one

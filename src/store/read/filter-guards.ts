@@ -69,7 +69,7 @@ function guardedOver(asker: Asker, root: TypeModel, node: SomeNode, of: Conditio
       return { ...node, of: allOfNode([...guardsOf(asker, node, node.over, highest), of]) }
     case 'ancestors':
       // The chain would be followed through records that the asker may not see.
-      throw new QueryError(root.name, 'ancestors(...) can be used in rules only, not in a filter')
+      throw new QueryError(root.name, 'ancestors(...) can be used in rules, but not in a filter')
   }
 }
 

@@ -17,12 +17,12 @@ export function valueFromText(field: Field, text: string, at: string): unknown {
   if (field.list) return text.trim().startsWith('[') ? json(text, at) : listOf(field, text, at)
   if (field.type === 'group' || field.type === 'other') return json(text, at)
   if (field.type === 'boolean') {
-    if (text !== 'true' && text !== 'false') throw new TextError(at, `true or false is needed, not ${JSON.stringify(text)}`)
+    if (text !== 'true' && text !== 'false') throw new TextError(at, `needs true or false, not ${JSON.stringify(text)}`)
     return text === 'true'
   }
   if (field.type === 'integer' || field.type === 'number') {
     const number = text.trim() === '' ? Number.NaN : Number(text)
-    if (!Number.isFinite(number)) throw new TextError(at, `a number is needed, not ${JSON.stringify(text)}`)
+    if (!Number.isFinite(number)) throw new TextError(at, `needs a number, not ${JSON.stringify(text)}`)
     return number
   }
   if (field.type === 'time' && field.held === 'date') return new Date(text)
@@ -37,7 +37,7 @@ function json(text: string, at: string): unknown {
   try {
     return JSON.parse(text)
   } catch {
-    throw new TextError(at, `JSON is needed, not ${text}`)
+    throw new TextError(at, `needs JSON, not ${text}`)
   }
 }
 

@@ -65,8 +65,8 @@ const DEEPEST = 8
 export function readInclude(types: Model['types'], type: TypeModel, given: unknown, depth = 0): IncludePlan[] {
   if (given === undefined) return []
   if (typeof given !== 'object' || given === null || Array.isArray(given))
-    throw new QueryError(type.name, 'include is an object, as in { shares: true }')
-  if (depth >= DEEPEST) throw new QueryError(type.name, `include goes at most ${DEEPEST} levels deep`)
+    throw new QueryError(type.name, 'include needs an object, as in { shares: true }')
+  if (depth >= DEEPEST) throw new QueryError(type.name, `include is limited to ${DEEPEST} levels`)
   return Object.entries(given).flatMap(([name, more]) => {
     const link = Object.hasOwn(type.links, name) ? type.links[name] : undefined
     if (link === undefined) throw new UnknownNameError('link', name, Object.keys(type.links), type.name)
@@ -89,7 +89,7 @@ export function typesIncluded(plans: readonly IncludePlan[]): string[] {
 
 /**
  * Fetches what is included, by one query for each link, and gives each record with its own. A link is followed only where the
- * asker sees the fields that it goes by, on either side: else what comes along would tell of them.
+ * asker sees the fields that it joins on, on either side: otherwise the included records would reveal them.
  */
 export async function included(op: Operation, type: TypeModel, seen: readonly Seen[], plans: readonly IncludePlan[]): Promise<Row[]> {
   const along = await Promise.all(plans.map((plan) => follow(op, type, seen, plan)))

@@ -75,6 +75,6 @@ export function countField(type: TypeModel, name: string): string {
 /** The most records to a page. @throws QueryError */
 export function readSize(type: TypeModel, size: unknown = 50): number {
   if (!Number.isSafeInteger(size) || (size as number) < 1 || (size as number) > 1000)
-    throw new QueryError(type.name, 'size is a whole number from 1 to 1000')
+    throw new QueryError(type.name, 'size has to be a whole number from 1 to 1000')
   return size as number
 }

@@ -54,7 +54,7 @@ export interface Permitted {
   readonly allowed: boolean
   /** The fields that it lets see or change, besides the key; undefined for all of them. */
   readonly fields?: readonly string[]
-  /** The words of the veto that withholds it, or what stands in the way of a deletion, where one sees that. */
+  /** The message of the veto, or of the record that blocks a deletion if the asker sees that one. */
   readonly message?: string
 }
 
@@ -79,7 +79,7 @@ export type Picked<W extends World, K extends TypeName<W>, F extends FieldName<W
 export function readWhere(types: Model['types'], type: TypeModel, where: unknown): ConditionNode {
   if (where === undefined) return TRUE
   if (typeof where !== 'function')
-    throw new QueryError(type.name, `where is a function: (${type.name}) => ${type.name}.${type.key}.is(...)`)
+    throw new QueryError(type.name, `where needs a function: (${type.name}) => ${type.name}.${type.key}.is(...)`)
   try {
     return noLeftovers(
       'where',
@@ -98,14 +98,14 @@ export function readWhere(types: Model['types'], type: TypeModel, where: unknown
 
 /** The order of a list. It always ends with the key, so that it is the same every time. */
 export function readSort(type: TypeModel, sort: readonly string[] = []): SortStep[] {
-  if (!Array.isArray(sort)) throw new QueryError(type.name, 'sort is a list of fields')
+  if (!Array.isArray(sort)) throw new QueryError(type.name, 'sort needs a list of fields')
   const steps = sort.map((text: unknown) => {
-    if (typeof text !== 'string') throw new QueryError(type.name, `sort is a list of fields, and ${describeOdd(text)} is none`)
+    if (typeof text !== 'string') throw new QueryError(type.name, `sort needs a list of fields, and ${describeOdd(text)} is not one`)
     const descending = text.startsWith('-')
     const name = descending ? text.slice(1) : text
     const field = fieldOf(type, name)
     if (field.list || field.type === 'group' || field.type === 'other') {
-      throw new QueryError(type.name, `"${name}" has no order: it holds ${field.list ? 'a list' : 'more than a single value'}`)
+      throw new QueryError(type.name, `"${name}" cannot be sorted by: it holds ${field.list ? 'a list' : 'more than a single value'}`)
     }
     return { field: name, descending }
   })
@@ -118,23 +118,24 @@ export function readSort(type: TypeModel, sort: readonly string[] = []): SortSte
 export function readLimit(type: TypeModel, limit: unknown): number | undefined {
   if (limit === undefined) return undefined
   if (!Number.isSafeInteger(limit) || (limit as number) < 0)
-    throw new QueryError(type.name, `limit is a whole number from 0, not ${describeOdd(limit)}`)
+    throw new QueryError(type.name, `limit has to be a whole number from 0 on, not ${describeOdd(limit)}`)
   return limit as number
 }
 
 /** The actions to be judged for each record. */
 export function readActions(type: TypeModel, actions: unknown): readonly string[] {
   if (actions === undefined) return []
-  if (!Array.isArray(actions)) throw new QueryError(type.name, 'withActions is a list of actions')
+  if (!Array.isArray(actions)) throw new QueryError(type.name, 'withActions needs a list of actions')
   const odd = actions.find((action) => action === 'create')
-  if (odd !== undefined) throw new QueryError(type.name, 'withActions: what is there is not created; ask may("create", ...)')
+  if (odd !== undefined)
+    throw new QueryError(type.name, 'withActions: an existing record cannot be created. Use may("create", ...) instead.')
   return actions.map((action) => knownAction(type, action))
 }
 
 /** The fields to give, by name. */
 export function readFields(type: TypeModel, fields: unknown): readonly string[] | undefined {
   if (fields === undefined) return undefined
-  if (!Array.isArray(fields)) throw new QueryError(type.name, 'fields is a list of fields')
+  if (!Array.isArray(fields)) throw new QueryError(type.name, 'fields needs a list of fields')
   for (const name of fields) fieldOf(type, name)
   return fields
 }
@@ -143,7 +144,7 @@ export function readFields(type: TypeModel, fields: unknown): readonly string[] 
 export function readOptions(type: string, options: unknown, known: readonly string[] = LIST_OPTIONS): { readonly where?: unknown } {
   if (options === undefined) return {}
   if (typeof options !== 'object' || options === null || Array.isArray(options)) {
-    throw new QueryError(type, `where, sort, limit and fields come in an object, not as ${describeOdd(options)}`)
+    throw new QueryError(type, `the options (where, sort, limit, fields) have to be an object, not ${describeOdd(options)}`)
   }
   const odd = Object.keys(options).find((name) => !known.includes(name))
   if (odd !== undefined) throw new QueryError(type, unknownName('option', odd, known))

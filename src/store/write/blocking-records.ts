@@ -4,10 +4,10 @@ import { DeniedError, InvalidError } from '../errors.js'
 import { type Operation, see } from '../operation.js'
 import { placeIsOneOf } from '../read/key-conditions.js'
 import type { Found } from '../tables.js'
-import { deletable, idOf, standsInTheWay, unlinked } from './delete.js'
+import { blockedBy, deletable, idOf, unlinked } from './delete.js'
 import { judgeUpdate } from './update.js'
 
-/** A record that stands in the way of deleting another. */
+/** A record that blocks the deletion of another. */
 interface Blocker {
   readonly type: TypeModel
   readonly key: Key
@@ -17,10 +17,14 @@ interface Blocker {
 type Going = ReadonlyMap<Key, ReadonlySet<Key>>
 
 /**
- * In the way of deleting which of these records others stand, whatever the rules say of the records themselves; with what its asker
- * is told. It finds what judging one deletion after the other would, by a few queries for all of them.
+ * Which of these records cannot be deleted because other records block it, whatever the rules of the records themselves say; with the
+ * message for the asker. The result is the same as judging one deletion after the other, with a few queries for all of them.
  */
-export async function inTheWay(op: Operation, type: TypeModel, keys: readonly Key[]): Promise<ReadonlyMap<Key, string | undefined>> {
+export async function blockedDeletions(
+  op: Operation,
+  type: TypeModel,
+  keys: readonly Key[],
+): Promise<ReadonlyMap<Key, string | undefined>> {
   const search = new BlockerSearch(op, type, keys)
   await search.along(type, new Map(keys.map((key) => [key, new Set([key])])))
   return words(op, search.blockers)
@@ -90,7 +94,7 @@ async function stops(op: Operation, owner: TypeModel, { place, onDelete }: Refer
   }
 }
 
-/** What stands in the way is named to whoever sees it, and to nobody else. */
+/** A blocking record is named only to an asker who sees it. */
 async function words(op: Operation, blockers: ReadonlyMap<Key, Blocker>): Promise<Map<Key, string | undefined>> {
   const seen = new Set<string>()
   for (const type of new Set([...blockers.values()].map((blocker) => blocker.type))) {
@@ -99,6 +103,6 @@ async function words(op: Operation, blockers: ReadonlyMap<Key, Blocker>): Promis
     for (const { row } of found) seen.add(idOf(type, row[type.key] as Key))
   }
   return new Map(
-    [...blockers].map(([root, { type, key }]) => [root, seen.has(idOf(type, key)) ? standsInTheWay(type, key) : undefined] as const),
+    [...blockers].map(([root, { type, key }]) => [root, seen.has(idOf(type, key)) ? blockedBy(type, key) : undefined] as const),
   )
 }

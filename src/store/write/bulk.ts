@@ -16,30 +16,30 @@ export interface BulkOptions {
 }
 
 /** A record that a change of several could not be made to. */
-export interface InTheWay {
+export interface RefusedRecord {
   readonly key: Key
   readonly code: string
   readonly message: string
 }
 
-/** What became of a change of several records. */
+/** The result of a bulk change. */
 export interface BulkResult {
   readonly done: readonly Key[]
   /** Empty, unless part of it was to do. */
-  readonly inTheWay: readonly InTheWay[]
+  readonly refused: readonly RefusedRecord[]
 }
 
 /** A change of several records to some of which it may not be made. None was changed. */
 export class BulkError extends PachterError {
-  readonly inTheWay: readonly InTheWay[]
+  readonly refused: readonly RefusedRecord[]
 
-  constructor(type: string, count: number, inTheWay: readonly InTheWay[]) {
-    const some = inTheWay.slice(0, 3).map(({ key, message }) => `${key}: ${message}`)
+  constructor(type: string, count: number, refused: readonly RefusedRecord[]) {
+    const some = refused.slice(0, 3).map(({ key, message }) => `${key}: ${message}`)
     super(
       'IN_THE_WAY',
-      `${inTheWay.length} of ${count} ${type} records stand in the way, so none was changed. ${some.join(' ')}${inTheWay.length > 3 ? ' ...' : ''}`,
+      `${refused.length} of ${count} ${type} records may not be changed, so none was. ${some.join(' ')}${refused.length > 3 ? ' ...' : ''}`,
     )
-    this.inTheWay = inTheWay
+    this.refused = refused
   }
 }
 
@@ -47,10 +47,10 @@ export class BulkError extends PachterError {
 export function readWhich(types: Model['types'], type: TypeModel, which: unknown): { keys?: readonly Key[]; where: ConditionNode } {
   const { keys, where } = (typeof which === 'object' && which !== null ? which : {}) as { keys?: unknown; where?: unknown }
   if ((keys === undefined) === (where === undefined))
-    throw new QueryError(type.name, 'say which records: { keys: [...] } or { where: (record) => ... }')
+    throw new QueryError(type.name, 'say which records, with { keys: [...] } or { where: (record) => ... }')
   if (keys === undefined) return { where: readWhere(types, type, where) }
-  if (!Array.isArray(keys)) throw new QueryError(type.name, 'keys is a list of keys')
+  if (!Array.isArray(keys)) throw new QueryError(type.name, 'keys needs a list of keys')
   const odd = keys.findIndex((key) => !isKey(type, key))
-  if (odd >= 0) throw new QueryError(type.name, `keys[${odd}] is no key of a ${type.name}`)
+  if (odd >= 0) throw new QueryError(type.name, `keys[${odd}] is not a key of ${type.name}`)
   return { keys: [...new Set(keys as Key[])], where: TRUE }
 }

@@ -1,11 +1,11 @@
 import { isMissing, type Row } from '../../condition/index.js'
 import { type Key, sameValue, type TypeModel } from '../../rulebook/index.js'
-import { type AskersClause, fieldsInTheWay, fieldsLetBy, stampValues, verdictOf } from '../../viewpoint/index.js'
+import { type AskersClause, fieldsLetBy, fieldsRefused, stampValues, verdictOf } from '../../viewpoint/index.js'
 import { InvalidError, RefusedError } from '../errors.js'
 import { checkOpen, deny, holding, lettingAll, type Operation } from '../operation.js'
 import { fitRecord } from './fit.js'
 import { lacksStamp, written } from './read-back.js'
-import { readSent, stampsInTheWay, supplies, unstamped, withoutNames } from './sent-fields.js'
+import { readSent, refusedStamps, supplies, unstamped, withoutNames } from './sent-fields.js'
 import { unseenTargets } from './targets.js'
 
 /** A record that has been judged and may be created. */
@@ -26,17 +26,17 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   const { known, faults } = readSent(type, sent)
   const { [type.key]: key, ...fields } = known
   const givesKey = !isMissing(key, 'id')
-  if (givesKey && !supplies(clauses, type.key)) faults.push({ field: type.key, problem: 'the key comes from the server: leave it out' })
+  if (givesKey && !supplies(clauses, type.key)) faults.push({ field: type.key, problem: 'the server sets the key: leave it out' })
   const stamps = stampValues(type, 'create', env)
   // Sending what would be stamped anyway is no sending.
   const given = withoutNames(fields, (name) => Object.hasOwn(stamps, name) && sameValue(type.fields[name], fields[name], stamps[name]))
   const refuseFields = (counting: readonly AskersClause[]) => {
-    const inTheWay = [
-      ...fieldsInTheWay(type, fieldsLetBy(type, counting), [], {}, unstamped(type, given, stamps)),
-      ...stampsInTheWay(type, counting, given, stamps),
+    const refusedFields = [
+      ...fieldsRefused(type, fieldsLetBy(type, counting), [], {}, unstamped(type, given, stamps)),
+      ...refusedStamps(type, counting, given, stamps),
       ...(givesKey && !supplies(counting, type.key) ? [type.key] : []),
     ]
-    if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'create', 'refused'), inTheWay)
+    if (refusedFields.length > 0) throw new RefusedError(verdictOf(type, 'create', 'refused'), refusedFields)
   }
   if (faults.length === 0) refuseFields(clauses)
   if (lacksStamp(asker, given, stamps)) throw deny(type, 'create', 'refused')

@@ -170,7 +170,7 @@ async function refusedBy(work: () => Promise<unknown>): Promise<boolean> {
   }
 }
 
-/** What stands in the way is named to whoever sees it, and to nobody else. */
+/** A blocking record is named only to an asker who sees it. */
 async function refusal(
   op: Operation,
   type: TypeModel,
@@ -178,9 +178,9 @@ async function refusal(
   by: { readonly type: TypeModel; readonly key: Key },
 ): Promise<DeniedError> {
   const seen = await seeOne(op, by.type, by.key)
-  return denied(verdictOf(type, 'delete', 'refused', key, { message: seen && standsInTheWay(by.type, by.key) }))
+  return denied(verdictOf(type, 'delete', 'refused', key, { message: seen && blockedBy(by.type, by.key) }))
 }
 
-export function standsInTheWay({ name }: TypeModel, key: Key): string {
-  return `The ${name} ${key} belongs to it, and stands in the way.`
+export function blockedBy({ name }: TypeModel, key: Key): string {
+  return `The ${name} ${key} belongs to it. Delete that first.`
 }

@@ -47,11 +47,11 @@ function unholdable(field: Field, value: unknown, name: string): FieldFault[] {
   if (field.list) {
     return Array.isArray(value) ? value.flatMap((one, at) => unholdable(single(field), one, `${name}[${at}]`)) : []
   }
-  if (field.type === 'other') return jsonProblem(value) ? [{ field: name, problem: 'holds something that JSON cannot say' }] : []
+  if (field.type === 'other') return jsonProblem(value) ? [{ field: name, problem: 'holds something that cannot be written as JSON' }] : []
   if (field.type === 'group') {
     return Object.entries(field.fields ?? {}).flatMap(([inner, of]) => unholdable(of, (value as Row)[inner], `${name}.${inner}`))
   }
-  return toComparable(value, field.type) === undefined ? [{ field: name, problem: `is no ${field.type} that every engine can hold` }] : []
+  return toComparable(value, field.type) === undefined ? [{ field: name, problem: `is not a valid ${field.type}` }] : []
 }
 
 function single({ list: _list, ...field }: Field): Field {

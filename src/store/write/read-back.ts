@@ -11,7 +11,7 @@ export function lacksStamp(asker: Asker, sent: Row, stamps: Row): boolean {
 /** A row that reads back unlike the one that was judged is not kept. Gives the record as the asker may have it back. */
 export async function written(op: Operation, type: TypeModel, judged: Row, kept: Row): Promise<Row> {
   const odd = Object.keys(type.fields).find((name) => !sameValue(type.fields[name], kept[name], judged[name]))
-  if (odd !== undefined) throw new Error(`the ${type.name} that was written reads back differently in "${odd}"`)
+  if (odd !== undefined) throw new Error(`the ${type.name} was saved with another value in "${odd}"`)
   return answer(op, type, judged)
 }
 

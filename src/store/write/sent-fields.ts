@@ -10,7 +10,7 @@ export function supplies(clauses: readonly AskersClause[], name: string): boolea
 }
 
 /** What was sent of the fields that the server stamps, though no clause lets give them and the stamp would be another. */
-export function stampsInTheWay(type: TypeModel, clauses: readonly AskersClause[], sent: Row, stamps: Row): string[] {
+export function refusedStamps(type: TypeModel, clauses: readonly AskersClause[], sent: Row, stamps: Row): string[] {
   return Object.keys(sent).filter(
     (name) => Object.hasOwn(stamps, name) && !supplies(clauses, name) && !sameValue(type.fields[name], sent[name], stamps[name]),
   )
@@ -34,7 +34,7 @@ export function defined(row: Row): Row {
 /** What was sent, as far as the record type has such fields. Undefined is "not sent". */
 export function readSent(type: TypeModel, sent: unknown): { readonly known: Row; readonly faults: FieldFault[] } {
   if (typeof sent !== 'object' || sent === null || Array.isArray(sent)) {
-    return { known: {}, faults: [{ field: '', problem: 'an object with its fields is needed' }] }
+    return { known: {}, faults: [{ field: '', problem: 'has to be an object with the fields' }] }
   }
   const known = Object.entries(sent).filter(([name, value]) => Object.hasOwn(type.fields, name) && value !== undefined)
   return { known: Object.fromEntries(known), faults: unknownFields(type, sent) }

@@ -17,7 +17,7 @@ import type { Operation } from '../operation.js'
 import { placeIs, placeIsOneOf } from '../read/key-conditions.js'
 import { judgeAllRelying } from './read-set.js'
 
-/** What a client sent of the fields that links go by, and what is known of the record. */
+/** The sent values of fields that links join on, and what is known of the record. */
 export interface Setting {
   readonly sent: Row
   /** The record as it becomes. */
@@ -44,7 +44,7 @@ export async function unseenTargets(op: Operation, type: TypeModel, setting: Set
   return [...faults.values()]
 }
 
-/** The record types that a record leads to by links that whoever sets them has to see the other end of. */
+/** The record types that a person who sets a link of this record has to see the target of. */
 export function targetTypes(type: TypeModel): string[] {
   return Object.values(type.links).flatMap((link) => (link.target === 'visible' ? [link.to] : []))
 }

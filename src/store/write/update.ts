@@ -1,13 +1,13 @@
 import { allOfNode, anyOfNode, asksAfter, bindAfter, type ConditionNode, type Row, simplify, TRUE } from '../../condition/index.js'
 import { type Key, sameValue, type TypeModel } from '../../rulebook/index.js'
-import { type AskersClause, fieldsInTheWay, fieldsLetBy, stampValues, verdictOf } from '../../viewpoint/index.js'
+import { type AskersClause, fieldsLetBy, fieldsRefused, stampValues, verdictOf } from '../../viewpoint/index.js'
 import { InvalidError, RefusedError } from '../errors.js'
 import { type Limits, overLimits } from '../limits.js'
 import { checkGateAfter, checkOpen, deny, holding, judge, lettingAll, type Operation, type Seen, upTo, visible } from '../operation.js'
 import { asStored, fitRecord } from './fit.js'
 import { mergePatch, named, withUnnamed } from './nested.js'
 import { answer, lacksStamp, written } from './read-back.js'
-import { defined, difference, faultsToTell, readSent, stampsInTheWay, unstamped, withoutNames } from './sent-fields.js'
+import { defined, difference, faultsToTell, readSent, refusedStamps, unstamped, withoutNames } from './sent-fields.js'
 import { unseenTargets } from './targets.js'
 
 /** An update that has been judged and may be written. */
@@ -27,7 +27,7 @@ interface UpdatePlan {
 
 /** How an update is meant. */
 export interface UpdateOptions {
-  /** Refuses what was asked for by somebody who has seen another state: told what they see of the record, once it is locked. */
+  /** Refuses a change that is based on an outdated state. The error holds the record as the asker sees it, read under the lock. */
   readonly match?: ((shown: Row) => Promise<void>) | undefined
   /** What is sent is merged into the objects that are stored (RFC 7396), in place of taking their place. */
   readonly merge?: boolean
@@ -67,14 +67,14 @@ export async function judgeUpdate(
   // What is sent of the stamped fields counts only where it is supplied; repeating what is there is no change.
   const changes = withoutNames(given, (name) => Object.hasOwn(stamps, name) && repeated(name))
   const refuseFields = (clauses: readonly AskersClause[]) => {
-    const inTheWay = [
-      ...fieldsInTheWay(type, fieldsLetBy(type, clauses), visibleNow, bare, unstamped(type, changes, stamps)),
-      ...stampsInTheWay(type, clauses, changes, stamps),
+    const refusedFields = [
+      ...fieldsRefused(type, fieldsLetBy(type, clauses), visibleNow, bare, unstamped(type, changes, stamps)),
+      ...refusedStamps(type, clauses, changes, stamps),
     ]
-    if (inTheWay.length > 0) throw new RefusedError(verdictOf(type, 'update', 'refused', key), inTheWay)
+    if (refusedFields.length > 0) throw new RefusedError(verdictOf(type, 'update', 'refused', key), refusedFields)
   }
   refuseFields(hopeful)
-  if (sentKey !== undefined && sentKey !== key) faults.push({ field: type.key, problem: 'the key never changes' })
+  if (sentKey !== undefined && sentKey !== key) faults.push({ field: type.key, problem: 'the key cannot be changed' })
   const asked = asStored(type, { ...bare, ...changes })
   const idle = Object.keys(difference(type, bare, asked)).length === 0
   if (!idle && lacksStamp(asker, changes, stamps)) throw deny(type, 'update', 'refused', key)

@@ -6,7 +6,7 @@ import { guardedWhere, typesIn } from '../read/filter-guards.js'
 import { readSort } from '../read/query.js'
 import type { Session } from '../session.js'
 import type { Tables } from '../tables.js'
-import { BulkError, type BulkOptions, type BulkResult, type InTheWay, readWhich, type Which } from './bulk.js'
+import { BulkError, type BulkOptions, type BulkResult, type RefusedRecord, readWhich, type Which } from './bulk.js'
 import { applyCreate, judgeCreate } from './create.js'
 import { applyDelete, judgeDelete } from './delete.js'
 import { applyUpdate, judgeUpdate, type UpdateOptions } from './update.js'
@@ -90,8 +90,8 @@ export class Writing {
   async ensure(typeName: string, key: Key, record: Row, creating: (inside: Tables) => Pick<Writing, 'create'>): Promise<Row> {
     const session = this.#session
     const type = typeModel(session.model, typeName)
-    if (!session.isSystem) throw new QueryError(typeName, 'ensure is for trusted code only: store.asSystem("...").ensure(...)')
-    if (!isKey(type, key)) throw new InvalidError(typeName, [{ field: type.key, problem: 'is no key' }])
+    if (!session.isSystem) throw new QueryError(typeName, 'only trusted code may call ensure: use store.asSystem("...").ensure(...)')
+    if (!isKey(type, key)) throw new InvalidError(typeName, [{ field: type.key, problem: 'is not a valid key' }])
     const ensured = () =>
       session.write(type, 'create', key, async (op) => {
         const [there] = await see(op, typeName, { where: keyIs(type, key), limit: 1 })
@@ -106,7 +106,7 @@ export class Writing {
 
   /**
    * Does the same to several records. All of them are judged before any is changed, so that none justifies another. Where
-   * some stand in the way nothing is done, unless part of it will do.
+   * some may not be changed, nothing is done, unless `partial` is set.
    */
   #many(type: TypeModel, action: 'update' | 'delete', which: Which, options: BulkOptions = {}, judgeOne: JudgeOne): Promise<BulkResult> {
     const { keys, where } = readWhich(this.#session.model.types, type, which)
@@ -118,10 +118,10 @@ export class Writing {
         const meant = keys === undefined ? guardedWhere(op.asker, type, where) : undefined
         const found =
           keys ?? (await see(op, type.name, { where: meant as ConditionNode, sort: readSort(type) })).map(({ row }) => row[type.key] as Key)
-        const { plans, inTheWay } = await judgeAll(op, type, found, meant, judgeOne)
-        if (inTheWay.length > 0 && options.partial !== true) throw new BulkError(type.name, plans.length + inTheWay.length, inTheWay)
+        const { plans, refused } = await judgeAll(op, type, found, meant, judgeOne)
+        if (refused.length > 0 && options.partial !== true) throw new BulkError(type.name, plans.length + refused.length, refused)
         for (const { apply } of plans) await apply()
-        return { done: plans.map(({ key }) => key), inTheWay }
+        return { done: plans.map(({ key }) => key), refused }
       },
       typesIn(where),
     )
@@ -130,7 +130,7 @@ export class Writing {
 
 interface Judged {
   readonly plans: readonly { readonly key: Key; readonly apply: () => Promise<unknown> }[]
-  readonly inTheWay: readonly InTheWay[]
+  readonly refused: readonly RefusedRecord[]
 }
 
 async function judgeAll(
@@ -141,7 +141,7 @@ async function judgeAll(
   judgeOne: JudgeOne,
 ): Promise<Judged> {
   const plans: { key: Key; apply: () => Promise<unknown> }[] = []
-  const inTheWay: InTheWay[] = []
+  const refused: RefusedRecord[] = []
   for (const key of keys) {
     try {
       // What it is meant for is asked again of the record as it is once it is locked.
@@ -150,10 +150,10 @@ async function judgeAll(
       plans.push({ key, apply: await judgeOne(op, key, seen) })
     } catch (error) {
       if (!(error instanceof DeniedError || error instanceof InvalidError)) throw error
-      inTheWay.push({ key, code: error.code, message: error.message })
+      refused.push({ key, code: error.code, message: error.message })
     }
   }
-  return { plans, inTheWay }
+  return { plans, refused }
 }
 
 /** A record that a change of several was meant for, locked, if it is so still. */

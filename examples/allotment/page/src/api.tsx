@@ -1,4 +1,4 @@
-// Requests to the server, with the token of whoever is signed in. What was asked is kept for the developer's drawer.
+// Requests to the server, with the token of the signed-in person. They are noted for the developer's drawer.
 
 import { liveListClient, rulesClient } from 'pachter/client'
 import { RulesProvider } from 'pachter/react'
@@ -32,15 +32,15 @@ export interface LoggedRequest {
 
 let asked: readonly LoggedRequest[] = []
 let count = 0
-const hearers = new Set<() => void>()
+const listeners = new Set<() => void>()
 const note = (one: LoggedRequest) => {
   const others = asked.filter(({ number }) => number !== one.number)
   asked = [one, ...others].sort((a, b) => b.number - a.number).slice(0, 60)
-  for (const hear of hearers) hear()
+  for (const listener of listeners) listener()
 }
-const subscribe = (hear: () => void) => {
-  hearers.add(hear)
-  return () => void hearers.delete(hear)
+const subscribe = (listener: () => void) => {
+  listeners.add(listener)
+  return () => void listeners.delete(listener)
 }
 
 /** The requests of this page, the latest first. */
@@ -69,7 +69,7 @@ export type Send = (method: string, path: string, body?: object) => Promise<any>
 
 const Context = createContext<{ readonly send: Send; readonly headers: () => Record<string, string> } | undefined>(undefined)
 
-/** The rules, the lists and the requests of whoever is signed in: all of it begins anew with somebody else. */
+/** The rules, lists and requests of the signed-in person. With another person, all of it starts again. */
 export function ApiProvider({ children }: { readonly children: ReactNode }) {
   const { session } = useSession()
   const token = session?.token

@@ -3,7 +3,7 @@
 import * as oauth from 'oauth4webapi'
 import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from 'react'
 
-/** Somebody who has signed in. */
+/** A signed-in person. */
 export interface Session {
   readonly token: string
   readonly name: string
@@ -86,7 +86,7 @@ export async function endSignIn(): Promise<{ readonly session: Session; readonly
 
 interface Signed {
   readonly session: Session | undefined
-  /** It was good once: whoever it is has to sign in again. */
+  /** The token has expired: the person has to sign in again. */
   readonly expired: boolean
   readonly take: (session: Session) => void
   readonly signOut: () => void

@@ -71,7 +71,7 @@ function clausesOf({ rules }: TypeModel, action: string): readonly ClauseNode[] 
 
 function inRoutines({ rules }: TypeModel, action: string, left: string[]): void {
   for (const { title, within } of rules?.may[action] ?? [])
-    if (within !== undefined) left.push(`${action}: ${title}: counts within a routine only`)
+    if (within !== undefined) left.push(`${action}: ${title}: applies within a routine only`)
 }
 
 /** When a record can be seen at all, whichever of its fields. */
@@ -96,12 +96,12 @@ function readRule(
   const whole = clauses.filter((clause) => columns.every((name) => seen(clause).includes(name)))
   for (const clause of clauses)
     if (!whole.includes(clause))
-      leave(clause.title, `shows some fields only, not ${columns.filter((name) => !seen(clause).includes(name)).join(', ')}`)
+      leave(clause.title, `does not show all fields: it hides ${columns.filter((name) => !seen(clause).includes(name)).join(', ')}`)
   const any = whole.map(({ when }) => when)
   return { when: any.length === 0 ? constant(false) : allOfNode([open(model, type, 'read'), anyOfNode(any)]), columns }
 }
 
-/** Somebody who sets a link sees where it leads: every link that is set, as the record becomes. */
+/** A person who sets a link has to see its target: every link that is set, as the record becomes. */
 function targetsSeen(model: Model, type: TypeModel, left: string[]): ConditionNode {
   const seen: ConditionNode[] = []
   for (const link of Object.values(type.links)) {
@@ -112,7 +112,7 @@ function targetsSeen(model: Model, type: TypeModel, left: string[]): ConditionNo
     const list = by.find(({ from }) => from.list)
     if (list !== undefined) {
       left.push(
-        `create and update: only with nothing in ${list.from.path.join('.')}: whether each ${link.to} may be seen is for the application to ask`,
+        `create and update: allowed only if ${list.from.path.join('.')} is empty, since only the application can check that each ${link.to} is visible`,
       )
       seen.push(presenceNode(list.from, false))
       continue
@@ -138,7 +138,7 @@ function stamped(type: TypeModel, when: 'create' | 'update', left: string[]): Co
       left.push(`${when}: refused, since ${name} is stamped with more than one value`)
       return constant(false)
     }
-    left.push(`${when}: ${name} is not stamped; it has to be given as it would be stamped`)
+    left.push(`${when}: ${name} is not stamped: it has to be sent with the value that the stamp would set`)
     return compareNode(own, 'is', term as TermNode)
   })
   return allOfNode(equal)
@@ -149,7 +149,7 @@ function createRule(model: Model, type: TypeModel, targets: ConditionNode, left:
   const own = Object.keys(type.fields).filter((name) => name !== type.key)
   const clauses = clausesOf(type, 'create').filter((clause) => {
     const all = clause.fields === undefined || own.every((name) => clause.fields?.includes(name) || stampsOf(type, 'create').includes(name))
-    if (!all) left.push(`create: ${clause.title}: lets give some fields only`)
+    if (!all) left.push(`create: ${clause.title}: allows some fields only`)
     return all
   })
   if (clauses.length === 0) return constant(false)
@@ -161,7 +161,7 @@ function stampsOf({ rules }: TypeModel, when: 'create' | 'update'): string[] {
   return Object.keys(rules?.stamps[when] ?? {})
 }
 
-/** Clients give keys only where every clause lets them. */
+/** Clients may send keys only if every clause allows it. */
 function keyIsGiven(type: TypeModel): boolean {
   const clauses = clausesOf(type, 'create')
   return clauses.length > 0 && clauses.every(({ overriding }) => overriding?.includes(type.key))
@@ -188,7 +188,7 @@ function updateRule(model: Model, type: TypeModel, seen: ConditionNode, targets:
   }
   const { clauses, fields } = updatable(type)
   for (const clause of clausesOf(type, 'update'))
-    if (!clauses.includes(clause)) left.push(`update: ${clause.title}: lets change some fields only`)
+    if (!clauses.includes(clause)) left.push(`update: ${clause.title}: allows some fields only`)
   // Whichever clause holds before has to hold afterwards; a database asks both apart. Clauses that ask for nothing that can be
   // changed hold before as they do afterwards, and so one more can be told.
   const kept: ClauseNode[] = []
@@ -198,7 +198,7 @@ function updateRule(model: Model, type: TypeModel, seen: ConditionNode, targets:
     if (speaksOfAfter(clause.when) || speaksOfAfter(after)) {
       left.push(`update: ${clause.title}: compares the record as it is with what it becomes`)
     } else if (!dependsOn(clause.when, fields, type.name) && clause.afterwards === undefined) kept.push(clause)
-    else if (paired) left.push(`update: ${clause.title}: a database cannot tell whether it was this clause that held before and after`)
+    else if (paired) left.push(`update: ${clause.title}: the database cannot check that this same clause holds before and after`)
     else {
       paired = true
       kept.push(clause)
@@ -222,7 +222,7 @@ function deleteRule(model: Model, type: TypeModel, seen: ConditionNode, left: st
   if (clauses.length === 0) return constant(false)
   const along = referencesTo(model, type.name).flatMap(({ type: of, place, onDelete }) => {
     if (onDelete === 'follow') return []
-    if (onDelete !== 'refuse') left.push(`delete: refused while records of ${of} lead to it, which would go along or be unlinked`)
+    if (onDelete !== 'refuse') left.push(`delete: refused while ${of} records link to it, which would have to be deleted or unlinked too`)
     const key: FieldNode = { kind: 'field', of: 'record', path: [type.key], type: place.type }
     const link = place.list
       ? { by: [], of: compareNode({ kind: 'field', of: 1, ...place }, 'has', key) }

@@ -51,7 +51,7 @@ export function meFunction({ model, layout, functions: f, reader }: MeFunction):
     const pairs = fields.map((name) => `${quoted(name)}, ${text(asJson(place, other, name))}`)
     return [
       `  select jsonb_agg(linked_row) into linked from (select jsonb_build_object(${pairs.join(', ')}) as linked_row from ${named(place.schema, place.name)} as one where ${text(when)} limit 2) as linked_rows;`,
-      '  -- Of two, neither is sure to be theirs.',
+      '  -- If there are two, it is not certain which one is theirs.',
       `  if jsonb_array_length(linked) = 1 then me := jsonb_set(me, ${textArray(path)}, linked -> 0); end if;`,
     ]
   })

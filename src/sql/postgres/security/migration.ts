@@ -22,9 +22,9 @@ export interface RowSecurityOptions {
   readonly layout?: Layout
   /** The schema of tables for which the layout names none. Default: `public`. */
   readonly schema?: string
-  /** The role whom the policies are for, and who is given what they let, column by column. It must have nothing by other grants. */
+  /** The role that the policies are for. It is granted the columns that they allow, and must have no other grants. */
   readonly role: string
-  /** A role whom nothing is withheld from: the one by which the guarded store connects. */
+  /** A role with full access: the one by which the guarded store connects. */
   readonly trusted?: string
   /** The schema that the functions are put into. Default: `pachter`. */
   readonly functions?: string
@@ -57,7 +57,7 @@ export class RowSecurityError extends PachterError {
  * `select set_config('pachter.me', $1, true)`. Unset or blank, it is a visitor's. What policies cannot hold exactly is
  * refused there, and listed in `left`.
  *
- * Whoever may send SQL of their own can set claims as well: this is a second wall behind the application, and none in front of it.
+ * A person who can send SQL of their own can set claims as well. This is a second wall behind the application, and none in front of it.
  *
  * @throws RowSecurityError, UnknownNameError
  * @example
@@ -107,7 +107,7 @@ class Writer {
       const withheld = this.#withheld.filter((name) => name.startsWith(`${type.name}.`)).map((name) => name.slice(type.name.length + 1))
       if (this.#place(type.name).isView) {
         left[type.name] = Object.freeze([
-          'nothing is given: it is kept in a view, and policies are of tables. Write row security for the tables beneath it',
+          'nothing is granted: this is a view, and policies exist for tables only. Write row security for the tables of the view',
         ])
         return this.#view(type)
       }
@@ -139,7 +139,7 @@ class Writer {
       ...meFunction({ model: this.#model, layout: this.#named, functions: f, reader }),
       ...this.#made,
       `revoke create on schema ${f} from ${reader};`,
-      // They read claims and keys of whoever is named in a setting: nobody else may call them.
+      // They read claims and keys of the person that a setting names, so no other role may call them.
       `revoke all on all functions in schema ${f} from public;`,
       `grant execute on all functions in schema ${f} to ${reader}, ${named(this.#role)};`,
       ...noMembership(names),
@@ -147,7 +147,7 @@ class Writer {
       'commit;',
     ]
     const down = [
-      '-- Undoes the row security that pachter wrote.',
+      '-- Removes the row security that pachter wrote.',
       'begin;',
       ...tables.flatMap(({ down }) => down),
       ...noUsage(names),
@@ -239,7 +239,7 @@ class Writer {
             `do $$ declare odd text; begin
   select string_agg(what || ' of ' || named, ', ') into odd from (values ${beyond.join(', ')}) as given(what, columns), unnest(columns) as named
     where has_column_privilege(${quoted(this.#role)}, ${quoted(table)}::regclass, named, what);
-  if odd is not null then raise exception 'the role % has more of % than its policies can hold: %; revoke it from whom it has it by', ${quoted(this.#role)}, ${quoted(table)}, odd; end if;
+  if odd is not null then raise exception 'the role % has more of % than its policies can hold: %; revoke it from the role that grants it', ${quoted(this.#role)}, ${quoted(table)}, odd; end if;
 end $$;`,
           ]),
     ]

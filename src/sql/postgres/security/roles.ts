@@ -7,11 +7,11 @@ export interface Names {
   readonly functions: string
   /** The role that reads linked records, as SQL writes it. */
   readonly reader: string
-  /** The role whom the policies are for. */
+  /** The role that the policies are for. */
   readonly role: string
 }
 
-/** Functions are handed over to the reader by somebody who is a member of it, and only for as long as that takes. */
+/** A member of the reader role hands functions over to it, and is a member only for as long as that takes. */
 export function membership({ functions, reader }: Names): string[] {
   return [
     `do $$ begin if ${isMember(reader)} then comment on schema ${functions} is 'member'; else grant ${reader} to current_user; end if; end $$;`,

@@ -1,4 +1,4 @@
-// The developer's drawer: who one is to the rules, what the page goes by, what was asked of the server.
+// The developer's drawer: your claims, the verdicts that the page uses, and the requests to the server.
 import { Button, CloseButton, Code, Group, Tabs, Text } from '@mantine/core'
 import { useRules } from 'pachter/react'
 import { useEffect, useState } from 'react'

@@ -1,4 +1,4 @@
-// The verdicts that the page goes by, each with its why, and for the refused ones a way to see what becomes of the request all the same.
+// The verdicts that the page uses, each with its why. A refused action can be sent anyway, to see that the server refuses it too.
 import { Button, Group, Text } from '@mantine/core'
 import { useState } from 'react'
 import type { Used } from '../parts/verdicts.js'
@@ -6,8 +6,8 @@ import { SendAnyway } from './send-anyway.js'
 import { Why } from './why.js'
 
 export function VerdictList({ verdicts }: { readonly verdicts: readonly Used[] }) {
-  if (verdicts.length === 0) return <Text c="dimmed">Nothing on this page goes by a verdict.</Text>
-  // What is refused first: that is what one looks for.
+  if (verdicts.length === 0) return <Text c="dimmed">Nothing on this page depends on a verdict.</Text>
+  // Refused ones first: those are usually looked for.
   const sorted = [...verdicts].sort(
     (a, b) => Number(a.allowed) - Number(b.allowed) || nameOf(a).localeCompare(nameOf(b), 'en', { numeric: true }),
   )

@@ -47,7 +47,7 @@ function JobRow({ job, finish }: { readonly job: Shown<'job'>; readonly finish: 
   const may = allowed && (fields?.includes('state') ?? true)
   const isDone = record.state === 'done'
   const why = record.state === 'done' ? 'It is done: its warden opens it again.' : message
-  const whom = [
+  const people = [
     ...(record.assigneeIds ?? []).map(names.member),
     ...(record.assigneeEmails ?? []),
     ...(record.teamId ? [`team ${names.team(record.teamId)}`] : []),
@@ -74,7 +74,7 @@ function JobRow({ job, finish }: { readonly job: Shown<'job'>; readonly finish: 
           </Text>
           <Text size="sm" c="dimmed">
             {names.site(record.siteId)}, by {dayText(record.dueAt)}
-            {whom.length > 0 && `, for ${whom.join(', ')}`}
+            {people.length > 0 && `, for ${people.join(', ')}`}
           </Text>
         </div>
       </Group>

@@ -73,7 +73,7 @@ function NoticeCard({ shown }: { readonly shown: Shown<'notice'> }) {
   )
 }
 
-/** Publishing is an update of three fields: whoever may change these, publishes. */
+/** Publishing is an update of three fields. People who may change these may publish. */
 function Publish({ shown, name }: { readonly shown: Shown<'notice'>; readonly name: string }) {
   const { send } = useApi()
   const { view } = useRules()

@@ -1,4 +1,4 @@
-// One plot: what is known of it, whom it is shared with, and its diary.
+// One plot: its fields, its shares, and its diary.
 import { Button, Card, Group, Modal, Select, Stack, Text, Title } from '@mantine/core'
 import { useRules, useServerVerdict } from 'pachter/react'
 import { useState } from 'react'
@@ -86,7 +86,7 @@ function Facts({ plot }: { readonly plot: Seen<'plot'> }) {
 
 const isOver = ({ until }: Seen<'share'>) => until !== undefined && Date.parse(until) <= Date.now()
 
-/** Whom it is shared with, for its holder; for whom it is shared with, their own share. */
+/** All shares of the plot for its holder; for a member that it is shared with, their own share. */
 function Sharing({
   plot: { record: plot },
   shares,
@@ -113,13 +113,13 @@ function Sharing({
         <ul className="rows">
           {shares.records.map((shown) => {
             const { record } = shown
-            const whom =
+            const member =
               record.memberId === view.me ? 'you' : record.memberId === undefined ? `every ${record.role}` : names.member(record.memberId)
             return (
               <li key={record.id} data-record={`share ${record.id}`}>
                 <div>
                   <Text fw={500}>
-                    With {whom}, to {record.level === 'tend' ? 'tend' : 'look at'}
+                    With {member}, to {record.level === 'tend' ? 'tend' : 'look at'}
                   </Text>
                   <Text size="sm" c="dimmed">
                     {record.until === undefined ? 'for good' : `${isOver(record) ? 'lapsed: it was ' : ''}until ${dayText(record.until)}`}
@@ -127,11 +127,11 @@ function Sharing({
                   </Text>
                 </div>
                 <Group gap="xs">
-                  <Change type="share" shown={shown} name={`the share with ${whom}`} quiet />
+                  <Change type="share" shown={shown} name={`the share with ${member}`} quiet />
                   <Remove
                     type="share"
                     shown={shown}
-                    name={`the share with ${whom}`}
+                    name={`the share with ${member}`}
                     label={record.grantedById === view.me ? 'End' : 'Give up'}
                     along="The plot is gone from their list at once."
                     quiet
@@ -151,7 +151,11 @@ function Sharing({
           submit="Share it"
           send={async (values) => {
             if (values.memberId === undefined)
-              throw new ProblemError({ status: 422, title: 'With whom?', faults: [{ field: 'memberId', problem: 'Choose a member.' }] })
+              throw new ProblemError({
+                status: 422,
+                title: 'Choose a member',
+                faults: [{ field: 'memberId', problem: 'Choose a member.' }],
+              })
             await send('POST', '/api/share', values)
             setOpen(false)
             tell(`Shared with ${names.member(values.memberId)}.`)
@@ -163,7 +167,7 @@ function Sharing({
   )
 }
 
-/** Gives the plot to another holder: a procedure of the server, for whoever may call it. */
+/** Gives the plot to another holder: a procedure of the server, for people who may call it. */
 function HandOver({ plot }: { readonly plot: Seen<'plot'> }) {
   const { send } = useApi()
   const names = useNames()

@@ -83,7 +83,7 @@ export function RentsPage() {
   )
 }
 
-/** The sums, for whoever may open the ledger. */
+/** The sums, for people who may open the ledger. */
 function Ledger({ bills }: { readonly bills: readonly Shown<'invoice'>[] }) {
   const sum = (some: readonly Shown<'invoice'>[]) => some.reduce((all, { record }) => all + (record.amount ?? 0), 0)
   const open = bills.filter(({ record }) => record.paidAt === undefined)

@@ -44,7 +44,7 @@ export function NamesProvider({ children }: { readonly children: ReactNode }) {
     }
     return {
       ...lists,
-      // Whom one does not see, one does not learn the name of.
+      // The names of members that you may not see are not shown.
       member: finder(lists.members, 'a member'),
       site: finder(lists.sites, 'a site'),
       team: finder(lists.teams, 'a team'),

@@ -64,7 +64,7 @@ function OfferButton({
         {children}
       </Button>
     )
-  // It can be reached all the same: whoever cannot point at it hears why.
+  // It can be focused, so that screen readers read the reason.
   return (
     <Tooltip label={refused} events={{ hover: true, focus: true, touch: true }} multiline maw={320}>
       <Button

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import type { Shown, TypeName } from '../records.js'
 
 interface Expected {
-  /** The record as it was told when the change was sent: once it is told anew, what is told counts. */
+  /** The record as it was when the change was sent. When the list brings a newer one, that one counts. */
   readonly of: Shown
   readonly changes: object
 }

@@ -1,7 +1,7 @@
 // What is sent once must not be sent twice.
 import { useRef, useState } from 'react'
 
-/** Whether something is being sent, and a way to send it: a second click, which comes before anything is drawn anew, sends nothing. */
+/** Whether something is being sent, and a function that sends it. A second click before the next render sends nothing. */
 export function useSending(): readonly [busy: boolean, once: (send: () => Promise<void>) => Promise<void>] {
   const [busy, setBusy] = useState(false)
   const sending = useRef(false)

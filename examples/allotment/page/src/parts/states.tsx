@@ -79,7 +79,7 @@ export function Refused({ message }: { readonly message: string }) {
   )
 }
 
-/** For whoever has to say who they are: they come back to where they were. */
+/** Asks a visitor to sign in, and brings them back to this page. */
 export function SignIn({ again = false }: { readonly again?: boolean }) {
   const { signOut } = useSession()
   const [, go] = useLocation()

@@ -1,8 +1,8 @@
-// The verdicts that the page goes by: noted where they are used, for the developer's drawer and for whoever checks the page.
+// The verdicts that the page uses, noted for the developer's drawer and for the tests of the page.
 import { useEffect, useId, useSyncExternalStore } from 'react'
 import type { TypeName } from '../records.js'
 
-/** A verdict that something on the page goes by. */
+/** A verdict that something on the page depends on. */
 export interface Used {
   readonly action: string
   readonly type: TypeName
@@ -16,7 +16,7 @@ export interface Used {
 
 const used = new Map<string, Used>()
 let all: readonly Used[] = []
-const hearers = new Set<() => void>()
+const listeners = new Set<() => void>()
 let planned = false
 
 // Many come and go at once.
@@ -27,15 +27,15 @@ function changed(): void {
     planned = false
     const named = new Map([...used.values()].map((one) => [`${one.action} ${one.type} ${one.key ?? JSON.stringify(one.record)}`, one]))
     all = [...named.values()]
-    for (const hear of hearers) hear()
+    for (const listener of listeners) listener()
   })
 }
-const subscribe = (hear: () => void) => {
-  hearers.add(hear)
-  return () => void hearers.delete(hear)
+const subscribe = (listener: () => void) => {
+  listeners.add(listener)
+  return () => void listeners.delete(listener)
 }
 
-/** Notes a verdict for as long as something goes by it. */
+/** Notes a verdict for as long as something depends on it. */
 export function useNoted(verdict: Used): void {
   const id = useId()
   const text = JSON.stringify(verdict)
@@ -49,7 +49,7 @@ export function useNoted(verdict: Used): void {
   }, [id, text])
 }
 
-/** The verdicts that the page goes by now. */
+/** The verdicts that the page uses now. */
 export function useUsed(): readonly Used[] {
   return useSyncExternalStore(subscribe, () => all)
 }
