@@ -1,4 +1,4 @@
-// Writes what the documents say of the source, from the source: the table of error codes, and the comparisons in README.md and in the
+// Writes what the documents say of the source, from the source: the table of error codes, and the comparisons in docs/rules.md and in the
 // JSON Schema of rules: `npm run generate`.
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
@@ -48,7 +48,7 @@ ${rows.join('\n')}
 `
 }
 
-/** The comparisons of each kind of term, as README.md has them. */
+/** The comparisons of each kind of term, for the documents. */
 function comparisonRows(): string[] {
   const named = (test: (operator: Operator) => boolean) =>
     COMPARISONS.filter((by) => test(operatorOf(by)))
@@ -64,8 +64,8 @@ function comparisonRows(): string[] {
   ]
 }
 
-/** README.md, with the comparisons that there are. */
-export function readme(text: string): string {
+/** A document, with the comparisons that there are. */
+export function comparisonTable(text: string): string {
   return text.replace(/\| on any \|[\s\S]*?\| on lists \|[^\n]*/, () => comparisonRows().join('\n'))
 }
 
@@ -78,7 +78,7 @@ export function rulesSchema(text: string): string {
 /** Every file that is made from the source, wholly or in part: its path from here, and how its text becomes what the source says. */
 export const GENERATED: { readonly [path: string]: (text: string) => string } = {
   'errors.md': errorsPage,
-  '../README.md': readme,
+  'rules.md': comparisonTable,
   'rulebook.schema.json': rulesSchema,
 }
 

@@ -20,7 +20,7 @@ it('what is made from the source is what the source says', () => {
 
 const root = fileURLToPath(new URL('../', import.meta.url))
 
-const DOCUMENTS = ['README.md', 'docs/rules.md', 'docs/databases.md', 'docs/checking.md', 'docs/web.md']
+const DOCUMENTS = ['README.md', 'docs/quick-start.md', 'docs/concepts.md', 'docs/rules.md', 'docs/databases.md', 'docs/checking.md', 'docs/web.md']
 /** What is shown of the source there stands in the source. */
 const EXCERPTS = 'docs/allotment.md'
 const textOf = (document: string) => readFileSync(root + document, 'utf8')
