@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process'
-import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { promisify } from 'node:util'
@@ -20,12 +20,28 @@ it('what is made from the source is what the source says', () => {
 
 const root = fileURLToPath(new URL('../', import.meta.url))
 
-const DOCUMENTS = ['README.md', 'docs/quick-start.md', 'docs/concepts.md', 'docs/rules.md', 'docs/databases.md', 'docs/checking.md', 'docs/web.md']
+const DOCUMENTS = [
+  'README.md',
+  'docs/quick-start.md',
+  'docs/concepts.md',
+  'docs/rules.md',
+  'docs/databases.md',
+  'docs/checking.md',
+  'docs/web.md',
+]
 /** What is shown of the source there stands in the source. */
 const EXCERPTS = 'docs/allotment.md'
 const textOf = (document: string) => readFileSync(root + document, 'utf8')
 const blocksOf = (document: string) =>
   [...textOf(document).matchAll(/```(ts|text)\n([\s\S]*?)```/g)].map(([, kind, text = '']) => ({ kind, text }))
+/** The anchors of the headings of a document, as code hosts make them. */
+const headingsOf = (document: string) =>
+  [...textOf(document).matchAll(/^#+ (.*)$/gm)].map(([, title = '']) =>
+    title
+      .toLowerCase()
+      .replace(/[^\p{L}\p{N} _-]/gu, '')
+      .replaceAll(' ', '-'),
+  )
 const fileOf = (document: string) => `${root}${document.replace(/\W/g, '-')}-test.ts`
 
 /** What a program prints, and what it complains of. */
@@ -71,10 +87,14 @@ describe('what the documents print', () => {
     })
   }
 
-  for (const document of [...DOCUMENTS, EXCERPTS, 'CONTRIBUTING.md'])
-    it(`${document} links only to what is there`, () => {
-      for (const [, link = ''] of textOf(document).matchAll(/\]\((?!https:)([^)#]+)\)/g))
-        expect(existsSync(join(root, dirname(document), link)), link).to.equal(true)
+  const pages = readdirSync(`${root}docs`).flatMap((name) => (name.endsWith('.md') ? [`docs/${name}`] : []))
+  for (const document of [...pages, 'README.md', 'CONTRIBUTING.md', 'SECURITY.md'])
+    it(`${document} links only to pages and headings that are there`, () => {
+      for (const [, link = '', heading] of textOf(document).matchAll(/\]\((?!https:)([^)#]*)(?:#([^)]+))?\)/g)) {
+        const target = link === '' ? document : join(dirname(document), link)
+        expect(existsSync(root + target), link).to.equal(true)
+        if (heading !== undefined) expect(headingsOf(target), `${link}#${heading}`).to.include(heading)
+      }
     })
 
   it('every type fits', async () => {
