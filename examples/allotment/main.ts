@@ -10,11 +10,11 @@ const HELP = `The allotment association's site, over the demo data.
 
   npm run demo -- [--port 4000] [--db postgres://user@host/database] [--tokens file] [--page folder]
 
-  --port   where it listens; the identity provider takes the port after it
-  --db     keeps the records in a PostgreSQL, in a schema of their own (marsh_lane), and fills it at first
-           Without it they are in SQLite, in memory, and new at every start.
-  --tokens writes a token of everybody into a file, for pachter check --url
-  --page   where the page was built, if elsewhere than npm run demo does`
+  --port   the port of the site; the identity provider uses the next one
+  --db     keeps the records in PostgreSQL, in the schema marsh_lane, and fills it at the first start
+           (default: SQLite in memory, new at every start)
+  --tokens writes a token for each person to a file, for pachter check --url
+  --page   the folder of the built page`
 
 async function start() {
   const { values } = parseArgs({
@@ -28,7 +28,7 @@ async function start() {
   })
   if (values.help) return HELP
   const port = Number(values.port)
-  if (!Number.isInteger(port) || port < 0 || port > 65_534) throw new Error(`--port takes a number up to 65534, and not ${values.port}`)
+  if (!Number.isInteger(port) || port < 0 || port > 65_534) throw new Error(`--port needs a number up to 65534, not ${values.port}`)
 
   const data = await openData(values.db)
   const application = { clientId: 'marsh-lane', audience: 'allotment', origins: [] }
@@ -41,24 +41,24 @@ async function start() {
   }
   const width = `${url}/as/`.length + Math.max(...names.map((name) => name.length))
   const people = Object.entries(accounts).map(([name, { about }]) => `  ${`${url}/as/${name}`.padEnd(width)}  ${about}`)
-  const check = values.tokens === undefined ? '' : `\nAs each of them: npx pachter check --url ${url}/api --tokens ${values.tokens}`
+  const check = values.tokens === undefined ? '' : `\nCheck it as each person: npx pachter check --url ${url}/api --tokens ${values.tokens}`
   return `
 Marsh Lane Allotments   ${url}
 Records in ${values.db === undefined ? 'SQLite, in memory: new at every start' : `${values.db.replace(/:[^:@/]*@/, '@')}, schema marsh_lane`}
 
-Open it as somebody, and in another window as somebody else. There are no passwords.
+Open it as one person, and in another window as another. There are no passwords.
 ${people.join('\n')}
   ${url.padEnd(width)}  a visitor
 
 In the terminal: npm run tour.${check}
-To stop: Ctrl+C.`
+Press Ctrl-C to stop.`
 }
 
 start().then(
   (said) => console.log(said),
   (error: Error & { code?: string }) => {
-    const taken = error.code === 'EADDRINUSE' ? ': another program listens there; --port takes another' : ''
-    console.error(`The site does not start: ${error.message}${taken}`)
+    const taken = error.code === 'EADDRINUSE' ? ': the port is in use. Choose another with --port.' : ''
+    console.error(`The site cannot start: ${error.message}${taken}`)
     process.exit(1)
   },
 )

@@ -51,7 +51,7 @@ export async function start(port = 4000) {
     .post('/sign-in/:name', async (context) => {
       const name = context.req.param('name')
       const who = Object.hasOwn(people, name) ? people[name as 'ines'] : undefined
-      if (who === undefined) return context.json({ detail: 'Nobody is called that.' }, 404)
+      if (who === undefined) return context.json({ detail: 'There is no such person.' }, 404)
       return context.json({ token: await tokenOf(who) })
     })
     .get('/people', (context) => context.json(Object.keys(people)))

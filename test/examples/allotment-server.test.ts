@@ -155,7 +155,7 @@ describe('the server of the allotment site', () => {
     const { NODE_ENV } = process.env
     process.env.NODE_ENV = 'production'
     try {
-      expect(() => developer(app.data.store as never, async () => null)).to.throw('not in production')
+      expect(() => developer(app.data.store as never, async () => null)).to.throw('cannot be used in production')
     } finally {
       if (NODE_ENV === undefined) delete process.env.NODE_ENV
       else process.env.NODE_ENV = NODE_ENV
@@ -205,7 +205,7 @@ describe('the server of the allotment site', () => {
     }
     const wrong = run('--db', 'mysql://root@127.0.0.1/test')
     const started = run('--port', '0', '--tokens', tokens, '--page', folder)
-    while (!started.said().includes('To stop')) {
+    while (!started.said().includes('to stop.')) {
       if (started.child.exitCode !== null) throw new Error(started.said())
       await new Promise((resolve) => setTimeout(resolve, 50))
     }
@@ -215,7 +215,7 @@ describe('the server of the allotment site', () => {
     const token = /^ines: (.*)$/m.exec(readFileSync(tokens, 'utf8'))?.[1] as string
     expect((await fetch(`${url}/api/plot`, { headers: bearer(token) })).status).to.equal(200)
     expect(await wrong.ended).to.equal(1)
-    expect(wrong.said()).to.include('--db takes postgres://')
+    expect(wrong.said()).to.include('--db needs postgres://')
     started.child.kill()
     await started.ended
   })

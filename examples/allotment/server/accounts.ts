@@ -6,14 +6,14 @@ import type { Account } from './provider.js'
 const ABOUT: { readonly [name in keyof typeof people]: string } = {
   ines: 'holds plot 1, and shares it',
   bram: 'holds two plots, helps on two',
-  odile: 'holds a plot; what Ines shared with her has lapsed',
+  odile: 'holds a plot; her share from Ines has ended',
   tomasz: 'warden of Lower Marsh',
   yuki: 'warden of Mill Bank and Railway Side',
   farah: 'treasurer',
   kofi: 'secretary',
   greta: 'member of no site; holds a plot together with Odile',
   hugo: 'holds three plots, and is banned',
-  pavel: 'signed in, and known to no record',
+  pavel: 'signed in, without a member record',
 }
 
 const GROUPS: { readonly [role: string]: string } = { warden: 'marsh-wardens', treasurer: 'marsh-treasury', secretary: 'marsh-office' }

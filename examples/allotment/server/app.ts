@@ -29,7 +29,7 @@ function readPage(folder: string): string {
   try {
     return readFileSync(join(folder, 'index.html'), 'utf8')
   } catch {
-    throw new Error(`there is no page in ${folder}; npm run demo builds it`)
+    throw new Error(`there is no page in ${folder}. Run npm run demo to build it.`)
   }
 }
 

@@ -33,7 +33,7 @@ async function inMemory() {
 }
 
 async function inPostgres(url: string) {
-  if (!/^postgres(ql)?:\/\//.test(url)) throw new Error(`--db takes postgres://user@host/database, and not ${url}`)
+  if (!/^postgres(ql)?:\/\//.test(url)) throw new Error(`--db needs postgres://user@host/database, not ${url}`)
   const pool = new pg.Pool({ connectionString: url, options: `-c search_path=${SCHEMA}` })
   // A connection that is lost while nobody uses it is no reason to end: the next call makes another.
   pool.on('error', () => undefined)

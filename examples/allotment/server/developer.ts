@@ -17,7 +17,7 @@ interface Question {
 type World = typeof book extends { for(me: infer Me): unknown } ? Me : never
 
 export function developer(store: Store<any>, identity: Identity<NonNullable<World>>) {
-  if (process.env.NODE_ENV === 'production') throw new Error('the developer drawer tells what nobody may see: not in production')
+  if (process.env.NODE_ENV === 'production') throw new Error('the developer drawer shows hidden data, and cannot be used in production')
   const system = store.asSystem('the developer looks')
   const stored = async ({ type, key }: Question) =>
     key === undefined ? undefined : (await system.list(type, { where: (record: any) => record.id.is(key) }))[0]
@@ -26,7 +26,8 @@ export function developer(store: Store<any>, identity: Identity<NonNullable<Worl
     .use(async (context, next) => {
       const { hostname } = new URL(context.req.url)
       const from = context.req.header('sec-fetch-site') ?? 'same-origin'
-      if (!['127.0.0.1', 'localhost'].includes(hostname) || from !== 'same-origin') return context.json({ detail: 'Not from there.' }, 403)
+      if (!['127.0.0.1', 'localhost'].includes(hostname) || from !== 'same-origin')
+        return context.json({ detail: 'Requests from other machines are refused.' }, 403)
       context.header('cache-control', 'no-store')
       return next()
     })
@@ -53,7 +54,7 @@ export function developer(store: Store<any>, identity: Identity<NonNullable<Worl
       const { action, type, key, record: sent, changes } = await context.req.json<Question>()
       const record = key === undefined ? sent : await stored({ action, type, key })
       if (record === undefined)
-        return context.json({ lines: [{ depth: 0, holds: false, text: `There is no ${type} ${key}, for anybody.` }] })
+        return context.json({ lines: [{ depth: 0, holds: false, text: `There is no ${type} ${key} in the data.` }] })
       // Every record is read, so that links may be followed: of a few hundred that is nothing.
       const names = Object.keys(book.model.types)
       const records = Object.fromEntries(await Promise.all(names.map(async (name) => [name, await system.list(name)] as const)))

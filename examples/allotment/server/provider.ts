@@ -99,9 +99,9 @@ class Desk {
 
   /** What is wrong with a request to sign somebody in; nothing where it is right. Of these, nobody is sent back. */
   wrongWith(asked: URLSearchParams): string | undefined {
-    if (asked.get('client_id') !== this.#options.application.clientId) return 'No such application is known here.'
-    if (!this.mayReturnTo(asked.get('redirect_uri') ?? '')) return 'The application may not send people back there.'
-    if (asked.get('response_type') !== 'code') return 'Only the authorization code flow is offered.'
+    if (asked.get('client_id') !== this.#options.application.clientId) return 'This application is not registered.'
+    if (!this.mayReturnTo(asked.get('redirect_uri') ?? '')) return 'This redirect address is not registered.'
+    if (asked.get('response_type') !== 'code') return 'Only the authorization code flow is supported.'
     if (asked.get('code_challenge_method') !== 'S256' || !asked.get('code_challenge')) return 'A code challenge (PKCE, S256) is needed.'
     return undefined
   }
@@ -185,7 +185,7 @@ function appOf(desk: Desk, { accounts, application, jwk }: Shown): Hono {
     .get('/choose/:name', (context) => {
       const asked = new URL(context.req.url).searchParams
       const account = desk.account(context.req.param('name'))
-      const wrong = account === undefined ? 'Nobody is called that.' : desk.wrongWith(asked)
+      const wrong = account === undefined ? 'There is no such account.' : desk.wrongWith(asked)
       return wrong === undefined ? context.redirect(desk.sentBack(asked, account as Account)) : context.text(wrong, 400)
     })
     .post('/token', cors({ origin: application.origins }), async (context) => {
@@ -237,20 +237,20 @@ const STYLE = `
   a:hover, a:focus-visible { border-color: light-dark(#2f6b3a, #8fc79a); outline: 2px solid light-dark(#2f6b3a, #8fc79a) }
   small { display: block; color: var(--faint) }`
 
-/** The page on which one chooses who to be. */
+/** The page for choosing an account. */
 function choosing(accounts: ProviderOptions['accounts'], asked: URLSearchParams) {
   return html`<!doctype html>
     <html lang="en">
       <head>
         <meta charset="utf-8" />
         <meta name="viewport" content="width=device-width" />
-        <title>Who are you? · a simulated identity provider</title>
+        <title>Choose a person · simulated identity provider</title>
         <style>${html([STYLE] as never)}</style>
       </head>
       <body>
         <main>
-          <h1>Who are you?</h1>
-          <p>A simulated identity provider: there is no password. Marsh Lane Allotments asks for your name.</p>
+          <h1>Choose a person</h1>
+          <p>This is a simulated identity provider for Marsh Lane Allotments. There are no passwords.</p>
           <ul>
             ${Object.entries(accounts).map(
               ([name, account]) =>

@@ -53,9 +53,9 @@ function App() {
 }
 
 const STATES = {
-  loading: 'One moment …',
-  live: 'Kept up to date.',
-  lost: 'The connection is lost: what you see may be old. Trying again …',
+  loading: 'Loading …',
+  live: 'Up to date.',
+  lost: 'Connection lost. This list may be out of date. Reconnecting …',
 }
 
 function Plots({ headers }: { readonly headers: Headers }) {
@@ -79,7 +79,7 @@ function Plots({ headers }: { readonly headers: Headers }) {
       <p className="said" role="alert">
         {said}
       </p>
-      {state === 'live' && plots.length === 0 && <p>There is nothing here for you.</p>}
+      {state === 'live' && plots.length === 0 && <p>There are no plots that you may see.</p>}
       <ul>
         {plots.map(({ plot, may }) => (
           <PlotCard key={plot.id} plot={plot} mayDelete={(may.delete as { allowed: boolean }).allowed} ask={ask} />
@@ -131,7 +131,7 @@ function PlotCard(props: { plot: Plot; mayDelete: boolean; ask: (plot: Plot, met
         )}
         {mayDelete && (
           <button type="button" className="removes" onClick={() => ask(plot, 'DELETE')}>
-            Remove plot {plot.number}
+            Delete plot {plot.number}
           </button>
         )}
       </div>

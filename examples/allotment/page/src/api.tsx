@@ -89,10 +89,10 @@ export function ApiProvider({ children }: { readonly children: ReactNode }) {
       try {
         response = await noting(path, { method, headers: { ...headers(), ...(body ? { 'content-type': type } : {}) }, ...sending })
       } catch {
-        throw new ProblemError({ status: 0, title: 'The server cannot be reached: nothing is known to have been done.' })
+        throw new ProblemError({ status: 0, title: 'The server cannot be reached. It is unknown whether the change was made.' })
       }
       if (response.status === 204) return undefined
-      const answer = (await response.json().catch(() => ({ status: response.status, title: 'The answer cannot be read.' }))) as unknown
+      const answer = (await response.json().catch(() => ({ status: response.status, title: 'The response cannot be read.' }))) as unknown
       if (!response.ok) throw new ProblemError(answer as Problem)
       return answer
     }
@@ -109,6 +109,6 @@ export function ApiProvider({ children }: { readonly children: ReactNode }) {
 
 export function useApi() {
   const api = useContext(Context)
-  if (api === undefined) throw new Error('useApi works within an ApiProvider')
+  if (api === undefined) throw new Error('useApi needs an <ApiProvider> around it')
   return api
 }

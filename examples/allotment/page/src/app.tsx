@@ -82,16 +82,16 @@ function Page({ path, reads, children }: { readonly path: string; readonly reads
 function Guarded({ reads, children }: { readonly reads: TypeName; readonly children: ReactNode }) {
   const { state } = useRules()
   const access = useRouteAccess({ action: 'read', type: reads })
-  if (access === undefined) return <Loader aria-label="One moment" />
+  if (access === undefined) return <Loader aria-label="Loading" />
   if (access.allowed) return children
   if (access.outcome === 'sign in') return <SignIn />
-  return <Refused message={state === 'lost' ? 'The server cannot be reached.' : 'There is nothing here for you.'} />
+  return <Refused message={state === 'lost' ? 'The server cannot be reached.' : 'You have no access to this page.'} />
 }
 
 /** Begins to sign somebody in, by a name that the provider knows them by. */
 function As({ name }: { readonly name: string }) {
   useEffect(() => void beginSignIn('/plots', name), [name])
-  return <Text>One moment …</Text>
+  return <Text>Loading …</Text>
 }
 
 function SignInPage() {
@@ -117,11 +117,11 @@ function SignedIn() {
       (error: unknown) => setProblem(error instanceof Error ? error.message : String(error)),
     )
   }, [take, go])
-  if (problem === undefined) return <Text>One moment …</Text>
+  if (problem === undefined) return <Text>Loading …</Text>
   return (
     <>
-      <Text role="alert">You could not be signed in: {problem}</Text>
-      <Link href="/">To the front page</Link>
+      <Text role="alert">Sign-in failed: {problem}</Text>
+      <Link href="/">Go to the home page</Link>
     </>
   )
 }

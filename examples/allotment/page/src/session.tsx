@@ -67,7 +67,7 @@ export async function beginSignIn(back: string, hint?: string): Promise<void> {
 export async function endSignIn(): Promise<{ readonly session: Session; readonly back: string }> {
   const signing = kept<Signing>('signing')
   sessionStorage.removeItem('signing')
-  if (signing === undefined) throw new Error('Nobody was signing in here.')
+  if (signing === undefined) throw new Error('There is no sign-in in progress.')
   const server = await provider()
   const answer = oauth.validateAuthResponse(server, client, new URL(location.href), signing.state)
   const none = oauth.None()
@@ -120,6 +120,6 @@ export function SessionProvider({ children }: { readonly children: ReactNode }) 
 /** Who is signed in in this window. */
 export function useSession(): Signed {
   const signed = useContext(Context)
-  if (signed === undefined) throw new Error('useSession works within a SessionProvider')
+  if (signed === undefined) throw new Error('useSession needs a <SessionProvider> around it')
   return signed
 }

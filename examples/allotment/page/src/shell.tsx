@@ -41,7 +41,7 @@ export function Shell({ children }: { readonly children: ReactNode }) {
     <div className={open ? 'shell with-drawer' : 'shell'}>
       <div>
         <a className="skip" href="#main">
-          To the content
+          Skip to content
         </a>
         <header className="bar">
           <div>
@@ -76,7 +76,7 @@ export function Shell({ children }: { readonly children: ReactNode }) {
         <Drawer close={() => show(false)} />
       ) : (
         <Button className="drawer-opener" variant="default" size="sm" onClick={() => show(true)}>
-          What the rules say
+          Explain access
         </Button>
       )}
     </div>

@@ -12,9 +12,9 @@ export function Drawer({ close }: { readonly close: () => void }) {
   const asked = useAsked()
   const refused = verdicts.filter(({ allowed }) => !allowed).length
   return (
-    <aside className="drawer" aria-label="What the rules say">
+    <aside className="drawer" aria-label="Explain access">
       <Group justify="space-between" mb="xs">
-        <Text fw={600}>What the rules say</Text>
+        <Text fw={600}>Explain access</Text>
         <CloseButton onClick={close} aria-label="Close the drawer" />
       </Group>
       <Tabs defaultValue="verdicts" keepMounted={false}>
@@ -66,15 +66,11 @@ function Me() {
     session === undefined ? undefined : JSON.parse(atob(session.token.split('.')[1]?.replaceAll('-', '+').replaceAll('_', '/') ?? ''))
   return (
     <div>
+      <Part title="Token" note="Signed by the provider. The application ignores its groups." value={claims ?? 'none: a visitor'} />
+      <Part title="Claims for the rules" value={stands?.me ?? 'none'} />
       <Part
-        title="The token"
-        note="Signed by the provider. Its groups count for nothing here: the application does not ask for them."
-        value={claims ?? 'none: a visitor'}
-      />
-      <Part title="The claims that the rules are given" value={stands?.me ?? 'none'} />
-      <Part
-        title="The member’s record, read afresh for every operation"
-        note="Roles, sites and a ban stand here."
+        title="The member’s record, read for every operation"
+        note="It contains roles, sites and a ban."
         value={stands?.member ?? 'none'}
       />
       <Part title="Privileges" value={stands?.privileges.join(', ') || 'none'} />
@@ -116,7 +112,7 @@ function Requests({ asked }: { readonly asked: readonly LoggedRequest[] }) {
             {method} {shortPath(path)}
           </Button>
           <Text span size="xs" c={status !== undefined && status >= 400 ? 'red' : 'dimmed'}>
-            {status === undefined ? '…' : status === 0 ? 'broken off' : status}
+            {status === undefined ? '…' : status === 0 ? 'cancelled' : status}
             {took === undefined ? '' : ` after ${Math.round(took)} ms`}
           </Text>
           {whole === number && (
@@ -134,5 +130,5 @@ function Requests({ asked }: { readonly asked: readonly LoggedRequest[] }) {
 /** Of several lists, how many. */
 function shortPath(path: string): string {
   const lists = path.match(/list=/g)?.length ?? 0
-  return lists > 0 ? `${path.split('?')[0]}: ${lists} lists, kept up to date` : path
+  return lists > 0 ? `${path.split('?')[0]}: ${lists} live lists` : path
 }

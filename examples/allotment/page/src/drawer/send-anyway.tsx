@@ -46,7 +46,7 @@ export function SendAnyway({ what }: { readonly what: Used }) {
         headers: { ...headers(), ...(body ? { 'content-type': type } : {}) },
         ...(body ? { body: JSON.stringify(body) } : {}),
       })
-      const answer = response.status === 204 ? 'done, with nothing to say' : await response.json()
+      const answer = response.status === 204 ? 'done, without a body' : await response.json()
       setOutcome({ request: `${method} ${path}`, status: response.status, answer, before, after: await stored() })
     } finally {
       setBusy(false)
@@ -57,20 +57,18 @@ export function SendAnyway({ what }: { readonly what: Used }) {
     <div className="anyway">
       <Code block tabIndex={0}>{`${method} ${path}${body ? `\n${JSON.stringify(body)}` : ''}`}</Code>
       <Button size="compact-sm" color="red" variant="light" loading={busy} onClick={send} my={6}>
-        Send it
+        Send request
       </Button>
       {outcome && (
         <div role="status">
           <Text size="sm">
-            The server answers <strong>{outcome.status}</strong>:
+            Response <strong>{outcome.status}</strong>:
           </Text>
           <Code block tabIndex={0}>
             {JSON.stringify(outcome.answer, null, 2)}
           </Code>
-          <Alert mt={6} color={untouched ? 'leaf' : 'red'} title={untouched ? 'Nothing was touched' : 'SOMETHING HAS CHANGED'}>
-            {what.action === 'create'
-              ? 'As many records as before, read by the system:'
-              : 'The record as it is stored, read by the system:'}
+          <Alert mt={6} color={untouched ? 'leaf' : 'red'} title={untouched ? 'Nothing has changed' : 'SOMETHING HAS CHANGED'}>
+            {what.action === 'create' ? 'Number of records, read by the system:' : 'The stored record, read by the system:'}
             <Code block tabIndex={0} mt={4}>
               {JSON.stringify(outcome.after, null, 2)}
             </Code>

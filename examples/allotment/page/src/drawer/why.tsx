@@ -36,19 +36,21 @@ export function Why({ of: { action, type, key, record, allowed } }: { readonly o
       gone = true
     }
   }, [headers, question])
-  if (failed) return <Text size="sm">The server does not say.</Text>
-  if (told === undefined) return <Text size="sm">One moment …</Text>
+  if (failed) return <Text size="sm">The server gives no reason.</Text>
+  if (told === undefined) return <Text size="sm">Loading …</Text>
   const { decidedBy, withheld = [], clause, others = [], lines } = told
   return (
     <div className="why">
       {lines && <Lines lines={lines} />}
       {decidedBy !== undefined && decidedBy !== action && (
-        <Text size="xs">What one may not read, one may not {action}: the clauses for read decide.</Text>
+        <Text size="xs">
+          To {action} a record, a person has to be allowed to {decidedBy} it. The {decidedBy} clauses decide here.
+        </Text>
       )}
       {withheld.map((one) => (
         <section key={one.title}>
           <Text size="xs" fw={600}>
-            {one.kind === 'gate' ? 'Withheld by a gate that does not hold' : 'Withheld by a veto'}
+            {one.kind === 'gate' ? 'Refused by a gate that does not hold' : 'Refused by a veto'}
           </Text>
           <Lines lines={one.lines} />
         </section>
@@ -56,7 +58,7 @@ export function Why({ of: { action, type, key, record, allowed } }: { readonly o
       {clause !== undefined && (
         <section>
           <Text size="xs" fw={600}>
-            {allowed ? 'By this clause' : clause.holds ? 'A clause would let it' : 'The nearest clause'}
+            {allowed ? 'Allowed by this clause' : clause.holds ? 'This clause would allow it' : 'Nearest clause'}
           </Text>
           <Lines lines={clause.lines} />
         </section>
@@ -64,12 +66,12 @@ export function Why({ of: { action, type, key, record, allowed } }: { readonly o
       {others.length > 0 && (
         <section>
           <Text size="xs" fw={600}>
-            The other clauses
+            Other clauses
           </Text>
           <Lines lines={others.map(({ title, holds }) => ({ depth: 0, holds, text: title }))} />
         </section>
       )}
-      {decidedBy !== undefined && clause === undefined && <Text size="xs">No clause lets anybody {decidedBy} such a record.</Text>}
+      {decidedBy !== undefined && clause === undefined && <Text size="xs">No clause allows anyone to {decidedBy} such a record.</Text>}
     </div>
   )
 }

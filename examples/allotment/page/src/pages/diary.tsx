@@ -53,7 +53,7 @@ export function Diary({
         </Title>
       )}
       {plot && <Write plot={plot} since={since} />}
-      <Listed list={entries} count={entries.records.length} empty="Nothing has been written that you may read.">
+      <Listed list={entries} count={entries.records.length} empty="There are no entries that you may read.">
         <Stack gap="sm">
           {latest.map((one) => (
             <EntryCard key={one.record.id} shown={one} remarks={remarks.records} withPlot={plot === undefined} />
@@ -61,9 +61,9 @@ export function Diary({
         </Stack>
       </Listed>
       {elsewhere.length > 0 && (
-        <section aria-label="Your remarks elsewhere">
+        <section aria-label="Your other remarks">
           <Title order={2} mt="lg" mb="xs">
-            Your remarks on entries that you do not see
+            Your remarks on entries that you cannot see
           </Title>
           <Thread remarks={elsewhere} below={undefined} all={elsewhere} />
         </section>
@@ -87,7 +87,7 @@ function Write({ plot, since }: { readonly plot: Seen<'plot'>; readonly since: r
             fields={['text', 'audience']}
             initial={{ ...BLANK.entry, plotId: plot.id }}
             isNew
-            submit="Write it down"
+            submit="Save entry"
             send={(values) => send('POST', '/api/entry', values)}
             done={() => setOpen(false)}
             cancel={() => setOpen(false)}
@@ -95,7 +95,7 @@ function Write({ plot, since }: { readonly plot: Seen<'plot'>; readonly since: r
         </Card>
       ) : (
         <CreateOffer type="entry" verdict={verdict} record={sample} use={() => setOpen(true)} look={{ size: 'sm' }}>
-          Write an entry
+          Add entry
         </CreateOffer>
       )}
     </Group>
@@ -139,7 +139,7 @@ function EntryCard({
         </div>
         <Group gap="xs" wrap="nowrap">
           <Change type="entry" shown={shown} name={name} quiet />
-          <Remove type="entry" shown={shown} name={name} along="What was said of it goes with it." quiet />
+          <Remove type="entry" shown={shown} name={name} along="Its remarks are deleted too." quiet />
         </Group>
       </div>
       <Thread remarks={mine.filter(({ record }) => isTop(record, mine))} below={entry} all={mine} />
@@ -169,7 +169,7 @@ function Thread({ remarks, below, all }: ThreadProps & { readonly remarks: reado
           use={() => setAnswering(true)}
           look={{ size: 'compact-xs', variant: 'subtle', ml: -8 }}
         >
-          Remark on it
+          Add remark
         </CreateOffer>
       )}
     </div>
@@ -208,12 +208,12 @@ function RemarkItem({ shown, below, all }: ThreadProps & { readonly shown: Shown
         </Text>
         <Group gap={4} wrap="nowrap">
           {below && (
-            <Button size="compact-xs" variant="subtle" onClick={() => setAnswering(true)} aria-label={`Answer ${name}`}>
+            <Button size="compact-xs" variant="subtle" onClick={() => setAnswering(true)} aria-label={`Reply to ${name}`}>
               Answer
             </Button>
           )}
           <Change type="remark" shown={shown} name={name} quiet />
-          <Remove type="remark" shown={shown} name={name} along="The answers to it go with it." quiet />
+          <Remove type="remark" shown={shown} name={name} along="Its replies are deleted too." quiet />
         </Group>
       </div>
       {below && answering && <Say entryId={below.id} parentId={record.id} done={() => setAnswering(false)} />}
@@ -243,7 +243,7 @@ function Say({ entryId, parentId, done }: { readonly entryId: string; readonly p
           data-autofocus
         />
         <Button type="submit" size="xs" loading={busy}>
-          Say it
+          Send remark
         </Button>
         <Button size="xs" variant="default" onClick={done}>
           Cancel

@@ -24,14 +24,14 @@ export function FrontPage() {
         <Text c="dimmed">
           {session === undefined
             ? 'Garden plots by the river, on three sites. Members sign in to see theirs.'
-            : `Good day, ${session.name}.`}
+            : `Welcome, ${session.name}.`}
         </Text>
         {session !== undefined && !shutOut && (
           <Text mt="xs">
             <Link href="/plots">Your plots</Link>, <Link href="/jobs">your jobs</Link>, <Link href="/diary">the diary</Link>.
           </Text>
         )}
-        {shutOut && <Text mt="xs">Nothing here is open to you. If you think it should be, ask the secretary.</Text>}
+        {shutOut && <Text mt="xs">You have no access yet. Ask the secretary.</Text>}
       </div>
       <section aria-label="Vacant plots">
         <Title order={2} mb="xs">

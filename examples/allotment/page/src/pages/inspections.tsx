@@ -27,13 +27,13 @@ export function InspectionsPage() {
         <NewRecord
           type="inspection"
           label="New inspection"
-          submit="Keep as a draft"
+          submit="Save as draft"
           sample={sample}
           fields={['plotId', 'findings', 'seasonEndsAt']}
           since={[plotId]}
         />
       </Group>
-      <Listed list={inspections} count={sorted.length} empty="There are no inspections for you to see.">
+      <Listed list={inspections} count={sorted.length} empty="There are no inspections that you may see.">
         <Stack gap="sm">
           {sorted.map((shown) => (
             <InspectionCard key={shown.record.id} shown={shown} />

@@ -26,9 +26,9 @@ export function JobsPage() {
     <Stack gap="lg">
       <Group justify="space-between">
         <Title order={1}>Jobs</Title>
-        <NewRecord type="job" label="New job" submit="Give it out" sample={sample} initial={{ siteId }} since={[siteId]} />
+        <NewRecord type="job" label="New job" submit="Add job" sample={sample} initial={{ siteId }} since={[siteId]} />
       </Group>
-      <Listed list={jobs} count={shown.length} empty="There is no work for you.">
+      <Listed list={jobs} count={shown.length} empty="There are no jobs for you.">
         <ul className="rows">
           {sorted.map((job) => (
             <JobRow key={job.record.id} job={job} finish={finish} />
@@ -46,7 +46,7 @@ function JobRow({ job, finish }: { readonly job: Shown<'job'>; readonly finish: 
   const { allowed, fields, message } = verdictFor(view, 'update', 'job', job)
   const may = allowed && (fields?.includes('state') ?? true)
   const isDone = record.state === 'done'
-  const why = record.state === 'done' ? 'It is done: its warden opens it again.' : message
+  const why = record.state === 'done' ? 'This job is done. Only its warden can open it again.' : message
   const people = [
     ...(record.assigneeIds ?? []).map(names.member),
     ...(record.assigneeEmails ?? []),

@@ -22,11 +22,11 @@ export function MembersPage() {
           <NewRecord
             type="member"
             label="New member"
-            submit="Take them in"
+            submit="Add member"
             sample={{ ...BLANK.member, name: '…', email: 'somebody@marshlane.example' }}
           />
         </Group>
-        <Listed list={members} count={sorted.length} empty="You see no members.">
+        <Listed list={members} count={sorted.length} empty="There are no members that you may see.">
           <SimpleGrid cols={{ base: 1, sm: 2, lg: 3 }} spacing="sm">
             {sorted.map((shown) => {
               const { record } = shown
@@ -70,7 +70,7 @@ function Teams() {
     <section aria-label="Teams">
       <Group justify="space-between" mb="sm">
         <Title order={2}>Teams</Title>
-        <NewRecord type="team" label="New team" submit="Set it up" sample={{ ...BLANK.team, name: '…' }} />
+        <NewRecord type="team" label="New team" submit="Add team" sample={{ ...BLANK.team, name: '…' }} />
       </Group>
       <Listed list={teams} count={teams.records.length} empty="You are in no team.">
         <ul className="rows">

@@ -17,7 +17,7 @@ export function NoticesPage() {
     <Stack gap="lg">
       <Group justify="space-between">
         <Title order={1}>Notices</Title>
-        <NewRecord type="notice" label="Write a notice" submit="Keep as a draft" sample={sample} fields={['title', 'text']} />
+        <NewRecord type="notice" label="New notice" submit="Save as draft" sample={sample} fields={['title', 'text']} />
       </Group>
       <Listed list={notices} count={notices.records.length} empty="There are no notices.">
         <Notices notices={notices.records} />

@@ -45,7 +45,7 @@ export function PlotPage({ id }: { readonly id: string }) {
                   type="plot"
                   shown={shown}
                   name={name}
-                  along={`Its diary goes with it (${entries.records.length} ${entries.records.length === 1 ? 'entry' : 'entries'}), and so does every share of it.`}
+                  along={`Its diary (${entries.records.length} ${entries.records.length === 1 ? 'entry' : 'entries'}) and its shares are deleted too.`}
                   gone={() => go('/plots', { replace: true })}
                 />
               </Group>
@@ -109,7 +109,7 @@ function Sharing({
           Share this plot
         </CreateOffer>
       </Group>
-      <Listed list={shares} count={shares.records.length} empty="It is shared with nobody.">
+      <Listed list={shares} count={shares.records.length} empty="This plot is not shared.">
         <ul className="rows">
           {shares.records.map((shown) => {
             const { record } = shown
@@ -122,7 +122,7 @@ function Sharing({
                     With {member}, to {record.level === 'tend' ? 'tend' : 'look at'}
                   </Text>
                   <Text size="sm" c="dimmed">
-                    {record.until === undefined ? 'for good' : `${isOver(record) ? 'lapsed: it was ' : ''}until ${dayText(record.until)}`}
+                    {record.until === undefined ? 'without end date' : `${isOver(record) ? 'ended: ' : ''}until ${dayText(record.until)}`}
                     {record.grantedById === view.me ? '' : `, by ${names.member(record.grantedById)}`}
                   </Text>
                 </div>
@@ -133,7 +133,7 @@ function Sharing({
                     shown={shown}
                     name={`the share with ${member}`}
                     label={record.grantedById === view.me ? 'End' : 'Give up'}
-                    along="The plot is gone from their list at once."
+                    along="The plot disappears from their list at once."
                     quiet
                   />
                 </Group>
@@ -148,7 +148,7 @@ function Sharing({
           fields={['memberId', 'level', 'until']}
           initial={{ ...BLANK.share, plotId: plot.id }}
           isNew
-          submit="Share it"
+          submit="Share plot"
           send={async (values) => {
             if (values.memberId === undefined)
               throw new ProblemError({
@@ -200,14 +200,14 @@ function HandOver({ plot }: { readonly plot: Seen<'plot'> }) {
             onChange={setTo}
             searchable
             clearable
-            description="To nobody: the plot is vacant then."
+            description="Nobody: the plot becomes vacant."
           />
           <Group justify="flex-end">
             <Button variant="default" onClick={() => setOpen(false)}>
               Cancel
             </Button>
             <Button loading={busy} onClick={handOver}>
-              Hand it over
+              Hand over
             </Button>
           </Group>
         </Stack>

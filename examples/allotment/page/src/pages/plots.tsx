@@ -39,7 +39,7 @@ export function PlotsPage() {
         <Title order={1}>Plots</Title>
         {useEver('create', 'plot') && <NewPlot />}
       </Group>
-      <Listed list={plots} count={plots.records.length} empty="There are no plots for you to see.">
+      <Listed list={plots} count={plots.records.length} empty="There are no plots that you may see.">
         {groups
           .filter(({ of }) => of.length > 0)
           .map(({ title, of }) => (
@@ -111,11 +111,11 @@ function NewPlot() {
           fields={['number', 'siteId', 'state', 'planting']}
           initial={{ ...BLANK.plot, ...(siteIds?.[0] ? { siteId: siteIds[0] } : {}) }}
           isNew
-          submit="Add it"
+          submit="Add plot"
           send={async (values) => {
             const plot = await send('POST', '/api/plot', values)
             setOpen(false)
-            tell(`Plot ${plot.number} is there.`)
+            tell(`Plot ${plot.number} was added.`)
             go(`/plots/${plot.id}`)
           }}
           cancel={() => setOpen(false)}

@@ -23,7 +23,7 @@ export function RentsPage() {
         <NewRecord
           type="invoice"
           label="New bill"
-          submit="Send the bill"
+          submit="Send bill"
           sample={sample}
           fields={['plotId', 'memberId', 'amount', 'dueAt']}
           since={[plotId, memberId]}
@@ -41,7 +41,7 @@ export function RentsPage() {
                 <Table.Th>Due</Table.Th>
                 <Table.Th>Paid</Table.Th>
                 <Table.Th>
-                  <span className="unseen">What you may do</span>
+                  <span className="unseen">Actions</span>
                 </Table.Th>
               </Table.Tr>
             </Table.Thead>

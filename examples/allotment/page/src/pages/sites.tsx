@@ -11,7 +11,7 @@ export function Sites() {
       <Title order={2} mb="sm">
         Sites
       </Title>
-      <Listed list={sites} count={sites.records.length} empty="You see no sites.">
+      <Listed list={sites} count={sites.records.length} empty="There are no sites that you may see.">
         <ul className="rows">
           {sites.records.map((shown) => (
             <li key={shown.record.id} data-record={`site ${shown.record.id}`}>

@@ -64,7 +64,7 @@ export function Remove({
   shown,
   name,
   quiet = false,
-  label = 'Remove',
+  label = 'Delete',
   along,
   gone,
 }: ChangeProps & { readonly along?: ReactNode; readonly gone?: () => void }) {
@@ -81,7 +81,7 @@ export function Remove({
       try {
         await send('DELETE', `/api/${type}/${shown.record.id}`)
         close()
-        tell(`Removed: ${name}.`)
+        tell(`Deleted: ${name}.`)
         gone?.()
       } catch (error) {
         if (!(error instanceof ProblemError)) throw error
@@ -111,7 +111,7 @@ export function Remove({
           <Text>{along ?? 'This cannot be undone.'}</Text>
           <Group justify="flex-end">
             <Button variant="default" onClick={close} data-autofocus>
-              Keep it
+              Cancel
             </Button>
             <Button color="red" loading={busy} onClick={remove}>
               {label} {name}

@@ -57,6 +57,6 @@ export function NamesProvider({ children }: { readonly children: ReactNode }) {
 
 export function useNames(): Names {
   const names = useContext(Context)
-  if (names === undefined) throw new Error('useNames works within a NamesProvider')
+  if (names === undefined) throw new Error('useNames needs a <NamesProvider> around it')
   return names
 }

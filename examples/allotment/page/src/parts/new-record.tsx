@@ -50,7 +50,7 @@ function Asked({ type, label, submit, sample, initial = {}, fields, since = [], 
           send={async (values) => {
             const record = await send('POST', `/api/${type}`, values)
             setOpen(false)
-            tell('It is there.')
+            tell('Added.')
             done?.(record)
           }}
           cancel={() => setOpen(false)}

@@ -112,7 +112,7 @@ function FieldInput({ look, value, error, set }: InputProps) {
       clearable={optional === true || nullable === true}
       searchable={options.length > 4}
       allowDeselect={false}
-      nothingFoundMessage="Nobody and nothing of that name that you may see."
+      nothingFoundMessage="No match that you may see."
     />
   )
   const chooseSome = (options: readonly (string | { readonly value: string; readonly label: string })[]) => {
@@ -120,7 +120,7 @@ function FieldInput({ look, value, error, set }: InputProps) {
     const unseen = ((value ?? []) as string[]).filter(
       (one) => !options.some((option) => (typeof option === 'string' ? option : option.value) === one),
     )
-    const data = [...options, ...unseen.map((one) => ({ value: one, label: 'somebody you do not see' }))]
+    const data = [...options, ...unseen.map((one) => ({ value: one, label: 'a member that you cannot see' }))]
     return <MultiSelect {...common} data={data as never} value={value ?? []} onChange={set} searchable hidePickedOptions />
   }
   switch (kind) {

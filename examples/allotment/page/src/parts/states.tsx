@@ -22,7 +22,7 @@ export function Listed({
   const { state, message } = list
   if (state === 'loading')
     return (
-      <Stack gap="xs" aria-busy="true" role="status" aria-label="One moment">
+      <Stack gap="xs" aria-busy="true" role="status" aria-label="Loading">
         {[1, 2, 3].map((row) => (
           <Skeleton key={row} height={52} />
         ))}
@@ -30,15 +30,15 @@ export function Listed({
     )
   if (state === 'refused' || state === 'ended')
     return (
-      <Alert color="red" role="alert" title="This list cannot be had">
+      <Alert color="red" role="alert" title="This list is not available">
         {message}
       </Alert>
     )
   return (
     <>
       {state === 'lost' && (
-        <Alert color="yellow" role="status" mb="sm" title="The connection is lost">
-          What you see may be old. Trying again …
+        <Alert color="yellow" role="status" mb="sm" title="Connection lost">
+          This list may be out of date. Reconnecting …
         </Alert>
       )}
       {count === 0 ? <Text c="dimmed">{empty}</Text> : children}
@@ -65,16 +65,16 @@ export function NotFound({ what = 'page' }: { readonly what?: string }) {
         {session === undefined ? `There is no such ${what}, or not for visitors.` : `There is no such ${what}, or none that you may see.`}
       </Text>
       {session === undefined && <SignInButton />}
-      <Link href="/">To the front page</Link>
+      <Link href="/">Go to the home page</Link>
     </Plain>
   )
 }
 
 export function Refused({ message }: { readonly message: string }) {
   return (
-    <Plain title="Not for you">
+    <Plain title="No access">
       <Text>{message}</Text>
-      <Link href="/">To the front page</Link>
+      <Link href="/">Go to the home page</Link>
     </Plain>
   )
 }
@@ -90,19 +90,17 @@ export function SignIn({ again = false }: { readonly again?: boolean }) {
   return (
     <Plain title={again ? 'Sign in again' : 'Sign in'}>
       <Text>
-        {again
-          ? 'Your sign-in has expired. You come back to this page.'
-          : 'This page is for members. You come back to it when you have signed in.'}
+        {again ? 'Your session has expired. Sign in to return to this page.' : 'This page is for members. Sign in to return to it.'}
       </Text>
       <SignInButton />
       {again ? (
         <div>
           <Button variant="default" onClick={goOn}>
-            Go on as a visitor
+            Continue as a visitor
           </Button>
         </div>
       ) : (
-        <Link href="/">To the front page</Link>
+        <Link href="/">Go to the home page</Link>
       )}
     </Plain>
   )
