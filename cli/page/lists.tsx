@@ -31,7 +31,7 @@ export function Lists({ shown, rules, looking, look }: ListsProps) {
       <p className="beside">
         {free.length > 0 && beside.length < MOST && (
           <label>
-            Add person{' '}
+            Compare with{' '}
             <select value="" onChange={(event) => look({ beside: [...beside, event.currentTarget.value] })}>
               <option value="">Choose …</option>
               {free.map((one) => (

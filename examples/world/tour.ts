@@ -122,10 +122,10 @@ for (const [name = '', ...numbers] of [...counts, ['system', ...Object.values(al
 }
 
 say()
-say(pc.bold('Go on with'))
+say(pc.bold('Next'))
 say('  npx pachter people')
 say('  npx pachter list plot --for ines --for bram --for tomasz --for visitor')
 say('  npx pachter try delete plot p-03 --for bram')
 say('  npx pachter rules plot')
 say('  npx pachter why read plot p-03 --for yuki')
-say('and read examples/world/rulebook.ts, where all of this is decided.')
+say('The rules are in examples/world/rulebook.ts.')

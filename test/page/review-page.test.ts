@@ -218,7 +218,7 @@ describe('the page of pachter review', () => {
         expect(await list('all records').textContent())
           .to.include('12 of 12')
           .and.not.include('▒')
-        await page.getByLabel('Add person').selectOption('bram')
+        await page.getByLabel('Compare with').selectOption('bram')
         await list('bram').getByText('p-10').waitFor()
         expect(page.url()).to.include('bram')
       })

@@ -175,7 +175,7 @@ function sideBySide(
   say(columns([...fields, ...names], [...body, [], totals], numeric(type, fields)))
   say()
   const part = order.some(({ by }) => [...by.values()].some((hidden) => hidden.length > 0))
-  const legend = `${pc.green(SEES)} sees it   ${part ? `${pc.yellow(SEES_PART)} sees it, but not ${options.fields ? 'all of these fields' : 'every field'}   ` : ''}· does not`
+  const legend = `${pc.green(SEES)} read   ${part ? `${pc.yellow(SEES_PART)} read some ${options.fields ? 'of these fields' : 'fields'}   ` : ''}· nothing`
   say(`${legend}   ${all.length} of ${total} ${type.name} records are seen by at least one of them${narrowed(options)}.`)
   if (options.differences !== true) return
   say(`${order.length} of them differ. The other ${all.length - order.length} are the same for all, and not shown.`)

@@ -64,7 +64,7 @@ async function whoCommand(typeName: string, keyText: string | undefined, options
   else
     say(
       wrapped(
-        ['person', 'is its', 'may', 'fields', 'by'],
+        ['person', 'standings', 'may', 'fields', 'by'],
         lines.map(({ name, standings, action, clauses, fields }, at) => {
           const again = lines[at - 1]?.name === name
           return [again ? ' ' : name, again ? ' ' : standings.join(', '), action, fields, clauses.join('\n')]

@@ -17,7 +17,7 @@ export interface ReportOptions {
  * @example
  * writeFileSync('matrix.html', accessReport([accessMatrix(book, 'plot', options)], { now: new Date() }))
  */
-export function accessReport(matrices: readonly AccessMatrix[], { title = 'Who may do what', now }: ReportOptions): string {
+export function accessReport(matrices: readonly AccessMatrix[], { title = 'Access matrix', now }: ReportOptions): string {
   const texts = new Map<string, number>()
   const numberOf = (text: string): number => {
     const there = texts.get(text)
@@ -33,16 +33,16 @@ export function accessReport(matrices: readonly AccessMatrix[], { title = 'Who m
     STYLE,
     `<header>
 <h1>${escaped(title)}</h1>
-<p>As of ${minute(now)}.</p>
-<form id="filters">${chooser}<label>People <input id="people" type="search" placeholder="all" autocomplete="off"></label><label>Keys <input id="keys" type="search" placeholder="all" autocomplete="off"></label><label class="check"><input id="unlike" type="checkbox"> Show differences only</label><label class="check"><input id="changes" type="checkbox"> only what can be changed</label></form>
+<p>Who may read, create, change or delete which record, as of ${minute(now)}.</p>
+<form id="filters">${chooser}<label>People <input id="people" type="search" placeholder="all" autocomplete="off"></label><label>Keys <input id="keys" type="search" placeholder="all" autocomplete="off"></label><label class="check"><input id="unlike" type="checkbox"> Show differences only</label><label class="check"><input id="changes" type="checkbox"> Show changes only</label></form>
 </header>
 <main>
 ${sections.join('\n')}
-<p id="empty" hidden>Nothing is left by these filters.</p>
+<p id="empty" hidden>No records match the filters.</p>
 </main>
 <footer>
-<p id="why" aria-live="polite">Point at a cell, or go to one with the arrow keys, to see by which clauses.</p>
-<p class="legend"><span class="tile whole"></span> reads <span class="tile part"></span> reads some fields <span class="tile change">u</span> changes: the letters say how <span class="tile none"></span> nothing. A pale edge above: not all fields are seen. Create, ?: depends on the record.</p>
+<p id="why" aria-live="polite">Point at a cell, or move to it with the arrow keys, to see the clauses.</p>
+<p class="legend"><span class="tile whole"></span> read <span class="tile part"></span> read some fields <span class="tile change">u</span> other actions, by letter <span class="tile none"></span> nothing is allowed. A pale top edge: some fields are hidden. create ?: depends on the record.</p>
 </footer>
 <script type="application/json" id="texts">${inScript([...texts.keys()])}</script>
 <script>${SCRIPT}</script>`,
