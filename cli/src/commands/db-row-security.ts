@@ -34,7 +34,7 @@ async function rowSecurityCommand(url: string | undefined, options: RowSecurityC
   if (options.undo) return
   const lines = Object.values(left).flat().length
   process.stderr.write(
-    `pachter: ${lines === 0 ? 'every rule is enforced' : `${lines} rules are left to the application. They are listed at the beginning of the migration.`}. Nothing was changed: run it with psql, and compare with pachter db verify.\n`,
+    `pachter: ${lines === 0 ? 'every rule is enforced' : `${lines} rules are left to the application (listed at the beginning of the migration)`}. Nothing was changed. Run the migration with psql, and check it with pachter db verify.\n`,
   )
   if (url === undefined)
     process.stderr.write('pachter: assuming the columns that createTables makes. Give a URL to read them from the database.\n')

@@ -209,7 +209,7 @@ function RemarkItem({ shown, below, all }: ThreadProps & { readonly shown: Shown
         <Group gap={4} wrap="nowrap">
           {below && (
             <Button size="compact-xs" variant="subtle" onClick={() => setAnswering(true)} aria-label={`Reply to ${name}`}>
-              Answer
+              Reply
             </Button>
           )}
           <Change type="remark" shown={shown} name={name} quiet />

@@ -122,7 +122,7 @@ function Sharing({
                     With {member}, to {record.level === 'tend' ? 'tend' : 'look at'}
                   </Text>
                   <Text size="sm" c="dimmed">
-                    {record.until === undefined ? 'without end date' : `${isOver(record) ? 'ended: ' : ''}until ${dayText(record.until)}`}
+                    {record.until === undefined ? 'without end date' : `${isOver(record) ? 'ended' : 'until'} ${dayText(record.until)}`}
                     {record.grantedById === view.me ? '' : `, by ${names.member(record.grantedById)}`}
                   </Text>
                 </div>
