@@ -43,7 +43,7 @@ describe('the command on the demo world', () => {
     )
     runs('list plot --for ines --for system --differences', 0, '12 of them differ. The other 0')
     runs('list plot --for ines --differences', 2, 'several people')
-    runs('list plot --for ines --for bram --fields rentDue', 0, /p-01 .*● +◐/, /p-02 .*· +●/, 'not all of these fields')
+    runs('list plot --for ines --for bram --fields rentDue', 0, /p-01 .*● +◐/, /p-02 .*· +●/, 'read some of these fields')
     runs('list plot --for farah --where holderId=null', 2, 'isMissing')
     runs('list plot --for farah --where "holderId isMissing" --fields state', 0, /p-06 +vacant/, /p-09 +let/)
   })

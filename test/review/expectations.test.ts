@@ -82,7 +82,7 @@ describe('expectations', () => {
       ines.mayExactly('delete', 'entry', ['e-01']),
       /too many: e-13; allowed by author: the entry's authorId is my id \["m-01"\]; or by host/,
     )
-    await fails(ines.may('delete', 'plot', 'p-01'), /refused: Only the warden .* nearest is warden, provided/)
+    await fails(ines.may('delete', 'plot', 'p-01'), /refused: Only the warden .* the nearest clause is warden, provided/)
     await fails(ines.may('create', 'plot', { sending: { number: -1 } }), /invalid|refused/)
     await fails(
       ines.isRefused('update', 'plot', 'p-01', { sending: { planting: 'leeks' } }),
