@@ -1,4 +1,5 @@
 import { readdirSync, readFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { gzipSync } from 'node:zlib'
 import { expect } from 'chai'
@@ -43,6 +44,24 @@ describe('the core in a browser', () => {
     expect(packed).to.be.at.most(8)
     const react = await bundled('entries/react.js')
     expect(react.code.match(/from\s*["'][^"']+["']/g)).to.deep.equal(['from"react"'])
+  })
+
+  it('has types that need no package: an application without a database compiles without Kysely', () => {
+    const needed = (file: string, seen = new Set<string>()): string[] => {
+      if (seen.has(file)) return []
+      seen.add(file)
+      const code = readFileSync(file, 'utf8').replace(/\/\*[\s\S]*?\*\//g, '')
+      const imported = [...code.matchAll(/(?:from|import\() ?["']([^"']+)["']/g)].map(([, id = '']) => id)
+      return imported.flatMap((id) => {
+        if (id.startsWith('.')) return needed(join(dirname(file), id.replace(/\.js$/, '.d.ts')), seen)
+        if (id.startsWith('pachter/')) return needed(`${dist}entries/${id.slice('pachter/'.length)}.d.ts`, seen)
+        return id.startsWith('node:') ? [] : [id]
+      })
+    }
+    for (const name of ['pachter', 'condition', 'json', 'client', 'review', 'testing', 'documents', 'http', 'store'])
+      expect(needed(`${dist}entries/${name}.d.ts`), name).to.deep.equal([])
+    expect(new Set(needed(`${dist}entries/react.d.ts`))).to.deep.equal(new Set(['react']))
+    expect(needed(`${dist}../cli/dist/config.d.ts`)).to.deep.equal([])
   })
 
   it('is published with types for every entry', () => {

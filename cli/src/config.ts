@@ -1,5 +1,5 @@
+import type { LayoutOptions } from 'pachter/internal/layout'
 import type { World } from 'pachter/internal/rulebook'
-import type { LayoutOptions } from 'pachter/internal/sql'
 import type { Rulebook } from 'pachter/internal/viewpoint'
 
 /** What the `pachter` command works on. */

@@ -1,7 +1,7 @@
 import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
-import type { Row } from 'pachter/internal/condition'
-import { type Model, nearest, type TypeModel } from 'pachter/internal/rulebook'
+import { instant, type Row } from 'pachter/internal/condition'
+import { type Field, type Model, nearest, type TypeModel } from 'pachter/internal/rulebook'
 import type { Records } from 'pachter/internal/store'
 import { fitRecord } from 'pachter/internal/store'
 import { DataError } from './errors.js'
@@ -34,6 +34,24 @@ export async function readData(folder: string, model: Model): Promise<Records> {
   return records
 }
 
+/** JSON has no dates: where the shape takes dates only, text that is an instant is one. */
+async function fitFromJson(type: TypeModel, row: Row): ReturnType<typeof fitRecord> {
+  const fitted = await fitRecord(type, row)
+  if (!('faults' in fitted)) return fitted
+  const dated = await fitRecord(type, withDates(row, type.fields) as Row)
+  return 'faults' in dated ? fitted : dated
+}
+
+function withDates(row: object, fields: TypeModel['fields']): object {
+  const dated = (value: unknown, field: Field): unknown => {
+    if (Array.isArray(value)) return value.map((one) => dated(one, field))
+    if (field.type === 'group' && typeof value === 'object' && value !== null) return withDates(value, field.fields ?? {})
+    const time = field.held === 'date' && typeof value === 'string' ? instant(value) : undefined
+    return time === undefined ? value : new Date(time)
+  }
+  return Object.fromEntries(Object.entries(row).map(([name, value]) => [name, fields[name] ? dated(value, fields[name]) : value]))
+}
+
 async function readRecords(type: TypeModel, file: string): Promise<Row[]> {
   let rows: unknown
   try {
@@ -47,7 +65,7 @@ async function readRecords(type: TypeModel, file: string): Promise<Row[]> {
   for (const [at, row] of rows.entries()) {
     const where = `row ${at + 1}`
     if (typeof row !== 'object' || row === null || Array.isArray(row)) throw new DataError(file, `${where}: is not a record`)
-    const fitted = await fitRecord(type, row as Row)
+    const fitted = await fitFromJson(type, row as Row)
     if ('faults' in fitted) {
       const faults = fitted.faults.map(({ field, problem }) => (field ? `${field}: ${problem}` : problem)).join('; ')
       throw new DataError(file, `${where} (${type.key} ${JSON.stringify((row as Row)[type.key])}): ${faults}`)

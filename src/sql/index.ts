@@ -6,7 +6,8 @@ export { type CompileOptions, compile } from './compile.js'
 export type { Dialect } from './dialect.js'
 export type { Column, Expressions, Fragment } from './expressions.js'
 
-export { type LayoutOptions, layoutOf, readLayout } from './layout.js'
+export { layoutOf, readLayout } from './layout.js'
+export type { LayoutOptions } from './layout-options.js'
 
 export type { ColumnPlace, Layout, TablePlace } from './places.js'
 export { postgres } from './postgres/dialect.js'

@@ -2,25 +2,8 @@ import { type Kysely, sql } from 'kysely'
 import { PachterError } from '../condition/index.js'
 import { type Field, keysAreGiven, type Model, nearest, type TypeModel, UnknownNameError } from '../rulebook/index.js'
 import type { Dialect } from './dialect.js'
+import type { LayoutOptions } from './layout-options.js'
 import type { ColumnPlace, FoundColumn, Layout, TablePlace } from './places.js'
-
-/** How tables and columns are named, where that is not as record types and fields are. */
-export interface LayoutOptions {
-  /** Names of tables and columns from those of record types and fields: `snake_case` makes `plot_id` of `plotId`. */
-  readonly names?: 'snake_case' | ((name: string) => string)
-  /** Comes before the name of each table. */
-  readonly prefix?: string
-  /** The schema of all tables; else the connection's own. */
-  readonly schema?: string
-  /** What is named otherwise, by record type. A name is taken as it is. */
-  readonly tables?: {
-    readonly [type: string]: {
-      readonly name?: string
-      readonly schema?: string
-      readonly columns?: { readonly [field: string]: string | { readonly name?: string; readonly as?: string } }
-    }
-  }
-}
 
 /** Where clients may give keys, those that were removed are kept in this table: `type` and `key`, both text. */
 export const REMOVED_KEYS = 'pachter_removed_key'

@@ -97,6 +97,22 @@ export default configure({ rulebook: book, data: 'data', people: { ines: { id: '
     expect(stdout).to.include('\\u{1b}[2Jp-1').and.not.include('\u001b')
   })
 
+  it('reads times from JSON, where a shape has dates', async () => {
+    write(
+      'rules.ts',
+      RULES.replace('holderId: z.string() })', 'holderId: z.string(), until: z.date(), seen: z.array(z.object({ at: z.date() })) })'),
+    )
+    write('data/plot.json', '[{ "id": "p-1", "holderId": "m-01", "until": "2026-12-24T10:00:00Z", "seen": [{ "at": "2026-11-01" }] }]')
+    const { stdout, stderr } = await within(`list plot --for ines --format json --config ${join(folder, 'pachter.config.ts')}`)
+    expect(JSON.parse(stdout), stderr).to.deep.equal([
+      { id: 'p-1', holderId: 'm-01', until: '2026-12-24T10:00:00.000Z', seen: [{ at: '2026-11-01T00:00:00.000Z' }] },
+    ])
+    write('data/plot.json', '[{ "id": "p-1", "holderId": "m-01", "until": "soon", "seen": [] }]')
+    expect((await within(`list plot --for ines --config ${join(folder, 'pachter.config.ts')}`)).stderr).to.match(
+      /plot\.json: row 1 \(id "p-1"\): until: /,
+    )
+  })
+
   it('reads a gate back once, with its words, and breaks lines between words', async () => {
     const gate =
       "gate: { all: { provided: plot.holderId.isOneOf(['the person themselves', 'somebody else', 'a third one', 'a fourth one', 'a fifth one', 'a sixth one']), message: 'Not yours.' } }, may:"

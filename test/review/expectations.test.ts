@@ -88,14 +88,14 @@ describe('expectations', () => {
       ines.isRefused('update', 'plot', 'p-01', { sending: { planting: 'leeks' } }),
       /allowed, and was done \(on a copy\); allowed by holder/,
     )
-    await fails(ines.isRefused('delete', 'plot', 'p-01', { message: 'No.' }), /it says: Only the warden/)
+    await fails(ines.isRefused('delete', 'plot', 'p-01', { message: 'No.' }), /the message is: Only the warden/)
     await fails(ines.isRefused('read', 'plot', 'p-02', { as: 'refused' }), /it is not found, not refused/)
     await fails(ines.isRefused('update', 'plot', 'p-01'), /it may be changed; allowed by holder/)
     await fails(ines.has('openLedger'), /does not have it/)
     await fails(look.as('kofi').mayNotCall('handOver'), /may call it/)
     await fails(
       look.table('plot', 'p-01', { ines: ['read'], visitor: [] }),
-      /ines, plot p-01: read\n.*may, and should not: update; allowed by holder/,
+      /ines, plot p-01: read\n.*is allowed, but should not be: update; allowed by holder/,
     )
     await fails(
       ines.may('create', 'entry', { sending: { plotId: 'p-01', audience: 'plot', text: 'x' }, giving: { authorId: 'm-02' } }),
