@@ -101,7 +101,7 @@ describe('expectations', () => {
       ines.may('create', 'entry', { sending: { plotId: 'p-01', audience: 'plot', text: 'x' }, giving: { authorId: 'm-02' } }),
       /authorId is "m-01", not "m-02"/,
     )
-    await fails(look.as('hugo').sees('site', ['s-01']), /the gate is closed: .*banned/)
+    await fails(look.as('hugo').sees('site', ['s-01']), /refused by the gate: .*banned/)
   })
 
   it('are spoken in a test, too: what holds is silent, and leaves no trace', async () => {
