@@ -25,6 +25,8 @@ const DOCUMENTS = [
   'docs/quick-start.md',
   'docs/concepts.md',
   'docs/rules.md',
+  'docs/deploying.md',
+  'docs/migrating.md',
   'docs/databases.md',
   'docs/checking.md',
   'docs/web.md',
