@@ -3,7 +3,15 @@
  * @module
  */
 export { type ErrorCode, isPachterError, LinksError, PachterError } from '../condition/index.js'
-export type { Clause, Standing } from '../rulebook/clause-types.js'
+export type {
+  AnyClause,
+  Clause,
+  ReachedClause,
+  ReachedLimitedClause,
+  ReachedStanding,
+  ReachedStandings,
+  Standing,
+} from '../rulebook/clause-types.js'
 export { allOf, anyOf, not } from '../rulebook/conditions.js'
 export { RulebookError, UnknownNameError } from '../rulebook/error.js'
 export { toMany, toOne } from '../rulebook/links.js'

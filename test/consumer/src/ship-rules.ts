@@ -5,6 +5,9 @@ import { holdsIt, isMaster, isOneOf } from './helpers.js'
 type Ship = TermsIn<typeof harbour, 'ship'>
 type Me = TermsOfMe<typeof harbour>
 
+/** A helper whose type is that of a standing of a record that the rule reaches. */
+export const isOwnerOf = (berth: TermsIn<typeof withStandings, 'berth'>) => berth.ship.standing.owner
+
 // One file for each record type, each with what it exports.
 export const shipStandings = (ship: Ship, { me }: { readonly me: Me }) => ({
   owner: holdsIt(ship.ownerId, me),
