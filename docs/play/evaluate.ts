@@ -13,7 +13,7 @@ export interface Typed {
   readonly people: string
 }
 
-/** What comes of it: a matrix for each record type, and a function that explains a cell. */
+/** The result: a matrix for each record type, and a function that explains a cell. */
 export interface Evaluated {
   readonly matrices: readonly AccessMatrix[]
   readonly warnings: readonly string[]
