@@ -185,6 +185,8 @@ for (const [where, open] of Object.entries(backends(book))) {
         [{ limit: '5' }, 'BAD_QUERY', 'limit'],
         [{ where: { number: 5 } }, 'BAD_QUERY', 'where needs a function'],
         [{ where: () => true }, 'BAD_QUERY', 'must return a condition'],
+        [{ where: (plot: any) => plot.standing.holder }, 'BAD_QUERY', 'cannot depend on the person'],
+        [{ where: (plot: any) => not(plot.standing.holder) }, 'BAD_QUERY', 'cannot depend on the person'],
         [{ where: (plot: any) => plot.nmber.is(5) }, 'BAD_QUERY', 'Did you mean "number"'],
       ]
       for (const [query, code, says] of QUERIES) await refused(() => mine.list('plot', query), code, says)

@@ -1,4 +1,4 @@
-import { type ConditionNode, describeOdd, isPachterError, TRUE } from '../../condition/index.js'
+import { type ConditionNode, describeOdd, isPachterError, leavesOf, TRUE } from '../../condition/index.js'
 import {
   type Action,
   type Condition,
@@ -88,6 +88,12 @@ export function readWhere(types: Model['types'], type: TypeModel, where: unknown
         const node = conditionNode(condition)
         if (node === undefined) throw new QueryError(type.name, 'where must return a condition')
         used(condition)
+        // By a standing, say: it may depend on claims, or on fields of the person's own record, that the person must not find out.
+        if (leavesOf(node).some(({ kind }) => kind === 'claim'))
+          throw new QueryError(
+            type.name,
+            'a filter cannot depend on the person, as a standing does: compare a field with a value, such as the own key',
+          )
         return finished(node, 'where')
       },
     )
