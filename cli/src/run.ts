@@ -32,7 +32,6 @@ from a database instead of the folder. It never writes to either.
 
 Examples:
   pachter people                                     the people and their claims
-  pachter list plot --for ines                       what Ines may see
   pachter list plot --for ines --for bram            both lists side by side
   pachter matrix plot                                who may do what to which plot
   pachter who plot p-01                              everyone who can reach it, and by which clause
@@ -40,7 +39,6 @@ Examples:
   pachter why read plot p-01 --for bram              which clause decided, and with which values
   pachter check                                      check all expectations
   pachter drift                                      who gained or lost access since the baseline
-  pachter rules plot                                 the rules of plots in plain English
   pachter db verify postgres://me@localhost/garden   compare SQL with evaluation in memory
 
 Exit status: 0 success, 1 a try was refused or a check failed, 2 wrong usage, configuration or data.`,

@@ -132,7 +132,7 @@ export function checkDeclaration(end: End): Command {
   return command('check', 'Checks the expectation files: what each person sees, may do, and is refused.')
     .argument('[files...]', 'expectation files or folders (default: those of the configuration)')
     .addOption(
-      new Option('--for <person>', 'only expectations about this person; may be repeated').argParser(collect).default([], 'everybody'),
+      new Option('--for <person>', 'only expectations about this person; may be repeated').argParser(collect).default([], 'everyone'),
     )
     .addOption(
       new Option('--type <type>', 'only expectations about this record type; may be repeated').argParser(collect).default([], 'all'),
@@ -166,33 +166,20 @@ export function checkDeclaration(end: End): Command {
     .addHelpText(
       'after',
       `
-An expectation file is YAML:
+An expectation file:
 
   pachter expectations: 1
   people:
     ines:
       sees exactly: { plot: [p-01, p-06] }
-      sees: { plot: { p-01: all but wardenNotes } }
-      does not see: { entry: [e-04] }
-      changes exactly: { plot: { p-01: planting } }
       may:
         - update plot p-01: { sending: { planting: leeks } }
       is refused:
-        - delete plot p-01: Only the warden of its site removes a plot, once it is vacant.
-        - update plot p-02: { as: not found }
-  tables:
-    plot p-09:
-      yuki: read, update
-      farah: read, update
-      kofi: read
-      everyone else: nothing
+        - delete plot p-01
 
-Whatever is tried is tried on a copy; with --url, at the application. Exit status: 0 if all of it holds, 1 if not,
-or if nothing was really tried.
+Actions run on a copy, or with --url in the application. Exit status: 0 if all hold, 1 if not or if nothing could be tried.
 
 Examples:
-  pachter check
-  pachter check --for ines --type plot
   pachter check --mutants
   pachter check --url https://marshlane.example/api --tokens tokens.yaml`,
     )

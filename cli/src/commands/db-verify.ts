@@ -122,7 +122,7 @@ function counts({ type, person, action, sql, memory, rowSecurity }: Compared, di
 export function verifyDeclaration(end: End): Command {
   return command('verify', 'Compares SQL with evaluation in memory, for each person, record type and action.')
     .argument('<url>', 'the database: postgres://, mysql:// or sqlite:file')
-    .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
+    .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everyone'))
     .addOption(new Option('--type <type>', 'only this record type; may be repeated').argParser(collect).default([], 'all'))
     .option('--role <role>', 'PostgreSQL: also compares what row security shows this role')
     .addOption(withhold())

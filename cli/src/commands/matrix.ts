@@ -305,7 +305,7 @@ function grantRows(session: CliSession, people: readonly string[]) {
 export function matrixDeclaration(): Command {
   return command('matrix', 'Shows who may do what to which record. Without a type: to how many of each type.')
     .argument('[type]', 'the record type (default: all)')
-    .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
+    .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everyone'))
     .addOption(new Option('--action <action>', 'only this action; may be repeated').argParser(collect).default([], 'all'))
     .addOption(
       new Option('--standing <name>', 'only records on which one of them has this standing; may be repeated')

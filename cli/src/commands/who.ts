@@ -81,7 +81,7 @@ export function whoDeclaration(): Command {
   return command('who', 'Shows everyone who can reach a record, what they may do and by which clauses; or who has a privilege.')
     .argument('<type>', 'the record type, or a privilege or routine')
     .argument('[key]', 'the key of the record (none for a privilege or routine)')
-    .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everybody'))
+    .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everyone'))
     .addOption(without())
     .addOption(live())
     .addOption(format(FORMATS))
