@@ -1,13 +1,13 @@
-/** A record of a list: as it is, or with what may be done to it where that was asked for with `may=`. */
+/** A record of a list; with `may=`, together with its verdicts. */
 export type LiveRecord = Readonly<Record<string, unknown>>
 
-/** A list that is kept up to date, through lost connections as well. */
+/** A live list. It survives lost connections. */
 export interface LiveList {
-  /** The records, in the order in which they came; a new array whenever something has changed. */
+  /** The records, in the order in which they arrived; a new array after every change. */
   readonly records: readonly LiveRecord[]
-  /** `loading` at first; `live`; `lost` while the connection is, and what is here may be old; `refused` or `ended` for good. */
+  /** `loading` at first; `live`; `lost` while disconnected, when the records may be out of date; `refused` or `ended` for good. */
   readonly state: 'loading' | 'live' | 'lost' | 'refused' | 'ended'
-  /** Why it was refused or has ended, in words. */
+  /** The message, if it was refused or has ended. */
   readonly message: string | undefined
   subscribe(changed: () => void): () => void
   close(): void

@@ -1,16 +1,16 @@
 import { again, readEvents, refusalOf, type Take } from './events.js'
 import { type Held, holdList, type LiveList, listOf } from './list-state.js'
 
-/** Where lists come from. */
+/** The source of live lists. */
 interface Source {
   readonly headers?: () => Record<string, string> | Promise<Record<string, string>>
-  /** Default: the browser's. */
+  /** Default: that of the browser. */
   readonly fetch?: typeof fetch
-  /** Is told that what the person may do has changed: to ask for the rules again. */
+  /** Called when the person's rules have changed, so that they can be loaded again. */
   readonly rulesChanged?: () => void
 }
 
-/** A list to be kept up to date. */
+/** The source of one live list. */
 export interface LiveSource extends Source {
   /** Its address, with its filters: `/api/plots?where.state=let&may=update`. */
   readonly url: string
@@ -50,16 +50,16 @@ async function listen(
   for (const held of lists) held.over('refused', message)
 }
 
-/** Several lists to be kept up to date by one connection. */
+/** The source of several live lists over one connection. */
 export interface ListsSource extends Source {
-  /** Where the server keeps several: `/api/my-lists`. */
+  /** The address for several lists: `/api/my-lists`. */
   readonly url: string
 }
 
-/** The lists of a page. */
+/** The live lists of a page. */
 export interface LiveListClient {
   /**
-   * A list by its address below the routes, `plots?where.state=let&may=update`: the same one for all who ask for it, until each of them
+   * A list by its address below the routes, `plots?where.state=let&may=update`. All callers with the same address share it, until each of them
    * has closed it. `key` is the field that is the key of its records. Default: `id`.
    */
   watch(address: string, key?: string): LiveList
@@ -73,7 +73,7 @@ interface Wanted {
 }
 
 /**
- * Keeps the lists of a page up to date by one connection, of which a browser makes six to a server and no more. Which lists are wanted
+ * Keeps the lists of a page up to date over one connection, since browsers allow only six to a server. The set of lists
  * may change: it then reconnects, and keeps the records that it has until the server has sent them again.
  *
  * @example

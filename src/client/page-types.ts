@@ -13,12 +13,12 @@ type InPage<T> = T extends Date
       ? { readonly [F in keyof T]: InPage<T[F]> }
       : T
 
-/** A record as a page has it, from JSON: times are text, and what the person may not see, or did not ask for, is absent. */
+/** A record in a page, from JSON: times are text, and fields that the person may not see, or did not request, are absent. */
 export type PageRecord<W extends World, K extends TypeName<W>> =
   string extends TypeName<W> ? object : { readonly [F in FieldName<W, K>]?: InPage<RowOf<W, K>[F]> | null }
 
 /** The names of a record's fields. */
 export type PageField<W extends World, K extends TypeName<W>> = string extends TypeName<W> ? string : FieldName<W, K>
 
-/** What may be done to records of a type. */
+/** The actions of a record type. */
 export type PageAction<W extends World, K extends TypeName<W>> = Action | W['actions'][K]

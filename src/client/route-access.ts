@@ -16,7 +16,7 @@ export interface RouteNeeds<W extends World = World, K extends TypeName<W> = Typ
   readonly otherwise?: string
 }
 
-/** Whether somebody may open a page, and where to send them if not. */
+/** Whether a person may open a page, and where to redirect them if not. */
 export type RouteAccess =
   | { readonly allowed: true }
   | {
@@ -27,8 +27,8 @@ export type RouteAccess =
     }
 
 /**
- * Guards a route, with any router: says whether somebody may open a page, and where to go instead. A page that needs an
- * action on a type is open where that may be allowed for some record; the records themselves are the server's.
+ * Guards a route, with any router: says whether the person may open a page, and where to redirect them if not. A page that needs an
+ * action on a type is open if that action may be allowed on some record. The server still decides on each record.
  *
  * @example
  * const access = checkRoute(view, { action: 'update', type: 'plot', record: plot }, location.pathname)

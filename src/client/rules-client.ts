@@ -4,30 +4,30 @@ import type { PageAction, PageField, PageRecord, WorldIn } from './page-types.js
 import type { PageRules } from './rules.js'
 import { type PageVerdict, type PageView, pageView, type VerdictOptions } from './view.js'
 
-/** Where rules come from. */
+/** The source of the rules. */
 export interface RulesSource {
-  /** The address of one's own rules: `/api/my-rules`. */
+  /** The address of the person's own rules: `/api/my-rules`. */
   readonly url: string
-  /** Adds credentials, where the browser does not send them by itself. */
+  /** Adds credentials, if the browser does not send them itself. */
   readonly headers?: () => Record<string, string> | Promise<Record<string, string>>
-  /** Default: the browser's. */
+  /** Default: that of the browser. */
   readonly fetch?: typeof fetch
 }
 
 /** The rules of the signed-in person, kept up to date. */
 export interface RulesClient<W extends World = World> {
-  /** As of the last answer of the server; a view that allows nothing until there is one. */
+  /** The view of the last response. Before the first one, it allows nothing. */
   readonly view: PageView<W>
-  /** `loading` at first, `lost` where they could not be had: then nothing is allowed that was not before. */
+  /** `loading` at first; `ready`; `lost` if loading failed, when the last view stays. */
   readonly state: 'loading' | 'ready' | 'lost'
-  /** Asks the server again: after signing in or out, or when a list says that rules have changed. */
+  /** Loads the rules again: after signing in or out, or when a list reports that they have changed. */
   refresh(): Promise<PageView<W>>
   /**
-   * The verdict of the page, or where it cannot know the server's, of the record with this key or, for `create`, of one that would be sent.
-   * Nothing is written. What is asked at the same time is asked together. Where the server cannot be asked, nothing is allowed.
+   * The verdict of the page, or that of the server if the page cannot work it out: on a record with this key or, for `create`, on one to be sent.
+   * Nothing is written. Questions at the same time share a request. If the server cannot be reached, nothing is allowed.
    *
    * @example
-   * const { allowed } = await rules.serverVerdict('create', 'entry', { plotId: 'p-01', subscription: 'plot', text: 'Sown.' })
+   * const { allowed } = await rules.serverVerdict('create', 'entry', { plotId: 'p-01', audience: 'plot', text: 'Sown.' })
    */
   serverVerdict<K extends TypeName<W>>(
     action: PageAction<W, K>,
@@ -35,7 +35,7 @@ export interface RulesClient<W extends World = World> {
     record: PageRecord<W, K>,
     options?: VerdictOptions<W, K>,
   ): Promise<PageVerdict<PageField<W, K>>>
-  /** Is told of every change. Gives a way to stop. */
+  /** Calls back after every change. Returns a function that unsubscribes. */
   subscribe(changed: () => void): () => void
 }
 
@@ -65,8 +65,8 @@ function closed(): PageView {
 }
 
 /**
- * Keeps one person's rules in a page. With the type of the rulebook, what it has no name for does not compile, and a page imports no
- * code by that.
+ * Keeps the rules of one person in a page. With the type of the rulebook, unknown names do not compile. The type brings no
+ * code into the page.
  *
  * @example
  * import type { book } from '../server/rules.js'

@@ -5,41 +5,41 @@ import { type Answer, type AskContext, ask, every, some } from './ask.js'
 import type { PageAction as ActionIn, PageField, PageRecord, WorldIn } from './page-types.js'
 import type { PageAction, PageClause, PageRules, PageType } from './rules.js'
 
-/** What is known besides the record. */
+/** What the page knows besides the record. */
 export interface VerdictOptions<W extends World = World, K extends TypeName<W> = TypeName<W>> {
-  /** What an update would send. */
+  /** The changes that an update would send. */
   readonly changes?: PageRecord<W, K>
-  /** Records that links may lead to, as far as the page has them. */
+  /** Linked records, as far as the page has them. */
   readonly linked?: { readonly [L in TypeName<W>]?: readonly PageRecord<W, L>[] | undefined }
   /**
-   * The record has all fields that the person sees: it was not asked for with `fields`. What is not there of these is missing
-   * then; otherwise it is not known.
+   * The record has all fields that the person can see: it was not requested with `fields`. Absent fields are then missing,
+   * and otherwise unknown.
    */
   readonly whole?: boolean
-  /** The instant. Default: now. */
+  /** The time. Default: now. */
   readonly now?: Date
 }
 
-/** How a question came out in the page. `ask the server` is no permission. */
+/** The answer to one question in the page. `ask the server` is no permission. */
 export interface PageVerdict<F extends string = string> {
-  /** Certainly allowed. */
+  /** True only if it is certainly allowed. */
   readonly allowed: boolean
   readonly outcome: 'allowed' | 'refused' | 'sign in' | 'not found' | 'invalid' | 'ask the server'
-  /** The fields that it certainly lets see, send or change, besides the key; undefined for all of them. */
+  /** The fields that are certainly visible, or may certainly be sent or changed, besides the key; undefined for all of them. */
   readonly fields?: readonly F[]
-  /** What to tell the person, where it was not allowed. */
+  /** The message for the person, if it was not allowed. */
   readonly message?: string
 }
 
-/** One person's rules in a page: the same questions, in the same words. W is the world of the rulebook, where its type is known. */
+/** The rules of one person in a page, with the same questions as on the server. W is the world of the rulebook, if its type is known. */
 export interface PageView<W extends World = World> {
   /** The key of the person; null for a visitor. */
   readonly me: string | number | null
   readonly signIn: string | undefined
-  /** What can be said before there is a record: always, never, or depending on the record. For menus and pages. */
+  /** The answer before there is a record: always, never, or depending on the record. For menus and pages. */
   may<K extends TypeName<W>>(action: ActionIn<W, K>, type: K): 'always' | 'never' | 'depending'
   /**
-   * May this person do this to this record? For `create` the record is what would be sent.
+   * May this person do this to this record? For `create`, pass the record that would be sent.
    *
    * @example
    * view.verdict('update', 'plot', plot, { changes: { planting: 'leeks' } }).allowed
@@ -50,7 +50,7 @@ export interface PageView<W extends World = World> {
     record: PageRecord<W, K>,
     options?: VerdictOptions<W, K>,
   ): PageVerdict<PageField<W, K>>
-  /** Which fields of a record an update may change, certainly. For forms. */
+  /** The fields of a record that an update may certainly change. For forms. */
   fields<K extends TypeName<W>>(
     action: ActionIn<W, K>,
     type: K,
@@ -59,20 +59,20 @@ export interface PageView<W extends World = World> {
   ): readonly PageField<W, K>[]
   /** The message for a refused action, unless a veto has its own message. */
   message<K extends TypeName<W>>(action: ActionIn<W, K>, type: K): string
-  /** The field that is the key of a type. */
+  /** The key field of a type. */
   keyOf(type: TypeName<W>): string
   has(privilege: W['privilege']): boolean
   mayCall(routine: W['routine']): boolean
 }
 
-/** The rules are not in the form that this version of the client reads, or speak of no such type. */
+/** The page rules have another format than this client reads, or do not contain the record type. */
 export class PageRulesError extends PachterError {
   constructor(message: string) {
     super('BAD_PAGE_RULES', message)
   }
 }
 
-/** Reads rules that a page was given. @throws PageRulesError where they are none */
+/** Makes a view from page rules. @throws PageRulesError if they are invalid */
 export function pageView<B = never>(rules: PageRules): PageView<WorldIn<B>> {
   if (rules?.['pachter rules'] !== 1) throw new PageRulesError('these are not page rules of version 1')
   const typeOf = (name: string): PageType => {

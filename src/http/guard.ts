@@ -10,13 +10,13 @@ const SAFE = ['GET', 'HEAD', 'OPTIONS']
 
 /** Whether requests come by way of something that ended their encryption, and says so. */
 export interface Transport {
-  /** A proxy stands before this server and sets `X-Forwarded-Proto` itself. */
+  /** A proxy in front of this server ends TLS and sets `X-Forwarded-Proto` itself. */
   readonly behindProxy?: boolean
-  /** Takes plain HTTP from anywhere. */
+  /** Accepts plain HTTP from anywhere. */
   readonly insecure?: boolean
 }
 
-/** Refuses plain HTTP, but on this machine. @throws RequestError 403 */
+/** Refuses plain HTTP, except on this machine. @throws RequestError 403 */
 export function checkTransport(request: Request, { behindProxy = false, insecure = false }: Transport): void {
   const { protocol, hostname } = new URL(request.url)
   const said = behindProxy ? request.headers.get('x-forwarded-proto')?.split(',')[0]?.trim() : undefined
@@ -26,8 +26,8 @@ export function checkTransport(request: Request, { behindProxy = false, insecure
 }
 
 /**
- * What a browser sends of itself, as cookies are, it sends for other sites as well: so what changes something must come from
- * this origin, by Fetch metadata (`Sec-Fetch-Site`), or by `Origin` where a browser does not send that. @throws RequestError 403
+ * Browsers send cookies on their own, also with requests from other sites. So requests that change something have to come from
+ * this origin, by Fetch metadata (`Sec-Fetch-Site`), or by `Origin` if a browser does not send that. @throws RequestError 403
  */
 export function checkSameOrigin(request: Request, origins: readonly string[]): void {
   if (SAFE.includes(request.method)) return
@@ -49,16 +49,16 @@ function sameHost(origin: string, request: Request): boolean {
 export interface GuardOptions<W extends World = World> extends Transport {
   /** Who is asking. */
   readonly identity: Identity<W['me']>
-  /** Where people sign in. */
+  /** Where people sign in: an address, for clients. */
   readonly signIn?: string
-  /** Origins besides one's own from which cookies may change something. */
+  /** Other origins that may send changing requests with cookies. */
   readonly origins?: readonly string[]
-  /** How many seconds somebody has to wait; undefined where they need not. */
+  /** The number of seconds that a person has to wait; undefined if they need not. */
   readonly limit?: (request: Request, me: W['me'] | null) => Promise<number | undefined> | number | undefined
-  /** Is told of what should not have happened. Default: written to the console. */
+  /** Receives unexpected errors. Default: prints them to the console. */
   readonly onFailure?: (error: unknown, request: Request) => void
   /**
-   * For developers: every response tells in `x-me` which claims the rules were given, as percent-encoded JSON. Refused where
+   * For developers: every response contains the claims in `x-me`, as percent-encoded JSON. Refused if
    * `NODE_ENV` is `production`.
    */
   readonly showClaims?: boolean
@@ -69,13 +69,13 @@ export interface Guarded<W extends World = World> {
   readonly request: Request
   /** Their claims; null for a visitor. */
   readonly me: W['me'] | null
-  /** The records as they may see and change them. */
+  /** The records as the person may see and change them. */
   readonly store: GuardedStore<W>
 }
 
 /**
- * A guard before handlers of one's own: it finds out who is asking, refuses what comes in the clear, from other sites or too
- * often, and makes problem details (RFC 9457) of what is refused within.
+ * A guard for your own handlers. It identifies the person, refuses plain HTTP, requests from other sites and too many requests, and
+ * turns errors of the store into problem details (RFC 9457).
  *
  * @throws SetupError
  * @example

@@ -25,16 +25,16 @@ import type { TypeName, World } from '../rulebook/types.js'
 const Rules = createContext<RulesClient<any> | undefined>(undefined)
 const Lists = createContext<LiveListClient | undefined>(undefined)
 
-/** What a page keeps of one person. */
+/** The rules and lists of one person. */
 export interface RulesProviderProps {
   readonly rules: RulesClient<any>
-  /** Where the lists within come from: by one connection all of them. Without it, each has a connection of its own. */
+  /** The live lists, over one connection. Without it, each list has its own connection. */
   readonly lists?: LiveListClient
   readonly children?: ReactNode
 }
 
 /**
- * Gives one person's rules to all that is within, and asks for them at first.
+ * Provides the rules of one person to the components inside, and loads them.
  *
  * @example
  * const rules = rulesClient<typeof book>({ url: '/api/my-rules' })
@@ -82,8 +82,8 @@ export function useVerdict(action: string, type: string, record: object, options
 }
 
 /**
- * The same, and where the page cannot know it, the server's answer as soon as it is here; until then nothing is allowed. It is asked again
- * when the rules change, when the question does, and whenever `since` does: the lists, say, that the answer may hang on.
+ * The same, with the server's verdict if the page cannot work it out. Until that arrives, nothing is allowed. It is requested again
+ * if the rules or the question change, or a value in `since`: lists that the answer depends on, for example.
  *
  * @example
  * const { allowed, message } = useServerVerdict('create', 'entry', { plotId, audience: 'plot', text: 'Sown.' }, { since: [plot, shares] })
@@ -117,15 +117,15 @@ export function useServerVerdict(
   return { ...(isOpen ? (told ?? mine) : mine), asking: isOpen && told === undefined }
 }
 
-/** Whether a page may be opened, and where to go instead: undefined as long as the rules are not here. */
+/** Whether the page may be opened, and where to redirect if not; undefined until the rules are loaded. */
 export function useRouteAccess(needs: RouteNeeds, here?: string): RouteAccess | undefined {
   const { view, state } = useRules()
   return state === 'loading' ? undefined : checkRoute(view, needs, here)
 }
 
 /**
- * A list that is kept up to date as long as the component is there. The address says which: below the routes where the provider has
- * `lists` (`plots?where.state=let`), otherwise of the list itself (`/api/plots?where.state=let`).
+ * A live list, for as long as the component is mounted. If the provider has `lists`, the address is below the routes
+ * (`plots?where.state=let`). Otherwise it is the address of the list itself (`/api/plots?where.state=let`).
  *
  * @example
  * const { records, state, message } = useLiveList('plots?where.state=let&may=update')
@@ -164,7 +164,7 @@ export function useLiveList(url: string, source: Omit<LiveSource, 'url'> = {}): 
 
 const NONE: LiveList['records'] = Object.freeze([])
 
-/** The hooks, for the types of a rulebook. */
+/** The hooks, typed by a rulebook. */
 export interface Hooks<W extends World = World> {
   useRules(): { readonly view: PageView<W>; readonly state: RulesClient['state']; readonly refresh: () => Promise<PageView<W>> }
   useVerdict<K extends TypeName<W>>(
@@ -180,7 +180,7 @@ export interface Hooks<W extends World = World> {
     options?: VerdictOptions<W, K> & { readonly since?: readonly unknown[] },
   ): PageVerdict<PageField<W, K>> & { readonly asking: boolean }
   useRouteAccess<K extends TypeName<W>>(needs: RouteNeeds<W, K>, here?: string): RouteAccess | undefined
-  /** `K` says of which type the records are: `useLiveList<'plot'>('plots?where.state=let')`. */
+  /** `K` is the type of the records: `useLiveList<'plot'>('plots?where.state=let')`. */
   useLiveList<K extends TypeName<W>>(
     url: string,
     source?: Omit<LiveSource, 'url'>,
@@ -188,8 +188,8 @@ export interface Hooks<W extends World = World> {
 }
 
 /**
- * The hooks with the types of a rulebook: a wrong action, record type, field or privilege does not compile. No code of the rulebook
- * comes along.
+ * The hooks with the types of a rulebook: a wrong action, record type, field or privilege does not compile. The type brings no
+ * code into the page.
  *
  * @example
  * import type { book } from '../server/rules.js'

@@ -6,27 +6,27 @@ export declare const LIMITED: unique symbol
 // Neither of the two kinds of clauses is a subtype of the other: else the compiler would take a list of both for a list of the
 // wider kind, and forget that some are limited.
 
-/** Who may do an action, with all fields. `F` names the fields of the record type, so that a clause stays with its own type. */
+/** A clause: who may do an action, with all fields. `F` contains the fields of the record type, so that a clause cannot be used for another. */
 export interface Clause<F extends string, R extends string = any> {
   readonly [LIMITED]: false
   readonly fields: (field: F) => void
-  /** Counts only where the condition holds too. */
+  /** Adds a condition. */
   provided(...conditions: [Condition, ...Condition[]]): Clause<F, R>
-  /** Lets see, send or change these fields only. The key is always seen, and never changed. */
+  /** Limits the clause to these fields. The key is always visible, and cannot be changed. */
   only(...fields: [F, ...F[]]): LimitedClause<F, R>
-  /** Lets see, send or change every field but these. */
+  /** Limits the clause to all fields except these. */
   except(...fields: [F, ...F[]]): LimitedClause<F, R>
-  /** Lets give these fields, which the server stamps otherwise, or the key. */
+  /** Allows the client to send these stamped fields, or the key. */
   overriding(...fields: [F, ...F[]]): Clause<F, R>
-  /** For an update: what must hold of the record as it becomes, in place of the clause itself. */
+  /** For update: what has to hold on the record as it becomes, instead of the clause itself. */
   afterwards(condition: Condition): Clause<F, R>
-  /** The name by which verdicts and explanations speak of this clause. */
+  /** The name of this clause in verdicts and explanations. */
   titled(title: string): Clause<F, R>
-  /** Counts only within one of these routines, and not where the same is asked for directly. */
+  /** The clause applies only within one of these routines. */
   within(...routines: [R, ...R[]]): Clause<F, R>
 }
 
-/** A clause that lets see, send or change some fields only. */
+/** A clause with a field limit. */
 export interface LimitedClause<F extends string, R extends string = any> {
   readonly [LIMITED]: true
   readonly fields: (field: F) => void
@@ -37,15 +37,15 @@ export interface LimitedClause<F extends string, R extends string = any> {
   within(...routines: [R, ...R[]]): LimitedClause<F, R>
 }
 
-/** A clause without limits yet, which is therefore also a condition. */
+/** A clause without limits, which is also a condition. */
 export interface Standing<F extends string, R extends string = any> extends Clause<F, R>, Condition {}
 
 /** Named, so that the compiler prints the names of the standings first. */
 export type StandingsOf<N extends string, F extends string, R extends string = any> = { readonly [P in N]: Standing<F, R> }
 
 /**
- * A standing of a record that a rule reaches, as a clause. It belongs to no record type: what it names is compared with the fields of the
- * type whose rules it is put into.
+ * A standing of a record that a rule reaches, as a clause. It belongs to no record type: the fields that it names are checked against the
+ * type whose rules use it.
  */
 export interface ReachedClause<F extends string, R extends string = any> {
   readonly [LIMITED]: false
@@ -59,7 +59,7 @@ export interface ReachedClause<F extends string, R extends string = any> {
   within(...routines: [R, ...R[]]): ReachedClause<F, R>
 }
 
-/** The same, for some fields only. */
+/** The same, with a field limit. */
 export interface ReachedLimitedClause<F extends string, R extends string = any> {
   readonly [LIMITED]: true
   readonly named: F
@@ -73,7 +73,7 @@ export interface ReachedLimitedClause<F extends string, R extends string = any> 
 /** A standing of a record that a rule reaches: a clause, and a condition. */
 export interface ReachedStanding<R extends string = any> extends ReachedClause<never, R>, Condition {}
 
-/** Those of a record type, by name. */
+/** The standings of a reached record, by name. */
 export type ReachedStandings<N extends string, R extends string = any> = { readonly [P in N]: ReachedStanding<R> }
 
 /** Any clause that an action of a record type with these fields may have. */

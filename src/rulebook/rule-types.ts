@@ -3,43 +3,43 @@ import type { AnyClause, LIMITED, LimitedClause, Standing, StandingsOf } from '.
 import type { Condition, Source } from './term-types.js'
 import type { Action, Beside, MeTerms, ReachWords, RecordTerms, StandingName, TypeName, World } from './types.js'
 
-/** Whether rules limit the fields that somebody may see. */
+/** Whether read clauses have field limits. */
 export type LimitsReading<O> = O extends { readonly may: { readonly read: readonly (infer C)[] } }
   ? [Extract<C, { readonly [LIMITED]: true }>] extends [never]
     ? false
     : true
   : false
 
-/** The record types among the rules O of which somebody may see some fields and not others. */
+/** The record types among the rules O whose read clauses have field limits. */
 export type LimitedIn<O> = { readonly [K in keyof O]: LimitsReading<O[K]> extends true ? K : never }[keyof O] & string
 
-/** A record as somebody sees it: where its type has limited read clauses, any field but the key may be absent. */
+/** A record as a person sees it: if its type has limited read clauses, any field except the key may be absent. */
 export type SeenRow<W extends World, K extends TypeName<W>, R = W['rows'][K]> = K extends W['limited']
   ? { readonly [F in keyof R & W['keys'][K]]: R[F] } & { readonly [F in keyof R]?: R[F] | undefined }
   : R
 
-/** What a callback of `standings` may speak of besides the record. */
+/** The second argument of a callback of `standings`. */
 export interface StandingWords<K extends TypeName<W>, W extends World> extends ReachWords<W> {
   readonly me: MeTerms<W>
-  /** The standings of this record type that are there already. */
+  /** The standings of this record type that are defined already. */
   readonly standing: StandingsOf<StandingName<K, W> & string, keyof W['rows'][K] & string>
 }
 
-/** What the gate of a whole rulebook may speak of. */
+/** The argument of the gate of a whole rulebook. */
 export interface GateWords<W extends World> extends Pick<ReachWords<W>, 'records'> {
   readonly me: MeTerms<W>
   readonly signedIn: Condition
   role(...names: [W['role'], ...W['role'][]]): Condition
 }
 
-/** What a callback of `rules` may speak of besides the record. */
+/** The second argument of a callback of `rules`. */
 export interface Words<K extends TypeName<W>, W extends World> extends ReachWords<W> {
   readonly me: MeTerms<W>
-  /** The record as it would become: in rules of updates only. */
+  /** The record as it would become: for rules of update only. */
   readonly after: RecordTerms<K, W>
   /** The standings of this record type. */
   readonly standing: StandingsOf<StandingName<K, W> & string, keyof W['rows'][K] & string, W['routine']>
-  /** Everybody, visitors too. */
+  /** Everyone, also visitors. */
   readonly anyone: Standing<keyof W['rows'][K] & string, W['routine']>
   /** Everyone who is signed in. Being signed in does not yet mean being allowed. */
   readonly signedIn: Standing<keyof W['rows'][K] & string, W['routine']>
@@ -47,15 +47,15 @@ export interface Words<K extends TypeName<W>, W extends World> extends ReachWord
   role(...names: [W['role'], ...W['role'][]]): Standing<keyof W['rows'][K] & string, W['routine']>
 }
 
-/** What the server sets, field by field: a value, a claim or `now`. */
+/** The values that the server sets, by field: a value, a claim or `now`. */
 export type Stamps<T, Times> = {
   readonly [F in keyof T]?: T[F] | Source<F extends Times ? Date | undefined : T[F] | null | undefined>
 }
 
-/** Withholds actions even from people that a clause allows. Each veto has its own exception. */
+/** Refuses actions even for people that a clause allows. Each veto has its own exception. */
 export interface Veto<A extends string = Action> {
   readonly actions: readonly A[]
-  /** Where it applies; everywhere if left out. */
+  /** Where it applies. Default: everywhere. */
   readonly provided?: Condition
   /** The people that it does not affect. */
   readonly unless?: Condition
@@ -70,21 +70,21 @@ export interface SpokenGate {
 }
 
 /**
- * What must hold for an action, or for all of them, before any clause counts. Of a record that is updated it must hold as it is and as
+ * What has to hold for an action, or for all of them, before any clause counts. For an update, it has to hold on the record as it is and as
  * it becomes.
  */
 export type Gate<A extends string = Action> = { readonly [N in A | 'all']?: Condition | SpokenGate }
 
 /** The rules of one record type. */
 export interface RuleSet<T, Times, A extends string = Action> {
-  /** Which clauses let each action happen. An action without a clause is refused. */
+  /** The clauses of each action. An action without a clause is refused. */
   readonly may?: { readonly [N in A]?: readonly AnyClause<keyof T & string>[] }
   /** The messages for people who are refused, by action. */
   readonly messages?: { readonly [N in A]?: string }
-  /** What must hold before any clause counts. */
+  /** What has to hold before any clause counts. */
   readonly gate?: Gate<A>
   readonly vetoes?: readonly Veto<A>[]
-  /** What the server sets when a record is created or updated. Nobody else sends these fields, unless by `.overriding`. */
+  /** The values that the server sets when a record is created or updated. Clients may send these fields only by `.overriding`. */
   readonly stamps?: { readonly create?: Stamps<T, Times>; readonly update?: Stamps<T, Times> }
 }
 

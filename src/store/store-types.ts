@@ -9,8 +9,8 @@ import type { Described, DescribedOptions, ListOptions, Picked } from './read/qu
 import type { BulkOptions, BulkResult, Which } from './write/bulk.js'
 
 /**
- * The data behind one person's viewpoint. What they may not read is not there; what they may read and not change is refused.
- * Everything fails closed: where anything unexpected happens, nothing is written.
+ * The data as one person may see and change it. Records that they may not read do not exist for them; changes that they may not make
+ * are refused. It fails closed: on an unexpected error, nothing is written.
  */
 export interface GuardedStore<W extends World = World> {
   /**
@@ -25,7 +25,7 @@ export interface GuardedStore<W extends World = World> {
     options?: ListOptions<W, K, F> & { readonly include?: I & Include<W, K> },
   ): Promise<(Picked<W, K, F> & Included<W, K, I>)[]>
   /**
-   * The same, and for each record what the asker may do to it, by the same query.
+   * The same, with the verdicts for each record, in the same query.
    * @example
    * for (const { record, may } of await mine.list('plot', { withActions: ['update'] })) show(record, may.update?.fields)
    */
@@ -35,8 +35,8 @@ export interface GuardedStore<W extends World = World> {
   ): Promise<Described<Picked<W, K, F>>[]>
 
   /**
-   * A page of the records that this person may read, and where the next one begins. Records that come, go or move in between
-   * are met once at most.
+   * A page of the records that this person may read, with a cursor for the next page. A record that is added, deleted or moved in between
+   * appears at most once.
    * @throws CursorError, QueryError, UnknownNameError
    * @example
    * const first = await mine.page('plot', { sort: ['-number'], size: 20 })
@@ -46,32 +46,31 @@ export interface GuardedStore<W extends World = World> {
     type: K,
     options?: PageOptions<W, K, F> & { readonly include?: I & Include<W, K> },
   ): Promise<Page<Picked<W, K, F> & Included<W, K, I>>>
-  /** The same, and for each record what the asker may do to it. */
+  /** The same, with the verdicts for each record. */
   page<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>>(
     type: K,
     options: DescribedPageOptions<W, K, F>,
   ): Promise<Page<Described<Picked<W, K, F>>>>
 
-  /** How many records this person may read. @throws QueryError, UnknownNameError */
+  /** The number of records that this person may read. @throws QueryError, UnknownNameError */
   count<K extends TypeName<W>>(type: K, options?: CountOptions<W, K>): Promise<number>
 
-  /** How many of them have each value of a field. A record whose field is hidden does not count. @throws QueryError, UnknownNameError */
+  /** The number of records for each value of a field. A record whose field is hidden does not count. @throws QueryError, UnknownNameError */
   countBy<K extends TypeName<W>>(type: K, field: FieldName<W, K>, options?: CountOptions<W, K>): Promise<Counted[]>
 
   /** One record. @throws SignInError, NotFoundError */
   get<K extends TypeName<W>>(type: K, key: Key): Promise<SeenRow<W, K>>
 
   /**
-   * Creates a record, judged as it will be stored. The key comes from the server.
-   * Gives the record, or its key alone where the asker may not read it.
+   * Creates a record, judged as it will be stored. The server sets the key.
+   * Returns the record, or only its key if the asker may not read it.
    * @throws SignInError, RefusedError, InvalidError
    */
   create<K extends TypeName<W>>(type: K, record: Partial<RowOf<W, K>>): Promise<Partial<RowOf<W, K>>>
 
   /**
-   * Changes the fields that are sent and leaves the others; null clears a field that may be left out.
-   * The rules have to hold on the record as it is and as it becomes. Gives the record, or its key alone where the asker
-   * may no longer read it.
+   * Changes the sent fields; null clears an optional field. The rules have to hold on the record as it is and as it becomes.
+   * Returns the record, or only its key if the asker may no longer read it.
    * @throws SignInError, NotFoundError, RefusedError, InvalidError
    */
   update<K extends TypeName<W>>(
@@ -81,13 +80,13 @@ export interface GuardedStore<W extends World = World> {
   ): Promise<Partial<RowOf<W, K>>>
 
   /**
-   * Removes a record, and with it what its links say. @throws SignInError, NotFoundError, RefusedError
+   * Deletes a record, and the records that its links say are deleted too. @throws SignInError, NotFoundError, RefusedError
    */
   delete<K extends TypeName<W>>(type: K, key: Key): Promise<void>
 
   /**
-   * Makes the same change to several records, each judged as an update of its own and all before any is written. All or
-   * nothing, unless part of it will do.
+   * Makes the same change to several records. Each is judged as its own update, and all of them before any is written. All or
+   * nothing, unless `partial` is set.
    * @throws BulkError with the refused records; SignInError, QueryError
    * @example
    * await mine.updateMany('job', { where: (job) => job.state.is('open') }, { state: 'done' }, { partial: true })
@@ -99,15 +98,14 @@ export interface GuardedStore<W extends World = World> {
     options?: BulkOptions,
   ): Promise<BulkResult>
 
-  /** Removes several records, in the same way. @throws BulkError, SignInError, QueryError */
+  /** Deletes several records, in the same way. @throws BulkError, SignInError, QueryError */
   deleteMany<K extends TypeName<W>>(type: K, which: Which<W, K>, options?: BulkOptions): Promise<BulkResult>
 
   /**
-   * Whether an action on a stored record would be allowed, with the fields that it lets see or change. For `update`,
-   * `changes` asks about these.
+   * Whether an action on a stored record would be allowed, and for which fields. For `update`, pass the changes to judge them.
    * @example
    * const verdict = await mine.verdict('update', 'plot', 'p-01', { planting: 'leeks' })
-   * @throws InvalidError where the changes would not fit the record type
+   * @throws InvalidError if the changes do not fit the record type
    */
   verdict<K extends TypeName<W>>(
     action: Exclude<Action | W['actions'][K], 'create'>,
@@ -116,17 +114,17 @@ export interface GuardedStore<W extends World = World> {
     changes?: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
   ): Promise<Verdict>
   /**
-   * Whether this record might be created, judged as `create` would, with the fields that may be sent. Nothing is written.
-   * @throws InvalidError where it would not fit the record type
+   * Whether this record may be created, and with which fields. Nothing is written.
+   * @throws InvalidError if it does not fit the record type
    * @example
    * await mine.verdict('create', 'entry', { plotId: 'p-01', audience: 'plot', text: 'Sown.' })
    */
   verdict<K extends TypeName<W>>(action: 'create', type: K, record: Partial<RowOf<W, K>>): Promise<Verdict>
 
   /**
-   * Why a verdict is what it is: every clause of the action with the values compared, and what withholds it. For developers, and never
-   * for a client: it contains stored values, even those that the asker may not see.
-   * @throws NotFoundError where there is no such record at all
+   * Explains a verdict: every clause of the action with the compared values, and the gates and vetoes that refuse. For developers. Never send
+   * it to a client: it contains stored values, even those that the asker may not see.
+   * @throws NotFoundError if the record does not exist
    * @example
    * const { clause, withheldBy } = await mine.why('update', 'plot', 'p-01', { planting: 'leeks' })
    */
@@ -137,11 +135,11 @@ export interface GuardedStore<W extends World = World> {
     changes?: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
   ): Promise<Explanation>
 
-  /** What can be said before any record is loaded: always, never, or depending on the record. */
+  /** The answer before any record is loaded: always, never, or depending on the record. */
   may<K extends TypeName<W>>(action: Action | W['actions'][K], type: K): Promise<'always' | 'never' | 'depending'>
 
   /**
-   * This person's viewpoint, with the records linked to them as they are now: for queries of one's own. Make one for each request.
+   * This person's viewpoint, with their linked records as they are now: for your own queries. Get one for each request.
    * @example
    * const filter = rowFilter(await mine.viewpoint(), 'read', 'plot', { dialect: postgres })
    */
@@ -154,19 +152,18 @@ export interface GuardedStore<W extends World = World> {
   mayCall(routine: W['routine']): Promise<boolean>
 
   /**
-   * Does a named server procedure in one transaction: within it, the clauses that count there only, count too. Where others
-   * write the same records at the same time, the work is run again.
-   * @throws SignInError, RefusedError where this person may not call it; BusyError.
+   * Runs a named server procedure in one transaction. Clauses with `.within(name)` apply inside it. If the transaction conflicts with
+   * others, the work is run again.
+   * @throws SignInError, RefusedError if this person may not call it; BusyError.
    * @example
    * await mine.routine('handOver', (inside) => inside.update('plot', 'p-01', { holderId: 'm-02' }))
    */
   routine<T>(name: W['routine'], work: TransactionWork<W, T>): Promise<T>
 
   /**
-   * Does several steps in one transaction, each judged on what the earlier ones left. Where one fails, nothing is kept, even
-   * if the work catches its error. Use `inside` for all of them. Where others write the same records at the same time, the
-   * work is run again: let it do nothing else that must not happen twice. What the rules let nobody do by hand, trusted code may do in
-   * the same transaction, by `asSystem`. @throws BusyError
+   * Runs several steps in one transaction. Each is judged on the result of the earlier ones. If one fails, all are rolled back, even
+   * if the work catches its error. Use `inside` for all steps. If the transaction conflicts with others, the work is run again, so it
+   * should have no other side effects. With `asSystem`, trusted code can write in the same transaction. @throws BusyError
    * @example
    * await mine.transaction(async (inside) => {
    *   const plot = await inside.create('plot', { number: 7, siteId: 's-01' })
@@ -179,13 +176,13 @@ export interface GuardedStore<W extends World = World> {
 /** Several steps in one transaction. */
 export type TransactionWork<W extends World, T> = (inside: GuardedStore<W>, asSystem: AsSystem<W>) => Promise<T>
 
-/** The data for trusted server code: no rules, though shapes still apply. Say why. */
+/** The data for trusted server code: no rules, but shapes and stamps apply. Give a reason. */
 export type AsSystem<W extends World = World> = (reason: string) => SystemStore<Unlimited<W>>
 
 /** The data for trusted server code. */
 export interface SystemStore<W extends World = World> extends GuardedStore<W> {
   /**
-   * The record of this key, created if there is none: a profile at the first sign-in, say. One that is there stays as it is.
+   * Returns the record with this key, and creates it if it does not exist: a profile at the first sign-in, for example.
    * @throws InvalidError
    */
   ensure<K extends TypeName<W>>(type: K, key: Key, record: Partial<RowOf<W, K>>): Promise<RowOf<W, K>>
@@ -194,30 +191,29 @@ export interface SystemStore<W extends World = World> extends GuardedStore<W> {
 /** A world in which every field is seen: the system's. */
 export type Unlimited<W extends World> = { readonly [P in keyof W]: P extends 'limited' ? never : W[P] }
 
-/** A store that is about to be told who asks. */
+/** A store, before it is known who asks. */
 export interface Store<W extends World = World> {
   /** The data as this person may see and change it. @throws ClaimsError */
   for(me: W['me'] | null | undefined): GuardedStore<W>
-  /** The data for trusted server code: no rules, though shapes still apply. Say why. */
+  /** The data for trusted server code: no rules, but shapes and stamps apply. Give a reason. */
   readonly asSystem: AsSystem<W>
 }
 
-/** How a store makes what it needs of its own. */
+/** Options of a store. */
 export interface StoreOptions {
   /** A new key for a record of the type. Default: a random UUID (RFC 9562). */
   readonly newKey?: (type: string) => Key
-  /** How to tell the time. Default: the clock. */
+  /** The current time, or a function that returns it. Default: the system clock. */
   readonly now?: Clock
   /**
-   * Where verdicts are logged to: every refusal, and every time that trusted code says why it acts. With a logger:
-   * `log: (entry) => logger.info(entry)`.
+   * Receives the verdict log: every refusal, and every use of `asSystem` with its writes. With a logger: `log: (entry) => logger.info(entry)`.
    */
   readonly log?: VerdictLog
-  /** Signs the cursors of `page`. Without it they are good until the process ends: give one where several servers share lists. */
+  /** The key that signs cursors. Default: random for each process. Give one if several servers share lists. */
   readonly cursorSecret?: string
-  /** Logs what was allowed, too. */
+  /** Also logs what was allowed. */
   readonly logAllowed?: boolean
-  /** How much somebody may write into one record. */
+  /** Limits for what one record may contain. */
   readonly limits?: Limits
   /**
    * Called with what was written through this store, once it is committed: records before and after, with all their fields, even those

@@ -41,10 +41,10 @@ import { type Clock, type Viewpoint, viewpointOf } from './viewpoint.js'
 // The world that a method leads to is written out each time: a named type for it would stand in the compiler's messages, in
 // place of the fields and standings that they should show.
 
-/** The whole set of rules: an immutable value. Every method returns a new rulebook or an answer. */
+/** The whole set of rules: an immutable value. Methods that change rules return a new rulebook. */
 export interface Rulebook<W extends World = World> {
   /**
-   * Names conditions that tie a person to a record of a type. May be called again.
+   * Defines standings: named conditions that tie a person to a record. Can be called several times.
    *
    * @example
    * book.standings({ plot: (plot, { me }) => ({ holder: plot.holderId.is(me.id) }) })
@@ -67,7 +67,7 @@ export interface Rulebook<W extends World = World> {
   }>
 
   /**
-   * Says which clauses let each action happen, per record type. Closed by default: what no clause lets, is refused.
+   * Defines the clauses of each action, per record type. An action without a clause is refused.
    *
    * @example
    * book.rules({ plot: (plot, { standing: { holder } }) => ({ may: { read: [holder], update: [holder] } }) })
@@ -88,7 +88,7 @@ export interface Rulebook<W extends World = World> {
   }>
 
   /**
-   * What must hold of the person before any clause of any record type counts. Called again, all of the gates must be passed. It may
+   * A condition on the person that has to hold before any clause of any record type counts. With several calls, all of them have to hold. It may
    * have its own message for the people that it refuses.
    *
    * @example
@@ -97,8 +97,8 @@ export interface Rulebook<W extends World = World> {
   gate(gate: (words: GateWords<W>) => Condition, options?: { readonly message?: string }): Rulebook<W>
 
   /**
-   * Names permissions that belong to no record: to open a page, to start something. Any of the conditions grants it, and
-   * the rulebook's gate must be passed as well.
+   * Defines permissions that belong to no record: to open a page, or to start a job. Any of the conditions grants it, if
+   * the gate of the rulebook holds.
    *
    * @example
    * book.privileges({ openLedger: ({ role }) => [role('treasurer')] })
@@ -121,8 +121,8 @@ export interface Rulebook<W extends World = World> {
   }>
 
   /**
-   * Names server procedures, and who may call them. Clauses may count within them only, with `.within('...')`: so name them
-   * before the rules. Any of the conditions lets call it, and the rulebook's gate must be passed as well.
+   * Defines server procedures, and who may call them. Clauses with `.within('...')` apply inside them only, so call this
+   * before `rules`. Any of the conditions allows the call, if the gate of the rulebook holds.
    *
    * @example
    * book.routines({ closeSeason: ({ role }) => [role('secretary')] })
@@ -144,21 +144,21 @@ export interface Rulebook<W extends World = World> {
     readonly limited: W['limited']
   }>
 
-  /** The rules of one record type, to keep in a file of their own and hand to `rules`. */
+  /** The rules of one record type, for a file of their own. Pass them to `rules`. */
   rulesOf<K extends TypeName<W>, const O>(
     type: K,
     rules: (record: RecordTerms<K, W>, words: Words<K, W>) => Checked<O, W['rows'][K], W['times'][K], Action | W['actions'][K]>,
   ): RulesFor<K, LimitsReading<O>>
 
   /**
-   * Specialises the rulebook for one person, by their claims; null and undefined are a visitor. Where rules follow links,
-   * `records` says where to: arrays by record type, taken to stay as they are. `within` asks how things stand within a
-   * routine, if the person may call it.
+   * Specialises the rulebook for one person, by their claims; null and undefined are a visitor. If rules follow links,
+   * pass the linked `records`: arrays by record type, which must not change. With `within`, the person acts within a
+   * routine, if they may call it.
    *
    * @example
    * book.for({ id: 'm-01' }, { records: { member: members, share: shares } }).filter('plot', plots)
-   * @throws ClaimsError `BAD_CLAIMS` where the claims do not fit the shape of `me`; LinksError `NO_LINKED_RECORDS` where the
-   * rules ask about a record linked to the person and its type is not given.
+   * @throws ClaimsError `BAD_CLAIMS` if the claims do not fit the shape of `me`; LinksError `NO_LINKED_RECORDS` if the
+   * rules read records linked to the person and their type is not given.
    */
   for(
     me: W['me'] | null | undefined,
@@ -166,7 +166,7 @@ export interface Rulebook<W extends World = World> {
   ): Viewpoint<W>
 
   /**
-   * The same rulebook without a clause or a veto, by its title: to see what it alone does. Of one action, or of every action that has one
+   * The same rulebook without a clause or a veto, by its title, to see what it does. For one action, or for every action with a rule
    * of that title.
    * @throws UnknownNameError
    * @example
@@ -174,7 +174,7 @@ export interface Rulebook<W extends World = World> {
    */
   without<K extends TypeName<W>>(type: K, title: string, action?: Action | W['actions'][K]): Rulebook<W>
 
-  /** What is probably a mistake in the rules, yet could be meant. Show these to the author. */
+  /** Probable mistakes in the rules. Show them to the author. */
   readonly warnings: readonly string[]
 
   /** The rulebook as plain frozen data. */
@@ -182,14 +182,14 @@ export interface Rulebook<W extends World = World> {
 }
 
 /**
- * Begins a rulebook: who asks, and which record types there are.
+ * Begins a rulebook with the person and the record types.
  *
  * @example
  * const book = rulebook({
  *   me: { shape: z.object({ id: z.string(), roles: z.array(z.enum(['warden'])) }), key: 'id' },
  *   records: { plot: { shape: Plot, key: 'id' } },
  * })
- * @throws RulebookError `BAD_RULEBOOK` where a shape cannot be read or a name means nothing.
+ * @throws RulebookError `BAD_RULEBOOK` if a shape cannot be read or a name is unknown.
  */
 export function rulebook<
   const R extends RecordDefinitions,
@@ -240,9 +240,9 @@ export function rulebookOf(model: Model): Rulebook {
   }) as never
 }
 
-/** The terms of a record type, for writing a condition that several rules share. */
+/** The terms of a record type, for a condition that several rules share. */
 export type TermsIn<B, K extends string> = B extends Rulebook<infer W> ? (K extends TypeName<W> ? RecordTerms<K, W> : never) : never
-/** The claims as a rulebook's terms know them, for the same purpose: `const isMaster = (me: TermsOfMe<typeof book>) => ...`. */
+/** The terms of the claims, for the same purpose: `const isMaster = (me: TermsOfMe<typeof book>) => ...`. */
 export type TermsOfMe<B> = B extends Rulebook<infer W> ? MeTerms<W> : never
-/** What the types of a rulebook know of records and people: for code that takes any of its records. */
+/** Everything that the types of a rulebook contain: for code that works with any of its records. */
 export type WorldOf<B> = B extends Rulebook<infer W extends World> ? W : never

@@ -1,20 +1,20 @@
 import type { Key, TypeModel } from '../rulebook/index.js'
 
-/** How a question came out. The three ways of "no" are what the asker may learn, in this order. */
+/** The outcome of a question. The asker learns the first of the three refusals that applies, in this order. */
 export type Outcome = 'allowed' | 'sign in' | 'not found' | 'refused'
 
-/** The answer to one question. Safe to show to the asker: it holds no value of the record but its key. */
+/** The answer to one question. It can be shown to the asker: it contains no value of the record except its key. */
 export interface Verdict {
   readonly allowed: boolean
   readonly outcome: Outcome
   readonly action: string
   readonly type: string
   readonly key?: Key
-  /** The title of the clause that let it happen. */
+  /** The title of the clause that allows it. */
   readonly clause?: string
-  /** The fields that it lets see, send or change, besides the key; undefined for all of them. */
+  /** The fields that may be seen, sent or changed, besides the key; undefined for all of them. */
   readonly fields?: readonly string[]
-  /** A sentence for the asker, where it was not allowed. */
+  /** The message for the asker, if it was not allowed. */
   readonly message?: string
 }
 

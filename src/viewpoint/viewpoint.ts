@@ -31,16 +31,16 @@ import { stampedRecord } from './stamps.js'
 import type { Outcome, Verdict } from './verdict.js'
 import { type Explanation, explain } from './why.js'
 
-/** How to tell the time: an instant, or a function that gives one per operation. Default: the clock. */
+/** The time: an instant, or a function that returns one for each operation. Default: the system clock. */
 export type Clock = Date | (() => Date)
 
 /** A rulebook specialised for one person. Immutable; make one per request. */
 export interface Viewpoint<W extends World = World> {
-  /** The claims that the rules are given; null for a visitor. */
+  /** The claims of the person; null for a visitor. */
   readonly me: W['me'] | null
 
   /**
-   * May this person do this to this record? For `update`, `becomes` is the record as it would be afterwards; without it
+   * May this person do this to this record? For `update`, pass the record as it would become in `becomes`. Without it,
    * the question is whether any update clause holds on the record as it is.
    *
    * @example
@@ -49,25 +49,25 @@ export interface Viewpoint<W extends World = World> {
   verdict<K extends TypeName<W>>(action: Action | W['actions'][K], type: K, record: RowOf<W, K>, becomes?: RowOf<W, K>): Verdict
 
   /**
-   * What can be said before any record is loaded: may this person do this to records of the type always, never, or
-   * depending on the record? For menus and pages; a record is judged by `verdict`.
+   * The answer before any record is loaded: may this person do this to records of the type always, never, or
+   * depending on the record? For menus and pages; for a record, use `verdict`.
    */
   may<K extends TypeName<W>>(action: Action | W['actions'][K], type: K): 'always' | 'never' | 'depending'
 
   /** Whether this person has a privilege. */
   has(privilege: W['privilege']): boolean
 
-  /** The records on which this person may do the action, in the order given. Fields that they may not see are absent. */
+  /** The records on which this person may do the action, in the given order. Hidden fields are absent. */
   filter<K extends TypeName<W>, R extends RowOf<W, K>>(
     type: K,
     records: readonly R[],
     action?: Exclude<Action | W['actions'][K], 'create'>,
   ): SeenRow<W, K, R>[]
 
-  /** Why a verdict is what it is. For developers: never send it to a client. */
+  /** Explains a verdict. For developers: never send it to a client. */
   why<K extends TypeName<W>>(action: Action | W['actions'][K], type: K, record: RowOf<W, K>, becomes?: RowOf<W, K>): Explanation
 
-  /** What is left of the rules for this person: a condition on the record alone. */
+  /** What remains of the rules for this person: a condition on the record alone. */
   condition<K extends TypeName<W>>(action: Action | W['actions'][K], type: K): ConditionNode
 }
 
