@@ -38,7 +38,7 @@ export function newContext(): EvaluationContext {
   return { looking: [], known: new Map() }
 }
 
-/** Rules follow links to other records, and nobody said where those are. */
+/** The rules read linked records that were not given. Pass them in `records`, or use the guarded store. */
 export class LinksError extends PachterError {
   constructor(type: string) {
     super(

@@ -33,7 +33,7 @@ export function isPachterError(error: unknown, code?: ErrorCode): error is Pacht
   return code === undefined || (error as unknown as PachterError).code === code
 }
 
-/** A condition in JSON form that says something no condition can mean. `at` is the path to the fault. */
+/** A condition in JSON is invalid. `at` is the path to the fault. */
 export class ConditionError extends PachterError {
   readonly at: string
 

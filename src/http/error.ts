@@ -1,13 +1,13 @@
 import { PachterError } from '../condition/index.js'
 
-/** Who is asking cannot be believed: the credentials are broken, expired, or meant for somebody else. Never taken for a visitor. */
+/** The credentials are broken, expired, or meant for another application. The person has to sign in again. It never counts as a visitor. */
 export class CredentialError extends PachterError {
   constructor(problem: string, options?: ErrorOptions) {
     super('BAD_CREDENTIALS', problem, options)
   }
 }
 
-/** A request that means nothing here. `status` is what HTTP calls it. */
+/** The request is malformed. `status` is its HTTP status, and the message names the part to correct. */
 export class RequestError extends PachterError {
   readonly status: number
   readonly headers: Readonly<Record<string, string>>
@@ -19,7 +19,7 @@ export class RequestError extends PachterError {
   }
 }
 
-/** The routes were set up in a way that means nothing, or that gives something away. */
+/** An option of the routes is missing or unsafe. The message names the option. */
 export class SetupError extends PachterError {
   constructor(at: string, problem: string, cause?: unknown) {
     super('BAD_SETUP', `${at}: ${problem}`, cause === undefined ? {} : { cause })

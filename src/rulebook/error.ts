@@ -2,7 +2,7 @@ import { describeOdd } from '../condition/describe.js'
 import { PachterError } from '../condition/error.js'
 import { nearest } from './nearest.js'
 
-/** A rulebook that cannot mean what it says. `at` is the place: record type, then field, action or clause. */
+/** A rulebook contains a mistake. `at` is the place: record type, then field, action or clause. */
 export class RulebookError extends PachterError {
   readonly at: string
 
@@ -12,7 +12,7 @@ export class RulebookError extends PachterError {
   }
 }
 
-/** A record type, action, field or person that does not exist. Names the nearest one that does. */
+/** A record type, action, field or person does not exist. The message suggests the nearest name. */
 export class UnknownNameError extends PachterError {
   readonly unknown: string
 

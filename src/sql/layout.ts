@@ -5,10 +5,10 @@ import type { Dialect } from './dialect.js'
 import type { LayoutOptions } from './layout-options.js'
 import type { ColumnPlace, FoundColumn, Layout, TablePlace } from './places.js'
 
-/** Where clients may give keys, those that were removed are kept in this table: `type` and `key`, both text. */
+/** If clients may choose keys, the keys of deleted records are in this table: `type` and `key`, both text. */
 export const REMOVED_KEYS = 'pachter_removed_key'
 
-/** The tables or columns that a layout speaks of do not fit the rulebook, or the database. */
+/** A table or column of the layout is missing, or cannot hold its field. Correct the layout or the database. */
 export class LayoutError extends PachterError {
   readonly at: string
 

@@ -35,14 +35,14 @@ export interface DeferredValues {
   ofRow(test: Test): Test
 }
 
-/** A condition that follows links was to become SQL, and nobody said which table its own columns are of. */
+/** A condition that follows links needs the table of its own columns. Pass `{ table }`. */
 export class UnnamedTableError extends PachterError {
   constructor() {
     super('UNNAMED_TABLE', 'the condition follows links to other tables: give the table or alias of its own columns, as { table }')
   }
 }
 
-/** A condition that still asks about claims was to become SQL: it has to be specialised for a person first. */
+/** The condition still contains claims. Take it from a viewpoint: `book.for(person).condition(...)`. */
 export class UnspecialisedError extends PachterError {
   constructor(claim: string) {
     super('UNSPECIALISED', `the condition still contains the claim "${claim}": take it from a viewpoint, book.for(person).condition(...)`)

@@ -1,7 +1,7 @@
 import { type ErrorCode, PachterError } from '../condition/index.js'
 import { fieldMessage, type Verdict } from '../viewpoint/index.js'
 
-/** An action that did not happen, with the verdict. Its message is for the asker's eyes. */
+/** An action was refused. `verdict` is the answer, and the message is for the asker. */
 export class DeniedError extends PachterError {
   readonly verdict: Verdict
 
@@ -11,21 +11,21 @@ export class DeniedError extends PachterError {
   }
 }
 
-/** Only a signed-in person may do this, whatever the record. */
+/** Only a signed-in person may do this, on any record. */
 export class SignInError extends DeniedError {
   constructor(verdict: Verdict) {
     super('SIGN_IN', verdict)
   }
 }
 
-/** There is no such record, or none that the asker may know of: the two are the same. */
+/** The record does not exist, or the asker may not see it. The two cannot be told apart. */
 export class NotFoundError extends DeniedError {
   constructor(verdict: Verdict) {
     super('NOT_FOUND', verdict)
   }
 }
 
-/** The asker may see the record and may not do this to it. `fields` names the fields that may not be sent, if that was all. */
+/** The asker may see the record, but may not do this to it. `fields` names the fields that may not be sent, if that is the only reason. */
 export class RefusedError extends DeniedError {
   readonly fields: readonly string[]
 
@@ -50,7 +50,7 @@ export interface FieldFault {
 /** At most this many faults are listed. For more, their number is given. */
 const MOST_FAULTS = 100
 
-/** What was sent does not fit the record type. Lists the fields at fault, the first hundred of them. */
+/** The sent values do not fit the record type. Lists the faults by field, at most a hundred. */
 export class InvalidError extends PachterError {
   readonly type: string
   readonly faults: readonly FieldFault[]
@@ -67,21 +67,21 @@ export class InvalidError extends PachterError {
   }
 }
 
-/** A list was asked for in a way that means nothing. */
+/** An option of a list, page, count or bulk change is invalid. The message names it. */
 export class QueryError extends PachterError {
   constructor(type: string, problem: string) {
     super('BAD_QUERY', `${type}: ${problem}`)
   }
 }
 
-/** A stored row that its record type cannot be read from. */
+/** A stored row does not fit its record type. Correct the row, or the shape. */
 export class RowError extends PachterError {
   constructor(type: string, field: string, problem: string) {
     super('BAD_ROW', `a stored ${type} does not fit its record type: ${field}: ${problem}`)
   }
 }
 
-/** A record of this key is there already. Only trusted code learns of it. */
+/** A record with this key exists already. Only trusted code gets this error. */
 export class DuplicateKeyError extends PachterError {
   constructor(type: string, key: string | number) {
     super('DUPLICATE_KEY', `a ${type} with the key ${JSON.stringify(key)} exists already`)
@@ -89,8 +89,8 @@ export class DuplicateKeyError extends PachterError {
 }
 
 /**
- * A constraint of the database forbids the row: a number that has to be unique, say. Only trusted code is told; to
- * everybody else it is refused without a reason, which could give away a record that they may not see.
+ * A constraint of the database forbids the row, such as a unique index. Only trusted code gets this error. Others are refused without a
+ * reason, since it could reveal a record that they may not see.
  */
 export class ConstraintError extends PachterError {
   constructor(type: string, cause: unknown) {
@@ -114,7 +114,7 @@ export class IsolationError extends PachterError {
   }
 }
 
-/** Others wrote the same records at the same time, again and again. Nothing was written; the call may be made again. */
+/** The transaction conflicted with others, several times. Nothing was written. Try again. */
 export class BusyError extends PachterError {
   constructor(cause: unknown) {
     super('BUSY', 'other writes to the same records got in between, several times. Nothing was written. Try again.', { cause })
@@ -122,8 +122,8 @@ export class BusyError extends PachterError {
 }
 
 /**
- * The connection was lost while what was written was being kept: the database did not say whether it was. Look before
- * trying again.
+ * The connection was lost during the commit, so the changes may or may not have been saved. Read the records before you try
+ * again.
  */
 export class UncertainError extends PachterError {
   constructor(cause: unknown) {
@@ -135,7 +135,7 @@ export class UncertainError extends PachterError {
   }
 }
 
-/** Something failed that should not have: nothing was written. `cause` says what. For logs, not for the asker. */
+/** An unexpected failure of the database. Nothing was written. `cause` is the original error: for logs, not for the asker. */
 export class StoreError extends PachterError {
   constructor(doing: string, cause: unknown) {
     super('STORE_FAILED', `${doing}: ${cause instanceof Error ? cause.message : String(cause)}; nothing was written`, { cause })

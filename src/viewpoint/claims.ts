@@ -1,7 +1,7 @@
 import { isMissing, PachterError, type Row, toComparable } from '../condition/index.js'
 import type { MeModel, ShapeIssue } from '../rulebook/index.js'
 
-/** Claims that do not fit the shape of `me`: refused as a whole, and never taken for a visitor. */
+/** The claims do not fit the shape of `me`. Nothing is allowed, and the person does not count as a visitor. */
 export class ClaimsError extends PachterError {
   constructor(problem: string) {
     super('BAD_CLAIMS', `the claims do not fit the shape of me: ${problem}`)

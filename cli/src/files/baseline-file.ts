@@ -3,7 +3,7 @@ import type { Baseline, SavedAccess } from 'pachter/internal/review'
 import type { Model, TypeModel } from 'pachter/internal/rulebook'
 import { Document, isMap, isScalar, LineCounter, type Node, type Pair, parseDocument, YAMLMap } from 'yaml'
 
-/** A saved baseline cannot be read. */
+/** The baseline cannot be read. The message names the file and line. Save a new one with `pachter drift --save`. */
 export class BaselineError extends PachterError {
   constructor(file: string, line: number | undefined, problem: string) {
     super('BAD_BASELINE', `${file}${line === undefined ? '' : `, line ${line}`}: ${problem}`)

@@ -1,7 +1,7 @@
 import { PachterError } from 'pachter/internal/condition'
 import type { FileLine } from 'pachter/internal/review'
 
-/** An expectation file says something that cannot be meant. */
+/** An expectation file contains a mistake. The message names the file and line. */
 export class ExpectationFileError extends PachterError {
   readonly place: FileLine
   /** Every mistake that was found, in the order of the file. */

@@ -35,7 +35,7 @@ export interface Answer {
   readonly body: Row
 }
 
-/** The application answers in a way that these routes do not. */
+/** The running application does not answer like these routes. Check the address, `--path` and `--handler`. */
 export class DeployedError extends PachterError {
   constructor(message: string) {
     super('BAD_ANSWER', message)

@@ -22,7 +22,7 @@ import { judgeExpectation } from './judge.js'
 
 export type { Expectation, Refusal } from './expectation.js'
 
-/** Something is not as it was expected. `problems` says what, a line each, with the reason. */
+/** An expectation does not hold. `problems` has a line for each difference, with the reason. */
 export class ExpectationError extends PachterError {
   readonly expectation: Expectation
   readonly problems: readonly string[]

@@ -1,6 +1,6 @@
 import { PachterError } from '../../condition/index.js'
 
-/** A cursor that is not one of ours, or not for this person, list and order. */
+/** The cursor is invalid, or was made for another person, list or order. Start again without a cursor. */
 export class CursorError extends PachterError {
   constructor() {
     super('BAD_CURSOR', 'this cursor does not belong to this list and person. Start again without a cursor.')

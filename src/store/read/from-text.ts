@@ -1,7 +1,7 @@
 import { COMPARISONS, type Comparison, listSides, PachterError } from '../../condition/index.js'
 import { type ComparisonMethods, type Condition, type Field, fieldOf, type TypeModel, UnknownNameError } from '../../rulebook/index.js'
 
-/** A value or a filter that was written as text cannot be read. */
+/** A value or filter, given as text, cannot be read. */
 export class TextError extends PachterError {
   constructor(at: string, problem: string) {
     super('BAD_TEXT', `${at}: ${problem}`)

@@ -25,11 +25,11 @@ export interface RefusedRecord {
 /** The result of a bulk change. */
 export interface BulkResult {
   readonly done: readonly Key[]
-  /** Empty, unless part of it was to do. */
+  /** Empty, unless `partial` was set. */
   readonly refused: readonly RefusedRecord[]
 }
 
-/** A change of several records to some of which it may not be made. None was changed. */
+/** A bulk change is not allowed on some of the records, so none was changed. `refused` lists them. To change the others, set `partial`. */
 export class BulkError extends PachterError {
   readonly refused: readonly RefusedRecord[]
 

@@ -38,13 +38,13 @@ export interface RowSecurityOptions {
 export interface RowSecurity {
   /** The migration, in one transaction. */
   readonly up: string
-  /** What undoes it. */
+  /** The down migration. */
   readonly down: string
-  /** By record type: what the database refuses although the rules may allow it, and what it does not look at. */
+  /** By record type: rules that the database refuses to apply or does not check. They are left to the application. */
   readonly left: { readonly [type: string]: readonly string[] }
 }
 
-/** Row security cannot be written so. */
+/** Row security cannot be written with these options. The message names the option. */
 export class RowSecurityError extends PachterError {
   constructor(problem: string) {
     super('ROW_SECURITY', problem)
