@@ -1,7 +1,8 @@
 import { createHash } from 'node:crypto'
-import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { filesBelow } from '../files.js'
 import { runTests } from './run-tests.js'
 import type { Sandbox } from './sandbox.js'
 
@@ -66,13 +67,7 @@ function cached(of: string): Cached | undefined {
 function contentsOf({ folder }: Sandbox): string {
   const hash = createHash('sha256')
   for (const [name, value] of Object.entries(process.env)) if (name.startsWith('PACHTER_TEST_')) hash.update(`${name}=${value}\n`)
-  const add = (path: string): void => {
-    if (!statSync(path).isDirectory()) {
-      hash.update(path.slice(folder.length)).update(readFileSync(path))
-      return
-    }
-    for (const name of readdirSync(path).sort()) add(join(path, name))
-  }
-  for (const name of ['src', 'test', 'examples']) add(join(folder, name))
+  for (const name of ['src', 'test', 'examples'])
+    for (const path of filesBelow(join(folder, name))) hash.update(path.slice(folder.length)).update(readFileSync(path))
   return hash.digest('hex')
 }

@@ -1,10 +1,11 @@
 import { spawnSync } from 'node:child_process'
 import { randomUUID } from 'node:crypto'
-import { cpSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs'
+import { cpSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join, relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import ts from 'typescript'
+import { filesBelow } from '../files.js'
 import { CONFIG } from './run-tests.js'
 
 const root = fileURLToPath(new URL('../../', import.meta.url))
@@ -50,7 +51,7 @@ export function openSandbox(folders: readonly string[]): Sandbox {
   mkdirSync(folder)
   for (const name of COPIED) cpSync(join(root, name), join(folder, name), { recursive: true })
   linkPackages(folder)
-  const sources = filesBelow(join(folder, 'src')).filter((file) => /\.tsx?$/.test(file))
+  const sources = [...filesBelow(join(folder, 'src'))].filter((file) => /\.tsx?$/.test(file))
   const mutated = sources.filter((file) => folders.some((one) => relative(folder, file).startsWith(`${one}/`)))
   const { files, mutants: all } = instrument(mutated)
   const mutants = all.filter(({ status }) => status !== 'Ignored')
@@ -58,7 +59,7 @@ export function openSandbox(folders: readonly string[]): Sandbox {
   for (const file of sources) compile(folder, file, contents.get(file) ?? readFileSync(file, 'utf8'))
   const { import: imported, require, timeout } = JSON.parse(readFileSync(join(root, '.mocharc.json'), 'utf8')) as Record<string, unknown>
   writeFileSync(join(folder, CONFIG), JSON.stringify({ import: imported, require, timeout }))
-  const tests = TESTED.flatMap((name) => filesBelow(join(folder, 'test', name)))
+  const tests = TESTED.flatMap((name) => [...filesBelow(join(folder, 'test', name))])
     .filter((file) => file.endsWith('.test.ts') && !LEFT_OUT.test(file))
     .map((file) => relative(folder, file))
   return {
@@ -87,13 +88,6 @@ function linkPackages(folder: string): void {
 }
 
 export const closeSandbox = ({ folder }: Sandbox): void => rmSync(folder, { recursive: true, force: true })
-
-function filesBelow(folder: string): string[] {
-  return readdirSync(folder).flatMap((name) => {
-    const path = join(folder, name)
-    return statSync(path).isDirectory() ? filesBelow(path) : [path]
-  })
-}
 
 interface Instrumented {
   readonly files: readonly { readonly name: string; readonly content: string }[]
