@@ -1,6 +1,6 @@
-// What the packages let users import: every name, with its declaration, in .ci/api-report.txt. `npm run check` fails where that is not
-// what is built, so that nothing becomes public, or goes, unseen; `npm run generate` writes it. An error that can reach users has
-// to be among the names.
+// The public API of the packages: every exported name with its declaration, in .ci/api-report.txt. `npm run check` fails if the report
+// differs from the build, so that no name is added or removed unnoticed; `npm run generate` writes it. Errors that can reach users must be
+// among the names.
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import ts from 'typescript'
@@ -13,7 +13,7 @@ interface Entry {
   readonly types: string
 }
 
-/** The entry points that are public: not those for the command and for tests. */
+/** The public entry points, without those for the command and for tests. */
 function entries(): Entry[] {
   return ['', 'cli/'].flatMap((folder) => {
     const { name, exports } = JSON.parse(readFileSync(`${root}${folder}package.json`, 'utf8')) as {
@@ -28,7 +28,7 @@ function entries(): Entry[] {
   })
 }
 
-/** A declaration without comments, in one line. */
+/** A declaration without comments, on one line. */
 function declarationOf(symbol: ts.Symbol): string {
   const texts = (symbol.declarations ?? []).map((declaration) => {
     const whole = ts.isVariableDeclaration(declaration) ? declaration.parent.parent : declaration
@@ -70,7 +70,7 @@ export function apiReport(): string {
   return `${sections.join('\n')}`
 }
 
-/** Errors that never leave the library, or the command. */
+/** Errors that never leave the library or the command. */
 const INSIDE = ['TextError', 'UsageError', 'DataError']
 
 function checkErrors(names: ReadonlySet<string>): void {

@@ -1,4 +1,4 @@
-// What an earlier build left behind must not be taken for what this one made.
+// Files of an earlier build must not be mistaken for those of this one.
 import { rmSync } from 'node:fs'
 
 for (const folder of ['dist', 'cli/dist']) rmSync(new URL(`../${folder}`, import.meta.url), { recursive: true, force: true })

@@ -1,5 +1,5 @@
-// Whether a project that installs the packages can use them: packs both, and compiles test/consumer with what is in the tarballs. With
-// declarations, strictly, by each compiler and way of resolving that applications have. `npm run consumer`
+// Checks that a project can use the packages after installation: packs both, and compiles test/consumer with the tarballs, strict and with
+// declarations, with each compiler and module resolution that applications use. `npm run consumer`
 import { execFileSync } from 'node:child_process'
 import { cpSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -28,7 +28,7 @@ function pack(folder, name) {
   console.log(`${name}: ${files.length} files, ${Math.round(packed.size / 1000)} kB packed`)
 }
 
-/** The packages that an application has installed besides. */
+/** The packages that an application also installs. */
 function link(names) {
   for (const name of names) {
     const to = join(home, 'node_modules', name)

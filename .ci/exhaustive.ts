@@ -1,12 +1,12 @@
-// Whether every branch over the kinds of conditions, terms and comparisons is exhaustive: `npm run check`. The compiler sees to it that
-// a `switch` whose function returns something has all cases, as long as there is no `default`. This finds what it does not see: a
-// `default`, a case that is missing where nothing is returned, chains of `if` over several kinds, and tables that need not be whole.
+// Checks that every branch over the kinds of conditions, terms and comparisons is exhaustive: `npm run check`. The compiler checks a
+// `switch` in a function with a return value, unless it has a `default`. This finds the rest: a `default`, a missing case where nothing is
+// returned, chains of `if` over several kinds, and tables that may be incomplete.
 import { fileURLToPath } from 'node:url'
 import ts from 'typescript'
 
 const root = fileURLToPath(new URL('../', import.meta.url))
 
-/** The unions, by the file and the name of a type whose `kind` they are, or that they are. */
+/** The unions, by file and type name: the union itself, or the `kind` of its members. */
 const KINDS: readonly (readonly [file: string, type: string])[] = [
   ['src/condition/nodes.ts', 'ConditionNode'],
   ['src/condition/nodes.ts', 'TermNode'],
@@ -31,7 +31,7 @@ function exported(file: string, name: string): ts.Type {
   return checker.getDeclaredTypeOfSymbol(found)
 }
 
-/** The text literals that a type is a union of; undefined for any other type. */
+/** The literals of a union type; undefined for any other type. */
 function literalsOf(type: ts.Type): ReadonlySet<string> | undefined {
   const parts = type.isUnion() ? type.types : [type]
   return parts.every((part) => part.isStringLiteral()) ? new Set(parts.map((part) => (part as ts.StringLiteralType).value)) : undefined
@@ -47,7 +47,7 @@ function kindsOf(type: ts.Type): ReadonlySet<string> {
 const COMPARISON = literalsOf(exported('src/condition/operators.ts', 'Comparison')) as ReadonlySet<string>
 const UNIONS: readonly ReadonlySet<string>[] = [...KINDS.map(([file, name]) => kindsOf(exported(file, name))), COMPARISON]
 
-/** Whether a type has only literals of one of the unions, and more than one: so that there is something to branch over. */
+/** Whether a type has only literals of one of the unions, and at least two of them. */
 function isOfUnion(type: ts.Type): ReadonlySet<string> | undefined {
   const literals = literalsOf(type)
   if (literals === undefined || literals.size < 2) return undefined
@@ -75,7 +75,7 @@ function checkSwitch(node: ts.SwitchStatement): void {
   if (missing.length > 0) fault(node, `no case for ${missing.join(', ')}`)
 }
 
-/** What is compared with a kind, or a comparison, by `===` or `!==`: how it is written, and with which. */
+/** What is compared with a kind or comparison by `===` or `!==`, and with which. */
 function comparedKind(
   node: ts.Node,
 ): { readonly subject: string; readonly literal: string; readonly union: ReadonlySet<string> } | undefined {
@@ -88,7 +88,7 @@ function comparedKind(
   return union === undefined || union.size === 2 ? undefined : { subject: node.left.getText(), literal: node.right.text, union }
 }
 
-/** The type that was declared, before any narrowing. */
+/** The declared type, before narrowing. */
 function declaredType(node: ts.Expression): ts.Type | undefined {
   if (ts.isPropertyAccessExpression(node)) {
     const owner = declaredType(node.expression)
@@ -99,7 +99,7 @@ function declaredType(node: ts.Expression): ts.Type | undefined {
   return symbol === undefined ? undefined : checker.getTypeOfSymbol(symbol)
 }
 
-/** A function that tells more than this many kinds of one thing apart by `if` decides over all of them. */
+/** A function that distinguishes more than this many kinds by `if` decides over all of them. */
 const MOST_BY_IF = 1
 
 function checkFunction(node: ts.FunctionLikeDeclaration): void {

@@ -1,5 +1,5 @@
-// Lists every text that a user or a developer may read, with its place: error messages, help, output and the texts of pages. For
-// reviewing them all in one go: `npm run messages`, or `npm run messages -- src/store` for a part.
+// Lists every text that a user or developer may read, with its position: error messages, help, output and the texts of pages. For reviewing
+// all of them at once: `npm run messages`, or `npm run messages -- src/store` for a part.
 import { relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import ts from 'typescript'

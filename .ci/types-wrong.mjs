@@ -1,5 +1,5 @@
-// Whether every entry point of the packages has the types of what it is, for each way in which applications resolve modules. Packed without
-// the scripts, since what is built is built already.
+// Checks that every entry point of the packages has correct types, for each way in which applications resolve modules. Packs without
+// running scripts, because everything is built already.
 import { execFileSync } from 'node:child_process'
 import { mkdirSync } from 'node:fs'
 

@@ -1,5 +1,5 @@
-// Finds words that have to be read twice, in code, comments and documents, and sentences in documents that are too long. Prints each with
-// its place, and fails where there are any: `npm run words`.
+// Finds words that are hard to read in code, comments and documents, and sentences in documents that are too long. Prints each with its
+// position, and fails if there are any: `npm run words`.
 import { readFileSync } from 'node:fs'
 import { relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -7,7 +7,7 @@ import { filesBelow, root } from './files.js'
 
 const LONGEST = 30
 
-/** Each with what to write instead. Blanks stand for any space, also the end of a line within a comment. */
+/** Each with a replacement. A space stands for any white space, including a line break within a comment. */
 const INSTEAD: Readonly<Record<string, string>> = {
   'whoever|whomever': 'anyone who, the person who, the asker',
   whom: 'who, or another order of words',
@@ -40,7 +40,7 @@ function bannedIn(text: string): string[] {
   )
 }
 
-/** The prose of a document, line for line: no code, tables, headings or addresses. */
+/** The prose of a document, line for line, without code, tables, headings and addresses. */
 function proseOf(text: string): string {
   const withoutCode = text.replace(/^(```+|~~~+)[\s\S]*?^\1/gm, (block) => block.replace(/[^\n]/g, ''))
   return withoutCode

@@ -1,6 +1,7 @@
-// Lists, counts, single records and updates on PostgreSQL and MariaDB, beside SQL tuned by hand and the plain form:
-// npm run bench:databases -- --plots 1000000
-// Servers are named as for the tests: PACHTER_TEST_POSTGRES, PACHTER_TEST_MARIADB. Their database "pachter_bench" is made and kept.
+// Lists, counts, single records and updates on PostgreSQL and MariaDB, compared with SQL tuned by hand and with the plain form: npm run
+// bench:databases -- --plots 1000000
+// Servers are configured as for the tests: PACHTER_TEST_POSTGRES, PACHTER_TEST_MARIADB. The database "pachter_bench" on them is created and
+// kept.
 import { parseArgs } from 'node:util'
 import { Kysely, MysqlDialect, PostgresDialect } from 'kysely'
 import { createPool } from 'mysql2'
@@ -66,7 +67,7 @@ async function onMariadb(): Promise<Server | undefined> {
   }
 }
 
-/** The middle of several timings of each, taken in turns, in milliseconds. What takes long is asked less often. */
+/** Runs the functions in turns and returns the median of each in milliseconds. Slow ones run less often. */
 async function inTurns(works: readonly (() => Promise<unknown>)[]): Promise<number[]> {
   const times = works.map(() => [] as number[])
   for (let round = -1; round < ROUNDS; round++)
@@ -139,7 +140,7 @@ async function compare({ name, dialect, db, query }: Server): Promise<void> {
       for (const table of scanned) scans.push(`${who} ${what}: all of ${table}`)
     }
     if (who === 'treasurer' || who === 'visitor') continue
-    // By hand with the same guarantees: the row and what lets change it are locked, and looked at after that.
+    // By hand with the same guarantees: locks the row and the rows that allow the change, then reads them again.
     const changeable = await keys(rowFilter(view, 'update', 'plot', { dialect, layout }))
     const mineToo = changeable[Math.floor(changeable.length / 2)] as string
     const planting = (at: number) => `leeks ${at}`
@@ -179,7 +180,7 @@ function line(...cells: readonly string[]): void {
   )
 }
 
-/** The large tables that a plan reads from one end to the other. */
+/** The large tables that a plan reads completely. */
 async function scannedBy(dialect: Dialect, query: Server['query'], { text, values: given }: Where): Promise<string[]> {
   const rows = await query(`explain ${text}`, given)
   if (values.plans) for (const row of rows) console.log(`    ${Object.values(row).join(' | ').slice(0, 160)}`)
@@ -189,7 +190,7 @@ async function scannedBy(dialect: Dialect, query: Server['query'], { text, value
   )
 }
 
-// What has to be done for each person before a database is asked: their record is looked up, and the rules are specialised.
+// The work for each person before the database is asked: reading their record, and specialising the rules.
 const records = indexed({ member: generateWorld(12).member })
 const specialise = () => {
   for (const me of Object.values(PEOPLE)) book.for(me, { now: NOW, records: records as never }).condition('read', 'plot')

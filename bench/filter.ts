@@ -1,5 +1,5 @@
-// Filters 1,000,000 plots in memory by a rule of three branches, beside a predicate written by hand; and specialises the
-// demo rulebook for one person: `npm run bench`.
+// Filters 1,000,000 plots in memory by a rule of three branches, compared with a hand-written predicate, and specialises the demo rulebook
+// for one person: `npm run bench`.
 import { allOf, indexed, rulebook, type WorldOf } from 'pachter'
 import { z } from 'zod'
 import { generateWorld } from '../examples/world/generate.js'
@@ -39,7 +39,7 @@ const plots = Array.from({ length: COUNT }, (_, at) => ({
   rentDue: Math.floor(random() * 100),
 }))
 
-// Other people's viewpoints have been at work before, as they would have been on a server.
+// As on a server, other people's viewpoints ran before.
 const world = generateWorld(400)
 const records = indexed(world)
 for (const id of ['m-01', 'm-06', 'm-04']) {

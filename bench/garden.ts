@@ -1,14 +1,14 @@
-// The garden that the database benchmark asks about: plots, shares and the members who ask, made by the world's generator.
+// The data of the database benchmark: plots, shares and the people who ask, made by the world's generator.
 import type { Kysely } from 'kysely'
 import { allOf, forever, now, rulebook, toMany, toOne } from 'pachter'
 import { createTables, type Dialect, missingIndexes } from 'pachter/sql'
 import { generateWorld } from '../examples/world/generate.js'
 import { Member, Plot, Session, Share } from '../examples/world/shapes.js'
 
-/** The instant at which everything is asked. */
+/** The time of all questions. */
 export const NOW = new Date('2026-06-15T09:00:00Z')
 
-/** Rules of four branches over two tables: mine, shared with me, of my sites, or everybody's. */
+/** Rules of four branches over two tables: mine, shared with me, of my sites, or public. */
 export const book = rulebook({
   me: { shape: Session, key: 'id', links: { member: toOne('member', 'id') }, roles: (me) => me.member.roles },
   records: {
@@ -33,7 +33,7 @@ export const book = rulebook({
     }),
   })
 
-/** Who asks, and how many plots they may read, by the size of the garden. */
+/** The people, with the number of plots that each may read, by the size of the garden. */
 export const PEOPLE = {
   holder: { id: 'm-09', email: 'anybody@marshlane.example' },
   helper: { id: 'm-02', email: 'bram@marshlane.example' },
@@ -42,7 +42,7 @@ export const PEOPLE = {
   visitor: null,
 } as const
 
-/** Few plots are vacant, as it would be where people wait for one; Bram helps on one in 250 of those that are shared. */
+/** Few plots are vacant, as in places with a waiting list. Bram helps on one in 250 of the shared ones. */
 export function garden(plots: number, members = 10) {
   const world = generateWorld(plots)
   const plot = world.plot.map((one, at) =>
@@ -54,7 +54,7 @@ export function garden(plots: number, members = 10) {
   return { member: world.member.slice(0, members), plot, share }
 }
 
-/** Makes the tables, fills them in batches, and makes the indexes that the rules could use, and one for the order of lists. */
+/** Creates and fills the tables, then creates the indexes that the rules could use, and one for the order of lists. */
 export async function fill(
   db: Kysely<any>,
   dialect: Dialect,

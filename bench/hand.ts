@@ -1,4 +1,4 @@
-// The same rules in SQL by hand: as well as it can be done for each person, and in the plain form that one writes first.
+// The same rules in hand-written SQL: tuned for each person, and in the plain form that people write first.
 import { type Kysely, sql } from 'kysely'
 import { type Dialect, postgres } from 'pachter/sql'
 
@@ -8,7 +8,7 @@ type Where = { readonly text: string; readonly values: readonly unknown[] }
 const isTreasurer = (me: Claims) => me?.member?.roles.includes('treasurer') === true
 const sitesOf = (me: Claims) => (me?.member?.roles.includes('warden') ? me.member.siteIds : [])
 
-/** Tuned for each person: what they are is looked at before the database is asked. */
+/** Tuned for each person: their roles are read before the query is built. */
 const HAND: { readonly [dialect: string]: (me: Claims, now: Date) => Where } = {
   postgres(me, now) {
     if (isTreasurer(me)) return { text: 'true', values: [] }
@@ -38,7 +38,7 @@ const HAND: { readonly [dialect: string]: (me: Claims, now: Date) => Where } = {
   },
 }
 
-/** Tuned for each person, for a row that is named by its key: what leads to it is looked up from there. */
+/** Tuned for each person, for a row that is named by its key: links are followed from that row. */
 const HAND_ONE: { readonly [dialect: string]: (me: Claims, now: Date) => Where } = {
   postgres(me, now) {
     const sites = sitesOf(me)
@@ -60,7 +60,7 @@ const HAND_ONE: { readonly [dialect: string]: (me: Claims, now: Date) => Where }
   },
 }
 
-/** One query for everyone, as it is usually written first: every branch is evaluated for every person. */
+/** One query for all people, as people write it first: every branch is evaluated for every person. */
 const PLAIN: { readonly [dialect: string]: (me: Claims, now: Date) => Where } = {
   postgres: (me, now) => ({
     text: `("holderId" = $1 or state = 'vacant' or exists (select from share where share."plotId" = plot.id and share."memberId" = $1 and (share.until is null or share.until > $2::timestamptz))
@@ -74,14 +74,14 @@ const PLAIN: { readonly [dialect: string]: (me: Claims, now: Date) => Where } = 
   }),
 }
 
-/** What was written for a database and somebody. */
+/** The statements for a database and a person. */
 export function handOf({ name }: Dialect, me: Claims, now: Date) {
   const [hand, one, plain] = [HAND[name], HAND_ONE[name], PLAIN[name]]
   if (hand === undefined || one === undefined || plain === undefined) throw new Error(`nobody tuned anything for ${name}`)
   return { HAND: hand(me, now), HAND_ONE: one(me, now), PLAIN: plain(me, now), update: updateBy(name, me, now) }
 }
 
-/** An update that cannot be raced: the row is locked, then the share that lets change it; what is looked at after that holds at the end. */
+/** An update without races: locks the row, then the share that allows the change, and checks after that. */
 function updateBy(name: string, me: Claims, now: Date) {
   const time = name === postgres.name ? now.toISOString() : now.toISOString().replace('T', ' ').slice(0, -1)
   const column = (one: string) => sql.id(one)

@@ -1,5 +1,5 @@
-// Guarded routes beside the same handlers without rules, over loopback: npm run bench:http -- --requests 100000
-// The server is a process of its own. Requests per second of a list and of one record, in turns; then its memory over many requests.
+// Guarded routes compared with the same handlers without rules, over loopback: npm run bench:http -- --requests 100000
+// The server is a separate process. Measures requests per second for a list and for one record, in turns; then memory over many requests.
 import { type ChildProcess, spawn } from 'node:child_process'
 import { once } from 'node:events'
 import { Agent, request } from 'node:http'
@@ -63,7 +63,7 @@ async function measure(requests: number): Promise<void> {
     const paths = { list: 'plot', get: `plot/${key}` }
     for (const [name, path] of Object.entries(paths)) {
       const taken: { [kind: string]: number[] } = { bare: [], guarded: [] }
-      // In turns, so that whatever else the machine does, it does to both.
+      // In turns, so that both meet the same load.
       for (let round = -1; round < 5; round++)
         for (const kind of ['bare', 'guarded']) {
           const seconds = await run(agent, port, `/${kind}/${path}`, 1500)
@@ -121,7 +121,7 @@ interface Asking {
   readonly body?: string
 }
 
-/** So many requests, some at once. Gives the seconds. */
+/** Sends this many requests, some concurrently. Returns the seconds. */
 async function run(
   agent: Agent,
   port: number,

@@ -1,4 +1,5 @@
-// npm run bench:live -- --people 100000: what one change costs where so many people watch their list of plots, beside asking each.
+// npm run bench:live -- --people 100000: the cost of one change while this many people watch their list of plots, compared with evaluating
+// each person's rules.
 import { parseArgs } from 'node:util'
 import { indexed } from 'pachter'
 import { liveLists } from 'pachter/http'
@@ -13,7 +14,7 @@ const now = new Date('2026-06-15T09:00:00Z')
 
 const plots = 300
 const world = generateWorld(plots)
-// A member for each who watches; those of the world hold, share and look after plots, and the others watch as well.
+// One member per subscriber. Members of the demo world hold, share and look after plots; the others watch too.
 const member = [
   ...world.member,
   ...Array.from({ length: Math.max(0, people - world.member.length) }, (_, at) => ({
@@ -56,7 +57,7 @@ for (let round = 0; round < changes; round++) {
   const after = { ...plot, planting: `crop ${round}` } as never
   await system.update('plot', key, { planting: `crop ${round}` })
   await live.settled()
-  // Measured is finding the subscriptions and telling them, not writing.
+  // This measures finding and notifying the subscriptions, not writing.
   const from = performance.now()
   live.changed([{ type: 'plot', key, before, after }])
   await live.settled()
@@ -65,7 +66,7 @@ for (let round = 0; round < changes; round++) {
 times.sort((a, b) => a - b)
 const median = times[Math.floor(times.length / 2)] as number
 
-// Asking each: the rules are specialised already, and the linked records are at hand in indexes.
+// Evaluating each person: rules are specialised already, and linked records are indexed.
 const all = Object.fromEntries(
   await Promise.all(['member', 'share', 'plot'].map(async (type) => [type, await system.list(type as 'plot')])),
 )

@@ -1,4 +1,4 @@
-// The access matrix by sets, beside asking cell by cell: npm run bench:matrix -- --people 1000 --plots 10000 --plots 100000
+// The access matrix by sets, compared with asking cell by cell: npm run bench:matrix -- --people 1000 --plots 10000 --plots 100000
 import { parseArgs } from 'node:util'
 import { indexed } from 'pachter'
 import { accessMatrix } from 'pachter/review'
@@ -13,7 +13,7 @@ const SAMPLE = { people: 25, plots: 400 }
 
 console.log(`${Number(values.people).toLocaleString('en')} people, plots: read, update, delete and create`)
 for (const plots of values.plots.map(Number)) {
-  // What the rules of plots ask about, and no more: a world of a million plots has three million entries.
+  // Only what the rules of plots read: a world of a million plots has three million entries.
   const { member, site, plot, share } = generateWorld(plots)
   const records = { member, site, plot, share }
   const step = Math.max(1, Math.floor(member.length / Number(values.people)))
@@ -30,7 +30,7 @@ for (const plots of values.plots.map(Number)) {
   const linked = indexed(records)
   let start = performance.now()
   let cells = 0
-  // The first person's cells are not counted: indexes are made on the way.
+  // The first person is not measured, because indexes are built meanwhile.
   for (const [at, name] of matrix.people.slice(0, SAMPLE.people + 1).entries()) {
     if (at === 1) {
       start = performance.now()

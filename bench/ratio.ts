@@ -1,4 +1,4 @@
-/** The middle of several timings of each, taken in turns so that both meet the same machine; in milliseconds. */
+/** Runs both functions in turns, so that both meet the same load, and returns the median of each in milliseconds. */
 export function timeInTurns(rounds: number, ...works: (() => unknown)[]): number[] {
   const times = works.map(() => [] as number[])
   for (let round = -2; round < rounds; round++) {

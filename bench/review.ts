@@ -1,4 +1,4 @@
-// The page of pachter review with many records, in a real browser: how long until it is usable, and until a tried change is shown.
+// The page of pachter review with many records, in a real browser: the time until it is usable, and until a trial is shown.
 // PACHTER_TEST_BROWSER=/usr/bin/chromium npm run bench:review -- --people 50 --plots 10000
 import { createRequire } from 'node:module'
 import { parseArgs } from 'node:util'
@@ -38,7 +38,7 @@ try {
   )
   await page.waitForTimeout(1500)
 
-  /** From the press of a button until it is told who gains and who loses, and the matrix is drawn. */
+  /** From the click until the gains, losses and the matrix are shown. */
   const told = (button: string) =>
     page.evaluate(async (name) => {
       const found = [...document.querySelectorAll('button')].find((one) => one.textContent === name) as HTMLButtonElement
@@ -55,7 +55,7 @@ try {
     for (let number = 0; number < 7; number++) {
       taken.push(await attempt(number))
       await page.getByRole('button', { name: 'Discard trial' }).click()
-      // Somebody looks at it.
+      // The page is open meanwhile.
       await page.waitForTimeout(600)
     }
     const sorted = [...taken].sort((a, b) => a - b)

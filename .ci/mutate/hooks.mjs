@@ -1,4 +1,4 @@
-// Notes which mutants a test file has reached, those included that its imports reach.
+// Records which mutants a test file reaches, including those that its imports reach.
 import { writeFileSync } from 'node:fs'
 
 process.on('exit', () => {

@@ -1,5 +1,5 @@
-// Puts every mutant into sources, each behind a switch: as JSON from standard input to standard output. A process of its own, since the
-// loader of TypeScript sources cannot take this package.
+// Adds every mutant to sources, each behind a switch: JSON from standard input to standard output. It is a separate process because the
+// loader of TypeScript sources cannot load this package.
 import { readFileSync } from 'node:fs'
 import { Instrumenter } from '@stryker-mutator/instrumenter'
 

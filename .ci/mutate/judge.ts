@@ -2,10 +2,10 @@ import type { Covered } from './reach.js'
 import { runTests } from './run-tests.js'
 import type { Mutant, Sandbox } from './sandbox.js'
 
-/** What the tests made of a mutant. One that makes them go on for ever is as good as killed. */
+/** The result of a mutant. One that makes the tests run forever counts as killed. */
 export type Outcome = 'killed' | 'timeout' | 'survived' | 'not reached'
 
-// Most are killed by one of the quickest: so these are asked first, and the others only where none of them fails.
+// Most mutants are killed by one of the quickest tests, so these run first, and the others only if none of them fails.
 const FIRST = 5
 
 /** The databases that the code of a file is for. */
@@ -20,7 +20,7 @@ export async function runMutant(sandbox: Sandbox, mutant: Mutant, { by, took }: 
   if (files === undefined) return 'not reached'
   const folder = mutant.file.split('/')[1] as string
   const isNear = (file: string) => file.startsWith(`test/${folder}/`)
-  // Those of the same folder before others.
+  // Tests of the same folder before others.
   const inOrder = [...files.filter(isNear), ...files.filter((file) => !isNear(file))]
   const more = { __STRYKER_ACTIVE_MUTANT__: mutant.id, PACHTER_TEST_ENGINES: enginesOf(mutant.file) }
   for (const part of [inOrder.slice(0, FIRST), inOrder.slice(FIRST)]) {

@@ -1,13 +1,13 @@
-// How many mistakes in our own code the tests would notice: `npm run mutate`. Each mutant is the source with one small part changed: a
-// comparison turned round, a condition that is always true, a block left out. The tests that reach the part are run on it, in a process
-// of its own; a mutant that no test fails on survived, and says what is not tested.
+// Mutation test of our own code: `npm run mutate`. Each mutant is the source with one small change: a negated comparison, a condition
+// that is always true, a block left out. The tests that reach the change run on it, in a process of their own. A mutant that no test
+// fails on survived, and shows what is not tested.
 //
-//   npm run mutate                              a sample of each folder; fails where fewer than nine of ten are killed
-//   npm run mutate -- --sample 100 --seed 7     more of each folder, or others
+//   npm run mutate                              a sample of each folder; fails if fewer than 90% are killed
+//   npm run mutate -- --sample 100 --seed 7     a larger sample, or another one
 //   npm run mutate -- --in src/condition/absence.ts --sample all
-//   npm run mutate -- --at src/condition/same.ts:49:14     those at a place, again
+//   npm run mutate -- --at src/condition/same.ts:49:14     the mutants at one position
 //
-// All mutants take hours. Texts are not changed: what is said is not what these folders decide.
+// All mutants take hours. Texts are not mutated, because these folders do not decide them.
 import { parseArgs } from 'node:util'
 import { type Outcome, runMutant } from './judge.js'
 import { type Covered, coverage } from './reach.js'
@@ -68,7 +68,7 @@ async function judgeAll(sandbox: Sandbox, sample: readonly Mutant[], covered: Co
   return outcomes
 }
 
-/** A line for each folder or file. Gives whether enough were killed in each. */
+/** Prints a line for each folder or file. Returns whether enough mutants were killed in each. */
 function report(outcomes: ReadonlyMap<Mutant, Outcome>, mutants: readonly Mutant[]): boolean {
   let isEnough = true
   for (const place of values.in) {

@@ -6,13 +6,13 @@ import { filesBelow } from '../files.js'
 import { runTests } from './run-tests.js'
 import type { Sandbox } from './sandbox.js'
 
-/** Which test files reach a mutant, the quickest first, and how long each takes (in milliseconds). */
+/** Which test files reach a mutant, quickest first, and how long each takes (in milliseconds). */
 export interface Covered {
   readonly by: ReadonlyMap<string, readonly string[]>
   readonly took: ReadonlyMap<string, number>
 }
 
-/** What was found last: the same as long as neither the sources nor the tests have changed. */
+/** The cached result: valid as long as neither sources nor tests change. */
 const CACHE = fileURLToPath(new URL('../../node_modules/.cache/pachter-mutate.json', import.meta.url))
 
 interface Cached {
@@ -21,7 +21,7 @@ interface Cached {
   readonly took: readonly (readonly [string, number])[]
 }
 
-/** Runs every test file by itself, without any mutant. One that fails so is left out. */
+/** Runs every test file on its own without any mutant. Files that fail are left out. */
 export async function coverage(sandbox: Sandbox): Promise<Covered> {
   const of = contentsOf(sandbox)
   const { reached, took } = cached(of) ?? (await found(sandbox, of))
@@ -63,7 +63,7 @@ function cached(of: string): Cached | undefined {
   }
 }
 
-/** Of all that the numbers of mutants and what reaches them hang on: the sources and the tests, and which databases there are. */
+/** A hash of everything that the result depends on: sources, tests and available databases. */
 function contentsOf({ folder }: Sandbox): string {
   const hash = createHash('sha256')
   for (const [name, value] of Object.entries(process.env)) if (name.startsWith('PACHTER_TEST_')) hash.update(`${name}=${value}\n`)

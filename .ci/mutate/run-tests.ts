@@ -4,16 +4,16 @@ import { fileURLToPath } from 'node:url'
 const HOOKS = fileURLToPath(new URL('./hooks.mjs', import.meta.url))
 const MOCHA = fileURLToPath(new URL('../../node_modules/mocha/lib/cli/cli.js', import.meta.url))
 
-/** How the tests are loaded, as `npm test` does, but for which of them, and by how many processes. */
+/** How tests are loaded: as in `npm test`, but for chosen files and numbers of processes. */
 export const CONFIG = 'mutate.json'
 
 interface Ran {
-  /** Null where it was stopped, since it took too long. */
+  /** Null if it was stopped because of a timeout. */
   readonly status: number | null
   readonly output: string
 }
 
-/** Runs test files of a sandbox, which is in this folder, in one process, which ends with the first test that fails. */
+/** Runs test files of a sandbox in one process, which stops at the first failing test. */
 export function runTests(folder: string, files: readonly string[], more: Record<string, string>, timeout?: number): Promise<Ran> {
   const hooks = more.PACHTER_MUTATE_REACHED === undefined ? [] : ['--import', HOOKS]
   const options = ['--config', CONFIG, '--bail', '--exit', '--reporter', 'dot']

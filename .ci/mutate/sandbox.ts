@@ -20,11 +20,11 @@ export interface Mutant {
   readonly replacement: string
 }
 
-/** A copy of the project whose code has every mutant in it, each behind a switch that a variable of the environment turns. */
+/** A copy of the project that contains every mutant, each switched on by an environment variable. */
 export interface Sandbox {
   readonly folder: string
   readonly mutants: readonly Mutant[]
-  /** The test files that are run, from the folder on. */
+  /** The test files to run, relative to the folder. */
   readonly tests: readonly string[]
 }
 
@@ -41,9 +41,9 @@ const COPIED = [
   'pachter.config.ts',
   'pachter.baseline.yaml',
 ]
-// Tests by the library itself; those of the pages and of the command take long, and reach nothing that these don't.
+// Tests of the library itself. Those of the pages and the command take long and reach nothing more.
 const TESTED = ['condition', 'rulebook', 'viewpoint', 'store', 'sql', 'documents', 'client', 'review', 'http']
-// They start commands, or read the sources.
+// They start commands or read the sources.
 const LEFT_OUT = /deployed|pages\.test|mutants|revisions|coverage\.test|rulebook\/json|races|faults|drift\.test/
 
 export function openSandbox(folders: readonly string[]): Sandbox {
@@ -76,7 +76,7 @@ export function openSandbox(folders: readonly string[]): Sandbox {
   }
 }
 
-/** The packages that are installed; of our own, those of the sandbox. */
+/** The installed packages; our own come from the sandbox. */
 function linkPackages(folder: string): void {
   const to = join(folder, 'node_modules')
   mkdirSync(to)
@@ -97,7 +97,7 @@ interface Instrumented {
     readonly location: { readonly start: { readonly line: number; readonly column: number } }
     readonly mutatorName: string
     readonly replacement?: string
-    /** Ignored: of a kind that is left out. */
+    /** Ignored: mutants of an excluded kind. */
     readonly status?: string
   }[]
 }

@@ -1,4 +1,4 @@
-// The current view and what is tried are in the address, so that they can be sent to a colleague.
+// The current view and trial are in the address, so that a link to them can be shared.
 import { useCallback, useEffect, useState } from 'react'
 import type { Trial } from './engine/types.js'
 import { isNothing, NOTHING } from './trial.js'
@@ -11,20 +11,20 @@ export interface Looking {
   readonly person?: string | undefined
   readonly key?: string | undefined
   readonly action?: string | undefined
-  /** The side panel. */
+  /** The open side panel. */
   readonly side?: 'why' | 'rules' | 'findings' | undefined
-  /** The rule whose cells stand out. */
+  /** The highlighted rule. */
   readonly rule?: string | undefined
-  /** By whose standing records are grouped. */
+  /** The person whose standings group the records. */
   readonly group: string
-  /** Whose lists stand side by side. */
+  /** The people whose lists are compared. */
   readonly beside: readonly string[]
   readonly search: string
   readonly differing: boolean
   readonly trial: Trial
 }
 
-/** A trial that is longer is not in the address: not everything takes one. */
+/** A longer trial is not put into the address, because not every program accepts it. */
 const MOST = 6000
 
 /** Reads an address: `#plot/matrix?record=p-01&person=ines&action=read`. */
@@ -77,7 +77,7 @@ function decoded(text: string): string {
   }
 }
 
-/** What is tried, from an address that somebody may have cut short. */
+/** Reads the trial from an address, which may be truncated. */
 function readTrial(text: string | null): Trial {
   if (text === null) return NOTHING
   try {
@@ -93,14 +93,14 @@ function readTrial(text: string | null): Trial {
 
 export type Look = (changes: Partial<Looking>) => void
 
-/** The current view, and a function that changes it. Another type, mode or trial can be undone with Back; other changes cannot. */
+/** The current view, and a function that changes it. Another type, mode or trial adds an entry to the history; other changes do not. */
 export function useLooking(types: readonly string[]): [Looking, Look] {
   const [looking, setLooking] = useState(() => readAddress(location.hash, types))
   useEffect(() => {
     const read = () =>
       setLooking((old) => {
         const next = readAddress(location.hash, types)
-        // What is tried stays the same thing, so that it is not tried again.
+        // An unchanged trial stays the same object, so that it is not run again.
         return JSON.stringify(next.trial) === JSON.stringify(old.trial) ? { ...next, trial: old.trial } : next
       })
     addEventListener('popstate', read)

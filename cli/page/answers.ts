@@ -1,31 +1,31 @@
-// What the page has of the rules: the matrix, what is tried, the cells of a rule, standings.
+// The data of the page: the matrix, the trial, the cells of a rule, standings.
 import { useEffect, useLayoutEffect, useRef, useState } from 'react'
 import { type Differences, type Drawn, ruleId, type Shown, type Standings, type Trial } from './engine/types.js'
 import type { Marked } from './matrix.js'
 import type { Rules } from './rules.js'
 import { NOTHING } from './trial.js'
 
-/** The result of what is tried. */
+/** The result of a trial. */
 export interface Found {
   readonly of: Trial
   readonly differences?: Differences
   readonly problem?: string
 }
 
-/** A question, and what it is about. */
+/** A question and its subject. */
 interface PendingTrial {
   readonly about: readonly unknown[]
   readonly answer: ReturnType<Rules['try']>
 }
 
-/** The matrix of a type under what is tried, who gains and loses by that, and what is otherwise since the page was opened. */
+/** The matrix of a type with the trial, who gains and loses by it, and what changed since the page was opened. */
 export function useAnswers(rules: Rules, revision: number, type: string, trial: Trial) {
   const [shown, setShown] = useState<Shown>()
   const [found, setFound] = useState<Found>({ of: NOTHING })
   const [problem, setProblem] = useState<string>()
   const [drift, setDrift] = useState<Differences>()
   const [begun, setBegun] = useState(0)
-  // The question that was asked last, with what it was about, and which of them is shown.
+  // The latest question with its subject, and which of them is shown.
   const asked = useRef<PendingTrial>(undefined)
   const told = useRef<PendingTrial>(undefined)
   const ask = (next: Trial): PendingTrial => {
@@ -50,7 +50,7 @@ export function useAnswers(rules: Rules, revision: number, type: string, trial: 
       (error: Error) => {
         if (gone) return
         setFound({ of: trial, problem: error.message })
-        // What was shown before stands, of whatever type is looked at.
+        // The previous answer stays, whatever type is shown.
         rules.matrix(type).then(
           (next) => !gone && setShown(next),
           (other: Error) => !gone && setProblem(other.message),
@@ -61,12 +61,12 @@ export function useAnswers(rules: Rules, revision: number, type: string, trial: 
       gone = true
     }
   }, [rules, revision, begun, type, trial])
-  /** Tries something, and shows it together with its result. If that takes long, it is shown before. */
+  /** Runs a trial and shows it together with its result. If that takes long, it is shown before. */
   const attempt = (next: Trial, show: () => void) => {
     const question = ask(next)
     let isShown = false
     const once = (tellIt: () => void) => {
-      // Something else may have been tried meanwhile.
+      // A newer trial replaces this one.
       if (isShown || asked.current !== question) return
       isShown = true
       tellIt()
@@ -97,7 +97,7 @@ export function useAnswers(rules: Rules, revision: number, type: string, trial: 
   return { shown, found, problem, drift, begin, attempt }
 }
 
-/** The cells in which the rule that is pointed at, or else the one that is chosen, has a say. */
+/** The cells of the rule under the pointer, or else of the chosen rule. */
 export function useMarks(rules: Rules, shown: Shown | undefined, chosen: string | undefined) {
   const [pointed, point] = useState<string>()
   const [cells, setCells] = useState<Marked>()
@@ -126,7 +126,7 @@ export function useMarks(rules: Rules, shown: Shown | undefined, chosen: string 
   return { cells, point }
 }
 
-/** By what somebody is to which record; those of before, until those of now are there. */
+/** The standings by person and record; the previous ones until the new ones arrive. */
 export function useStandings(rules: Rules, shown: Shown | undefined, group: string): Standings | undefined {
   const [standings, setStandings] = useState<{ readonly of: Drawn; readonly found: Standings }>()
   useEffect(() => {

@@ -1,4 +1,4 @@
-// The page: type and mode, the matrix or the lists, the side panel, and what is tried.
+// The page: type and mode, the matrix or the lists, the side panel, and the trial.
 
 import type { CellToSave } from 'pachter/internal/review'
 import type { Key } from 'pachter/internal/rulebook'
@@ -128,7 +128,7 @@ type Found = ReturnType<typeof useAnswers>['found']
 interface BesideProps {
   readonly side: NonNullable<Looking['side']>
   readonly live: ReturnType<typeof useLive>
-  /** The matrix that is looked at, once it is worked out. */
+  /** The displayed matrix, once it is computed. */
   readonly here: Shown | undefined
   readonly rules: Rules
   readonly looking: Looking
@@ -139,7 +139,7 @@ interface BesideProps {
   readonly point: ReturnType<typeof useMarks>['point']
 }
 
-/** The side panel: the rules, the findings, or why a cell is as it is. */
+/** The side panel: the rules, the findings, or the explanation of a cell. */
 function Beside({ side, live, here, rules, looking, look, found, tried, setForm, point }: BesideProps) {
   const { about } = live
   const { type, trial, person } = looking
@@ -170,7 +170,7 @@ function Beside({ side, live, here, rules, looking, look, found, tried, setForm,
   )
 }
 
-/** What is wrong with the files, or with the server of this page. */
+/** Errors in the files, or of the page's server. */
 function Banners({ live }: { readonly live: ReturnType<typeof useLive> }) {
   return (
     <>
@@ -193,7 +193,7 @@ interface TriedProps {
   readonly tried: (next: Trial) => void
 }
 
-/** What is tried, change by change, and who gains and loses by it. */
+/** The changes of the trial, and who gains and loses by them. */
 function Tried({ trial, found, rules, canSave, look, tried }: TriedProps) {
   const answer = found.of === trial ? found : undefined
   return (
@@ -224,7 +224,7 @@ function Tried({ trial, found, rules, canSave, look, tried }: TriedProps) {
   )
 }
 
-/** Saves the differences as expectations: of the access without the trial, or with it. */
+/** Saves the differences as expectations: the access without or with the trial. */
 function SaveDifferences({ rules, differences }: { readonly rules: Rules; readonly differences: Differences }) {
   const [saved, save] = useSave(JSON.stringify(differences.first))
   const all = differences.gained + differences.lost

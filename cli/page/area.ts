@@ -6,13 +6,13 @@ export interface Area {
   readonly right: number
 }
 
-/** A cell, by its line and person among those that are shown. */
+/** A cell, by its line and person among those shown. */
 export interface Spot {
   readonly row: number
   readonly person: number
 }
 
-/** The rectangle of which two cells are corners. */
+/** The rectangle with two cells as its corners. */
 export function areaOf(a: Spot, b: Spot): Area {
   return {
     top: Math.min(a.row, b.row),
@@ -22,5 +22,5 @@ export function areaOf(a: Spot, b: Spot): Area {
   }
 }
 
-/** Whether a row is in it, in part. */
+/** Whether it contains a part of a row. */
 export const isIn = (area: Area | undefined, row: number): area is Area => area !== undefined && row >= area.top && row <= area.bottom

@@ -1,4 +1,4 @@
-// What was found: expectations that fail, access that moved since the baseline, weakened rules that nobody would notice.
+// The findings: failed expectations, drift since the baseline, surviving mutants.
 
 import type { CellRef, MutantFindings, ReviewFindings } from 'pachter/internal/review'
 import { type ReactNode, useEffect, useState } from 'react'
@@ -47,7 +47,7 @@ export function FindingsList({
   )
 }
 
-/** The expectations that would fail by what is tried. */
+/** The expectations that would fail with the trial. */
 function Broken({
   rules,
   of,
@@ -248,7 +248,7 @@ function SaveProposal({ number }: { readonly number: number }) {
   )
 }
 
-/** Leads to a cell, where there is one. */
+/** Links to a cell, if there is one. */
 function CellButton({ cell, look, text }: { readonly cell: CellRef | undefined; readonly look: Look; readonly text: string }) {
   if (cell === undefined) return <>{text}</>
   const { type, person, key, action } = cell

@@ -1,4 +1,4 @@
-// Lists side by side, each as the person has it, beside all there is.
+// Lists of several people side by side, next to all records.
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { type ReactNode, useEffect, useMemo, useRef, useState } from 'react'
 import type { Look, Looking } from './address.js'

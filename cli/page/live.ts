@@ -1,4 +1,4 @@
-// What the page is told of by pachter review: that the files have changed, and what was found by judging them.
+// Events from pachter review: changed files, and new findings.
 
 import type { MutantFindings, Project, ReviewFindings, ReviewState } from 'pachter/internal/review'
 import { useEffect, useState } from 'react'
@@ -7,19 +7,19 @@ import type { About, Rules } from './rules.js'
 /** How it stands. */
 export interface Live {
   readonly about: About
-  /** Goes up with each project that came in place of another. */
+  /** Increases with each new version of the project. */
   readonly revision: number
-  /** Undefined where they are not there yet; null where they never will be. */
+  /** Undefined before they arrive; null if they never will. */
   readonly findings: ReviewFindings | null | undefined
   readonly mutants?: MutantFindings | undefined
   readonly weakening?: readonly [done: number, all: number] | undefined
-  /** Why what there is now is not shown. */
+  /** Why the current state cannot be shown. */
   readonly problem?: string | undefined
   /** The command has ended. */
   readonly isOver?: boolean
 }
 
-/** Keeps in step with pachter review; of a copy in a folder, what was found is read once. */
+/** Receives updates from pachter review. In a copy in a folder, the findings are read once. */
 export function useLive(rules: Rules, opened: About): Live {
   const [live, setLive] = useState<Live>({ about: opened, revision: 0, findings: undefined })
   useEffect(() => {
@@ -35,7 +35,7 @@ export function useLive(rules: Rules, opened: About): Live {
       const before = known
       known = state
       set({ problem: state.problem, weakening: state.weakening, isOver: false })
-      // The first is what the page was opened with.
+      // The first version is the one that the page was opened with.
       if (before.project !== 0 && state.project !== before.project) {
         const project = await read<Project>('./project.json')
         if (!project) return

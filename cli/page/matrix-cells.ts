@@ -1,4 +1,4 @@
-// Which cell of the matrix one is at, which are selected, and how the pointer and the keyboard go from one to another.
+// The current cell and the selection, and how the pointer and the keyboard move them.
 import { type KeyboardEvent, type MouseEvent, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import type { Look, Looking } from './address.js'
 import { areaOf, type Spot } from './area.js'
@@ -36,7 +36,7 @@ export function useCells({ drawn, visible: { lines, people }, down, looking, loo
   const active = useMemo(() => nearest(wished, lines, people.length), [wished, lines, people])
   const [anchor, setAnchor] = useState<Spot>()
   const area = useMemo(() => (anchor === undefined ? undefined : areaOf(anchor, active)), [anchor, active])
-  // What an address leads to is brought into view.
+  // Scroll the cell of an address into view.
   const target = opened.row
   useEffect(() => {
     if (target > 0) down.scrollToIndex(target, { align: 'auto' })
@@ -45,7 +45,7 @@ export function useCells({ drawn, visible: { lines, people }, down, looking, loo
   useEffect(() => {
     if (column >= 0) intoView(grid.current, column)
   }, [column])
-  // Other lines or people, and what was selected is something else.
+  // With other lines or people, the selection no longer applies.
   useEffect(() => setAnchor(undefined), [lines, people])
 
   const open = ({ row, person }: Spot) => {
@@ -103,7 +103,7 @@ function stepOf(event: KeyboardEvent, rows: number): Step | undefined {
   return isFar ? [event.key === 'Home' ? -rows : rows, 0] : ARROWS[event.key]
 }
 
-/** The cell so many rows and people on. Headings are passed over. */
+/** The cell some rows and people away, skipping headings. */
 function stepped({ row, person }: Spot, [rows, people]: Step, lines: Lines, last: Spot): Spot {
   let to = Math.min(Math.max(0, row + rows), last.row)
   const on = rows < 0 ? -1 : 1
@@ -117,7 +117,7 @@ interface Doing {
   readonly selectRow: (row: number) => void
 }
 
-/** The same functions for every row and every time, so that a row renders again only if something in it has changed. */
+/** The same functions for every row and render, so that a row renders again only if its content changed. */
 function useSteady(now: Doing): Doing {
   const doing = useRef(now)
   doing.current = now
@@ -130,7 +130,7 @@ function intoView(grid: HTMLElement | null, person: number): void {
   grid?.querySelectorAll('[role=columnheader]')[person + 1]?.scrollIntoView({ block: 'nearest', inline: 'nearest' })
 }
 
-/** The cell that is nearest to where one was, now that other lines or people may be shown. */
+/** The cell nearest to the previous position, after lines or people changed. */
 function nearest({ row, person }: Spot, lines: Lines, people: number): Spot {
   const last = Math.min(row, lines.length - 1)
   const next = lines.findIndex((line, at) => at >= last && typeof line === 'number')

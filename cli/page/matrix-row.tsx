@@ -9,7 +9,7 @@ interface RowProps {
   readonly letters: readonly string[]
   readonly people: readonly number[]
   readonly columns: string
-  /** The people who are in view: the others are left out. */
+  /** The visible people; the others are not rendered. */
   readonly from: number
   readonly to: number
   readonly index: number
@@ -105,7 +105,7 @@ export const Row = memo(
     a.clicked === b.clicked,
 )
 
-/** Whether a row says the same of everybody. */
+/** Whether a row is the same for all people. */
 function isAlike(a: RowProps, b: RowProps): boolean {
   if (a.shown === b.shown && a.marks === b.marks) return true
   const row = a.at
@@ -124,7 +124,7 @@ function isAlike(a: RowProps, b: RowProps): boolean {
   )
 }
 
-/** A heading over the records below it. */
+/** A heading over the following records. */
 export function GroupRow({
   title,
   index,
@@ -145,7 +145,7 @@ export function GroupRow({
   )
 }
 
-/** How many records each person reaches, and who may create one. */
+/** The number of records that each person reaches, and who may create one. */
 export function Totals({
   drawn,
   people,

@@ -1,4 +1,4 @@
-// Which people and records the matrix shows, and which of them are drawn.
+// Which people and records the matrix shows, and which of them are rendered.
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import type { Looking } from './address.js'
@@ -6,16 +6,16 @@ import type { Shown, Standings } from './engine/types.js'
 import { linesOf } from './rows.js'
 
 const ROW = 29
-/** The root font's size in pixels, as the style sheet has it. */
+/** The root font size in pixels, from the style sheet. */
 const REM = 15
-/** How wide the names of the records are. */
+/** The width of the record names. */
 const NAMES = 17
 
-/** The people and lines that are left by what somebody is looking for; on a phone, one person at a time. */
+/** The people and lines that match the search. On a phone, one person at a time. */
 export function useVisible(shown: Shown, looking: Looking, standings: Standings | undefined) {
   const { search, differing, group } = looking
   const found = useMemo(() => linesOf(shown, { search, differing, group }, standings), [shown, search, differing, group, standings])
-  // The same objects as before where nothing changed, so that their users do not render again.
+  // The same objects as before if nothing changed, so that components do not render again.
   const all = useAlike(found.people)
   const lines = useAlike(found.lines)
   const isNarrow = useNarrow()
@@ -28,7 +28,7 @@ export function useVisible(shown: Shown, looking: Looking, standings: Standings 
 
 export type Visible = ReturnType<typeof useVisible>
 
-/** Which of them are in view, and how wide a column is: as wide as the longest name. */
+/** The visible part, and the column width: as wide as the longest name. */
 export function useInView(shown: Shown, { lines, people, isNarrow }: Visible) {
   const names = people.map((at) => shown.drawn.people[at] as string)
   const width = isNarrow ? 6 : Math.min(10, Math.max(3.6, ...names.map((name) => name.length * 0.7 + 1.6)))
@@ -51,7 +51,7 @@ export function useInView(shown: Shown, { lines, people, isNarrow }: Visible) {
 
 export type InView = ReturnType<typeof useInView>
 
-/** A list, or the one of before where it held the same. */
+/** A list, or the previous one if it has the same elements. */
 export function useAlike<T>(list: readonly T[]): readonly T[] {
   const before = useRef(list)
   const isAlike = before.current.length === list.length && before.current.every((one, at) => one === list[at])

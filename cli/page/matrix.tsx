@@ -1,4 +1,4 @@
-// People across, records down.
+// The matrix: a column for each person, a row for each record.
 import { lettersOf } from 'pachter/internal/review'
 import { useMemo } from 'react'
 import type { Look, Looking } from './address.js'
@@ -10,12 +10,12 @@ import { useAlike, useInView, useVisible, type Visible } from './matrix-visible.
 import type { Rules } from './rules.js'
 import { Selection } from './selection.js'
 
-/** The cells in which a rule has a say. */
+/** The cells where a rule applies. */
 export interface Marked {
   readonly title: string
-  /** By person and record: 2 where it decides, 1 where others let it as well. */
+  /** By person and record: 2 if it decides, 1 if other rules have the same effect. */
   readonly marks: readonly Uint8Array[]
-  /** It is only pointed at, and not chosen. */
+  /** The rule is only under the pointer, not chosen. */
   readonly isPointed: boolean
 }
 

@@ -1,16 +1,16 @@
-// Which people and records are shown, in which order: those that were searched for, those on which people differ, by standing.
+// Which people and records are shown, in which order: by search, by differences, by standing.
 import type { Looking } from './address.js'
 import type { Changes, Shown, Standings } from './engine/types.js'
 
-/** The numbers of the people, and the lines: a number is a record, a text is a heading over those below. */
+/** The numbers of the people, and the lines: a number is a record, a text is a heading. */
 export interface Lines {
   readonly people: readonly number[]
   readonly lines: readonly (number | string)[]
-  /** How many of them are records. */
+  /** The number of records among the lines. */
   readonly records: number
 }
 
-/** A search that names people narrows to them; any other narrows the records. */
+/** A search that matches people narrows the people; any other search narrows the records. */
 export function linesOf(
   { drawn, changes }: Shown,
   { search, differing, group }: Pick<Looking, 'search' | 'differing' | 'group'>,
@@ -30,14 +30,14 @@ export function linesOf(
       (person) => drawn.cells[person]?.[at] !== drawn.cells[first]?.[at] || drawn.partial[person]?.[at] !== drawn.partial[first]?.[at],
     )
   }
-  // Where something is tried, what differs by it counts too.
+  // During a trial, differences by it count too.
   const tried = (at: number) => people.some((person) => changes?.[person]?.[at])
   const rows = numbers(drawn.keys.length).filter((at) => fits(at) && (!differing || differs(at) || tried(at)))
   const whose = drawn.people.indexOf(group)
   return { people, records: rows.length, lines: whose < 0 || standings === undefined ? rows : grouped(rows, group, whose, standings) }
 }
 
-/** The records by what somebody is to them: as which they see them. */
+/** Groups the records by a person's standing. */
 function grouped(rows: readonly number[], person: string, whose: number, { names, bits }: Standings): (number | string)[] {
   const groups = new Map<number, number[]>()
   for (const row of rows) {
@@ -59,12 +59,12 @@ const numbers = (count: number) => Array.from({ length: count }, (_, at) => at)
 
 const CHANGE = [undefined, 'gained', 'lost', 'other'] as const
 
-/** How a cell has changed. */
+/** How a cell changed. */
 export function cellChange(changes: Changes | undefined, person: number, row: number): 'gained' | 'lost' | 'other' | undefined {
   return CHANGE[changes?.[person]?.[row] ?? 0]
 }
 
-/** The symbols of a cell: a disc for read, letters for the other actions. */
+/** The symbols of a cell: a disc for read, letters for other actions. */
 export function cellText({ drawn, changes }: Shown, letters: readonly string[], person: number, row: number): string {
   const bits = drawn.cells[person]?.[row] ?? 0
   const change = { gained: '+ ', lost: '− ', other: '± ', none: '' }[cellChange(changes, person, row) ?? 'none']

@@ -17,7 +17,7 @@ export function Rulebook({
   readonly rules: Rules
   readonly looking: Looking
   readonly look: Look
-  /** Points at a rule, or at none. */
+  /** Highlights a rule, or none. */
   readonly point: (rule: string | undefined) => void
   readonly without: (title: string, action?: string) => void
 }) {
@@ -60,7 +60,7 @@ export function Rulebook({
   )
 }
 
-/** What belongs to no record: who has which privilege, and may call which routine. */
+/** Privileges and routines, which belong to no record, and who has them. */
 function Grants({ of }: { readonly of: readonly GrantShown[] }) {
   if (of.length === 0) return null
   return (
@@ -82,7 +82,7 @@ function Grants({ of }: { readonly of: readonly GrantShown[] }) {
   )
 }
 
-/** Whether nothing here would be otherwise without it. Of what decides about new records only, that cannot be said. */
+/** Whether removing it would change nothing here. Unknown for rules that concern only new records. */
 function decidesNothing({ kind, cells, alone }: RuleShown): boolean {
   return cells !== undefined && (kind === 'standing' ? cells === 0 : alone === 0)
 }
@@ -142,7 +142,7 @@ function Rule({
   )
 }
 
-/** How much a rule has a say in. */
+/** Where a rule applies, as numbers. */
 function saidOf({ kind, actions, cells, alone, people }: RuleShown): string {
   if (kind === 'stamp') return ''
   if (cells === undefined) {

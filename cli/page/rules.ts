@@ -1,4 +1,4 @@
-// Questions to the rules, which work beside the page.
+// Sends questions to the rules in the worker.
 import type { Project } from 'pachter/internal/review'
 import type { Engine } from './engine/index.js'
 import { type Sent, unpack } from './engine/parcel.js'
@@ -9,17 +9,17 @@ export type About = ReturnType<Engine['about']>
 
 type Questions = Omit<Engine, 'ground'>
 
-/** Everything of the engine, answered later. */
+/** The engine's functions, with asynchronous results. */
 export type Rules = {
   readonly [K in keyof Questions]: (...given: Parameters<Questions[K]>) => Promise<Awaited<ReturnType<Questions[K]>>>
 } & {
-  /** Opens a project in place of the one before. */
+  /** Opens a new version of the project. */
   open(project: Project): Promise<About>
-  /** Takes what there is now for what there was. */
+  /** Makes the current state the one to compare with. */
   begin(): Promise<void>
 }
 
-/** Begins to work beside the page. */
+/** Starts the worker. */
 export function startRules(): Rules {
   const worker = new Worker(new URL('./worker.ts', import.meta.url), { type: 'module' })
   const waiting = new Map<number, { readonly done: (answer: unknown) => void; readonly failed: (error: Error) => void }>()

@@ -1,4 +1,4 @@
-// Expectations that are saved, in a file of the project.
+// Saves expectations to a file of the project.
 
 import type { CellToSave } from 'pachter/internal/review'
 import { useState } from 'react'
@@ -21,12 +21,12 @@ export async function save(what: { readonly cells: readonly CellToSave[] } | { r
   }
 }
 
-/** Saves, and keeps the result until there is something else to save. */
+/** Saves, and keeps the result until the subject changes. */
 export function useSave(of: string): [Saved | undefined, (what: Parameters<typeof save>[0]) => Promise<void>] {
   const [told, setTold] = useState<{ readonly of: string; readonly saved: Saved }>()
   return [told?.of === of ? told.saved : undefined, async (what) => setTold({ of, saved: await save(what) })]
 }
 
-/** Sends something to pachter review, as it takes it from its own page only. */
+/** Posts data to pachter review, which accepts it only from its own page. */
 export const send = (path: string, what: object) =>
   fetch(path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(what) })

@@ -1,4 +1,4 @@
-// Several cells, to be saved as they are.
+// A selection of cells, to be saved as they are.
 
 import type { CellToSave } from 'pachter/internal/review'
 import { useState } from 'react'
@@ -48,7 +48,7 @@ export function Selection({
     )
     const there = await rules.areThere(cells)
     await save({ cells: cells.filter((_, at) => there[at]) })
-    // The button is gone, and the keyboard goes on where it was.
+    // The button has disappeared, so the keyboard focus returns to where it was.
     document.querySelector<HTMLElement>('[role=grid]')?.focus()
   }
   const names = people.map((person) => drawn.people[person])

@@ -1,4 +1,4 @@
-// What is otherwise: by what is tried, or since the page was opened. Who gains and who loses by it.
+// The differences by the trial, or since the page was opened: who gains and who loses.
 import { type ReactNode, useState } from 'react'
 import type { Look } from './address.js'
 import type { Difference, Differences } from './engine/types.js'
@@ -15,12 +15,12 @@ export function Tray({
   isOpen = true,
 }: {
   readonly label: string
-  /** What it is that makes the difference. */
+  /** The changes that cause the differences. */
   readonly heading: ReactNode
   readonly differences: Differences | undefined
   readonly problem?: string | undefined
   readonly look: Look
-  /** What can be done with it. */
+  /** The available actions. */
   readonly children: ReactNode
   readonly isOpen?: boolean
 }) {
@@ -76,7 +76,7 @@ export function Tray({
 
 const nameOf = ({ type, person, key, action, gained, fields = [] }: Difference) => [type, person, key, action, gained, ...fields].join(' ')
 
-/** A difference, which leads to its cell. */
+/** A difference, with a link to its cell. */
 export function DifferenceButton({
   of: { type, person, key, action, gained, fields },
   look,

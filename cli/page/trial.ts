@@ -1,4 +1,4 @@
-// What is tried: changes that are written nowhere, one for each record, person or rule.
+// A trial: changes that are never written, at most one for each record, person or rule.
 import type { Trial } from './engine/types.js'
 
 export const NOTHING: Trial = { records: [], people: [], off: [] }
@@ -29,7 +29,7 @@ export function changesOf(trial: Trial): TrialChange[] {
   ]
 }
 
-/** A trial with one more change; a later one of the same record or person takes the place of an earlier. */
+/** Adds a change to a trial. It replaces an earlier change of the same record or person. */
 export function withRecord(trial: Trial, one: Trial['records'][number]): Trial {
   return { ...trial, records: [...trial.records.filter(({ type, key }) => type !== one.type || key !== one.key), one] }
 }

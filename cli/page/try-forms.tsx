@@ -1,4 +1,4 @@
-// Forms for what is tried: a record, or somebody's claims.
+// Forms for a trial: a record, or a person's claims.
 import { type FormEvent, type ReactNode, useEffect, useRef, useState } from 'react'
 import type { FormField } from './engine/types.js'
 import type { Rules } from './rules.js'
@@ -46,7 +46,7 @@ function Dialog({
   )
 }
 
-/** A record to be tried: one that is there, or one more. */
+/** The form of an existing or a new record. */
 export function RecordForm({
   rules,
   type,
@@ -118,7 +118,7 @@ export function RecordForm({
   )
 }
 
-/** The claims of a person, to be tried: of an existing person, or of a new one. */
+/** The form of the claims of an existing or a new person. */
 export function ClaimsForm({
   rules,
   person,

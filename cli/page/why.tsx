@@ -1,4 +1,4 @@
-// Why somebody may do something to a record, or may not: what decided, part by part, and where it stands in the source.
+// Why a person may or may not do something to a record: what decided, part by part, with source positions.
 
 import type { Key } from 'pachter/internal/rulebook'
 import { useEffect, useState } from 'react'

@@ -1,4 +1,4 @@
-// The rules, off the page's own thread: what is asked is answered in the order in which it comes, but for what takes long.
+// The worker with the rules. It answers questions in order, except those that take long.
 
 import type { Ground, Project } from 'pachter/internal/review'
 import { type Engine, engineOf, engineOn } from './engine/index.js'
@@ -15,10 +15,10 @@ export type Answered = { readonly number: number } & ({ readonly answer: unknown
 
 let engine: Engine | undefined
 let project: Project | undefined
-/** What there was when the page was opened, or when one last began from what there is. */
+/** The state when the page was opened, or was last marked as the one to compare with. */
 let since: Ground | undefined
 
-/** Opens a project, or another that takes its place. @throws RulebookError, ClaimsError */
+/** Opens a project or a new version of it. @throws RulebookError, ClaimsError */
 function open(next: Project) {
   const again = engine !== undefined
   const opened = engineOf(next, since)
@@ -28,7 +28,7 @@ function open(next: Project) {
   return opened.about()
 }
 
-/** Forgets what was before. */
+/** Discards the previous state. */
 function begin(): void {
   since = engine?.ground
   engine = engineOn(since as Ground, project as Project)
@@ -37,7 +37,7 @@ function begin(): void {
 /** The matrices that the page has. */
 const sent = new Map<string, Drawn>()
 
-/** Packs what is shown, for a page that has what it was sent before. */
+/** Packs the display for a page that has the previous one. */
 function packed(shown: Shown) {
   const { drawn } = shown
   const parcel = pack(shown, sent.get(drawn.type))
@@ -47,7 +47,7 @@ function packed(shown: Shown) {
 
 const rehearsed = new WeakMap<Engine, Set<string>>()
 
-/** Makes ready for what may be tried of a type, once and while nothing else is to be done. */
+/** Prepares for trials of a type, once, when there is nothing else to do. */
 function makeReady(of: Engine, type: string): void {
   const done = rehearsed.get(of) ?? new Set()
   if (done.has(type)) return
@@ -55,7 +55,7 @@ function makeReady(of: Engine, type: string): void {
   const rehearse = (times: number) => {
     if (of !== engine) return
     of.rehearse(type)
-    // Code runs at its full speed after some runs.
+    // Code reaches its full speed after some runs.
     if (times > 1) setTimeout(rehearse, 20, times - 1)
   }
   setTimeout(rehearse, 50, 4)

@@ -3,7 +3,7 @@ import pc from 'picocolors'
 import { say } from './output.js'
 import { hanging, printable, wrapped } from './table.js'
 
-/** Changes of access as a table under a title; nothing where there are none. */
+/** Access changes as a table with a title; empty if there are none. */
 export function sayChanges(title: string, changes: readonly AccessChange[], mark: string): void {
   if (changes.length === 0) return
   say(pc.bold(`${title}: ${changes.length}`))
@@ -23,14 +23,14 @@ export function sayChanges(title: string, changes: readonly AccessChange[], mark
   say()
 }
 
-/** Privileges and routines that people gained or lost, a line for each. */
+/** Privileges and routines that people gained or lost, one per line. */
 export function sayGrants(grants: readonly Grant[]): void {
   const lines = groupedBy(grants, ({ kind, name, has }) => `${has ? pc.red('+') : pc.green('-')} ${kind} ${name}`)
   for (const [line, all] of lines) say(`${line}: ${fewOf(all.map(({ person }) => person))}`)
   if (grants.length > 0) say()
 }
 
-/** Rules that are otherwise, in their own words. */
+/** Rules that changed, in words. */
 export function sayRules(rules: readonly RuleChange[]): void {
   if (rules.length === 0) return
   say(pc.bold('Changed rules'))
@@ -43,7 +43,7 @@ export function sayRules(rules: readonly RuleChange[]): void {
   say()
 }
 
-/** A rule without its mark, unless another with the same text is next to it. */
+/** A rule without its hash, unless another rule with the same text is next to it. */
 function worded(line: string, others: readonly string[]): string {
   const bare = (one: string) => one.replace(/ #[0-9a-f]+$/, '')
   return others.some((one) => bare(one) === bare(line)) ? line : bare(line)
@@ -59,7 +59,7 @@ interface Alike {
   readonly keys: string[]
 }
 
-/** Changes of the same kind in one line: of several records, and of several people with the same records. */
+/** Merges changes of the same kind into one line: several records, and several people with the same records. */
 function together(changes: readonly AccessChange[]): Alike[] {
   const kindOf = ({ action, type, fields, by }: AccessChange) => JSON.stringify([action, type, fields, by])
   const byPerson = grouped(changes, (change) => `${change.person}\n${kindOf(change)}`).map((alike) => ({

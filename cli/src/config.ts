@@ -2,26 +2,25 @@ import type { LayoutOptions } from 'pachter/internal/layout'
 import type { World } from 'pachter/internal/rulebook'
 import type { Rulebook } from 'pachter/internal/viewpoint'
 
-/** What the `pachter` command works on. */
+/** The configuration of the `pachter` command. */
 export interface Configuration<W extends World = World> {
   readonly rulebook: Rulebook<W>
-  /** A folder with a JSON file for each record type: `plot.json` holds an array of plots. A path is relative to the configuration. */
+  /** A folder with a JSON file for each record type: `plot.json` contains an array of plots. The path is relative to the configuration. */
   readonly data: string | URL
-  /** The people to look through, by name, as the claims that each comes with. `visitor`, `unknown` and `system` are names of their own. */
+  /** The people by name, with the claims of each. `visitor`, `unknown` and `system` are reserved. */
   readonly people: { readonly [name: string]: W['me'] }
   /** The claims of a signed-in person without a record, if an id alone does not fit the shape of `me`. */
   readonly unknown?: W['me']
-  /** The instant at which everything is judged. Default: the clock. */
+  /** The time at which everything is judged. Default: the system clock. */
   readonly now?: Date
   /** A folder with expectation files (YAML), or one such file. Default: `expectations` beside the configuration. */
   readonly expectations?: string | URL
-  /** How a database names tables and columns, for the `db` commands. Default: as record types and fields are. */
+  /** The names of tables and columns in a database, for the `db` commands. Default: the names of record types and fields. */
   readonly layout?: LayoutOptions
 }
 
 /**
- * Says what the `pachter` command works on; the default export of `pachter.config.ts`. Gives back what it is given, typed.
- *
+ * Defines what the `pachter` command works on: the default export of `pachter.config.ts`. Returns its argument, typed.
  * @example
  * export default configure({
  *   rulebook: book,

@@ -8,7 +8,7 @@ import { say } from './output.js'
 import { columns, printable, wrapped } from './table.js'
 import { writeWhole } from './write.js'
 
-/** Prints what the expectations exercised, and writes it into a folder where one is named. */
+/** Prints the coverage of the expectations, and writes it to a folder if one is named. */
 export function reportCoverage(coverage: Coverage, folder: string | true, now: Date): void {
   const { points, questions } = coverage
   const types = [...new Set(points.map(({ type }) => type))]

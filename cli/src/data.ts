@@ -7,8 +7,8 @@ import { fitRecord } from 'pachter/internal/store'
 import { DataError } from './errors.js'
 
 /**
- * Reads the data folder: `<record type>.json` holds an array of records. A type without a file has no records.
- * Every record is put through its shape. @throws DataError with file, row and field.
+ * Reads the data folder: `<record type>.json` contains an array of records. A type without a file has no records. Every record is validated
+ * by its shape. @throws DataError with file, row and field.
  */
 export async function readData(folder: string, model: Model): Promise<Records> {
   if (!existsSync(folder) || !statSync(folder).isDirectory()) throw new DataError(folder, 'the data folder does not exist')
@@ -34,7 +34,7 @@ export async function readData(folder: string, model: Model): Promise<Records> {
   return records
 }
 
-/** JSON has no dates: where the shape takes dates only, text that is an instant is one. */
+/** JSON has no dates: if the shape takes only dates, a text in date format is converted. */
 async function fitFromJson(type: TypeModel, row: Row): ReturnType<typeof fitRecord> {
   const fitted = await fitRecord(type, row)
   if (!('faults' in fitted)) return fitted

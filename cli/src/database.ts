@@ -4,7 +4,7 @@ import type { Kysely } from 'kysely'
 import type { Dialect } from 'pachter/internal/sql'
 import { UsageError } from './errors.js'
 
-/** A database that a command was told of. */
+/** An open database. */
 export interface OpenDatabase {
   readonly db: Kysely<any>
   readonly dialect: Dialect
@@ -13,8 +13,8 @@ export interface OpenDatabase {
 const EXAMPLES = 'postgres://user@host/database, mysql://user@host/database, or sqlite:file'
 
 /**
- * Opens a database by its URL, for reading only, and closes it when the work is done.
- * @throws UsageError where the URL is none, the driver is not installed, or the database cannot be reached.
+ * Opens a database by its URL for reading only, and closes it when the work is done.
+ * @throws UsageError if the URL is not valid, the driver is not installed, or the database cannot be reached.
  */
 export async function withDatabase<T>(url: string, work: (database: OpenDatabase) => Promise<T>): Promise<T> {
   const [, scheme] = /^([a-z][a-z\d+]*):/i.exec(url) ?? []
@@ -31,7 +31,8 @@ export async function withDatabase<T>(url: string, work: (database: OpenDatabase
   }
 }
 
-// What drivers and the system call it: refused, unknown host, timed out; wrong password or database (SQLSTATE 28 and 3D, and MariaDB's).
+// Error codes of drivers and the system: refused, unknown host, timed out; wrong password or database (SQLSTATE 28 and 3D, and MariaDB's
+// own).
 const UNREACHED = /^(ECONNREFUSED|ENOTFOUND|ETIMEDOUT|EHOSTUNREACH|ECONNRESET|28\w{3}|3D000|ER_ACCESS_DENIED_ERROR|ER_BAD_DB_ERROR)$/
 
 /** The URL without its password. */
@@ -46,9 +47,9 @@ async function open(scheme: string | undefined, url: string): Promise<OpenDataba
     case 'postgres':
     case 'postgresql': {
       const { default: pg } = await needed('pg', () => import('pg'))
-      // Compiling to machine code takes longer than such queries do.
+      // JIT compilation takes longer than these queries.
       const pool = new pg.Pool({ connectionString: url, max: 1, options: '-c default_transaction_read_only=on -c jit=off' })
-      // A connection that is lost while nobody uses it is no reason to end.
+      // Losing an idle connection must not end the process.
       pool.on('error', () => undefined)
       return { db: new Kysely<any>({ dialect: new PostgresDialect({ pool }) }), dialect: postgres }
     }
@@ -64,7 +65,7 @@ async function open(scheme: string | undefined, url: string): Promise<OpenDataba
       if (!existsSync(file)) throw new UsageError(`the file ${file} does not exist`)
       const { default: initSqlJs } = await needed('sql.js', () => import('sql.js'))
       const SQL = await initSqlJs()
-      // A copy in memory: the file stays as it is.
+      // A copy in memory: the file stays unchanged.
       return { db: new Kysely<any>({ dialect: sqlJsDialect(new SQL.Database(readFileSync(file))) }), dialect: sqlite }
     }
     default:

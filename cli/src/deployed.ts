@@ -6,7 +6,7 @@ import { parse } from 'yaml'
 import { UsageError } from './errors.js'
 import { progress } from './output.js'
 
-/** Options of `check` for an application that is running. */
+/** The options of `check` for a running application. */
 export interface DeployedOptions {
   readonly url?: string
   readonly tokens?: string
@@ -15,17 +15,17 @@ export interface DeployedOptions {
   readonly handler: readonly string[]
 }
 
-/** How expectations came out, and how many of them were really tried. */
+/** The results of the expectations, and how many were really attempted. */
 export interface DeployedFindings {
   readonly findings: readonly Finding[]
   readonly tried: number
-  /** Those that hold by what the application itself says may be done. */
+  /** Expectations that hold according to the application's own verdicts. */
   readonly asked: number
-  /** Those that were left out, by why. */
+  /** Skipped expectations, by reason. */
   readonly left: ReadonlyMap<string, number>
 }
 
-/** Judges expectations against a running application. Says what was left out, and why. */
+/** Judges expectations on a running application, and reports what was skipped and why. */
 export async function judgeAllDeployed(
   ground: Ground,
   expectations: readonly Expectation[],
@@ -48,7 +48,7 @@ export async function judgeAllDeployed(
   return { findings, tried: findings.length - asked, asked, left }
 }
 
-/** In lines: what was tried, what only asked, and what was left out. What was not tried is no proof of anything. */
+/** The summary: what was attempted, only asked, and skipped. What was not attempted proves nothing. */
 export function countsOf({ tried, asked, left }: DeployedFindings, mayWrite: readonly string[]): string[] {
   const lines = [`${tried} tried with real requests.`]
   if (tried === 0) lines[0] = 'No real request was tried, so this does not show what the application allows.'
@@ -79,7 +79,7 @@ function siteOf({ model, people, keys }: Ground, { url = '', tokens, mayWrite, p
 
 const HANDLER = /^([A-Za-z_]\w*)\.([A-Za-z_]\w*)=(form +)?(GET|POST|PUT|PATCH|DELETE) +(\/\S*)$/
 
-/** Handlers of the application's own: `plot.update=POST /plots/{key}/planting`, or `plot.update=form POST ...`. */
+/** Endpoints of the application: `plot.update=POST /plots/{key}/planting`, or `plot.update=form POST ...`. */
 function readHandlers(model: Ground['model'], given: readonly string[]): NonNullable<Deployed['handlers']> {
   const handlers: Record<string, Record<string, OwnAddress>> = {}
   for (const text of given) {
@@ -94,7 +94,7 @@ function readHandlers(model: Ground['model'], given: readonly string[]): NonNull
   return handlers
 }
 
-/** The credentials of the people: from a file, and from the environment. */
+/** The credentials of the people, from a file and from the environment. */
 function readTokens(file: string | undefined, people: readonly string[]): Deployed['people'] {
   const found: Record<string, Readonly<Record<string, string>>> = {}
   for (const person of people) {
@@ -107,7 +107,7 @@ function readTokens(file: string | undefined, people: readonly string[]): Deploy
     try {
       read = parse(readFileSync(file, 'utf8'))
     } catch {
-      // What is wrong in it might quote a token.
+      // The original message might quote a token.
       throw new UsageError(`--tokens ${file}: is not valid YAML. Write a line for each person, as in ines: <token>`)
     }
     if (typeof read !== 'object' || read === null || Array.isArray(read))
@@ -127,7 +127,7 @@ function readTokens(file: string | undefined, people: readonly string[]): Deploy
   return found
 }
 
-/** A bearer token, or headers of any kind: a cookie, say. */
+/** A bearer token, or any headers, such as a cookie. */
 function headersOf(person: string, value: unknown): Readonly<Record<string, string>> {
   const headers = typeof value === 'string' ? { authorization: `Bearer ${value}` } : value
   if (typeof headers !== 'object' || headers === null || !Object.values(headers).every((one) => typeof one === 'string'))

@@ -5,7 +5,7 @@ import { UsageError } from './errors.js'
 import { readExpectations } from './files/expectation-file.js'
 import type { Loaded } from './load.js'
 
-/** The expectation files that were named, or all in the folder of the configuration. @throws UsageError where one is not there */
+/** The named expectation files, or all in the folder of the configuration. @throws UsageError if one does not exist */
 export function expectationFiles({ expectations }: Loaded, named: readonly string[]): string[] {
   const places = named.length > 0 ? named.map((name) => resolve(name)) : existsSync(expectations) ? [expectations] : []
   return places.flatMap((place) => {
@@ -18,7 +18,7 @@ export function expectationFiles({ expectations }: Loaded, named: readonly strin
   })
 }
 
-/** Reads expectation files, and says what is wrong in every one of them before anything is judged. @throws UsageError */
+/** Reads expectation files and reports the errors of all of them before anything is judged. @throws UsageError */
 export function expectationsIn(files: readonly string[], ground: Ground): readonly Expectation[] {
   const problems: string[] = []
   const people = Object.keys(ground.people)
@@ -34,7 +34,7 @@ export function expectationsIn(files: readonly string[], ground: Ground): readon
   return found
 }
 
-/** A path as it is written from here. */
+/** A path relative to the working directory. */
 export function shownPath(file: string): string {
   return relative(process.cwd(), file) || file
 }

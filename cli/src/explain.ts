@@ -7,7 +7,7 @@ import { outputWidth, printable } from './table.js'
 const HOLDS = 'holds'
 const FAILS = 'fails'
 
-/** A clause part by part, as a terminal shows it. */
+/** A clause part by part, for a terminal. */
 export function clauseText(clause: ClauseTrace, wording: Wording): string[] {
   return clauseLines(clause, wording).flatMap(aligned)
 }

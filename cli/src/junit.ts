@@ -2,7 +2,7 @@ import type { Finding } from 'pachter/internal/review'
 import { printable } from './table.js'
 import { type Element, xmlText } from './xml.js'
 
-/** Findings in the XML that build servers read as the results of tests: a suite for each file, a case for each expectation. */
+/** Results in the JUnit XML format that build servers read: a suite for each file, a case for each expectation. */
 export function junitOf(findings: readonly Finding[]): string {
   const files = [...new Set(findings.map(fileOf))]
   return xmlText({

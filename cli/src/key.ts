@@ -1,7 +1,7 @@
 import type { Key, TypeModel } from 'pachter/internal/rulebook'
 import { UsageError } from './errors.js'
 
-/** A key from the command line, as the record type has it. @throws UsageError */
+/** Reads a key from the command line in the record type's form. @throws UsageError */
 export function readKey(type: TypeModel, text: string | undefined, at: string): Key {
   if (text === undefined) throw new UsageError(`${at}: give the key of the ${type.name}`)
   if (type.fields[type.key]?.type !== 'integer') return text

@@ -10,7 +10,7 @@ import type { Configuration } from './config.js'
 import { UsageError } from './errors.js'
 
 const NAMES = ['pachter.config.ts', 'pachter.config.mts', 'pachter.config.js', 'pachter.config.mjs']
-/** Names that mean somebody of their own, in every configuration. */
+/** Reserved names of people. */
 export const RESERVED: readonly string[] = ['visitor', 'unknown', 'system']
 
 /** A configuration that has been read and checked. */
@@ -23,7 +23,7 @@ export interface Loaded {
   readonly unknown: Row | undefined
   readonly now: Date | undefined
   readonly layout: LayoutOptions
-  /** Where expectation files are. */
+  /** The path of the expectation files. */
   readonly expectations: string
 }
 
@@ -31,8 +31,8 @@ export interface Loaded {
 const OWN = { 'pachter-cli': fileURLToPath(new URL('./config.js', import.meta.url)) }
 
 /**
- * Finds and reads the configuration: the file named, or the nearest one from the working directory upwards.
- * @param alias files to load for packages, whatever is installed beside it
+ * Finds and reads the configuration: the named file, or the nearest one from the working directory upwards.
+ * @param alias files to load in place of packages, whatever version the project has installed
  * @throws UsageError
  */
 export async function load(named: string | undefined, alias: Record<string, string> = {}): Promise<Loaded> {

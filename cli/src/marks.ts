@@ -2,23 +2,23 @@ import { type AccessMatrix, lettersOf } from 'pachter/internal/review'
 import type { Key } from 'pachter/internal/rulebook'
 import pc from 'picocolors'
 
-/** How actions are written in a cell. */
+/** The symbols of actions in a cell. */
 export interface Marks {
-  /** The mark of an action. */
+  /** The symbol of an action. */
   of(action: string): string
-  /** The marks of all that somebody may do to a record; blank for nothing. */
+  /** The symbols of everything that a person may do to a record; empty for nothing. */
   cell(matrix: AccessMatrix, person: string, key: Key): string
   coloured(cell: string): string
   /** The most characters in a cell. */
   readonly width: number
-  /** What the marks mean. */
+  /** The legend. */
   readonly legend: string
 }
 
 const READS = '●'
 const READS_PART = '◐'
 
-/** A sign for reading, and of every other action the first letter that no other has. */
+/** A symbol for read and, for every other action, the first letter that no other action has. */
 export function marksFor(actions: readonly string[]): Marks {
   const letters = lettersOf(actions)
   const of = (action: string) => (action === 'read' ? READS : (letters.get(action) as string))

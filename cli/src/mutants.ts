@@ -79,4 +79,4 @@ function asJson({ mutant: { model: _model, ...mutant }, outcome, by, proposal }:
   }
 }
 
-/** Appends them to the file for such, and gives its path. */
+/** Appends them to the expectation file for saved ones, and returns its path. */

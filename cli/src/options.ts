@@ -1,7 +1,7 @@
-// Options that several commands have.
+// Options that several commands share.
 import { Command, InvalidArgumentError, Option } from 'commander'
 
-/** Is told with which status the command ends. */
+/** Receives the exit status of the command. */
 export type End = (status: number) => void
 
 export const collect = (value: string, before: readonly string[]) => [...before, value]
@@ -11,7 +11,7 @@ export const names = (value: string) =>
     .map((name) => name.trim())
     .filter(Boolean)
 
-/** Text in lines of at most 110 letters. */
+/** Wraps text at 110 characters. */
 export function wrapped(text: string): string {
   return text.replace(/(.{1,110})(\s|$)/g, '$1\n').trimEnd()
 }

@@ -3,7 +3,7 @@ export function say(text = ''): void {
   process.stdout.write(`${text}\n`)
 }
 
-/** Says how far it is, where somebody looks and it takes a while. */
+/** Shows progress on a terminal if the work takes a while. */
 export function readingProgress(): (type: string, done: number, all: number) => void {
   const begun = Date.now()
   let last = begun
@@ -17,7 +17,7 @@ export function readingProgress(): (type: string, done: number, all: number) => 
   }
 }
 
-/** How far it is, where somebody is looking; without numbers, the line is cleared. */
+/** Shows the progress on a terminal; without numbers, clears the line. */
 export function progress(done?: number, all?: number): void {
   if (process.stderr.isTTY !== true) return
   process.stderr.write(done === undefined ? '\r\x1b[K' : `\r${done} of ${all} `)

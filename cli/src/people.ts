@@ -3,7 +3,7 @@ import type { TypeModel } from 'pachter/internal/rulebook'
 import { UsageError } from './errors.js'
 import type { CliSession } from './session.js'
 
-/** The people of a matrix: those who were named, or everybody. */
+/** The people of a matrix: the named ones, or all. */
 export function peopleOf(session: CliSession, named: readonly string[]): { readonly [name: string]: Row | null } {
   const people = named.length === 0 ? session.everybody() : [...new Set(named)].map((name) => session.person(name))
   const system = people.find(({ claims }) => claims === undefined)
@@ -11,7 +11,7 @@ export function peopleOf(session: CliSession, named: readonly string[]): { reado
   return Object.fromEntries(people.map(({ name, claims }) => [name, claims ?? null]))
 }
 
-/** Fields as a person would name them: all, all but a few, or these. */
+/** Fields in words: all, all but a few, or a list. */
 export function fieldsSaid(type: TypeModel, fields: readonly string[] | undefined): string {
   if (fields === undefined) return 'all'
   const others = Object.keys(type.fields).filter((name) => name !== type.key && !fields.includes(name))

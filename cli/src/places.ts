@@ -4,13 +4,13 @@ import type { Model } from 'pachter/internal/rulebook'
 import { shownPath } from './expectations.js'
 import { sourcePlaces } from './source/source.js'
 
-/** Where clauses and vetoes are in the source, by their titles. */
+/** The source positions of clauses and vetoes, by title. */
 export interface Places {
   clause(type: string, action: string, title: string): SourcePlace | undefined
   veto(type: string, title: string): SourcePlace | undefined
 }
 
-/** Where the parts of a rulebook are, with files as they are called from here. */
+/** The source positions of the parts of a rulebook, relative to the working directory. */
 export function sourcePlacesOf(model: Model): SourcePlaces {
   const places = sourcePlaces(model, readable)
   return {
@@ -40,7 +40,7 @@ export function placesOf(model: Model): Places {
 
 const shown = (place: SourcePlace | undefined): SourcePlace | undefined => place && { ...place, file: shownPath(place.file) }
 
-/** A place as editors and terminals understand it. */
+/** A position in the form that editors and terminals link. */
 export function placeText(place: SourcePlace | undefined): string {
   return place === undefined ? '' : ` (${place.file}:${place.line})`
 }

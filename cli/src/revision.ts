@@ -9,9 +9,9 @@ import { UsageError } from './errors.js'
 import { load } from './load.js'
 
 /**
- * The rulebook as a revision of the project has it: its files are laid out in a folder of their own, with the packages that are
- * installed now, and the configuration is loaded from there. Neither the working tree nor git's index is touched.
- * @throws UsageError where there is no such revision, or no configuration in it that can be loaded
+ * The rulebook of a git revision: its files are written to a temporary folder, with the currently installed packages, and the configuration
+ * is loaded from there. The working tree and git's index stay untouched.
+ * @throws UsageError if there is no such revision, or its configuration cannot be loaded
  */
 export async function rulebookAt(revision: string, config: string): Promise<Rulebook> {
   const file = realpathSync(config)
@@ -56,7 +56,7 @@ function git(cwd: string, args: readonly string[], problem: string, env = proces
   }
 }
 
-/** The packages of each folder from the root of the project down to the configuration. */
+/** The packages of each folder from the root of the project to the configuration. */
 function linkPackages(root: string, tree: string, place: string): void {
   const steps = place === '.' ? [] : place.split(sep)
   for (let depth = 0; depth <= steps.length; depth++) {
@@ -66,13 +66,13 @@ function linkPackages(root: string, tree: string, place: string): void {
   }
 }
 
-/** These very packages, whatever version the revision would load: both rulebooks are judged by the same code. */
+/** These packages, whatever version the revision would load: the same code must judge both rulebooks. */
 function aliases(): Record<string, string> {
   const here = createRequire(import.meta.url)
   return { ...entriesOf(here.resolve('pachter/package.json')), ...entriesOf(fileURLToPath(new URL('../package.json', import.meta.url))) }
 }
 
-/** The files that a package has for each of its entry points. */
+/** The files of a package's entry points. */
 function entriesOf(file: string): Record<string, string> {
   const { name, exports } = JSON.parse(readFileSync(file, 'utf8')) as {
     name: string

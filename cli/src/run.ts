@@ -68,7 +68,7 @@ function databaseCommands(end: End): Command {
   return db
 }
 
-/** Does what a command line says. Gives the exit status: 0 fine, 1 a try was refused, 2 something is wrong. */
+/** Runs a command line. Returns the exit status: 0 success, 1 a check failed or an attempt was refused, 2 an error. */
 export async function run(args: readonly string[]): Promise<number> {
   let status = 0
   try {

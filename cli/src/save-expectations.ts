@@ -6,7 +6,7 @@ import { withExpectations } from './files/expectation-text.js'
 import type { Loaded } from './load.js'
 import { writeWhole } from './write.js'
 
-/** Appends expectations to `saved.yaml` beside the others, or to the one file that there is. Gives the file. @throws UsageError */
+/** Appends expectations to `saved.yaml` next to the others, or to the only file. Returns the file. @throws UsageError */
 export function saveExpectations({ expectations }: Pick<Loaded, 'expectations'>, more: readonly Expectation[]): string {
   const single = existsSync(expectations) ? !statSync(expectations).isDirectory() : /\.ya?ml$/.test(expectations)
   const file = single ? expectations : join(expectations, 'saved.yaml')

@@ -15,34 +15,34 @@ import { readingProgress } from './output.js'
 export interface CommonOptions {
   readonly config?: string
   readonly at?: string
-  /** A database whose records are looked at, in place of the data folder. */
+  /** A database to read records from, instead of the data folder. */
   readonly db?: string
-  /** Rules of the record type to leave out, by their titles. */
+  /** Rules of the record type to leave out, by title. */
   readonly without?: readonly string[]
-  /** Writes the verdict log to standard error, a line of JSON for each entry. */
+  /** Writes the verdict log to standard error, one line of JSON per entry. */
   readonly log?: boolean
 }
 
-/** Somebody to look through. */
+/** A person of a command. */
 export interface Person {
   readonly name: string
   /** Null for a visitor; undefined for the system. */
   readonly claims: Row | null | undefined
 }
 
-/** The configuration, its people and a copy of its data, for the length of one command. */
+/** The configuration, the people and a copy of the data, for one command. */
 export interface CliSession {
   readonly loaded: Loaded
   readonly records: Records
   readonly now: Date | undefined
-  /** A store over a fresh copy of the data. */
+  /** A store on a fresh copy of the data. */
   store(): Store
   person(name: string): Person
   everybody(): Person[]
   viewpoint(person: Person, within?: string): InnerViewpoint
 }
 
-/** Reads the configuration, and shows the rulebook's warnings. */
+/** Reads the configuration and shows the rulebook's warnings. */
 export async function openRules(
   options: CommonOptions,
   type?: string,
@@ -59,7 +59,7 @@ export async function openRules(
   }
 }
 
-/** The rulebook without one rule of one action: `warden`, or `update: warden` where more than one action has it. */
+/** The rulebook without one rule of one action: `warden`, or `update: warden` if several actions have it. */
 function withoutOne(book: Loaded['book'], typeName: string | undefined, rule: string): Loaded['book'] {
   if (typeName === undefined) throw new UsageError(`--without ${JSON.stringify(rule)}: name the record type too`)
   const all = rulesByTitle(typeModel(book.model, typeName))
@@ -77,7 +77,10 @@ function withoutOne(book: Loaded['book'], typeName: string | undefined, rule: st
   return book.without(typeName, first.title, first.action)
 }
 
-/** Reads configuration and data, and shows the rulebook's warnings. Of a database, what the rules of a type ask about is enough, but for `everything`. */
+/**
+ * Reads configuration and data, and shows the rulebook's warnings. From a database, it reads only what the rules of a type need, unless
+ * `everything` is set.
+ */
 export async function openSession(options: CommonOptions, type?: string, { everything = false } = {}): Promise<CliSession> {
   const rules = await openRules(options, type)
   const { loaded, now } = rules
@@ -100,7 +103,7 @@ export async function openSession(options: CommonOptions, type?: string, { every
   }
 }
 
-/** The records of a database as they are at this moment: all of them, or those that the rules of a type ask about. */
+/** The current records of a database: all of them, or those that the rules of a type need. */
 async function readDatabase(url: string, { book, model, layout }: Loaded, type: string | undefined): Promise<Records> {
   const types = type === undefined ? Object.keys(model.types) : typesNeeded(model, type)
   const { snapshot } = await import('pachter/kysely')
@@ -110,10 +113,10 @@ async function readDatabase(url: string, { book, model, layout }: Loaded, type: 
   )
 }
 
-/** Why the command itself looks at records: not what somebody asked for, and so not in the log. */
+/** The command's own reads are not calls of the person, so they do not appear in the log. */
 export const COMPARING = 'to compare records'
 
-/** The verdict log, a line of JSON for each entry. */
+/** The verdict log, one line of JSON per entry. */
 function verdictLog(): VerdictLog {
   return (entry) => {
     if (entry.reason !== COMPARING) process.stderr.write(`${JSON.stringify({ level: 'info', ...entry })}\n`)
@@ -136,7 +139,7 @@ function findPerson(loaded: Loaded, name: string): Person {
   return { name, claims: loaded.people[name] as Row }
 }
 
-/** Somebody with an id and nothing else. */
+/** A person with only an id. */
 function stranger({ model, file }: Loaded): Row {
   try {
     return strangerOf(model)
@@ -147,7 +150,7 @@ function stranger({ model, file }: Loaded): Row {
   }
 }
 
-/** The data as this person has it. */
+/** The store as this person. */
 export function storeFor(store: Store, person: Person): GuardedStore {
   return person.claims === undefined
     ? (store.asSystem('asked for on the command line') as unknown as GuardedStore)

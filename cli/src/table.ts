@@ -4,12 +4,12 @@ import { stringify } from 'csv-stringify/sync'
 import { describeValue } from 'pachter/internal/condition'
 import pc from 'picocolors'
 
-/** The forms that lists can be printed in. */
+/** The output formats of lists. */
 export const FORMATS = ['table', 'json', 'csv'] as const
 /** One of them. */
 export type Format = (typeof FORMATS)[number]
 
-/** How wide the output may be: the terminal, or a hundred characters where there is none. */
+/** The width of the output: the terminal's, or 100 without a terminal. */
 export function outputWidth(): number {
   return process.stdout.columns ?? (Number(process.env.COLUMNS) || 100)
 }
@@ -32,7 +32,7 @@ const PLAIN = {
   middle: '  ',
 }
 
-/** Rows under headings, in columns. */
+/** Rows with headings, in columns. */
 export function columns(headings: readonly string[], rows: readonly (readonly string[])[], rightAligned: readonly number[] = []): string {
   const table = new Table({
     head: headings.map((heading) => pc.bold(heading)),
@@ -48,14 +48,14 @@ export function columns(headings: readonly string[], rows: readonly (readonly st
     .join('\n')
 }
 
-/** Rows under headings, in columns that share the width of the terminal; long cells go on in further lines. */
+/** Rows with headings, in columns that share the width of the terminal; long cells are wrapped. */
 export function wrapped(headings: readonly string[], rows: readonly (readonly string[])[]): string {
   const widest = headings.map((heading, at) =>
     Math.max(heading.length, ...rows.map((row) => stripVTControlCharacters(row[at] ?? '').length)),
   )
   const room = outputWidth() - 2 - 2 * headings.length
   let widths = widest
-  // The widest columns give way first.
+  // The widest columns are reduced first.
   for (let most = Math.max(...widest); widths.reduce((sum, width) => sum + width, 0) > room && most > 8; most--) {
     widths = widest.map((width) => Math.min(width, most))
   }
@@ -74,7 +74,7 @@ export function wrapped(headings: readonly string[], rows: readonly (readonly st
     .join('\n')
 }
 
-/** A value in a cell: text as it is, what is missing as nothing. */
+/** A value in a cell: text as it is, empty for missing. */
 export function cell(value: unknown): string {
   if (value === null || value === undefined) return ''
   if (typeof value === 'string') return printable(value)
@@ -82,12 +82,12 @@ export function cell(value: unknown): string {
   return printable(describeValue(value))
 }
 
-/** Text with its control characters made visible, so that data can neither move the cursor nor forge a line. */
+/** Makes control characters visible, so that data cannot move the cursor or forge a line. */
 export function printable(text: string): string {
   return text.replace(/[\p{Cc}\p{Cf}\p{Cs}\u2028\u2029]/gu, (character) => `\\u{${(character.codePointAt(0) as number).toString(16)}}`)
 }
 
-/** Text broken between words to the width of the output, with an indent before every line but the first. */
+/** Wraps text between words at the output width, with an indent on all lines but the first. */
 export function hanging(text: string, indent: number): string {
   const lines: string[] = []
   let line = ''
@@ -100,14 +100,14 @@ export function hanging(text: string, indent: number): string {
   return [...lines, line].join(`\n${' '.repeat(indent)}`)
 }
 
-/** Cuts a text to a width, and shows that it did. */
+/** Cuts a text to a width, with an ellipsis. */
 export function shortened(text: string, width: number): string {
   return text.length <= width ? text : `${text.slice(0, Math.max(0, width - 1))}…`
 }
 
 /**
- * Rows as comma-separated values (RFC 4180), with a heading. Text that a spreadsheet would take for a formula has an apostrophe before
- * it; control characters are made visible.
+ * Rows as comma-separated values (RFC 4180) with a header. Text that a spreadsheet would read as a formula gets an apostrophe before it;
+ * control characters are made visible.
  */
 export function csv(headings: readonly string[], rows: readonly (readonly unknown[])[]): string {
   return stringify([headings.map(harmless), ...rows.map((row) => row.map(csvCell))]).trimEnd()
@@ -125,7 +125,7 @@ function csvObject(value: unknown): string {
   return value instanceof Date ? csvCell(value) : JSON.stringify(value)
 }
 
-/** Line breaks are a cell's own in this format; all other control characters are not. */
+/** Cells may contain line breaks in this format, but no other control characters. */
 function harmless(text: string): string {
   const visible = text.split(/(\r?\n)/).map((part) => (/^\r?\n$/.test(part) ? part : printable(part)))
   return `${/^\s*[=+\-@＝＋－＠]/.test(text) ? "'" : ''}${visible.join('')}`

@@ -3,7 +3,7 @@ import { type Condition, fieldOf, type TypeModel } from 'pachter/internal/rulebo
 import { FILTER_OPERATORS, filterFromText, valueFromText } from 'pachter/internal/store'
 import { UsageError } from './errors.js'
 
-/** Reads `--set field=value`, as often as given. Values are read by the type of their field. */
+/** Reads the `--set field=value` options. Values are read by the type of their field. */
 export function readSettings(type: TypeModel, settings: readonly string[]): Row {
   const row: Record<string, unknown> = {}
   for (const setting of settings) {
@@ -19,8 +19,8 @@ const SHORT = /^([^\s=]+)\s*=\s*(.*)$/s
 const LONG = /^(\S+)\s+(\S+)(?:\s+(.*))?$/s
 
 /**
- * Reads `--where`: `field=value`, or `field operator value` with the operators of the rules, as in
- * `rentDue isAtLeast 30`, `state isOneOf vacant,ending`, `holderId isMissing`.
+ * Reads the `--where` options: `field=value`, or `field operator value` with the operators of rules, such as `rentDue isAtLeast 30`, `state
+ * isOneOf vacant,ending`, `holderId isMissing`.
  */
 export function readWhereText(type: TypeModel, text: string): (record: unknown) => Condition {
   const long = LONG.exec(text)

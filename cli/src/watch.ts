@@ -6,8 +6,8 @@ import { load } from './load.js'
 import { watchPlaces } from './watching.js'
 
 /**
- * Runs the same command line, without `--watch`, at once and again whenever something changes beside the configuration or in its
- * folders. Each run is a process of its own, so that every file is read afresh. Ends with Ctrl-C.
+ * Runs the same command line without `--watch`, and runs it again when a file next to the configuration or in its folders changes. Each run
+ * is a new process, so that every file is read again. Ctrl-C ends it.
  */
 export async function watchCheck(named: readonly string[], { config }: { readonly config?: string }): Promise<boolean> {
   const main = process.argv[1]
@@ -45,7 +45,7 @@ export async function watchCheck(named: readonly string[], { config }: { readonl
   return true
 }
 
-/** The folder of the configuration, and those that it names elsewhere. A configuration that cannot be read yet is watched all the same. */
+/** The folder of the configuration, and the folders that it names elsewhere. A configuration with errors is watched too. */
 async function watched(config: string | undefined): Promise<string[]> {
   try {
     const { file, folder, expectations } = await load(config)

@@ -1,13 +1,13 @@
-/** Calls when something changes in these folders or files. Gives how to end it. */
+/** Calls back when these folders or files change. Returns a function that ends it. */
 export async function watchPlaces(places: readonly string[], changed: () => void): Promise<() => Promise<void>> {
   const { watch } = await import('chokidar')
   const watcher = watch([...places], { ignoreInitial: true, ignored: /[\\/](node_modules|\.git|dist)([\\/]|$)|\.draft$/ })
-  // Until it has looked around, what changes would be taken for what was there.
+  // Until the first scan is finished, a change would be taken for the initial state.
   await new Promise<void>((done) => watcher.once('ready', () => done()))
   let soon: NodeJS.Timeout | undefined
   watcher.on('all', () => {
     clearTimeout(soon)
-    // What an editor writes in several steps is one change.
+    // Editors write in several steps, which count as one change.
     soon = setTimeout(changed, 100)
   })
   return async () => {

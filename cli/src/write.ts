@@ -1,7 +1,7 @@
 import { renameSync, rmSync, writeFileSync } from 'node:fs'
 import { UsageError } from './errors.js'
 
-/** Writes a file whole or not at all, whenever the command is stopped. @throws UsageError where it cannot be written */
+/** Writes a file completely or not at all, even if the command is interrupted. @throws UsageError if it cannot be written */
 export function writeWhole(file: string, text: string): void {
   const draft = `${file}.${process.pid}.draft`
   try {

@@ -1,16 +1,16 @@
 import { escaped } from 'pachter/internal/review'
 
-/** An element of XML, with elements or a text in it. */
+/** An XML element with child elements or text. */
 export interface Element {
   readonly name: string
   readonly attributes: { readonly [name: string]: string | number }
   readonly inside?: readonly Element[] | string
 }
 
-/** Characters that XML 1.0 has no place for, not even written as a number (https://www.w3.org/TR/xml/#charsets). */
+/** Characters that XML 1.0 does not allow, not even as references (https://www.w3.org/TR/xml/#charsets). */
 const IMPROPER = /[^\t\n\r\u{20}-\u{D7FF}\u{E000}-\u{FFFD}\u{10000}-\u{10FFFF}]/gu
 
-/** A document, an element a line. */
+/** A document with one element per line. */
 export function xmlText(root: Element): string {
   return ['<?xml version="1.0" encoding="UTF-8"?>', ...linesOf(root, '')].join('\n')
 }
@@ -27,7 +27,7 @@ function text(value: string): string {
   return escaped(value.replace(IMPROPER, '\u{FFFD}'))
 }
 
-/** What would be read as a space in an attribute is written as a number. */
+/** Whitespace that attributes would normalize to spaces is written as references. */
 function attribute(value: string): string {
   return text(value).replace(/[\t\n\r]/g, (character) => `&#${character.charCodeAt(0)};`)
 }

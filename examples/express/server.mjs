@@ -1,5 +1,5 @@
-// An Express application as there are many, with sessions of its own in a cookie and handlers of its own; and what is added to
-// it: a guard. npm run example:express, then http://127.0.0.1:4001.
+// A typical Express application with its own cookie sessions and handlers, and what is added to it: a guard. npm run example:express, then
+// http://127.0.0.1:4001.
 import { randomBytes } from 'node:crypto'
 import express from 'express'
 import { createJiti } from 'jiti'
@@ -17,7 +17,7 @@ const app = express().disable('x-powered-by')
 // What the application had before: its sign-in.
 const sessions = new Map()
 app.post('/sign-in', express.urlencoded({ extended: false }), (request, response) => {
-  // By name alone: for a demonstration on one's own machine, and nothing else.
+  // Signing in by name only is for a demo on your own machine.
   const name = String(request.body.name)
   if (!Object.hasOwn(people, name)) return response.status(401).send('Nobody is called that.')
   const sid = randomBytes(24).toString('base64url')
@@ -42,7 +42,8 @@ const identity = fromSession(
 )
 const guarded = guard(store, { identity, signIn: '/' })
 
-// And its handlers, which lose their own conditions: what somebody may not read is not there, and what they may not change is refused.
+// The handlers no longer need their own conditions: what a person may not read does not exist for them, and what they may not change is
+// refused.
 app.get(
   '/my/plots',
   middleware((request) =>

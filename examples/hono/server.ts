@@ -1,5 +1,5 @@
-// Ready routes on Hono: npm run example:hono, and http://127.0.0.1:4000. Records in SQLite, within this process; lists that are
-// kept up to date; a page that knows what may be done. Who is asking is told by signed tokens.
+// Ready-made routes on Hono: npm run example:hono, then http://127.0.0.1:4000. Records in SQLite within this process, live lists, a page
+// with the person's rules, and signed tokens for identity.
 import { readFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { serve } from '@hono/node-server'
@@ -30,7 +30,7 @@ export async function start(port = 4000) {
   for (const type of Object.keys(book.model.types) as 'plot'[])
     for (const record of recordsOf(type)) await system.create(type, record as never)
 
-  // Here this server signs the tokens itself, with a secret of its own. With an identity provider: its issuer, and its keys by URL.
+  // Here this server signs the tokens itself with its own secret. With an identity provider, configure its issuer and the URL of its keys.
   const secret = crypto.getRandomValues(new Uint8Array(32))
   const identity = fromToken({
     issuer: ISSUER,
@@ -47,7 +47,7 @@ export async function start(port = 4000) {
     .use(secureHeaders({ contentSecurityPolicy: { defaultSrc: ["'self'"], imgSrc: ["'self'", 'data:'] } }))
     .all('/api/*', (context) => records(context.req.raw))
     .get('/openapi.json', (context) => context.json(openApi(book, { title: 'Marsh Lane Allotments', version: '1', base: '/api' })))
-    // Signing in by name alone is for a demonstration on one's own machine, and nothing else.
+    // Signing in by name only is for a demo on your own machine.
     .post('/sign-in/:name', async (context) => {
       const name = context.req.param('name')
       const who = Object.hasOwn(people, name) ? people[name as 'ines'] : undefined

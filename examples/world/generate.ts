@@ -1,5 +1,5 @@
-// Makes the allotment world, the same every time: `npm run world [plots] [folder]`.
-// Twelve plots are the demo world, whose people and special cases always come first; more plots make it bigger.
+// Generates the allotment world, the same every time: `npm run world [plots] [folder]`. Twelve plots are the demo world, whose people and
+// special cases always come first; with more plots the world is larger.
 import { mkdirSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import type { z } from 'zod'
@@ -52,7 +52,7 @@ const NOTICES = [
   { title: 'Annual meeting', text: 'Rents, the waiting list and the new fence. All members may speak.' },
   { title: 'Harvest supper', text: 'Long table at Mill Bank. Everybody brings a dish of their own growing.' },
 ]
-// The members that the demo is about, in the order of their ids; the ninth is any member.
+// The members of the demo, in the order of their ids; the ninth is any member.
 const TOLD: readonly Partial<World['member'][number]>[] = [
   { name: 'Ines Varela', email: 'ines@marshlane.example', siteIds: ['s-01'], points: 12 },
   { name: 'Bram de Wit', email: 'bram@marshlane.example', siteIds: ['s-01', 's-02'], points: 30 },
@@ -70,7 +70,7 @@ const LAST = ['Alder', 'Birch', 'Cedar', 'Dogwood', 'Elm', 'Fern', 'Gorse', 'Haz
 
 const NOBODY = -1
 
-/** Makes a world with so many plots, over three sites (a site more for every 400 plots). */
+/** Generates a world with this many plots, over three sites (one more for every 400 plots). */
 export function generateWorld(plots = 12, seed = 1893): World {
   return new WorldMaker(plots, seed).world()
 }
@@ -94,7 +94,7 @@ class WorldMaker {
     this.#members = Math.max(10, plots)
   }
 
-  /** All of it. What is drawn by lot is drawn in this order, so that a world is the same every time. */
+  /** Generates everything. Random choices happen in this order, so that a world is the same every time. */
   world(): World {
     for (let number = 1; number <= this.#plots; number++) this.#addPlot(number)
     for (let at = 0; at < Math.max(16, this.#plots); at++) this.#addEntry(at)
@@ -139,7 +139,7 @@ class WorldMaker {
 
   #addPlot(number: number): void {
     const at = this.#plot.length
-    // The first plots tell the stories of the demo; of the others every tenth is vacant.
+    // The first plots have the special cases of the demo; of the others, every tenth is vacant.
     const told = [0, 1, 1, 8, 9, NOBODY, 8, 9, NOBODY, 2, 9, 8][at]
     const holder = told ?? (at % 10 === 5 ? NOBODY : Math.floor(this.#random() * this.#members))
     const vacant = holder === NOBODY
@@ -237,7 +237,7 @@ class WorldMaker {
     return Array.from({ length: Math.max(6, Math.floor(this.#plots / 2)) }, (_, at) => ({
       id: this.#id('r', at + 1),
       entryId: this.#entryAt(Math.floor(at / 3)).id,
-      // Two in three answer the remark before them.
+      // Two of three remarks answer the previous one.
       parentId: at % 3 === 0 ? null : this.#id('r', at),
       authorId: this.#memberId((at * 3 + 1) % 8),
       text: this.#pick(REMARKS),
@@ -253,7 +253,7 @@ class WorldMaker {
         at % 6
       ] as string,
       assigneeIds: at % 2 === 0 ? [this.#memberId(at % 3)] : [],
-      // By email, and not always in the case in which the member signs in.
+      // By email, sometimes in another letter case than the member signs in with.
       assigneeEmails: at % 2 === 1 ? [at % 4 === 1 ? 'Bram@MarshLane.example' : 'greta@marshlane.example'] : [],
       ...(at === 2 ? { teamId: 'w-01' } : {}),
       state: at % 3 === 2 ? 'done' : 'open',
@@ -267,7 +267,7 @@ class WorldMaker {
       authorId: this.#memberId([6, 3, 6, 4, 6, 3][at % 6] as number),
       state: at % 3 === 1 ? 'draft' : 'published',
       approved: at % 3 !== 1,
-      // The sixth is to appear later in the summer.
+      // The sixth is published later in the summer.
       ...(at % 3 === 1 ? {} : { publishedAt: at === 5 ? '2026-08-01T08:00:00.000Z' : day('2026-04-10T08:00:00.000Z', at % 60) }),
       ...(NOTICES[at % NOTICES.length] as (typeof NOTICES)[number]),
     }))
@@ -313,7 +313,7 @@ function mulberry32(seed: number): () => number {
   }
 }
 
-/** Writes a world into a folder, a JSON file for each record type, a line for each record. */
+/** Writes a world to a folder: a JSON file for each record type, one line for each record. */
 export function writeWorld(world: World, folder: string): void {
   mkdirSync(folder, { recursive: true })
   for (const [type, records] of Object.entries(world)) {

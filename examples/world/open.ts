@@ -11,7 +11,7 @@ import { book } from './rulebook.js'
 /** The day of the demo. */
 export const today = config.now as Date
 
-/** The records of a type, as the data folder holds them. */
+/** The records of a type from the data folder. */
 export function recordsOf(type: keyof typeof book.model.types): { id: string }[] {
   return JSON.parse(readFileSync(new URL(`./data/${type}.json`, import.meta.url), 'utf8'))
 }

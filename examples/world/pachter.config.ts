@@ -7,6 +7,6 @@ export default configure({
   data: new URL('./data/', import.meta.url),
   people,
   expectations: new URL('./expectations/', import.meta.url),
-  // A fixed day in the middle of the season, so that what has lapsed stays lapsed.
+  // A fixed day in the middle of the season, so that the lapsed share stays lapsed.
   now: new Date('2026-06-15T09:00:00Z'),
 })

@@ -1,5 +1,5 @@
-// The people of the allotment world, as the claims that each of them comes with. What else the rules ask about them (roles,
-// sites, bans) is read from the member's record of the same id.
+// The people of the allotment world with their claims. Everything else that the rules read about them (roles, sites, bans) comes from the
+// member record with the same id.
 import type { z } from 'zod'
 import type { Session } from './shapes.js'
 
@@ -14,8 +14,8 @@ export const people = {
   farah: { id: 'm-06', email: 'farah@marshlane.example' },
   kofi: { id: 'm-07', email: 'kofi@marshlane.example' },
   greta: { id: 'm-08', email: 'greta@marshlane.example' },
-  /** Banned: a member who reaches nothing any more. */
+  /** Banned: a member without any access. */
   hugo: { id: 'm-10', email: 'hugo@marshlane.example' },
-  /** Signed in, and known to no record. */
+  /** Signed in, but without a record. */
   pavel: { id: 'm-99', email: 'pavel@elsewhere.example' },
 } satisfies Record<string, Claims>

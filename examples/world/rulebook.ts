@@ -3,7 +3,7 @@ import { allOf, anyOf, forever, not, now, type Rulebook, rulebook, toMany, toOne
 import { Entry, Inspection, Invoice, Job, Member, Notice, Plot, Remark, Session, Share, Site, Team } from './shapes.js'
 
 const built = rulebook({
-  // The sign-in says who it is. What they are is in their own record, and read afresh for every operation.
+  // The sign-in only identifies the person. Their roles and sites are in their own record, and are read again for every operation.
   me: { shape: Session, key: 'id', links: { member: toOne('member', 'id') }, roles: (me) => me.member.roles },
   records: {
     member: { shape: Member, key: 'id' },
@@ -69,7 +69,7 @@ const built = rulebook({
     team: (team, { me }) => ({ teammate: team.memberIds.has(me.id) }),
     share: (share, { me }) => ({
       giver: share.grantedById.is(me.id),
-      // Shared with them, or with a role of theirs, and not over yet.
+      // Shared with them or with one of their roles, and not ended yet.
       helper: allOf(anyOf(share.memberId.is(me.id), me.member.roles.has(share.role)), share.until.orElse(forever).isAfter(now)),
     }),
     notice: (notice, { me }) => ({ author: notice.authorId.is(me.id) }),
@@ -120,7 +120,7 @@ const built = rulebook({
       may: {
         read: [oneself, warden.except('phone'), role('secretary', 'treasurer'), neighbour.only('name', 'siteIds')],
         create: [role('secretary')],
-        // One's own roles, sites, points and ban are not one's own to change.
+        // Members may not change their own roles, sites, points and ban.
         update: [oneself.only('name', 'email', 'phone'), role('secretary')],
       },
     }),
@@ -162,7 +162,7 @@ const built = rulebook({
           message: 'This lease is ending: ask the warden.',
         },
       ],
-      // What it costs is for the treasurer to say.
+      // Only the treasurer sets the rent.
       stamps: { create: { rentDue: 0 } },
       messages: { delete: 'Only the warden of its site removes a plot, once it is vacant.' },
     }),
@@ -192,7 +192,7 @@ const built = rulebook({
     remark: (remark, { me, standing: { author, reader, host, starter } }) => ({
       may: {
         read: [author, reader],
-        // An answer belongs to the entry of what it answers.
+        // An answer belongs to the same entry as what it answers.
         create: [author.provided(reader, anyOf(remark.parentId.isMissing(), remark.parent.entryId.is(remark.entryId)))],
         update: [author.only('text')],
         delete: [author, host.provided(reader), starter.provided(reader)],
@@ -245,7 +245,7 @@ const built = rulebook({
         create: [inspector.provided(inspection.plot.standing.warden)],
         update: [inspector.except('inspectorId', 'plotId')],
         delete: [inspector, role('secretary')],
-        // A question that pages ask, before they show the button.
+        // A question that pages ask before they show the button.
         confirm: [role('secretary').provided(inspection.state.is('draft'))],
       },
       vetoes: [
@@ -278,7 +278,7 @@ const built = rulebook({
     startSeason: ({ role }) => [role('secretary')],
   })
 
-/** What the rulebook knows of, by a name that editors and messages show in place of all of it. */
+/** The type of the rulebook, under a name that editors and messages show instead of its content. */
 export interface Allotments extends WorldOf<typeof built> {}
 
 export const book: Rulebook<Allotments> = built

@@ -1,4 +1,4 @@
-// The shapes of the allotment world. Any library that follows Standard Schema would do.
+// The shapes of the allotment world. Any Standard Schema library would do.
 import { z } from 'zod'
 
 const Id = z.string().min(1)
@@ -6,7 +6,7 @@ const Time = z.iso.datetime()
 
 const Role = z.enum(['warden', 'treasurer', 'secretary'])
 
-/** Who is asking: what the sign-in knows of them, and no more. Roles and sites are read from the member's own record. */
+/** The claims: only what the sign-in knows. Roles and sites are read from the member's own record. */
 export const Session = z.object({ id: Id, email: z.email().optional() })
 
 export const Member = z.object({
@@ -16,9 +16,9 @@ export const Member = z.object({
   phone: z.string().optional(),
   roles: z.array(Role),
   siteIds: z.array(Id),
-  /** Looks after every site whose path begins like this. */
+  /** Looks after every site whose path starts with this. */
   area: z.string().min(1).optional(),
-  /** Earned by working on the common ground. */
+  /** Earned by work on the common ground. */
   points: z.int().nonnegative(),
   banned: z.boolean(),
 })
@@ -32,7 +32,7 @@ export const Plot = z.object({
   id: Id,
   number: z.int().positive(),
   siteId: Id,
-  /** Nobody's, where it is null. */
+  /** Null if nobody holds it. */
   holderId: Id.nullable(),
   /** Members who hold it together with the holder. */
   coHolderIds: z.array(Id),
@@ -42,7 +42,7 @@ export const Plot = z.object({
   wardenNotes: z.string().optional(),
 })
 
-/** A plot shared with a member, or with everybody of a role, to look at or to tend as well, until a day or for good. */
+/** A plot shared with a member or with all members with a role, to look at or also to tend, until a day or without end. */
 export const Share = z.object({
   id: Id,
   plotId: Id,
@@ -74,7 +74,7 @@ export const Remark = z.object({
   writtenAt: Time,
 })
 
-/** Work to be done on a site, given to members by id or by email address, or to a team. */
+/** Work on a site, assigned to members by id or by email address, or to a team. */
 export const Job = z.object({
   id: Id,
   siteId: Id,
@@ -90,14 +90,14 @@ export const Notice = z.object({
   id: Id,
   authorId: Id,
   state: z.enum(['draft', 'published']),
-  /** Set by the secretary alone. */
+  /** Set only by the secretary. */
   approved: z.boolean(),
   publishedAt: Time.optional(),
   title: z.string().min(1),
   text: z.string(),
 })
 
-/** What a warden found on a plot. Once filed, it stays until its season is over. */
+/** A warden's report about a plot. Once filed, it stays until its season is over. */
 export const Inspection = z.object({
   id: Id,
   plotId: Id,

@@ -1,4 +1,4 @@
-// A tour of the demo world in the terminal: what each person sees, may edit and may delete, and what happens on a forbidden try.
+// A tour of the demo world in the terminal: what each person sees, may edit and may delete, and what happens on a forbidden attempt.
 
 import { isPachterError } from 'pachter'
 import type { Described } from 'pachter/store'
@@ -49,7 +49,7 @@ for (const name of Object.keys(CAST) as (keyof typeof CAST)[]) {
   counts.push(row)
 }
 
-/** The list of a person, with what they may do to each record. Gives the number of records. */
+/** The list of a person, with what they may do to each record. Returns the number of records. */
 async function show(name: keyof typeof CAST, type: Shown): Promise<number> {
   const mine = storeOf(name)
   const seen = (await mine.list(type, { withActions: ['update', 'delete'] })) as Described<{ id: string }>[]

@@ -17,21 +17,21 @@ import {
   waysAt,
 } from '../condition/index.js'
 
-/** True, false, or undefined where what is known does not tell. */
+/** The answer; undefined if it depends on data that the page does not have. */
 export type Answer = boolean | undefined
 
-/** What a condition is asked with. */
+/** What the page knows when it evaluates a condition. */
 export interface AskContext {
   readonly record: KnownRecord
   readonly after: KnownRecord
   readonly now: number
-  /** Records that links may lead to: some of those that there are. */
+  /** The records that a page holds of the types that links lead to, usually a part of all. */
   readonly linked: { readonly [type: string]: readonly Row[] | undefined }
 }
 
 /**
- * Asks a condition of what is known. What is not known is never taken for missing, and an answer is given where it would be the
- * same whatever is not known.
+ * Evaluates a condition on incomplete data. Unknown data is never treated as missing. The answer is defined only if it is the same whatever
+ * the unknown data is.
  */
 export function ask(node: ConditionNode, { record, after, now, linked }: AskContext): Answer {
   const known: KnownRecords = new Map([
@@ -52,7 +52,7 @@ export function some(answers: readonly Answer[]): Answer {
   return answers.includes(true) ? true : answers.includes(undefined) ? undefined : false
 }
 
-/** What a page knows of the records that a `some` looks at. Of a chain, it has a link here and there. */
+/** What a page knows of the records of a `some`. For a chain it may have only some of the steps. */
 function lookAt({ each, over, of }: SomeNode, binding: RecordBinding, linked: AskContext['linked']): Looked | undefined {
   if (over.kind !== 'records') return undefined
   const { by, rest } = joinsOf({ each, of }, over)
@@ -63,7 +63,7 @@ function lookAt({ each, over, of }: SomeNode, binding: RecordBinding, linked: As
   const found = (linked[over.type] ?? []).filter((row) =>
     waysAt(row, places).some((way) => way.every((one, at) => wanted[at]?.includes(one))),
   )
-  // There may be others, unless there is one at most, and here it is.
+  // The page may lack some of the linked records, unless the link leads to one at most and the page has it.
   return {
     each: found.map((row) => binding.with(each, { row, isMissing: () => false })),
     of: rest,
@@ -71,14 +71,14 @@ function lookAt({ each, over, of }: SomeNode, binding: RecordBinding, linked: As
   }
 }
 
-/** The values that a place may have to be reached, none where that is nothing; undefined where it is not known. */
+/** The values that a place must have to be reached: empty if nothing can be reached, undefined if they are unknown. */
 function wantedValues(term: TermNode): readonly Comparable[] | undefined {
   switch (term.kind) {
     case 'literal': {
       const value = knownValue(term)
       return value === undefined ? [] : typeof value === 'object' ? value : [value]
     }
-    // No record has forever as its value.
+    // No record holds forever.
     case 'forever':
       return []
     case 'field':

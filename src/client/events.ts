@@ -1,16 +1,16 @@
-// Server-Sent Events, read by `fetch`, so that credentials can be sent along; and made again for as long as they are wanted.
+// Reads Server-Sent Events through `fetch`, which can send credentials, and reconnects until it is closed.
 
-/** One event: what it is called, and what it is about. */
+/** One event: its name and its data. */
 export type Take = (event: string, data: { readonly [name: string]: unknown }) => void
 
-/** Why a server will not, in words; a failure that may pass is thrown. */
+/** Returns the message of a final refusal. For failures that may pass, it throws. */
 export async function refusalOf(response: Response): Promise<string> {
   const problem = (await response.json().catch(() => ({}))) as { detail?: string }
   if (response.status >= 500 || response.status === 429) throw new Error(problem.detail)
   return problem.detail ?? `The server answers ${response.status}.`
 }
 
-/** Reads events until the server ends them, or `isOver`. */
+/** Reads events until the server ends the stream or `isOver` returns true. */
 export async function readEvents(body: ReadableStream<Uint8Array>, take: Take, isOver: () => boolean): Promise<void> {
   const reader = body.getReader()
   const decoder = new TextDecoder()
@@ -29,7 +29,7 @@ export async function readEvents(body: ReadableStream<Uint8Array>, take: Take, i
   }
 }
 
-/** Does something again and again until it is over, after ever longer waits: not all at once, when a server comes back. */
+/** Repeats a task until it is over. Waits grow and have a random part, so that clients do not all reconnect at once. */
 export async function again(work: () => Promise<void>, lost: () => void, isOver: () => boolean): Promise<void> {
   for (let tries = 0; !isOver(); tries++) {
     const began = Date.now()

@@ -13,15 +13,15 @@ export interface LiveList {
   close(): void
 }
 
-/** The records of a list as they were told, and who wants to hear of it. */
+/** The records of a list as last received, with the callbacks to call on changes. */
 export interface Held {
   readonly now: Pick<LiveList, 'records' | 'state' | 'message'>
   subscribe(changed: () => void): () => void
-  /** Takes an event of this list. Gives whether it was one. */
+  /** Takes an event and returns whether it was for this list. */
   take(event: string, data: { readonly [name: string]: unknown }): boolean
-  /** The connection is lost: what is here may be old. */
+  /** Marks the list as disconnected: its records may be out of date. */
   lost(): void
-  /** Ends the list for good and clears it: the next person at this screen must not see its records. */
+  /** Ends the list for good and clears it, because the next person at this screen must not see its records. */
   over(state: 'refused' | 'ended', message: string): void
   readonly isOver: boolean
 }
@@ -31,7 +31,7 @@ const ENDED: { readonly [why: string]: string } = {
   'too many': 'The list is too long. Narrow it with filters.',
 }
 
-/** Holds a list. Records that are told again as they were stay the same objects. */
+/** Holds the state of a list. A record that arrives again unchanged stays the same object. */
 export function holdList(key: string): Held {
   const held = new Map<unknown, LiveRecord>()
   let records: readonly LiveRecord[] = Object.freeze([])
@@ -79,7 +79,7 @@ export function holdList(key: string): Held {
         held.delete(data.key)
         draw()
       } else if (event === 'refused') over('refused', (data.detail as string | undefined) ?? 'This list is not available.')
-      // What failed is tried again.
+      // After a failure, try again.
       else if (event === 'ended' && data.why !== 'failed') over('ended', ENDED[data.why as string] ?? 'This list has ended.')
       else return event === 'ended'
       return true

@@ -35,7 +35,7 @@ export function liveList({ url, key = 'id', ...source }: LiveSource): LiveList {
   return listOf(held, () => closing.abort())
 }
 
-/** Asks for events once, and takes them until they end. Where the server will not, the lists are over. */
+/** Requests events once and reads them until they end. If the server refuses, the lists end. */
 async function listen(
   { headers, fetch: ask = globalThis.fetch }: Source,
   url: string,
@@ -150,19 +150,19 @@ class Connection {
   }
 
   #take(lists: readonly Held[], event: string, data: { readonly [name: string]: unknown }): void {
-    // Each list says so; one question is enough.
+    // Each list reports it, and one callback is enough.
     if (event === 'rules')
       this.#told ??= setTimeout(() => {
         this.#told = undefined
         this.#source.rulesChanged?.()
       }, 20)
-    // A person whose session has ended must not see any of them.
+    // A person whose session has ended must not see any of the lists.
     else if (data.list === undefined) for (const held of lists) held.take(event, data)
     else {
       const held = lists[data.list as number]
       held?.take(event, data)
       if (event !== 'ended' || data.why !== 'failed') return
-      // A list that failed is asked for again, with all others.
+      // If one list failed, all of them are requested again.
       held?.lost()
       this.#connected = ''
       this.#plan(1000)

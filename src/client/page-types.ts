@@ -1,8 +1,8 @@
-// What the compiler knows of a rulebook, in a page. Types only: a page imports the type of its rulebook, and no code by it.
+// What the compiler knows about a rulebook in a page. Types only: a page imports the type of its rulebook without any code.
 import type { Action, FieldName, RowOf, TypeName, World } from '../rulebook/types.js'
 import type { WorldOf } from '../viewpoint/rulebook.js'
 
-/** The world of a rulebook's type; any, where none is given. */
+/** The world of a rulebook's type; any if there is none. */
 export type WorldIn<B> = [B] extends [never] ? World : [WorldOf<B>] extends [never] ? World : WorldOf<B>
 
 type InPage<T> = T extends Date
@@ -17,8 +17,8 @@ type InPage<T> = T extends Date
 export type PageRecord<W extends World, K extends TypeName<W>> =
   string extends TypeName<W> ? object : { readonly [F in FieldName<W, K>]?: InPage<RowOf<W, K>[F]> | null }
 
-/** The names of a record's fields. */
+/** The field names of a record. */
 export type PageField<W extends World, K extends TypeName<W>> = string extends TypeName<W> ? string : FieldName<W, K>
 
-/** The actions of a record type. */
+/** The action names of a record type. */
 export type PageAction<W extends World, K extends TypeName<W>> = Action | W['actions'][K]

@@ -52,7 +52,7 @@ export function checkRoute<W extends World, K extends TypeName<W>>(view: PageVie
   return view.me === null ? turned('sign in', 'Sign in to see this page.') : turned('refused', `You may not ${action} any ${type}.`)
 }
 
-/** The address for signing in, with the way back. Only ways within this site are kept: browsers read over blanks, and take \\ for /. */
+/** The sign-in address with the path to return to. Only paths within this site are kept. Browsers skip blanks and read \\ as /. */
 function backTo(signIn: string | undefined, here: string | undefined): string | undefined {
   if (signIn === undefined || here === undefined || !/^\/(?!\/)[^\\\s\p{Cc}]*$/u.test(here)) return signIn
   return `${signIn}${signIn.includes('?') ? '&' : '?'}back=${encodeURIComponent(here)}`

@@ -45,12 +45,12 @@ interface Asking {
 }
 
 const UNANSWERED: PageVerdict = Object.freeze({ allowed: false, outcome: 'ask the server', message: 'The server cannot be reached.' })
-/** The server takes so many at once. */
+/** The server accepts this many questions at once. */
 const AT_ONCE = 100
 
 const NOTHING: PageRules = { 'pachter rules': 1, me: null, types: {}, privileges: [], routines: [] }
 
-/** A view that allows nothing, of any type: as long as nothing is known. */
+/** A view that allows nothing, used until rules are loaded. */
 function closed(): PageView {
   const none = pageView(NOTHING)
   const verdict = () => Object.freeze({ allowed: false, outcome: 'ask the server', message: 'The rules are not loaded yet.' } as const)
@@ -98,7 +98,7 @@ export function rulesClient<B = never>({ url, headers, fetch: ask = globalThis.f
       })
       if (response.ok) verdicts = ((await response.json()) as { verdicts: PageVerdict[] }).verdicts
     } catch {
-      // Not known is not allowed.
+      // Unknown is not allowed.
     }
     for (const [at, { answered }] of those.entries()) answered(verdicts[at] ?? UNANSWERED)
   }
@@ -123,7 +123,7 @@ export function rulesClient<B = never>({ url, headers, fetch: ask = globalThis.f
       try {
         const known = tag === null ? {} : { 'if-none-match': tag }
         const response = await ask(url, { headers: { accept: 'application/json', ...known, ...(await headers?.()) } })
-        // A later question has its own answer.
+        // A newer question replaces the answer to an older one.
         if (mine !== asked) return view
         if (response.status === 304) {
           if (state !== 'ready') set(view, 'ready')

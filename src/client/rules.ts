@@ -1,54 +1,51 @@
 import type { ConditionNode } from '../condition/index.js'
 
-/**
- * A condition as a page has it: specialised for one person, links followed by `some` alone, with `UNDECIDED` where only the
- * server can tell.
- */
+/** A condition in page rules: specialised for one person, links only as `some`, and `UNDECIDED` where only the server can tell. */
 export type PageCondition = ConditionNode
 
-/** A clause that can hold for the person. */
+/** A clause that may hold for the person. */
 export interface PageClause {
   readonly when: PageCondition
-  /** The fields that it lets see, send or change, besides the key; all, if left out. */
+  /** The fields that it allows, besides the key. Default: all. */
   readonly fields?: readonly string[]
-  /** What has to hold afterwards, where that is something else. */
+  /** The condition on the changed record, if it differs. */
   readonly afterwards?: PageCondition
-  /** Stamped fields that may be sent all the same. */
+  /** Stamped fields that may be sent anyway. */
   readonly overriding?: readonly string[]
 }
 
-/** The rules of an action; left out where it never is allowed. */
+/** The rules of an action. Absent if the action is never allowed. */
 export interface PageAction {
   readonly clauses: readonly PageClause[]
-  /** What must hold besides a clause; nothing, if left out. */
+  /** What must hold besides a clause. Absent if nothing. */
   readonly open?: PageCondition
-  /** The gates, of an update: what must hold of the record as it becomes, too. */
+  /** For an update: the gates, which must also hold on the changed record. */
   readonly gate?: PageCondition
-  /** Closed gates and vetoes, with their words. */
+  /** Closed gates and vetoes, with their messages. */
   readonly vetoes?: readonly { readonly when: PageCondition; readonly message: string }[]
-  /** Allowed within a routine only: which is the server's business. */
+  /** Allowed only within a routine, which only the server can run. */
   readonly ask?: true
 }
 
-/** A value that the server sets: one that is known, the instant, or one that only the server knows. */
+/** A value set by the server: a known value, the current time, or a value that only the server knows. */
 export type PageStamp = { readonly value: unknown } | { readonly now: true } | { readonly ask: true }
 
-/** A record type as the person stands towards it. */
+/** The rules of a record type for one person. */
 export interface PageType {
   readonly key: string
   readonly fields: readonly string[]
   readonly actions: { readonly [action: string]: PageAction }
-  /** What the refused are told. */
+  /** The messages for refused actions. */
   readonly messages?: { readonly [action: string]: string }
   readonly stamps?: { readonly create?: { readonly [field: string]: PageStamp }; readonly update?: { readonly [field: string]: PageStamp } }
 }
 
-/** One person's rules, as a page is given them. */
+/** The rules of one person, as sent to a page. */
 export interface PageRules {
   readonly 'pachter rules': 1
   /** The key of the person; null for a visitor. */
   readonly me: string | number | null
-  /** Where people sign in. */
+  /** The sign-in address. */
   readonly signIn?: string
   readonly types: { readonly [type: string]: PageType }
   readonly privileges: readonly string[]

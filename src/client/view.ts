@@ -124,12 +124,12 @@ export function pageView<B = never>(rules: PageRules): PageView<WorldIn<B>> {
   }) as PageView as PageView<WorldIn<B>>
 }
 
-/** What is asked of a rule, once it is known whether the record can be seen. */
+/** What to ask about a rule once the record is known to be visible. */
 interface Question {
   readonly type: PageType
   readonly action: string
   readonly asked: AskContext
-  /** What would be sent. */
+  /** The fields to be sent. */
   readonly changes: Row | undefined
   readonly readable: Answer
   readonly refused: (message?: string) => PageVerdict
@@ -156,7 +156,7 @@ function byRule(rule: PageAction, { type, action, asked, changes, readable, refu
   return Object.freeze({ allowed: false, outcome: 'ask the server', ...told, message: 'Only the server can tell.' })
 }
 
-/** What the first veto says that certainly holds. */
+/** The message of the first veto that certainly holds. */
 function vetoSaying({ vetoes }: PageAction, asked: AskContext): string | undefined {
   return vetoes?.find(({ when }) => ask(when, asked) === true)?.message
 }
@@ -181,7 +181,7 @@ function counts(clause: PageClause, asked: AskContext, changing: boolean): Answe
   return changing ? every([before, ask(clause.afterwards ?? clause.when, { ...asked, record: asked.after })]) : before
 }
 
-/** Puts together what is known: the record, what it would become, and what is visible of it. */
+/** Combines what the page knows: the record, the changed record, and the visible fields. */
 function askedOf(
   type: PageType,
   action: string,
@@ -194,10 +194,10 @@ function askedOf(
     Object.fromEntries(
       stampsOf(which).flatMap(([name, stamp]) => ('ask' in stamp ? [] : [[name, 'now' in stamp ? now.toISOString() : stamp.value]])),
     )
-  // What the server stamps, and only it knows, is there afterwards, whatever is there now.
+  // The server will stamp these fields. Their values are unknown here, whatever the record holds now.
   const unknown = (which: 'create' | 'update') => stampsOf(which).flatMap(([name, stamp]) => ('ask' in stamp ? [name] : []))
   if (action === 'create') {
-    // All that there will be is at hand, but for the key.
+    // For a create, every field is known except the key.
     const record: KnownRecord = {
       row: { ...stamps('create'), ...given },
       isMissing: (field) => field !== type.key && !unknown('create').includes(field),
@@ -216,10 +216,10 @@ function askedOf(
   return { ...common, record, after }
 }
 
-/** Which fields of a record the person certainly sees: what is not there of these is missing. */
+/** The fields that the person certainly sees. If such a field is absent from the record, it is missing. */
 function seenOf({ key, fields: all, actions: { read } }: PageType, asked: AskContext): (field: string) => boolean {
   let seen = new Set<string>([key])
-  // Seeing one field may be what tells that another is seen.
+  // Whether one field is visible may depend on another visible field.
   for (let before = 0; read !== undefined && before < seen.size; ) {
     before = seen.size
     const known: KnownRecord = { row: asked.record.row, isMissing: (field) => seen.has(field) }
@@ -234,7 +234,7 @@ function fieldsOf(type: PageType, clauses: readonly PageClause[]): readonly stri
   return type.fields.filter((name) => name !== type.key && clauses.some(({ fields }) => fields?.includes(name)))
 }
 
-/** What was sent beyond what the clauses let, and does not merely repeat what is there. */
+/** Fields that were sent beyond those allowed, and that do not just repeat the stored value. */
 function fieldsRefused(
   type: PageType,
   action: string,
@@ -247,7 +247,7 @@ function fieldsRefused(
   const stamps = type.stamps?.[action === 'create' ? 'create' : 'update'] ?? {}
   return Object.keys(sent).filter((name) => {
     if (action === 'update') {
-      // What is sent as it is, is no change; of what the page does not have, it cannot be said.
+      // Sending the stored value is not a change. For a field that the page does not have, this is unknown.
       const there = Object.hasOwn(record.row, name) || record.isMissing(name)
       if (there ? same(record.row[name], sent[name]) : unknown === 'maybe the same') return false
     }

@@ -12,20 +12,19 @@ import { type Binding, bind, bindTerm, presenceOf, UNDECIDED } from './partial.j
 import { sameTerm } from './same.js'
 import { anyNode, eachNode, type Looking, someAround, termsOf } from './visit.js'
 
-/** A comparison, or a `some`, that would come out false for something missing, and so widen what somebody may do. */
+/** A comparison or `some` that is false because something is missing, and so widens access. */
 export interface UnguardedNegation {
-  /** What can be missing. */
+  /** The term that can be missing. */
   readonly term: TermNode
   readonly comparison: Comparing
 }
 
 /**
- * Finds comparisons whose *false* would make a condition true although something is missing: those under `not`, where
- * the author has not said what a missing value means (by `orElse`, `isPresent` or `isMissing`). So does a `some` under
- * `not` that joins on something missing. If there are no records to search, that is an answer, not an absence.
- *
- * For each term that can be missing the condition is folded as if it were. Where the outcome still depends on a
- * comparison of that term under `not`, the comparison is reported; where a test of presence settles it, all is said.
+ * Finds comparisons that are false when a term is missing, and thereby make the whole condition true. These stand under `not`, and the
+ * author has not said what a missing value means (by `orElse`, `isPresent` or `isMissing`). A `some` under `not` that joins on a missing
+ * value is reported too; a `some` that finds no records is not, because that is a normal answer.
+ * For each term that can be missing, the condition is evaluated partially as if it were missing. If the result still depends on a
+ * comparison of that term under `not`, the comparison is reported. If a presence test decides the result, it is not.
  */
 export function findUnguardedNegations(node: ConditionNode): UnguardedNegation[] {
   return negated(node).flatMap(({ asked, looking }) => {
@@ -38,17 +37,17 @@ export function findUnguardedNegations(node: ConditionNode): UnguardedNegation[]
   })
 }
 
-/** What is false where something that it asks for is missing. */
+/** A condition that is false if a term it reads is missing. */
 type Comparing = CompareNode | ListChangeNode | SomeNode
 
-/** The `some` that each number stands for at a place in a condition. */
+/** The enclosing `some` of each number, at one place in a condition. */
 type Around = Looking | undefined
 
 type Missing = (term: TermNode | SomeNode, looking: Around) => boolean
 
-/** One way in which a term can come to be missing. */
+/** One way in which a term can be missing. */
 interface Way {
-  /** The place that lacks a value. */
+  /** The place without a value. */
   readonly term: TermNode
   readonly missing: Missing
 }
@@ -60,7 +59,7 @@ function waysToMiss(term: TermNode, looking: Around): readonly Way[] {
   }
   switch (term.kind) {
     case 'field': {
-      // Fields of a linked record are missing together, where there is none.
+      // The fields of a linked record are all missing if the record does not exist.
       const linked = (term.via ?? []).map((_, at): Way => {
         const steps = (term.via ?? []).slice(0, at + 1).map(({ name }) => name)
         return { term, missing: (other, there) => leadsBy(other, there, { term, looking }, steps) }
@@ -68,7 +67,7 @@ function waysToMiss(term: TermNode, looking: Around): readonly Way[] {
       return term.optional ? [justThis, ...linked] : linked
     }
     case 'claim': {
-      // Claims that the shape requires are missing only together: all of them for a visitor, and those of a linked record.
+      // Required claims are only missing together: all of them for a visitor, or all of one linked record.
       const visitor: Way = { term, missing: (other) => other.kind === 'claim' }
       const linked = Array.from({ length: term.links ?? 0 }, (_, at): Way => {
         const steps = term.path.slice(0, at + 1)
@@ -90,7 +89,7 @@ function waysToMiss(term: TermNode, looking: Around): readonly Way[] {
   }
 }
 
-/** A link to one may lead to nothing, even if the field that it joins on has a value. */
+/** A link to one can lead nowhere even if the field that it joins on has a value. */
 function wayToMissOne(node: SomeNode, looking: Around): readonly Way[] {
   const start = startOf(node)
   if (start === undefined) return []
@@ -98,7 +97,7 @@ function wayToMissOne(node: SomeNode, looking: Around): readonly Way[] {
   return [{ term, missing: (other, there) => leadsBy(other, there, { term, looking }, steps) }]
 }
 
-/** Where a `some` over a link to one starts, as a field of the record that it leads to, with the links on the way. */
+/** Where a `some` over a link to one starts, as a field of the target record with the links on the way. */
 function startOf({ over }: SomeNode): { readonly term: FieldNode; readonly steps: readonly string[] } | undefined {
   const first = over.kind === 'records' && over.one ? over.by[0] : undefined
   if (first?.from.kind !== 'field' || over.kind !== 'records' || over.name === undefined) return undefined
@@ -108,7 +107,7 @@ function startOf({ over }: SomeNode): { readonly term: FieldNode; readonly steps
   return { term, steps: [...via.map(({ name }) => name), over.name] }
 }
 
-/** Whether a field or a `some` is reached by these links, from the same record. */
+/** Whether a field or a `some` is reached through these links from the same record. */
 function leadsBy(
   other: TermNode | SomeNode,
   there: Around,
@@ -125,7 +124,7 @@ function sameRecord(a: TermNode, ofA: Around, b: TermNode, ofB: Around): boolean
   return a.of === b.of && (typeof a.of !== 'number' || someAround(ofA, a.of) === someAround(ofB, a.of))
 }
 
-/** Comparisons, and every `some`, under an odd number of `not`. */
+/** Comparisons and `some` nodes under an odd number of `not`. */
 function negated(node: ConditionNode): { readonly asked: Comparing; readonly looking: Around }[] {
   const found: { asked: Comparing; looking: Around }[] = []
   eachNode(node, (part, { negative, looking }) => {
@@ -150,7 +149,7 @@ function isComparing(node: ConditionNode): node is Comparing {
   }
 }
 
-/** Whether a condition still depends on a comparison under `not` when what it compares is missing. */
+/** Whether the condition still depends on a comparison under `not` when its term is missing. */
 function dependsOn(node: ConditionNode, asked: Comparing, missing: Missing): boolean {
   const binding: Binding = {
     leaf: (leaf, { looking }) => (missing(leaf, looking) ? { kind: 'literal', type: scalarOf(leaf), value: null } : leaf),

@@ -7,24 +7,24 @@ import { type Comparable, IMPROPER, inside, isMissing, type Scalar, toComparable
 import type { LeafNode } from './visit.js'
 import { asksAfter } from './walk.js'
 
-/** A record, of which a part may not be known. */
+/** A record that may be known only in part. */
 export interface KnownRecord {
   readonly row: Row
-  /** Whether a field that is not there is missing; otherwise it is not known. */
+  /** Whether an absent field is missing. Otherwise it is unknown. */
   isMissing(field: string): boolean
 }
 
-/** The records that are known, by how conditions speak of them. */
+/** The known records, by the scope under which conditions name them. */
 export type KnownRecords = ReadonlyMap<RecordRef, KnownRecord>
 
-/** A condition with what it asks of the record as it would become filled in, so that a database can be asked the rest. */
+/** Fills in the terms about the changed record (`after`), so that a database can evaluate the rest. */
 export function bindAfter(node: ConditionNode, after: Row): ConditionNode {
   return asksAfter(node) ? bind(lower(node), recordBinding(new Map([['after', wholeRecord(after)]]))) : node
 }
 
 /**
- * A condition about one record that is at hand: what it asks of it (and of the record as it would become, which it stands
- * for where there is none) is filled in. What is left asks about other records, or nothing.
+ * Fills in the terms about one known record, and about the changed record (which defaults to the same record). What remains asks about
+ * other records, or is a constant.
  */
 export function bindRecord(node: ConditionNode, record: Row, after: Row = record): ConditionNode {
   const known: KnownRecords = new Map([
@@ -34,25 +34,25 @@ export function bindRecord(node: ConditionNode, record: Row, after: Row = record
   return bind(lower(node), recordBinding(known))
 }
 
-/** A record of which everything is known: what is not there is missing. */
+/** A record that is known completely: absent fields are missing. */
 export function wholeRecord(row: Row): KnownRecord {
   return { row, isMissing: () => true }
 }
 
-/** What is known of records, with one more. */
+/** The known records and one more. */
 export interface RecordBinding extends Binding {
   with(of: RecordRef, record: KnownRecord): RecordBinding
 }
 
-/** What may be known besides. */
+/** What else may be known. */
 export interface Besides {
-  /** The instant, in milliseconds since 1970. */
+  /** The current time in milliseconds since 1970. */
   readonly now?: number
-  /** What is known of the records that links lead to. */
+  /** The records that links lead to, as far as known. */
   readonly look?: (node: SomeNode, binding: RecordBinding) => Looked | undefined
 }
 
-/** What is known of records, and of the objects in their lists. */
+/** A partial evaluation with known records, including the objects in their lists. */
 export function recordBinding(known: KnownRecords, besides: Besides = {}): RecordBinding {
   const { now, look } = besides
   const binding: RecordBinding = {
@@ -86,7 +86,7 @@ export function recordBinding(known: KnownRecords, besides: Besides = {}): Recor
   return binding
 }
 
-/** What a field holds, where that is known. */
+/** The value of a field, if it is known. */
 function valueAt({ of, path, via }: FieldNode, known: KnownRecords): { readonly value: unknown } | undefined {
   const record = via === undefined ? known.get(of) : undefined
   if (record === undefined) return undefined

@@ -1,9 +1,9 @@
 import { type ConditionNode, constant } from './nodes.js'
 import { sameCondition } from './same.js'
 
-/** Joins simplified conditions into a simplified one: flat, without repetition, decided where one part decides. */
+/** Joins simplified conditions into a simplified one: flattened, without duplicates, and decided as soon as one part decides. */
 export function combine(kind: 'allOf' | 'anyOf', simple: readonly ConditionNode[]): ConditionNode {
-  // The value that decides the whole alone: false for allOf, true for anyOf.
+  // The value that decides alone: false for allOf, true for anyOf.
   const decisive = kind === 'anyOf'
   const parts: ConditionNode[] = []
   const texts = simple.length > FEW ? new Set<string>() : undefined
@@ -19,7 +19,7 @@ export function combine(kind: 'allOf' | 'anyOf', simple: readonly ConditionNode[
   return { kind, of: parts }
 }
 
-/** So many parts are compared each with each; of more, only those whose JSON is the same. */
+/** Up to this many parts are compared pairwise. Beyond it, only parts with the same JSON are merged. */
 const FEW = 16
 
 function addOnce(parts: ConditionNode[], one: ConditionNode, texts: Set<string> | undefined): void {

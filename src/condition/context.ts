@@ -5,35 +5,35 @@ import type { Comparable } from './value.js'
 /** A record as rules read it. */
 export type Row = Readonly<Record<string, unknown>>
 
-/** What a condition is judged with besides the record. */
+/** The values that a condition is evaluated with, besides the record. */
 export interface Env {
   /** The person's claims; null for a visitor. */
   readonly me: Row | null
-  /** The instant of the operation, in milliseconds since 1970. */
+  /** The time of the operation, in milliseconds since 1970. */
   readonly now: number
-  /** The record as it would become. Where nothing is about to change, the record as it is stands for it. */
+  /** The changed record. Default: the record itself, if nothing is about to change. */
   readonly after?: Row | undefined
-  /** The other records, where rules follow links to them. */
+  /** The other records, if rules follow links to them. */
   readonly links?: Links | undefined
-  /** What a `some` looks at, by its number; and what this operation has found out so far. Made where it is needed. */
+  /** The current record of each enclosing `some`, by its number, and results cached for this operation. Created when needed. */
   readonly context?: EvaluationContext
 }
 
-/** How other records are found: through indexes, not by looking at each. */
+/** Finds other records through indexes. */
 export interface Links {
-  /** The records of a type that hold these values at these places, a list holding a value if one of its elements is it. */
+  /** The records of a type that hold these values at these places. A list holds a value if one of its elements equals it. */
   find(type: string, places: readonly PlaceNode[], values: readonly Comparable[]): readonly Row[]
 }
 
-/** What one operation keeps while it evaluates: of one instant, one person, one state of the records. */
+/** Cached results of one operation: one time, one person and one state of the records. */
 export interface EvaluationContext {
   readonly looking: (Row | undefined)[]
   readonly known: Map<object, Map<Comparable, boolean>>
-  /** Is told of every record that a `some` looks at. */
+  /** Is called with every record that a `some` reads. */
   readonly note?: (each: number, row: Row) => void
 }
 
-/** The context of a new operation. */
+/** A context for a new operation. */
 export function newContext(): EvaluationContext {
   return { looking: [], known: new Map() }
 }
@@ -48,5 +48,5 @@ export class LinksError extends PachterError {
   }
 }
 
-/** A compiled condition, to be evaluated for many records. */
+/** A condition compiled to a function, to be called for many records. */
 export type Predicate = (record: Row, env: Env) => boolean

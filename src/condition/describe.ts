@@ -14,15 +14,15 @@ import {
 import { PHRASES } from './operators.js'
 import { fieldNodesIn } from './walk.js'
 
-/** How a description speaks of the parties. */
+/** How a description refers to the record and the person. */
 export interface Wording {
   /** The record, as in "the plot's state". Default `the record`. */
   readonly record?: string
-  /** Whose claims: `my` by default, or a name in the possessive, as in "Ines's". */
+  /** Whose claims: `my` by default, or a possessive such as "Ines's". */
   readonly person?: string
-  /** Writes out what a named condition means, after its name. */
+  /** Adds the definition of a named condition after its name. */
   readonly spelledOut?: boolean
-  /** How the records that an enclosing `some` looks at are spoken of. */
+  /** What to call the records of an enclosing `some`. */
   readonly looking?: { readonly [each: number]: string }
 }
 
@@ -59,7 +59,7 @@ function claimText({ path, links = 0 }: ClaimNode, person: string): string {
   return [...(links > 0 ? owners : [person]), path.slice(links).join('.')].join(' ')
 }
 
-/** Of which record a name is said, where that is one that a `some` looks at: "helper of that share". */
+/** The record that a standing belongs to, if it is one of a `some`: "helper of that share". */
 function ofWhom(node: ConditionNode, { looking = {} }: Wording): string {
   const each = fieldNodesIn(node).find(({ of }) => typeof of === 'number' && Object.hasOwn(looking, of))?.of
   return typeof each === 'number' ? ` of ${looking[each]}` : ''
@@ -70,7 +70,7 @@ function ownerOf({ of, via = [] }: FieldNode, { record = 'the record', looking =
   return via.reduce((owner, { name }) => `${possessive(owner)} ${name}`, typeof of === 'number' ? (looking[of] ?? 'it') : record)
 }
 
-/** What a `some` looks through, and how one of these records is spoken of. */
+/** The records of a `some`, and what to call one of them. */
 export function describeOver(over: OverNode, wording: Wording): { readonly all: string; readonly one: string } {
   switch (over.kind) {
     case 'elements':
@@ -87,7 +87,7 @@ export function describeOver(over: OverNode, wording: Wording): { readonly all: 
   }
 }
 
-/** The record that a `some` starts from; undefined where that is the person, or none. */
+/** The record that a `some` starts from. Undefined if it starts from the person or from no record. */
 function startOf(over: RecordsNode | AncestorsNode, wording: Wording): string | undefined {
   const [claim, field] = ['claim', 'field'].map((kind) => over.by.findIndex(({ from }) => from.kind === kind)) as [number, number]
   return field < 0 || (claim >= 0 && claim < field) ? undefined : ownerOf(over.by[field]?.from as FieldNode, wording)
@@ -102,7 +102,7 @@ function someText({ each, over, of }: SomeNode, wording: Wording, place: Nesting
   return place === 'top' ? text : `(${text})`
 }
 
-/** A value as people read it: text in quotes, times bare, nothing as "missing". */
+/** A value as people read it: text in quotes, plain times, null as "missing". */
 export function describeValue(value: unknown, bare = false): string {
   if (value === null || value === undefined) return 'missing'
   if (value === Number.POSITIVE_INFINITY) return 'forever'
@@ -157,7 +157,7 @@ function possessive(name: string): string {
   return name.endsWith('s') ? `${name}'` : `${name}'s`
 }
 
-/** Anything at all in a message, however odd: never throws. */
+/** Formats any value for a message. Never throws. */
 export function describeOdd(value: unknown): string {
   if (value === undefined) return 'nothing'
   if (typeof value === 'function') return 'a function'

@@ -1,4 +1,4 @@
-/** The codes of all errors that are thrown on purpose. They stay as they are; what each means, docs/errors.md says. */
+/** The codes of all errors thrown on purpose. They never change. docs/errors.md explains each. */
 export type ErrorCode =
   | 'BAD_ANSWER'
   | 'BAD_BASELINE'

@@ -3,10 +3,8 @@ import type { ErrorCode } from './error-code.js'
 const BRAND = Symbol.for('pachter.error')
 
 /**
- * The base of every error that Pachter throws on purpose.
- *
- * `code` is stable and meant for programs; `message` names the thing at fault and the fix, and is meant for people.
- *
+ * The base class of all errors that Pachter throws on purpose. `code` is stable and meant for programs. `message` is meant for people: it
+ * names what is wrong and how to fix it.
  * @example
  * try { await store.get('plot', 'p-99') } catch (error) {
  *   if (isPachterError(error, 'NOT_FOUND')) return new Response(null, { status: 404 })

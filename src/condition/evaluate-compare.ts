@@ -7,7 +7,7 @@ import { type Comparable, toComparable, toComparables } from './value.js'
 
 const never: Predicate = () => false
 
-/** Whether one list is the other with one occurrence of a value more. An improper value in either equals nothing, and is no match. */
+/** Whether one list is the other plus one occurrence of a value. An improper value in either list equals nothing, so there is no match. */
 export function compileListChange({ by, list, from, item }: ListChangeNode): Predicate {
   const type = typeOf(list)
   if (type === 'other') return never
@@ -52,7 +52,7 @@ function someOfBoth(left: ListReader, right: ListReader, compare: Comparing): Pr
   }
 }
 
-/** The commonest leaves, a field against values known beforehand: no checks are left, since only a proper value is equal to one. */
+/** The most common leaves: a field against known values. They need no checks, because only a proper value can equal one. */
 function knownField(node: ConditionNode): { readonly name: string; readonly values: readonly Comparable[] } | undefined {
   if (node.kind !== 'compare' || operatorOf(node.by).lookup !== 'equality') return undefined
   const [field, known] = node.right.kind === 'field' ? [node.right, node.left] : [node.left, node.right]
@@ -65,7 +65,7 @@ function knownField(node: ConditionNode): { readonly name: string; readonly valu
   return { name: field.path[0] as string, values }
 }
 
-/** A comparison as a function. */
+/** Compiles a comparison to a function. */
 export function compileCompare(node: CompareNode): Predicate {
   const field = knownField(node)
   if (field === undefined) return comparison(node)
@@ -78,7 +78,7 @@ function knownOf(name: string, values: readonly Comparable[]): KnownField {
   return { name, one: values[0], other: values[1] ?? values[0] }
 }
 
-/** Two or three such leaves, of which any may hold: what most rules come down to for one person. */
+/** Two or three such leaves joined by `or`, which is what most rules become for one person. */
 export function compileAnyKnown(of: readonly ConditionNode[]): Predicate | undefined {
   if (of.length !== 2 && of.length !== 3) return undefined
   const fields = of.map(knownField)

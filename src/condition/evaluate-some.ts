@@ -20,7 +20,7 @@ function look(context: EvaluationContext, each: number, row: Row): void {
 
 type Compile = (node: ConditionNode) => Predicate
 
-/** Whether a `some` holds; `compile` makes the condition within it into a function. */
+/** Compiles a `some`. `compile` compiles the condition inside it. */
 export function compileSome(node: SomeNode, compile: Compile): Predicate {
   const { over } = node
   switch (over.kind) {
@@ -78,7 +78,7 @@ function inContext(test: InContext): Predicate {
   }
 }
 
-/** What is found out of one linked record serves all that lead to it: n records with m linked ones cost n + m. */
+/** The result for one linked record is reused for every record that leads to it: n records with m linked ones cost n + m. */
 function once({ known }: EvaluationContext, node: object, values: readonly Comparable[], find: () => boolean): boolean {
   const found = known.get(node) ?? new Map<Comparable, boolean>()
   known.set(node, found)
@@ -88,7 +88,7 @@ function once({ known }: EvaluationContext, node: object, values: readonly Compa
   return answer
 }
 
-/** Reads what places have to be equal to: one value, any of a list, or none. */
+/** Reads the values that places must equal: one, any of a list, or none. */
 function wantedReader(from: TermNode): (record: Row, env: Env) => Listed {
   if (isList(from)) {
     const list = listReader(from)
@@ -97,12 +97,12 @@ function wantedReader(from: TermNode): (record: Row, env: Env) => Listed {
   const single = reader(from)
   return (record, env) => {
     const value = single(record, env)
-    // No record has forever as its value.
+    // No record holds forever.
     return value === undefined || value === Number.POSITIVE_INFINITY ? [] : [value]
   }
 }
 
-/** Whether the test holds for one way to take a value from each of the readers. */
+/** Whether the test holds for some choice of one value from each reader. */
 function eachOf(
   wanted: readonly ((record: Row, env: Env) => Listed)[],
   record: Row,
@@ -119,7 +119,7 @@ function eachOf(
   return ways.some(test)
 }
 
-/** Walks up a chain, and turns back nowhere: a record met before, or the one it starts from, ends it. */
+/** Walks up a chain. It stops at a record that it has met before, or at the starting record. */
 function someAbove(node: SomeNode, { type, by, link, key, self }: AncestorsNode, compile: Compile): Predicate {
   const fits = compile(node.of)
   const first = by.map(({ from }) => wantedReader(from))
@@ -140,7 +140,7 @@ function someAbove(node: SomeNode, { type, by, link, key, self }: AncestorsNode,
     goOn(first)
     for (let values = ahead.pop(); values !== undefined; values = ahead.pop()) {
       for (const row of links.find(type, places, values)) {
-        // Where the chain comes back to, it is not looked at again, nor at where it began.
+        // In a cycle, no record is tested twice, and the starting record is not tested.
         context.looking[node.each] = row
         const own = keyOf(record, env)
         if (met.has(own)) continue

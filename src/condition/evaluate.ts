@@ -9,9 +9,9 @@ const never: Predicate = () => false
 const always: Predicate = () => true
 
 /**
- * Makes a condition into a function: the one evaluator that every in-memory answer comes from.
- * Two-valued: a comparison with a missing or improper value is false, and `not` is the exact complement.
- * A part of a condition is told the highest number of a `some` in the whole.
+ * Compiles a condition to a function. Every in-memory answer comes from this one evaluator.
+ * It is two-valued: a comparison with a missing or improper value is false, and `not` is the exact complement.
+ * `highest` is the highest number of a `some` in the whole condition, if this is a part of one.
  */
 export function predicate(node: ConditionNode, highest = 0): Predicate {
   return compileNode(lower(node, highest))

@@ -1,7 +1,7 @@
 import { allOfNode, anyOfNode, type ConditionNode, isJoined } from './nodes.js'
 import { sameCondition } from './same.js'
 
-/** Whether one condition follows from another by the way they are written. False may just mean: not seen. */
+/** Whether one condition follows from another by its form. False can also mean that it was not recognised. */
 export function implies(given: ConditionNode, wanted: ConditionNode): boolean {
   if (sameCondition(given, wanted)) return true
   switch (wanted.kind) {
@@ -41,19 +41,19 @@ function partImplies(given: ConditionNode, wanted: ConditionNode): boolean {
   }
 }
 
-/** Parts beyond this number are left as they are: each would be held against all others. */
+/** With more parts than this, no pair is compared, since the cost grows with the square. */
 const MOST_PARTS = 40
 
 /**
- * The same condition without what another part of it says already: the absorption laws, a and (a or b) is a, and a or (a and b)
- * is a. A rule for changing a record often repeats a part of the one for reading it.
+ * Drops what another part says already, by the absorption laws: a and (a or b) is a; a or (a and b) is a. A rule for changing a record
+ * often repeats part of the rule for reading it.
  */
 export function absorbed(node: ConditionNode): ConditionNode {
   if (!isJoined(node)) return node
   const parts = node.of.map(absorbed)
   if (parts.length > MOST_PARTS) return node
   const needed = [...parts]
-  // What comes later is looked at first: of two that say the same, the first stays.
+  // Later parts are examined first: of two equivalent parts, the first stays.
   for (const part of [...parts].reverse()) {
     const at = needed.indexOf(part)
     const idle = needed.some((other, of) => of !== at && (node.kind === 'allOf' ? implies(other, part) : implies(part, other)))

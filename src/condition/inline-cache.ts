@@ -1,13 +1,13 @@
 type Test = (record: Readonly<Record<string, unknown>>) => boolean
 
-/** A field that has to hold one of two values (the same one twice where there is but one). */
+/** A field that must hold one of two values. With one value, it is given twice. */
 export interface KnownField {
   readonly name: string
   readonly one: unknown
   readonly other: unknown
 }
 
-/** Tests of fields against values known beforehand: any of up to three, or one field against many values. */
+/** Tests of fields against known values: up to three fields joined by `or`, or one field against many values. */
 interface Lane {
   any1(a: KnownField): Test
   any2(a: KnownField, b: KnownField): Test
@@ -15,10 +15,9 @@ interface Lane {
   among(name: string, values: ReadonlySet<unknown>): Test
 }
 
-// A JavaScript engine keeps what it learns about a property access with the place in the source text. One shared
-// `record[name]` would be reached with every field name and stay slow; the same text several times over lets each set of
-// fields have a place of its own, which is worth a factor of two on long arrays (bench/filter.ts). Hence the copies:
-// they must stay alike, and must stay copies.
+// A JavaScript engine keeps what it learns about a property access with its place in the source text. One shared `record[name]` is reached
+// with every field name and stays slow. Several copies of the same text give each set of fields its own place, which is twice as fast on
+// long arrays (bench/filter.ts). The copies must stay identical.
 const LANES: readonly Lane[] = [
   {
     any1({ name, one, other }) {
@@ -187,7 +186,7 @@ const LANES: readonly Lane[] = [
 const laneOf = new Map<string, number>()
 const MOST = 10_000
 
-/** The lane for these fields: always the same for the same names, so that every person's copy of a rule shares it. */
+/** The copy for these fields: the same names always get the same one, so that all people share it. */
 export function laneFor(names: string): Lane {
   let at = laneOf.get(names)
   if (at === undefined) {

@@ -28,16 +28,15 @@ const DEEPEST = 64
 const SCALARS: readonly unknown[] = ['text', 'id', 'integer', 'number', 'boolean', 'time']
 
 /**
- * Reads a condition back from its JSON form, which is the node itself (`JSON.stringify(node)` writes it).
- * Nothing is taken on trust: kinds, fields, types of both sides of a comparison and depth are checked.
- *
+ * Reads a condition from its JSON form, which is the node itself (`JSON.stringify(node)` writes it). Everything is checked: kinds, fields,
+ * the types on both sides of a comparison, and depth.
  * @throws ConditionError `BAD_CONDITION`, with the path to the fault.
  */
 export function conditionFromJson(json: unknown): ConditionNode {
   return condition(json, '$', 0, new Set())
 }
 
-/** The numbers of the `some` that a place is within. */
+/** The numbers of the enclosing `some` nodes. */
 type Bound = ReadonlySet<number>
 
 function condition(json: unknown, at: string, depth: number, bound: Bound): ConditionNode {
@@ -93,7 +92,7 @@ function condition(json: unknown, at: string, depth: number, bound: Bound): Cond
   }
 }
 
-/** What is wrong with comparing the two terms in this way, in words; undefined if nothing is. */
+/** The reason why two terms cannot be compared with this operator; undefined if they can. */
 export function comparisonProblem(left: TermNode, by: unknown, right: TermNode): string | undefined {
   if (typeof by !== 'string' || !Object.hasOwn(OPERATORS, by)) return `${JSON.stringify(by)} is not a comparison`
   const { takes } = operatorOf(by as Comparison)
@@ -216,7 +215,7 @@ function placeFromJson(json: unknown, at: string): PlaceNode {
   return Object.freeze({ path, type, ...(list ? { list } : {}) })
 }
 
-/** What is wrong with asking whether one list becomes the other by a value, in words; undefined if nothing is. */
+/** The reason why it cannot be asked whether one list becomes the other by a value; undefined if it can. */
 export function listChangeProblem(list: TermNode, from: TermNode, item: TermNode): string | undefined {
   const is = (term: TermNode, of: 'record' | 'after') => term.kind === 'field' && term.of === of && term.via === undefined
   const same = is(list, 'after') && is(from, 'record') && sameTerm({ ...list, of: 'record' } as FieldNode, from)
@@ -225,7 +224,7 @@ export function listChangeProblem(list: TermNode, from: TermNode, item: TermNode
   return comparisonProblem(list, 'has', item)
 }
 
-/** What is wrong with looking for a term's value at a place, in words; undefined if nothing is. */
+/** The reason why a term cannot be joined with a place; undefined if it can. */
 export function joinProblem(to: PlaceNode, from: TermNode): string | undefined {
   const type = typeOf(from)
   if (type === 'other' || !comparable(type, to.type)) return `${type} is never equal to ${to.type}`
@@ -237,7 +236,7 @@ function many<T>(json: unknown, at: string, read: (one: unknown, at: string) => 
   return Object.freeze(json.map((one, index) => read(one, `${at}[${index}]`)))
 }
 
-/** What is wrong with one term standing in for the other, in words; undefined if nothing is. */
+/** The reason why one term cannot replace the other; undefined if it can. */
 export function orElseProblem(first: TermNode, otherwise: TermNode): string | undefined {
   const type = typeOf(first)
   const other = typeOf(otherwise)

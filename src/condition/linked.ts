@@ -2,7 +2,7 @@ import type { Links, Row } from './context.js'
 import type { PlaceNode } from './nodes.js'
 import { type Comparable, inside, toComparable, toComparables } from './value.js'
 
-/** Where the records of a type are to be had; undefined for a type that was not given. */
+/** Returns the records of a type; undefined if they were not given. */
 export type RecordSource = (type: string) => Iterable<Row> | undefined
 
 type Index = ReadonlyMap<Comparable, readonly Row[]>
@@ -10,8 +10,8 @@ type Index = ReadonlyMap<Comparable, readonly Row[]>
 const NONE: readonly Row[] = Object.freeze([])
 
 /**
- * Finds linked records through indexes, each made when it is first needed. The records are taken to stay as they are: make
- * another for another state of them. `missing` says what to do about a type that was not given.
+ * Finds linked records through indexes, each built when it is first needed. The records must not change: create another for a new state.
+ * `missing` decides what happens with a type that was not given.
  */
 export function linkedRecords(source: RecordSource, missing: (type: string) => never): Links {
   const indexes = new Map<string, Index>()
@@ -40,7 +40,7 @@ function indexed(rows: Iterable<Row>, places: readonly PlaceNode[]): Index {
   return index
 }
 
-/** The distinct values of a record at these places, as keys of an index. Usually there is one value: no list is allocated for it. */
+/** The distinct values of a record at these places, as index keys. There is usually one value, so no list is allocated for it. */
 export function keysAt(row: Row, places: readonly PlaceNode[]): Iterable<Comparable> {
   const [only] = places
   if (only === undefined || places.length > 1) return new Set(waysAt(row, places).map(together))
@@ -48,7 +48,7 @@ export function keysAt(row: Row, places: readonly PlaceNode[]): Iterable<Compara
   return values.length < 2 ? values : new Set(values)
 }
 
-/** The values at a place of a record: one at most, but where a list is there. */
+/** The values at a place of a record: at most one, unless the place is a list. */
 export function valuesAt(row: Row, { path, type, list }: PlaceNode): readonly Comparable[] {
   const value = inside(row, path)
   if (list) return toComparables(value, type) ?? []
@@ -56,7 +56,7 @@ export function valuesAt(row: Row, { path, type, list }: PlaceNode): readonly Co
   return one === undefined ? [] : [one]
 }
 
-/** The values at several places of a record, one of each: more than one way where a place is a list, none where one is missing. */
+/** The combinations of values at several places: several if a place is a list, none if a value is missing. */
 export function waysAt(row: Row, places: readonly PlaceNode[]): Comparable[][] {
   let ways: Comparable[][] = [[]]
   for (const place of places) {
@@ -66,7 +66,7 @@ export function waysAt(row: Row, places: readonly PlaceNode[]): Comparable[][] {
   return ways
 }
 
-// A text and a number never share a form; -0 and 0 do, in both.
+// A text and a number never get the same key. -0 and 0 do.
 function together(values: readonly Comparable[]): Comparable {
   return values.length === 1 ? (values[0] as Comparable) : JSON.stringify(values)
 }

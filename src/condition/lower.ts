@@ -26,9 +26,9 @@ import { childrenOf, mapChildren, mapOver, mapTerm, partsOfTerm, termsOfOver } f
 import { anyLeaf, highestEach } from './walk.js'
 
 /**
- * The same condition in which links are followed by `some` alone: `entry.plot.holderId is X` becomes "some plot that the
- * entry links to has the holderId X". So every backend gives a missing linked record one meaning, in one place.
- * A part of a condition is told the highest number of a `some` in the whole.
+ * The same condition with links followed by `some` alone: `entry.plot.holderId is X` becomes "some plot that the entry links to has the
+ * holderId X". So a missing linked record means the same in every backend.
+ * `highest` is the highest number of a `some` in the whole condition, if this is a part of one.
  */
 export function lower(node: ConditionNode, highest = 0): ConditionNode {
   if (!anyLeaf(node, isLinked)) return node
@@ -94,7 +94,7 @@ function loweredSide(term: TermNode, fresh: Fresh, compare: (term: TermNode) => 
   return anyOfNode([allOfNode([there, compare(term.term)]), allOfNode([notNode(there), compare(term.otherwise)])])
 }
 
-/** Some record at the end of the field's links fits. */
+/** True if a record at the end of the field's links matches. */
 function reached(field: FieldNode, fresh: Fresh, fits: (field: FieldNode) => ConditionNode): ConditionNode {
   const { via = [], ...last } = field
   let of = field.of
@@ -118,7 +118,7 @@ export function overLink(link: LinkNode, of: FieldNode['of'], via?: readonly Lin
   }
 }
 
-/** Turns a `some` that starts at a linked record into one nested in another. All its joins start at the same record. */
+/** Turns a `some` that starts at a linked record into nested ones. All its joins start at the same record. */
 function loweredSome(over: OverNode, fresh: Fresh, make: (over: OverNode) => ConditionNode): ConditionNode {
   const start = termsOfOver(over).flatMap(partsOfTerm).find(isLinked) as FieldNode | undefined
   if (start === undefined) return make(over)
@@ -133,8 +133,8 @@ function loweredSome(over: OverNode, fresh: Fresh, make: (over: OverNode) => Con
 }
 
 /**
- * Splits a `some` over records into what has to be equal, which an index serves, and the rest. Equalities that stand
- * among the conditions themselves join the pairs, but for those that `leave` keeps where they are.
+ * Splits a `some` over records into equalities, which an index can serve, and the rest. Equalities among the conditions join the pairs,
+ * except those that `leave` keeps.
  */
 export function joinsOf(
   node: Pick<SomeNode, 'each' | 'of'>,
@@ -175,7 +175,7 @@ function joinOf(to: TermNode, from: TermNode, each: number): JoinNode | undefine
   return canJoin(from, each) ? { to: { path: to.path, type: to.type }, from } : undefined
 }
 
-/** Whether a term is one value, of something outside the record of that number. */
+/** Whether a term is a single value that does not depend on the record of that number. */
 function canJoin(from: TermNode, each: number): boolean {
   switch (from.kind) {
     case 'field':
@@ -190,7 +190,7 @@ function canJoin(from: TermNode, each: number): boolean {
   }
 }
 
-/** The same for any `some` over records: of a chain, equalities among the conditions are no part of its steps. */
+/** The same for any `some` over records. In a chain, equalities among the conditions are not part of its steps. */
 export function linkOf(
   node: SomeNode,
   over: RecordsNode | AncestorsNode,
@@ -203,12 +203,12 @@ export function linkOf(
   }
 }
 
-/** A place in a record that a `some` looks at, as a field. */
+/** A place in the records of a `some`, as a field. */
 export function placeOf(place: PlaceNode, each: number): FieldNode {
   return { kind: 'field', of: each, ...place }
 }
 
-/** The join of a link, as a comparison. */
+/** The join of a link as a comparison. */
 export function equality({ to, from }: JoinNode, each: number): CompareNode {
   const term = placeOf(to, each)
   if (isList(from)) return compareNode(term, 'isOneOf', from)

@@ -1,8 +1,8 @@
 import { allOfNode, anyOfNode, type ConditionNode, constant, notNode, presenceNode, someNode } from './nodes.js'
 
 /**
- * The exact complement, with `not` pushed to the leaves: what is left under a `not` is a single comparison, or a `some`.
- * A backend then has to be exact about missing values in one place only.
+ * The exact complement, with `not` pushed to the leaves. Under each remaining `not` is a single comparison or a `some`, so a backend has
+ * one place where it must handle missing values exactly.
  */
 export function negate(node: ConditionNode): ConditionNode {
   switch (node.kind) {
@@ -26,7 +26,7 @@ export function negate(node: ConditionNode): ConditionNode {
   }
 }
 
-/** The same condition with every `not` pushed to the leaves and every name taken off. */
+/** The same condition with every `not` pushed to the leaves and every name removed. */
 export function pushNot(node: ConditionNode): ConditionNode {
   switch (node.kind) {
     case 'not':

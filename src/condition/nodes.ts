@@ -2,8 +2,8 @@ import type { Comparison } from './operators.js'
 import type { Comparable, Scalar } from './value.js'
 
 /**
- * Which record a field is read from: the record as it is, or (in rules of updates) as it would become; or, by number, the
- * record that the enclosing `some` of that number is looking at.
+ * The record that a field is read from: the record as it is, the changed record (in update rules), or the current record of the enclosing
+ * `some` with that number.
  */
 export type RecordRef = 'record' | 'after' | number
 
@@ -14,36 +14,39 @@ export interface PlaceNode {
   readonly list?: true
 }
 
-/** A step from one record to another of type `to`: each pair of places has to be equal. A list leads to whatever equals one of its values. */
+/**
+ * A step from one record to another of type `to`. Each pair of places must be equal. A list leads to every record that equals one of its
+ * elements.
+ */
 export interface LinkNode {
   readonly name: string
   readonly to: string
   readonly by: readonly { readonly to: PlaceNode; readonly from: PlaceNode }[]
 }
 
-/** A place in the records looked through, and the term that it has to be equal to. */
+/** A place in the records searched, and the term that it must equal. */
 export interface JoinNode {
   readonly to: PlaceNode
   readonly from: TermNode
 }
 
-/** A field of a record. `other` fields hold something that can only be asked whether it is there. */
+/** A field of a record. Fields of type `other` support presence tests only. */
 export interface FieldNode {
   readonly kind: 'field'
   readonly of: RecordRef
-  /** Links to one that lead on to the record that has the field. Where there is none, the field is missing. */
+  /** Links to one on the way to the record that has the field. If a record on the way does not exist, the field is missing. */
   readonly via?: readonly LinkNode[]
   readonly path: readonly string[]
   readonly type: Scalar | 'other'
   readonly list?: true
-  /** May be missing, by its shape. */
+  /** May be missing according to its shape. */
   readonly optional?: true
 }
 
-/** A claim of the person asking. Any claim can be missing: a visitor has none. */
+/** A claim of the person. Every claim can be missing, because a visitor has none. */
 export interface ClaimNode {
   readonly kind: 'claim'
-  /** So many of the first steps are links to records: together they are there or missing. */
+  /** How many of the first steps are links to records: those fields exist or are missing together. */
   readonly links?: number
   readonly path: readonly string[]
   readonly type: Scalar | 'other'
@@ -52,7 +55,7 @@ export interface ClaimNode {
   readonly optional?: true
 }
 
-/** A value written into the rule, or a claim once its value is known. Times are RFC 3339 text; null is missing. */
+/** A constant from the rule, or a claim whose value is known. Times are RFC 3339 text; null is missing. */
 export interface LiteralNode {
   readonly kind: 'literal'
   readonly type: Scalar
@@ -60,7 +63,7 @@ export interface LiteralNode {
   readonly value: Comparable | null | readonly Comparable[]
 }
 
-/** The instant of the operation. */
+/** The time of the operation. */
 export interface NowNode {
   readonly kind: 'now'
 }
@@ -70,23 +73,23 @@ export interface ForeverNode {
   readonly kind: 'forever'
 }
 
-/** A term, or another where the first is missing. */
+/** A term, or another one if the first is missing. */
 export interface OrElseNode {
   readonly kind: 'orElse'
   readonly term: TermNode
   readonly otherwise: TermNode
 }
 
-/** Anything that has a value when a rule is judged. */
+/** Anything that has a value when a rule is evaluated. */
 export type TermNode = FieldNode | ClaimNode | LiteralNode | NowNode | ForeverNode | OrElseNode
 
-/** True or false, whatever the record. */
+/** A constant. */
 export interface ConstantNode {
   readonly kind: 'constant'
   readonly value: boolean
 }
 
-/** A comparison: false as soon as either side is missing or improper. */
+/** A comparison. It is false if either side is missing or improper. */
 export interface CompareNode {
   readonly kind: 'compare'
   readonly by: Comparison
@@ -94,31 +97,31 @@ export interface CompareNode {
   readonly right: TermNode
 }
 
-/** Whether a term has a value. */
+/** Tests whether a term has a value. */
 export interface PresenceNode {
   readonly kind: 'presence'
   readonly term: TermNode
   readonly present: boolean
 }
 
-/** A list becomes another by one value alone: exactly one occurrence of the item is added, or removed, whatever the order. */
+/** One list becomes another by exactly one added or removed occurrence of the item, in any order. */
 export interface ListChangeNode {
   readonly kind: 'listChange'
   readonly by: 'adds' | 'removes'
-  /** The list as it becomes. */
+  /** The list after the change. */
   readonly list: TermNode
-  /** The list as it is. */
+  /** The list before the change. */
   readonly from: TermNode
   readonly item: TermNode
 }
 
-/** Every one of them holds; of none, true. */
+/** True if all hold. Empty: true. */
 export interface AllOfNode {
   readonly kind: 'allOf'
   readonly of: readonly ConditionNode[]
 }
 
-/** At least one of them holds; of none, false. */
+/** True if at least one holds. Empty: false. */
 export interface AnyOfNode {
   readonly kind: 'anyOf'
   readonly of: readonly ConditionNode[]
@@ -130,47 +133,47 @@ export interface NotNode {
   readonly of: ConditionNode
 }
 
-/** A condition under a name of its own: it means what it holds, and reads as its name. */
+/** A condition with a name, used in descriptions. It has the meaning of its content. */
 export interface NamedNode {
   readonly kind: 'named'
   readonly name: string
   readonly of: ConditionNode
 }
 
-/** Records of a type: those whose places equal the terms, or all of them. */
+/** Records of a type whose places equal the terms, or all of them if there are no pairs. */
 export interface RecordsNode {
   readonly kind: 'records'
   readonly type: string
-  /** The link by which they are reached. */
+  /** The link that was followed. */
   readonly name?: string
-  /** There is at most one. */
+  /** At most one record matches. */
   readonly one?: true
   readonly by: readonly JoinNode[]
 }
 
-/** The objects in a list within a record. */
+/** The objects in a list of a record. */
 export interface ElementsNode {
   readonly kind: 'elements'
   readonly list: FieldNode
 }
 
-/** The chain of records above one, by a link of their type to itself: any number of steps, the record itself left out. */
+/** The records above one in a chain of links within its type: any number of steps, without the record itself. */
 export interface AncestorsNode {
   readonly kind: 'ancestors'
   readonly type: string
   /** The first step. */
   readonly by: readonly JoinNode[]
-  /** Every further one. */
+  /** All further steps. */
   readonly link: LinkNode
   readonly key: PlaceNode
-  /** The key of the record itself. */
+  /** The key of the starting record. */
   readonly self: TermNode
 }
 
-/** What a `some` looks through. */
+/** The records that a `some` searches. */
 export type OverNode = RecordsNode | ElementsNode | AncestorsNode
 
-/** At least one of the records fits. Inside, it is the record of the number `each`, which no enclosing `some` has. */
+/** At least one of the records matches. Inside, the current record has the number `each`, which no enclosing `some` has. */
 export interface SomeNode {
   readonly kind: 'some'
   readonly each: number
@@ -178,7 +181,7 @@ export interface SomeNode {
   readonly of: ConditionNode
 }
 
-/** A yes/no expression over the record, the person and the instant: plain frozen data that is its own JSON form. */
+/** A yes/no expression over the record, the person and the time: plain frozen data that is its own JSON form. */
 export type ConditionNode =
   | ConstantNode
   | CompareNode
@@ -190,56 +193,56 @@ export type ConditionNode =
   | NamedNode
   | SomeNode
 
-/** Holds always. */
+/** Always true. */
 export const TRUE: ConstantNode = Object.freeze({ kind: 'constant', value: true })
-/** Holds never. */
+/** Always false. */
 export const FALSE: ConstantNode = Object.freeze({ kind: 'constant', value: false })
-/** The instant of the operation. */
+/** The time of the operation. */
 export const NOW: NowNode = Object.freeze({ kind: 'now' })
 /** Later than any instant. */
 export const FOREVER: ForeverNode = Object.freeze({ kind: 'forever' })
 
-/** A constant condition. */
+/** Creates a constant condition. */
 export function constant(value: boolean): ConstantNode {
   return value ? TRUE : FALSE
 }
 
-/** All of them, as one node. */
+/** Creates an `allOf` node. */
 export function allOfNode(of: readonly ConditionNode[]): AllOfNode {
   return Object.freeze({ kind: 'allOf', of: Object.freeze([...of]) })
 }
 
-/** Any of them, as one node. */
+/** Creates an `anyOf` node. */
 export function anyOfNode(of: readonly ConditionNode[]): AnyOfNode {
   return Object.freeze({ kind: 'anyOf', of: Object.freeze([...of]) })
 }
 
-/** The complement, as one node. */
+/** Creates a `not` node. */
 export function notNode(of: ConditionNode): NotNode {
   return Object.freeze({ kind: 'not', of })
 }
 
-/** A comparison, as one node. */
+/** Creates a comparison. */
 export function compareNode(left: TermNode, by: Comparison, right: TermNode): CompareNode {
   return Object.freeze({ kind: 'compare', by, left, right })
 }
 
-/** A test of presence, as one node. */
+/** Creates a presence test. */
 export function presenceNode(term: TermNode, present: boolean): PresenceNode {
   return Object.freeze({ kind: 'presence', term, present })
 }
 
-/** A change of a list by one value, as one node. */
+/** Creates a test that a list changes by one value. */
 export function listChangeNode(by: ListChangeNode['by'], list: TermNode, from: TermNode, item: TermNode): ListChangeNode {
   return Object.freeze({ kind: 'listChange', by, list, from, item })
 }
 
-/** A `some`, as one node. */
+/** Creates a `some` node. */
 export function someNode(each: number, over: OverNode, of: ConditionNode): SomeNode {
   return Object.freeze({ kind: 'some', each, over, of })
 }
 
-/** The type of a term's value. */
+/** The value type of a term. */
 export function typeOf(term: TermNode): Scalar | 'other' {
   switch (term.kind) {
     case 'field':
@@ -254,13 +257,13 @@ export function typeOf(term: TermNode): Scalar | 'other' {
   }
 }
 
-/** The type by which a term is compared. */
+/** The type that a term is compared as. */
 export function scalarOf(term: TermNode): Scalar {
   const type = typeOf(term)
   return type === 'other' ? 'text' : type
 }
 
-/** Whether a term's value is a list. */
+/** Whether a term is a list. */
 export function isList(term: TermNode): boolean {
   switch (term.kind) {
     case 'field':
@@ -275,7 +278,7 @@ export function isList(term: TermNode): boolean {
   }
 }
 
-/** Conditions joined: every one of them, or at least one. */
+/** Conditions joined by `and` or `or`. */
 export function isJoined(node: ConditionNode): node is AllOfNode | AnyOfNode {
   switch (node.kind) {
     case 'allOf':
@@ -292,7 +295,7 @@ export function isJoined(node: ConditionNode): node is AllOfNode | AnyOfNode {
   }
 }
 
-/** What is looked through is records, of which a type says what they hold. */
+/** Whether a `some` searches records, whose shape comes from their type. */
 export function isOverRecords(over: OverNode): over is RecordsNode | AncestorsNode {
   switch (over.kind) {
     case 'records':

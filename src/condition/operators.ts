@@ -1,19 +1,19 @@
 import { lowerAscii } from './text.js'
 import type { Comparable } from './value.js'
 
-/** How one value of each side compares; both are proper. */
+/** Compares one proper value of each side. */
 export type Comparing = (left: Comparable, right: Comparable) => boolean
 
-/** All that the backends, the builder and the documents need to know of a comparison. */
+/** Everything that the backends, the builder and the documentation need to know about a comparison. */
 export interface Operator {
-  /** The family of the values on both sides. */
+  /** The kind of values on both sides. */
   readonly takes: 'any' | 'number' | 'time' | 'text'
-  /** Which sides are lists: of each, one element that compares is enough. */
+  /** Which sides are lists. One matching element is enough. */
   readonly lists: '' | 'left' | 'right' | 'both'
   readonly compare: Comparing
-  /** What an index finds a record by, where one side is known: the equal value, the same in either letter case, the start of a text. */
+  /** How an index can find a record if one side is known: by the equal value, ignoring letter case, or by the start of a text. */
   readonly lookup: 'equality' | 'equalityIgnoringCase' | 'start' | 'none'
-  /** What it is for, as the documentation has it; left out where the name says it all. */
+  /** An explanation for the documentation. Absent if the name is enough. */
   readonly note?: string
 }
 
@@ -29,8 +29,8 @@ const text = { ...single, takes: 'text' } as const
 const equality = { takes: 'any', compare: same, lookup: 'equality' } as const
 
 /**
- * Every comparison, under the name that it has in rules, in JSON and in filters of lists. This is the one place that says what
- * there is: the type `Comparison` is made of it, so that each backend fails to compile until it knows a new one.
+ * All comparisons, by the name that rules, JSON and list filters use. The type `Comparison` derives from this table, so no backend compiles
+ * until it supports a new one.
  */
 export const OPERATORS = Object.freeze({
   is: { ...equality, lists: '' },
@@ -70,7 +70,7 @@ export type Comparison = keyof typeof OPERATORS
 /** The names of all comparisons. */
 export const COMPARISONS: readonly Comparison[] = /* @__PURE__ */ Object.freeze(Object.keys(OPERATORS) as Comparison[])
 
-/** How a sentence says that a comparison holds, and that it does not. Apart from the rest, since pages that ask rules say nothing of them. */
+/** How a sentence says that a comparison holds or does not hold. Kept separate because pages do not need it. */
 export const PHRASES: { readonly [C in Comparison]: readonly [yes: string, no: string] } = /* @__PURE__ */ Object.freeze({
   is: ['is', 'is not'],
   isOneOf: ['is one of', 'is not one of'],
@@ -89,18 +89,18 @@ export const PHRASES: { readonly [C in Comparison]: readonly [yes: string, no: s
   overlaps: ['share a value with', 'share no value with'],
 })
 
-/** What is known of a comparison. */
+/** The table entry of a comparison. */
 export function operatorOf(by: Comparison): Operator {
   return OPERATORS[by]
 }
 
-/** Whether the sides of a comparison are lists: the left one, and the right one. */
+/** Whether the left and the right side are lists. */
 export function listSides(by: Comparison): readonly [left: boolean, right: boolean] {
   const { lists } = operatorOf(by)
   return [lists === 'left' || lists === 'both', lists === 'right' || lists === 'both']
 }
 
-/** Compares what both sides hold: a value, or the proper values of a list. */
+/** Compares the values of both sides: a single value, or the proper values of a list. */
 export function compareValues(
   by: Comparison,
   left: Comparable | readonly Comparable[],
@@ -112,7 +112,7 @@ export function compareValues(
   return ((lefts ? left : [left]) as readonly Comparable[]).some((one) => others.some((other) => compare(one, other)))
 }
 
-/** Whether one list is another with one occurrence of a value more, whatever the order. */
+/** Whether one list is the other plus one occurrence of a value, in any order. */
 export function changedBy(more: readonly Comparable[], less: readonly Comparable[], value: Comparable): boolean {
   if (more.length !== less.length + 1) return false
   const left = new Map<Comparable, number>()

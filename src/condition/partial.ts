@@ -19,35 +19,37 @@ import { changedBy, compareValues } from './operators.js'
 import { type Comparable, isMissing, toComparable, toComparables } from './value.js'
 import { type LeafNode, mapOver, OUTERMOST, type Surroundings, within } from './visit.js'
 
-/** What a partial evaluation knows. What it leaves as it is, stays open: the result is a constant only where that does not matter. */
+/** What a partial evaluation knows. Unknown parts stay as they are. The result is a constant only if it does not depend on them. */
 export interface Binding {
-  /** The value of a term, as a literal; the term itself where it is not known. */
+  /** The value of a term as a literal, or the term itself if its value is unknown. */
   leaf(leaf: LeafNode, around: Surroundings): TermNode
-  /** Whether a list is there that holds something that equals nothing: a literal cannot say so, and it is no match for any list. */
+  /**
+   * Whether a known list contains a value that equals nothing. A literal cannot express that, and such a list never changes by one value.
+   */
   isBroken?(leaf: TermNode): boolean
-  /** The records, or objects, that a `some` looks at, as far as they are known; undefined where nothing is known of them. */
+  /** The records or objects that a `some` searches, as far as known; undefined if nothing is known. */
   look?(node: SomeNode): Looked | undefined
-  /** What a condition comes to, where that is known without looking into it. */
+  /** The result of a condition, if it is known without evaluating its parts. */
   replace?(node: ConditionNode, around: Surroundings): ConditionNode | undefined
-  /** How simplified conditions are joined: `combine`, where the result is kept. Default: only what decides the whole is looked for. */
+  /** Joins simplified conditions: `combine` if the result is kept. Default: only checks whether one part decides. */
   join?(kind: 'allOf' | 'anyOf', simple: readonly ConditionNode[]): ConditionNode
-  /** What named conditions came to before, where they come to the same wherever they stand. */
+  /** Cached results of named conditions, which are the same everywhere. */
   readonly named?: Map<ConditionNode, ConditionNode>
 }
 
-/** What is known of the records that a `some` looks at. */
+/** What is known about the records of a `some`. */
 export interface Looked {
-  /** What is known of each of them. */
+  /** What is known about each record. */
   readonly each: readonly Binding[]
-  /** What is asked of each. */
+  /** The condition to evaluate for each record. */
   readonly of: ConditionNode
-  /** Whether there may be others. */
+  /** Whether there may be more records. */
   readonly others: boolean
 }
 
 /**
- * The one partial evaluator: a condition with all that is known put in, and all that follows from it decided. Never changes the
- * answer, whatever the rest turns out to be. What is open stays: so a result that is no constant means that it depends.
+ * The only partial evaluator: fills in everything known and simplifies. It never changes the answer, whatever the unknown values turn out
+ * to be. A result that is not a constant means that the answer depends on them.
  */
 export function bind(node: ConditionNode, binding: Binding, around: Surroundings = OUTERMOST): ConditionNode {
   const known = binding.replace?.(node, around)
@@ -73,7 +75,7 @@ export function bind(node: ConditionNode, binding: Binding, around: Surroundings
   }
 }
 
-/** Stands for a condition whose outcome is not known: no rule asks for a claim of no name. */
+/** A placeholder for an unknown result. No rule can name a claim with an empty name. */
 export const UNDECIDED: ConditionNode = Object.freeze(
   presenceNode(Object.freeze({ kind: 'claim', path: Object.freeze(['']), type: 'other' }), true),
 )
@@ -97,7 +99,7 @@ function bindJoined(node: AllOfNode | AnyOfNode, binding: Binding, around: Surro
   return (binding.join ?? join)(node.kind, parts)
 }
 
-/** A term with what is known put in; of two that stand in for each other, the one that counts where that is known. */
+/** Fills in a term. Of `a.orElse(b)`, it keeps the one that counts, if that is known. */
 export function bindTerm(term: TermNode, binding: Binding, around: Surroundings): TermNode {
   if (term.kind !== 'orElse') return binding.leaf(term, around)
   const first = bindTerm(term.term, binding, around)
@@ -151,11 +153,11 @@ function bindSome(node: SomeNode, binding: Binding, around: Surroundings): Condi
   return over === node.over && of === node.of ? node : { kind: 'some', each: node.each, over, of }
 }
 
-/** Whether a `some` cannot find any record, because it joins on something that equals nothing. */
+/** Whether a `some` cannot find any record, because it joins on a value that equals nothing. */
 function isEmpty(over: OverNode): boolean {
   switch (over.kind) {
     case 'elements':
-      // A list that is known is looked at one by one; what is left is missing.
+      // The objects of a known list are evaluated one by one. Absent fields are missing.
       return over.list.kind !== 'field'
     case 'records':
     case 'ancestors':
@@ -163,7 +165,7 @@ function isEmpty(over: OverNode): boolean {
   }
 }
 
-/** Joins simplified conditions: decided where one part decides. What is written twice stays so; `combine` leaves it out. */
+/** Joins simplified conditions; one part can decide. Duplicates stay; `combine` removes them. */
 function join(kind: 'allOf' | 'anyOf', simple: readonly ConditionNode[]): ConditionNode {
   const decisive = kind === 'anyOf'
   const open: ConditionNode[] = []
@@ -174,13 +176,13 @@ function join(kind: 'allOf' | 'anyOf', simple: readonly ConditionNode[]): Condit
   return open.length === 0 ? constant(!decisive) : open.length === 1 ? (open[0] as ConditionNode) : { kind, of: open }
 }
 
-/** The complement of a simplified condition, simplified. */
+/** The simplified complement of a simplified condition. */
 export function complement(of: ConditionNode): ConditionNode {
   if (of.kind === 'not') return of.of
   return of === TRUE ? FALSE : of === FALSE ? TRUE : { kind: 'not', of }
 }
 
-/** The term without stand-ins that equal nothing: in a comparison it says no more than that the term is missing. */
+/** Drops alternatives in `orElse` that equal nothing: in a comparison they mean the same as missing. */
 function withoutIdle(term: TermNode): TermNode {
   if (term.kind !== 'orElse') return term
   const there = presenceOf(term.term)
@@ -190,7 +192,7 @@ function withoutIdle(term: TermNode): TermNode {
   return otherwise === term.otherwise ? term : Object.freeze({ kind: 'orElse', term: term.term, otherwise })
 }
 
-/** Whether the term is there, where that is known. */
+/** Whether the term has a value, if that is known. */
 export function presenceOf(term: TermNode): boolean | undefined {
   switch (term.kind) {
     case 'literal':
@@ -212,7 +214,7 @@ function equalsNothing(term: TermNode): boolean {
   return toComparable(term.value, term.type) === undefined
 }
 
-/** The value of a term, ready to be compared, or the values of a list; undefined where it is open, or equals nothing. */
+/** The value of a term in comparable form, or the values of a list. Undefined if unknown, or if it equals nothing. */
 export function knownValue(term: TermNode): Comparable | readonly Comparable[] | undefined {
   switch (term.kind) {
     case 'literal':

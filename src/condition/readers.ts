@@ -2,13 +2,13 @@ import { type Env, type Links, LinksError, type Row } from './context.js'
 import { type FieldNode, isList, type LinkNode, type OrElseNode, type TermNode, typeOf } from './nodes.js'
 import { type Comparable, inside, isMissing, type Scalar, toComparable, toComparables } from './value.js'
 
-/** A term's value as comparisons see it: undefined where it equals nothing. */
+/** The comparable value of a term; undefined if it equals nothing. */
 export type Reader = (record: Row, env: Env) => Comparable | undefined
 
-/** What a list holds that comparisons see. */
+/** The comparable elements of a list. */
 export type Listed = readonly Comparable[]
 
-/** What the term holds, as stored. */
+/** The stored value of a term. */
 export function rawReader(term: TermNode): (record: Row, env: Env) => unknown {
   switch (term.kind) {
     case 'field': {
@@ -31,7 +31,7 @@ export function rawReader(term: TermNode): (record: Row, env: Env) => unknown {
   }
 }
 
-/** Reads a term, or its stand-in where it is missing. */
+/** Reads a term, or its alternative if it is missing. */
 function eitherOf<T>(term: OrElseNode, readerOf: (term: TermNode) => (record: Row, env: Env) => T): (record: Row, env: Env) => T {
   const missing = missingReader(term.term)
   const first = readerOf(term.term)
@@ -40,8 +40,8 @@ function eitherOf<T>(term: OrElseNode, readerOf: (term: TermNode) => (record: Ro
 }
 
 /**
- * Reads what a term holds for people to see: a missing value is undefined or null, an improper one stays as it is.
- * Links are followed to the first record that there is.
+ * Reads the value of a term for display: missing is undefined or null, and an improper value stays as it is. Of the records at the end of
+ * links, the first one is used.
  */
 export function shown(term: TermNode): (record: Row, env: Env) => unknown {
   switch (term.kind) {
@@ -77,7 +77,7 @@ function shownAlong({ of, via: _via, ...last }: FieldNode, via: readonly LinkNod
   }
 }
 
-/** The values of a record that a link to one joins on, one for each pair; undefined if one of them is missing. */
+/** The values of a record that a link to one joins on, one for each pair. Undefined if one is missing. */
 export function linkValues(by: LinkNode['by'], row: Row): Comparable[] | undefined {
   const values: Comparable[] = []
   for (const { from } of by) {
@@ -88,7 +88,7 @@ export function linkValues(by: LinkNode['by'], row: Row): Comparable[] | undefin
   return values
 }
 
-/** The records that a link to one leads to from a record: one, or none. */
+/** The records that a link to one leads to: one or none. */
 export function linkedBy({ to, by }: LinkNode, row: Row, links: Links | undefined): readonly Row[] {
   if (links === undefined) throw new LinksError(to)
   const values = linkValues(by, row)
@@ -121,7 +121,7 @@ export function missingReader(term: TermNode): (record: Row, env: Env) => boolea
   }
 }
 
-/** Reads a single value, ready to be compared. */
+/** Reads a single value in comparable form. */
 export function reader(term: TermNode): Reader {
   switch (term.kind) {
     case 'field':
@@ -141,10 +141,10 @@ export function reader(term: TermNode): Reader {
   }
 }
 
-/** Reads the elements of a list that comparisons see; undefined where there is no list. */
+/** Reads the comparable elements of a list; undefined if there is no list. */
 export type ListReader = (record: Row, env: Env) => Listed | undefined
 
-/** Reads a list, ready to be compared. */
+/** Reads a list in comparable form. */
 export function listReader(term: TermNode): ListReader {
   switch (term.kind) {
     case 'literal': {
@@ -166,7 +166,7 @@ export function listReader(term: TermNode): ListReader {
   }
 }
 
-/** Reads a list all of whose elements comparisons see; undefined where one equals nothing. */
+/** Reads a list whose elements are all comparable; undefined if one of them equals nothing. */
 export function wholeList(term: TermNode, type: Scalar): ListReader {
   const raw = rawReader(term)
   return (record, env) => {

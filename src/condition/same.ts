@@ -6,7 +6,7 @@ export function sameTerm(a: TermNode, b: TermNode): boolean {
   if (a === b) return true
   if (a.kind !== b.kind) return false
   switch (a.kind) {
-    // Of one type as well: what is blank is missing in an id, and there in a text.
+    // The types must match too: a blank value is missing as an id, but not as a text.
     case 'field': {
       const other = b as typeof a
       return a.type === other.type && a.of === other.of && samePath(a.path, other.path) && sameLinks(a.via, other.via)
@@ -23,7 +23,7 @@ export function sameTerm(a: TermNode, b: TermNode): boolean {
   }
 }
 
-/** Whether two conditions are written alike. Two that merely mean the same may differ. */
+/** Whether two conditions have the same form. Conditions with the same meaning may differ in form. */
 export function sameCondition(a: ConditionNode, b: ConditionNode): boolean {
   if (a === b) return true
   return a.kind === b.kind && sameHead(a, b) && sameChildren(childrenOf(a), childrenOf(b))
@@ -33,7 +33,7 @@ function sameChildren(a: readonly ConditionNode[], b: readonly ConditionNode[]):
   return a.length === b.length && a.every((one, at) => sameCondition(one, b[at] as ConditionNode))
 }
 
-/** Whether two conditions of one kind are alike but for the conditions that they are made of. */
+/** Whether two conditions of one kind are the same, apart from their sub-conditions. */
 function sameHead(a: ConditionNode, b: ConditionNode): boolean {
   switch (a.kind) {
     case 'constant':
@@ -62,7 +62,7 @@ function samePlace(a: PlaceNode, b: PlaceNode | undefined): boolean {
   return b?.type === a.type && samePath(a.path, b.path)
 }
 
-/** Whether two chains of links are the same. */
+/** Whether two lists of links are the same. */
 export function sameLinks(a: readonly LinkNode[] = [], b: readonly LinkNode[] = []): boolean {
   return a === b || (a.length === b.length && a.every((one, at) => sameLink(one, b[at] as LinkNode)))
 }

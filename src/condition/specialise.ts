@@ -8,21 +8,21 @@ import { type Comparable, IMPROPER, inside, isMissing, type Scalar, toComparable
 import { anyNode, type LeafNode, partsOfTerm, termsOf } from './visit.js'
 
 /**
- * Folds away everything that can be decided beforehand. Given somebody's claims (null for a visitor), every claim becomes
- * its value, so that what remains speaks of the record alone: often `TRUE` or `FALSE`, else a few comparisons.
- * Without claims, only what holds for everybody is folded. Never changes the answer for any record.
+ * Simplifies a condition. Given the claims of a person (null for a visitor), every claim is replaced by its value, so that what remains
+ * asks only about the record: often `TRUE` or `FALSE`, otherwise a few comparisons. Without claims, it simplifies what is the same for all
+ * people. It never changes the answer for any record.
  */
 export function simplify(node: ConditionNode, claims?: Row | null): ConditionNode {
   return frozen(claims === undefined ? bind(node, NOTHING_KNOWN) : specialised(node, person(claims)))
 }
 
-/** Knows nothing: what holds for everybody. */
+/** No knowledge: simplifies only what is the same for all people. */
 const NOTHING_KNOWN: Binding = Object.freeze({ leaf: (leaf: LeafNode) => leaf, join: combine })
 
-/** Somebody's claims, each turned into a literal once, however many rules ask for it. */
+/** The claims of a person as literals. Each is converted once, however many rules read it. */
 export type PersonClaims = Binding
 
-/** Readies claims for many conditions. */
+/** Prepares claims for many conditions. */
 export function person(me: Row | null): PersonClaims {
   const known = new Map<string, LiteralNode>()
   return {
@@ -38,14 +38,14 @@ export function person(me: Row | null): PersonClaims {
     },
     replace: withoutClaims,
     join: combine,
-    // Standings, which many rules speak of, as they stand for this person.
+    // Standings are used by many rules, so their results for this person are cached.
     named: new Map(),
   }
 }
 
 const ids = new WeakMap<ClaimNode, string>()
 
-/** Claims of one name have one value, wherever rules ask for it. */
+/** A claim has the same value wherever rules read it. */
 function idOf(claim: ClaimNode): string {
   let id = ids.get(claim)
   if (id === undefined) {
@@ -55,12 +55,12 @@ function idOf(claim: ClaimNode): string {
   return id
 }
 
-/** A condition as it stands for a person, as `simplify` has it with claims. What it gives is not frozen yet, for speed. */
+/** Specialises a condition, as `simplify` with claims does. For speed, the result is not frozen yet. */
 export function specialised(node: ConditionNode, who: PersonClaims): ConditionNode {
   return bind(node, who)
 }
 
-// A rule is asked again for every person, so what does not depend on the person is worked out once and kept with the rule.
+// A rule is specialised again for every person, so the simplification that needs no claims is done once and cached with the rule.
 const settled = new WeakMap<ConditionNode, ConditionNode | null>()
 
 function withoutClaims(node: ConditionNode): ConditionNode | undefined {
@@ -76,7 +76,7 @@ function hasClaim(node: ConditionNode): boolean {
   return termsOf(node).some((term) => partsOfTerm(term).some(({ kind }) => kind === 'claim'))
 }
 
-/** A claim as a literal. A claim that is improper stays present and equals nothing, as everywhere. */
+/** A claim as a literal. An improper claim stays present and equals nothing, as everywhere. */
 function claimValue(term: ClaimNode, claims: Row | null): LiteralNode {
   const found = inside(claims, term.path)
   const type: Scalar = term.type === 'other' ? 'text' : term.type

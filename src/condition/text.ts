@@ -1,6 +1,6 @@
 /**
- * Orders two texts code point by code point, as UTF-8 bytes would sort.
- * JavaScript's own `<` compares UTF-16 units and puts U+1F331 before U+FFFD.
+ * Compares two texts code point by code point, in the order of their UTF-8 bytes. JavaScript's `<` compares UTF-16 units and puts U+1F331
+ * before U+FFFD.
  */
 export function compareText(left: string, right: string): number {
   const length = Math.min(left.length, right.length)
@@ -16,7 +16,7 @@ function isSurrogate(unit: number): boolean {
   return unit >= 0xd800 && unit <= 0xdfff
 }
 
-/** Lower case for the letters A to Z and nothing else: what email addresses need, and the same on every engine. */
+/** Lower case for the letters A to Z only: enough for email addresses, and the same on every engine. */
 export function lowerAscii(text: string): string {
   return text.replace(/[A-Z]+/g, (letters) => letters.toLowerCase())
 }

@@ -1,12 +1,12 @@
 const RFC3339 = /^(\d{4}-\d{2}-\d{2})(?:[Tt](\d{2}:\d{2}:\d{2})(?:\.(\d+))?([Zz]|[+-]\d{2}:\d{2}))?$/
-/** The first instant that every engine can hold, 0000-01-01T00:00:00.000Z, in milliseconds since 1970. */
+/** The earliest time that every engine can hold, 0000-01-01T00:00:00.000Z, in milliseconds since 1970. */
 export const FIRST_INSTANT = -62_167_219_200_000
-/** The last one, 9999-12-31T23:59:59.999Z. */
+/** The latest one, 9999-12-31T23:59:59.999Z. */
 export const LAST_INSTANT = 253_402_300_799_999
 
 /**
- * A Date or an RFC 3339 text as milliseconds since 1970, cut to the millisecond; undefined for anything else.
- * A date without a time of day is its midnight in UTC. Years run from 0 to 9999, as every engine holds them.
+ * Converts a Date or an RFC 3339 text to milliseconds since 1970, cut to the millisecond. Undefined for anything else. A date without a
+ * time means midnight in UTC. Years run from 0 to 9999, which every engine can hold.
  */
 export function instant(value: unknown): number | undefined {
   if (value instanceof Date) return within(value.getTime())
@@ -15,7 +15,7 @@ export function instant(value: unknown): number | undefined {
   if (day === undefined) return undefined
   const time = Date.parse(`${day}T${clock}.${`${fraction}000`.slice(0, 3)}Z`)
   const offset = offsetMinutes(zone)
-  // Days like 30 February and the hour 24 would be carried over into the next day.
+  // `Date` would carry 30 February or hour 24 over into the next day.
   if (offset === undefined || !Number.isFinite(time) || !new Date(time).toISOString().startsWith(`${day}T${clock}`)) return undefined
   return within(time - offset * 60_000)
 }
@@ -32,7 +32,7 @@ function within(time: number): number | undefined {
   return time >= FIRST_INSTANT && time <= LAST_INSTANT ? time : undefined
 }
 
-/** The one text form of an instant: 24 characters, in UTC, so that text order is time order. */
+/** The one text form of a time: 24 characters in UTC, so that text order is time order. */
 export function instantText(time: number): string {
   return new Date(time).toISOString()
 }

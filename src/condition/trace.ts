@@ -4,25 +4,25 @@ import { type ConditionNode, FALSE, type SomeNode, someNode } from './nodes.js'
 import { shown } from './readers.js'
 import { highestEach } from './walk.js'
 
-/** How one part of a condition came out for one record and person. */
+/** The result of one part of a condition, for one record and person. */
 export interface Trace {
   readonly node: ConditionNode
   readonly holds: boolean
-  /** For a comparison, what stood on its sides; for a test of presence, what was there. */
+  /** For a comparison, the values of both sides; for a presence test, the value found. */
   readonly values?: readonly unknown[]
   readonly of: readonly Trace[]
-  /** Within a `some`: the record that this part was judged on. */
+  /** Inside a `some`: the record that this part was evaluated on. */
   readonly on?: Row
-  /** For a `some`: how many records there were to look at. */
+  /** For a `some`: the number of records that were searched. */
   readonly looked?: number
 }
 
-// Of the records that do not fit, so many are told of: the nearest ones.
+// Of the records that do not match, this many are reported, nearest first.
 const MOST_TOLD = 3
 
 /**
- * Judges a condition part by part, keeping the outcome of each and the values compared. Of the records that a `some` looks
- * at, it tells of one that fits, or else of some that do not. For developers' eyes only.
+ * Evaluates a condition and keeps the result and the compared values of each part. Of the records of a `some`, it reports a matching one,
+ * or else some that do not match. For developers only.
  */
 export function trace(node: ConditionNode, record: Row, env: Env): Trace {
   return traced(node, record, { ...env, context: env.context ?? newContext() }, highestEach(node))
@@ -63,7 +63,7 @@ function failures(part: Trace): number {
   return part.of.length === 0 ? 1 : part.of.reduce((sum, inner) => sum + failures(inner), 0)
 }
 
-/** The records that a `some` looks at: asked of each in turn, the answer always being no. */
+/** The records of a `some`, collected by a callback that always returns false. */
 function lookedAt(node: SomeNode, record: Row, env: Env & { readonly context: EvaluationContext }, highest: number): Row[] {
   const found: Row[] = []
   const context: EvaluationContext = {

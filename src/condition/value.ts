@@ -1,27 +1,27 @@
 import { instant } from './time.js'
 
-/** What a single value can be. An `id` is text whose blank forms count as missing. */
+/** The types of a single value. An `id` is text whose blank forms count as missing. */
 export type Scalar = 'text' | 'id' | 'integer' | 'number' | 'boolean' | 'time'
 
-/** A value ready to be compared: times are milliseconds since 1970 (`Infinity` for forever). */
+/** A comparable value: times are milliseconds since 1970 (`Infinity` for forever). */
 export type Comparable = string | number | boolean
 
 const UNHOLDABLE = /[\0\p{Surrogate}]/u
 const BLANK = /^ *$/
 
-/** Text that every engine can hold: no NUL, no half of a surrogate pair. */
+/** Whether every engine can hold the text: no NUL, no half of a surrogate pair. */
 export function isHoldable(text: string): boolean {
   return !UNHOLDABLE.test(text)
 }
 
-/** An id that is no id: empty, or nothing but spaces. */
+/** Whether an id is empty or only spaces. */
 export function isBlank(text: string): boolean {
   return BLANK.test(text)
 }
 
 /**
- * The value as comparisons see it, or undefined where it equals nothing: missing, of another type, or not exactly
- * representable on every engine (NaN, infinities, unsafe integers, lone surrogates, NUL, times outside the years 0 to 9999).
+ * The comparable form of a value. Undefined if it equals nothing: missing, of another type, or not exactly representable on every engine
+ * (NaN, infinities, unsafe integers, lone surrogates, NUL, times outside the years 0 to 9999).
  */
 export function toComparable(value: unknown, type: Scalar): Comparable | undefined {
   switch (type) {
@@ -40,7 +40,7 @@ export function toComparable(value: unknown, type: Scalar): Comparable | undefin
   }
 }
 
-/** What lies at a path within a value; undefined where there is nothing. Lists are not looked into. */
+/** The value at a path within a value; undefined if there is none. Does not look into lists. */
 export function inside(value: unknown, path: readonly string[]): unknown {
   let found = value
   for (const step of path) {
@@ -50,10 +50,10 @@ export function inside(value: unknown, path: readonly string[]): unknown {
   return found
 }
 
-/** Stands in a literal for what is there and equals nothing: NUL is improper text on every engine. */
+/** A literal for a value that is present and equals nothing: NUL is improper text on every engine. */
 export const IMPROPER = '\0'
 
-/** The elements of a list that comparisons see; undefined for what is no list. Missing and improper elements equal nothing. */
+/** The comparable elements of a list; undefined if it is not a list. Missing and improper elements equal nothing. */
 export function toComparables(value: unknown, type: Scalar): Comparable[] | undefined {
   if (!Array.isArray(value)) return undefined
   const found: Comparable[] = []
@@ -64,23 +64,23 @@ export function toComparables(value: unknown, type: Scalar): Comparable[] | unde
   return found
 }
 
-/** Missing: null, undefined, or a blank id. What is improper is present, and equals nothing. */
+/** Missing: null, undefined, or a blank id. An improper value is present, and equals nothing. */
 export function isMissing(value: unknown, type: Scalar | 'other'): boolean {
   return value === null || value === undefined || (type === 'id' && typeof value === 'string' && isBlank(value))
 }
 
-/** Whether values of the two types may be compared at all. */
+/** Whether values of the two types may be compared. */
 export function comparable(left: Scalar, right: Scalar): boolean {
   return family(left) === family(right)
 }
 
-/** The type of a literal beside a field: text or a number as it stands; whether the field is an id or an integer is the field's affair. */
+/** The type of a literal compared with a field: plain text or number. Whether it is an id or an integer depends on the field. */
 export function literalType(type: Scalar): Scalar {
   if (type === 'id') return 'text'
   return type === 'integer' ? 'number' : type
 }
 
-/** The types that compare with each other: id with text, integer with number. */
+/** The comparable types: id with text, integer with number. */
 export function family(type: Scalar): 'text' | 'number' | 'boolean' | 'time' {
   if (type === 'id') return 'text'
   return type === 'integer' ? 'number' : type

@@ -1,9 +1,9 @@
 import type { ConditionNode, FieldNode, OverNode, SomeNode, TermNode } from './nodes.js'
 
-// The one way to walk conditions. What asks a question of the parts of a condition is written with these, so that a new kind of
-// node is handled here, and wherever a `switch` over the kinds gives each a meaning of its own.
+// The one way to walk conditions. Code that examines the parts of a condition uses these functions, so a new kind of node is handled here,
+// and in each exhaustive `switch` over the kinds.
 
-/** The conditions that a condition is made of. */
+/** The direct sub-conditions of a condition. */
 export function childrenOf(node: ConditionNode): readonly ConditionNode[] {
   switch (node.kind) {
     case 'allOf':
@@ -23,7 +23,7 @@ export function childrenOf(node: ConditionNode): readonly ConditionNode[] {
 
 const NONE: readonly never[] = Object.freeze([])
 
-/** The same condition with each of the conditions that it is made of put through a function; the same node where nothing changes. */
+/** Applies a function to the direct sub-conditions. Returns the same node if nothing changes. */
 export function mapChildren(node: ConditionNode, change: (child: ConditionNode) => ConditionNode): ConditionNode {
   switch (node.kind) {
     case 'allOf':
@@ -45,7 +45,7 @@ export function mapChildren(node: ConditionNode, change: (child: ConditionNode) 
   }
 }
 
-/** The terms that a condition itself compares or joins on; not those of the conditions inside it. */
+/** The terms that a condition compares or joins on itself, without those of its sub-conditions. */
 export function termsOf(node: ConditionNode): readonly TermNode[] {
   switch (node.kind) {
     case 'compare':
@@ -77,7 +77,7 @@ export function termsOfOver(over: OverNode): readonly TermNode[] {
   }
 }
 
-/** The same condition with each of its own terms put through a function; the same node where nothing changes. */
+/** Applies a function to the terms of the condition itself. Returns the same node if nothing changes. */
 export function mapOwnTerms(node: ConditionNode, change: (term: TermNode) => TermNode): ConditionNode {
   switch (node.kind) {
     case 'compare': {
@@ -105,7 +105,7 @@ export function mapOwnTerms(node: ConditionNode, change: (term: TermNode) => Ter
   }
 }
 
-/** What a `some` looks through, with its terms put through a function. */
+/** Applies a function to the terms of what a `some` searches. */
 export function mapOver(over: OverNode, change: (term: TermNode) => TermNode): OverNode {
   switch (over.kind) {
     case 'elements': {
@@ -128,51 +128,51 @@ function withFrom<J extends { readonly from: TermNode }>(join: J, from: TermNode
   return from === join.from ? join : { ...join, from }
 }
 
-/** The terms that a term is made of: itself, or the two that stand in for each other. */
+/** The parts of a term: itself, or both terms of an `orElse`. */
 export function partsOfTerm(term: TermNode): readonly LeafNode[] {
   return term.kind === 'orElse' ? [...partsOfTerm(term.term), ...partsOfTerm(term.otherwise)] : [term]
 }
 
-/** A term that holds no other. */
+/** A term that contains no other. */
 export type LeafNode = Exclude<TermNode, { readonly kind: 'orElse' }>
 
-/** A term with each that it is made of put through a function; the same where nothing changes. */
+/** Applies a function to each part of a term. Returns the same term if nothing changes. */
 export function mapTerm(term: TermNode, change: (leaf: LeafNode) => TermNode): TermNode {
   if (term.kind !== 'orElse') return change(term)
   const [first, otherwise] = [mapTerm(term.term, change), mapTerm(term.otherwise, change)]
   return first === term.term && otherwise === term.otherwise ? term : { kind: 'orElse', term: first, otherwise }
 }
 
-/** Whether a condition, or one that it is made of at whatever depth, passes a test. */
+/** Whether a condition or one of its sub-conditions at any depth passes a test. */
 export function anyNode(node: ConditionNode, test: (node: ConditionNode) => boolean): boolean {
   return test(node) || childrenOf(node).some((child) => anyNode(child, test))
 }
 
-/** Where in a condition a part stands. */
+/** The position of a part within a condition. */
 export interface Surroundings {
-  /** Under an odd number of `not`: it counts where it does not hold. */
+  /** Under an odd number of `not`: it matters when it is false. */
   readonly negative: boolean
-  /** The innermost `some` around it. */
+  /** The innermost enclosing `some`. */
   readonly looking: Looking | undefined
 }
 
-/** A `some`, and the one around it. */
+/** A `some` and the one that encloses it. */
 export interface Looking {
   readonly node: SomeNode
   readonly outer: Looking | undefined
 }
 
-/** Where a whole condition stands. */
+/** The position of a whole condition. */
 export const OUTERMOST: Surroundings = Object.freeze({ negative: false, looking: undefined })
 const NEGATED: Surroundings = Object.freeze({ negative: true, looking: undefined })
 
-/** The `some` of that number around a part of a condition. */
+/** The enclosing `some` with that number. */
 export function someAround(looking: Looking | undefined, each: number): SomeNode | undefined {
   for (let at = looking; at !== undefined; at = at.outer) if (at.node.each === each) return at.node
   return undefined
 }
 
-/** Where the conditions that a condition is made of stand. */
+/** The positions of the direct sub-conditions. */
 export function within(node: ConditionNode, around: Surroundings): Surroundings {
   const { negative, looking } = around
   switch (node.kind) {
@@ -191,7 +191,7 @@ export function within(node: ConditionNode, around: Surroundings): Surroundings 
   }
 }
 
-/** Visits a condition and all that it is made of, the outer before the inner. */
+/** Visits a condition and all its sub-conditions, outer before inner. */
 export function eachNode(
   node: ConditionNode,
   visit: (node: ConditionNode, around: Surroundings) => void,
@@ -202,7 +202,7 @@ export function eachNode(
   for (const child of childrenOf(node)) eachNode(child, visit, inner)
 }
 
-/** A list with each element put through a function; the same list where nothing changes. */
+/** Applies a function to each element. Returns the same list if nothing changes. */
 export function mapAll<T>(list: readonly T[], change: (one: T) => T): readonly T[] {
   const changed = list.map(change)
   return changed.every((one, at) => one === list[at]) ? list : changed

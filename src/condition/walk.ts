@@ -3,8 +3,7 @@ import { type ClaimNode, type ConditionNode, type FieldNode, isJoined, type Reco
 import { anyNode, eachNode, type LeafNode, mapChildren, mapOwnTerms, mapTerm, partsOfTerm, termsOf } from './visit.js'
 
 /**
- * The same condition with every field, claim and literal put through a function, also those that a `some` joins on.
- * Where that changes nothing, it is the same node.
+ * Applies a function to every field, claim and literal, including those that a `some` joins on. Returns the same node if nothing changes.
  */
 export function mapTerms(node: ConditionNode, change: (leaf: LeafNode) => TermNode): ConditionNode {
   return mapOwnTerms(
@@ -13,12 +12,12 @@ export function mapTerms(node: ConditionNode, change: (leaf: LeafNode) => TermNo
   )
 }
 
-/** A condition on the record that a `some` looks at, asked of a record by itself. */
+/** Rewrites a condition on the record of a `some` so that it asks about a record on its own. */
 export function asRecord(node: ConditionNode, each: number): ConditionNode {
   return askedOf(node, each, 'record')
 }
 
-/** Every term in a condition that holds no other term, also those that a `some` joins on. */
+/** All terms of a condition that contain no other term, including those that a `some` joins on. */
 export function leavesOf(node: ConditionNode): LeafNode[] {
   const leaves: LeafNode[] = []
   eachNode(node, (part) => {
@@ -27,12 +26,12 @@ export function leavesOf(node: ConditionNode): LeafNode[] {
   return leaves
 }
 
-/** Whether there is such a term in a condition, among those that `leavesOf` gives. */
+/** Whether one of the terms returned by `leavesOf` passes a test. */
 export function anyLeaf(node: ConditionNode, test: (leaf: LeafNode) => boolean): boolean {
   return anyNode(node, (part) => hasLeaf(part, test))
 }
 
-/** The same of the terms of a condition itself, without those of the conditions that it is made of. */
+/** The same for the terms of the condition itself, without its sub-conditions. */
 function hasLeaf(node: ConditionNode, test: (leaf: LeafNode) => boolean): boolean {
   return termsOf(node).some((term) => partsOfTerm(term).some(test))
 }
@@ -42,12 +41,12 @@ export function fieldNodesIn(node: ConditionNode): FieldNode[] {
   return leavesOf(node).filter((leaf) => leaf.kind === 'field')
 }
 
-/** The claims that a condition asks for. */
+/** The claims that a condition reads. */
 export function claimNodesIn(node: ConditionNode): ClaimNode[] {
   return leavesOf(node).filter((leaf) => leaf.kind === 'claim')
 }
 
-/** The names of the fields that a condition reads from the record as it is, also those that its links join on. */
+/** The names of the fields that a condition reads from the record as it is, including those that its links join on. */
 export function fieldsIn(node: ConditionNode): string[] {
   const names = fieldNodesIn(node)
     .filter(({ of }) => of === 'record')
@@ -55,17 +54,17 @@ export function fieldsIn(node: ConditionNode): string[] {
   return [...new Set(names as string[])]
 }
 
-/** Whether a condition asks for the record as it would become. */
+/** Whether a condition reads the changed record. */
 export function asksAfter(node: ConditionNode): boolean {
   return anyLeaf(node, (leaf) => leaf.kind === 'field' && leaf.of === 'after')
 }
 
-/** Whether a condition asks which value is added to a list or removed. */
+/** Whether a condition asks which value a list gains or loses. */
 export function changesList(node: ConditionNode): boolean {
   return anyNode(node, ({ kind }) => kind === 'listChange')
 }
 
-/** Whether a condition reads records besides the one that it is asked about, as it is or as it would become. */
+/** Whether a condition reads records other than the one it is evaluated on (as it is or as changed). */
 export function followsLinks(node: ConditionNode): boolean {
   return anyNode(
     node,
@@ -74,14 +73,14 @@ export function followsLinks(node: ConditionNode): boolean {
   )
 }
 
-/** The same condition with what follows links behind what does not, in every `and` and `or`: often it is not asked at all. */
+/** Moves parts that follow links behind the others in every `and` and `or`, so that they are often not evaluated. */
 export function linksLast(node: ConditionNode): ConditionNode {
   if (!isJoined(node) || !followsLinks(node)) return node
   const parts = node.of.map(linksLast)
   return { ...node, of: [...parts.filter((part) => !followsLinks(part)), ...parts.filter(followsLinks)] }
 }
 
-/** The highest number that a `some` in a condition has; 0 where there is none. */
+/** The highest number of a `some` in a condition; 0 if there is none. */
 export function highestEach(node: ConditionNode): number {
   let highest = 0
   eachNode(node, (part) => {
@@ -90,7 +89,7 @@ export function highestEach(node: ConditionNode): number {
   return highest
 }
 
-/** Whether a condition within a `some` asks about nothing but the record that it looks at (and what that leads to). */
+/** Whether a condition inside a `some` asks only about the current record of that `some` and what it leads to. */
 export function isSelfContained(node: ConditionNode, each: number): boolean {
   const bound = new Set([each])
   eachNode(node, (part) => {
@@ -100,8 +99,8 @@ export function isSelfContained(node: ConditionNode, each: number): boolean {
 }
 
 /**
- * Numbers every `some` by its depth, from 1, so that conditions that are written alike are alike.
- * `unbound` is told of a field whose record no enclosing `some` is looking at. `from` is the first number.
+ * Numbers every `some` by its depth, from 1, so that conditions of the same form are equal. `unbound` is called for a field whose record
+ * belongs to no enclosing `some`. `from` is the first number.
  */
 export function numbered(node: ConditionNode, unbound: (of: number) => never, from = 1): ConditionNode {
   return frozen(renumber(node, new Map(), from, unbound))
@@ -120,7 +119,10 @@ function renumber(node: ConditionNode, numbers: ReadonlyMap<number, number>, dep
   return { kind: 'some', each: depth, over: own.over, of }
 }
 
-/** A condition on a record, asked of the one that a `some` of the number `each` looks at. Its own are numbered above `highest`. */
+/**
+ * Rewrites a condition on a record to ask about the current record of the `some` with the number `each`. Its own `some` nodes get numbers
+ * above `highest`.
+ */
 export function askedWithin(node: ConditionNode, each: number, highest = each): ConditionNode {
   const apart = numbered(
     node,
@@ -132,7 +134,7 @@ export function askedWithin(node: ConditionNode, each: number, highest = each): 
   return askedOf(apart, 'record', each)
 }
 
-/** A condition on a record, asked about another: every field of `from` becomes one of `to`. */
+/** Rewrites a condition to ask about another record: every field of `from` becomes one of `to`. */
 export function askedOf(node: ConditionNode, from: RecordRef, to: RecordRef): ConditionNode {
   return mapTerms(node, (leaf) => (leaf.kind === 'field' && leaf.of === from ? { ...leaf, of: to } : leaf))
 }

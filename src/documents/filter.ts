@@ -6,22 +6,21 @@ import type { FilterDocument, Written } from './parts.js'
 import { resolve } from './resolve.js'
 import { write } from './write.js'
 
-/** How documents are kept, and how others are found. */
+/** How documents are stored, and how to find linked ones. */
 export interface DocumentOptions {
   /**
-   * Finds the documents of a record type that match a filter, with the fields that are named. Needed where rules follow
-   * links: these become the keys of the records that they lead to, as they are now.
+   * Finds the documents of a record type that match a filter, with the named fields. Required if rules follow links: the links are replaced
+   * by the keys of the records that they lead to now.
    */
   readonly find?: (type: string, filter: FilterDocument, fields: readonly string[]) => Promise<readonly Row[]>
-  /** The name of a field in the documents of a type: `_id` for the key, say. Default: its own. */
+  /** The name of a field in the documents of a type, for example `_id` for the key. Default: the field's own name. */
   readonly name?: (type: string, field: string) => string
 }
 
 /**
- * The records of a type on which somebody may do an action, as a filter document in the query language of MongoDB. It asks
- * for types, so that a document which does not fit its shape matches nothing; ask it of collections without a collation of
- * their own. What no filter can say exactly is an error.
- *
+ * The records of a type on which a person may do an action, as a filter document in MongoDB's query language. It tests types, so a document
+ * that does not fit its shape matches nothing. Use it on collections without a collation. A condition that no filter can express exactly is
+ * an error.
  * @throws DocumentError, UnknownNameError, LinksError
  * @example
  * const filter = await documentFilter(book.for(me), 'read', 'plot', {
@@ -46,7 +45,7 @@ export async function documentFilter<W extends World, K extends TypeName<W>>(
   return conditionFilter(when, type, env().now, options)
 }
 
-/** A condition on records of a type as a filter document. @throws DocumentError */
+/** Writes a condition on records of a type as a filter document. @throws DocumentError */
 export async function conditionFilter(
   condition: ConditionNode,
   type: string,

@@ -34,17 +34,17 @@ import {
 /** Where a comparison stands. */
 interface Where {
   readonly written: Written
-  /** The `some` over a list of objects that it is within. */
+  /** The enclosing `some` over a list of objects. */
   readonly within: number | undefined
 }
 
-/** A field that is compared with something known. */
+/** A field that is compared with a known value. */
 interface ComparedField {
   readonly type: Scalar
-  /** What its value has to fulfil to count at all. */
+  /** The test that its value must pass to be comparable. */
   readonly sound: readonly FilterDocument[]
   matches(test: unknown, ...more: readonly FilterDocument[]): FilterDocument
-  /** Of a list: one of its elements does. */
+  /** For a list: one element must match. */
   inList(test: FilterDocument): FilterDocument
 }
 
@@ -55,7 +55,7 @@ const ordered =
   (value, { type, matches }) =>
     matches(narrowed(range(type), order, value))
 
-/** A field on the left, something known on the right. */
+/** A field on the left, a known value on the right. */
 const BESIDE: { readonly [C in Comparison]: Beside } = {
   is: (value, { matches }) => matches({ $eq: value }),
   isOneOf: (values, { matches }) => matches({ $in: values }),
@@ -74,7 +74,7 @@ const BESIDE: { readonly [C in Comparison]: Beside } = {
   overlaps: (values, { inList }) => inList({ $in: values }),
 }
 
-/** A field compared with something known. @throws DocumentError */
+/** Writes a comparison of a field with a known value. @throws DocumentError */
 export function fieldBesideKnown(by: Comparison, field: FieldNode, known: TermNode, { written, within }: Where): FilterDocument {
   const path = pathOf(field, written, within)
   const own = path.at(-1) as string
@@ -83,7 +83,7 @@ export function fieldBesideKnown(by: Comparison, field: FieldNode, known: TermNo
     type,
     sound: sound(own, type),
     matches: (test, ...more) => all([{ [own]: test }, ...more, ...apartFromLists(path)]),
-    // An element that is a list is none of the values, even if one is in it.
+    // An element that is itself a list equals none of the values, even if it contains one.
     inList: (test) => all([{ [own]: { $elemMatch: { ...test, $not: { $type: 'array' } } } }, ...apartFromLists(path.slice(0, -1))]),
   }
   const { compare, lookup } = operatorOf(by)
@@ -97,7 +97,7 @@ export function fieldBesideKnown(by: Comparison, field: FieldNode, known: TermNo
   return BESIDE[by](value, place)
 }
 
-/** Within the bounds, and in that order to the value besides. */
+/** Within the range of valid values, and in that order to the known value. */
 function narrowed(bounds: FilterDocument, order: '$lt' | '$gt' | '$lte' | '$gte', value: unknown): FilterDocument {
   if (order === '$lt' || order === '$gt') return { ...bounds, [order]: value }
   const bound = bounds[order] as number | Date
@@ -107,13 +107,13 @@ function narrowed(bounds: FilterDocument, order: '$lt' | '$gt' | '$lte' | '$gte'
 
 type Mirrored = (known: TermNode, field: FieldNode, where: Where) => FilterDocument
 
-/** Said the other way round, with the field on the left. */
+/** The same comparison with the field on the left. */
 const turned =
   (by: Comparison): Mirrored =>
   (known, field, where) =>
     fieldBesideKnown(by, field, known, where)
 
-/** The field is one of the parts of a known text. */
+/** The field is contained in a known text. */
 const oneOf =
   (parts: (letters: readonly string[]) => readonly (readonly string[])[]): Mirrored =>
   (known, field, where) => {
@@ -123,7 +123,7 @@ const oneOf =
     return fieldBesideKnown('isOneOf', field, { kind: 'literal', type: 'text', list: true, value: all }, where)
   }
 
-/** Something known on the left, a field on the right. */
+/** A known value on the left, a field on the right. */
 const MIRRORED: { readonly [C in Comparison]: Mirrored } = {
   is: turned('is'),
   isOneOf: turned('has'),
@@ -155,7 +155,7 @@ const MIRRORED: { readonly [C in Comparison]: Mirrored } = {
   overlaps: turned('overlaps'),
 }
 
-/** Something known compared with a field. @throws DocumentError */
+/** Writes a comparison of a known value with a field. @throws DocumentError */
 export function knownBesideField(by: Comparison, known: TermNode, field: FieldNode, where: Where): FilterDocument {
   if (known.kind !== 'forever') return MIRRORED[by](known, field, where)
   const path = pathOf(field, where.written, where.within)
@@ -163,7 +163,7 @@ export function knownBesideField(by: Comparison, known: TermNode, field: FieldNo
   return all([{ [path.at(-1) as string]: range('time') }, ...apartFromLists(path)])
 }
 
-/** Two fields: what each has to fulfil besides, and an expression; undefined where the query language has none. */
+/** Two fields: the test that each must pass, and an expression. Undefined if the query language has none. */
 type Both = (left: string, right: string, types: readonly [Scalar, Scalar]) => readonly FilterDocument[] | undefined
 
 const expression = (of: unknown): readonly FilterDocument[] => [{ $expr: of }]
@@ -171,7 +171,7 @@ const inOrder =
   (order: '$eq' | '$lt' | '$gt' | '$lte' | '$gte'): Both =>
   (left, right) =>
     expression({ [order]: [left, right] })
-/** It fails on what is no text, and which part of a filter is looked at first is not said. */
+/** The expression fails on a value that is not text, and the order of evaluation within a filter is not defined. */
 const found =
   (test: (position: unknown) => unknown): Both =>
   (left, right) =>
@@ -180,7 +180,7 @@ const unsaid: Both = () => undefined
 
 const BOTH: { readonly [C in Comparison]: Both } = {
   is: inOrder('$eq'),
-  // What equals an element has to be sound as an element is, too.
+  // A value that equals an element must be valid as an element is.
   isOneOf: (left, right, [, type]) => [
     ...sound(left.slice(1), type),
     ...expression({ $and: [{ $isArray: right }, { $in: [left, right] }] }),
@@ -200,7 +200,7 @@ const BOTH: { readonly [C in Comparison]: Both } = {
   overlaps: unsaid,
 }
 
-/** Two fields of a document, compared by an expression. @throws DocumentError */
+/** Writes a comparison of two fields by an expression. @throws DocumentError */
 export function twoFields(node: CompareNode, left: FieldNode, right: FieldNode, { written, within }: Where): FilterDocument {
   if (within !== undefined) throw new DocumentError(`"${describe(node)}" within a list`)
   const [a, b] = [pathOf(left, written, within), pathOf(right, written, within)]
@@ -209,7 +209,7 @@ export function twoFields(node: CompareNode, left: FieldNode, right: FieldNode, 
   return all([...guards(left, a), ...guards(right, b), ...compared])
 }
 
-/** What a field has to fulfil for an expression to speak of it. */
+/** The tests that a field must pass before an expression uses it. */
 function guards(field: FieldNode, path: readonly string[]): readonly FilterDocument[] {
   if (field.list) return apartFromLists(path.slice(0, -1))
   const own = path.at(-1) as string

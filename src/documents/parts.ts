@@ -1,4 +1,4 @@
-// What filter documents are put together of.
+// The building blocks of filter documents.
 import {
   type Comparable,
   FIRST_INSTANT,
@@ -17,24 +17,24 @@ import { DocumentError } from './error.js'
 /** A filter document, in the query language of MongoDB. */
 export type FilterDocument = { readonly [word: string]: unknown }
 
-/** What a document filter needs to know of its surroundings. */
+/** What a document filter needs besides the condition. */
 export interface Written {
-  /** The instant of the operation, in milliseconds since 1970. */
+  /** The time of the operation, in milliseconds since 1970. */
   readonly now: number
-  /** How a field is named in the document. */
+  /** The name of a field in the document. */
   readonly name: (field: string) => string
 }
 
 /** Matches every document. */
 export const ALL: FilterDocument = Object.freeze({})
-/** Matches none. */
+/** Matches no document. */
 export const NONE: FilterDocument = Object.freeze({ $nor: [{}] })
-// The end of a text: $ would let a line break follow.
+// The end of a text: $ would also match before a final line break.
 export const END = '(?![\\s\\S])'
 const LARGEST: { readonly [T in 'integer' | 'number']: number } = { integer: Number.MAX_SAFE_INTEGER, number: Number.MAX_VALUE }
 const FIRST = new Date(FIRST_INSTANT)
 const LAST = new Date(LAST_INSTANT)
-/** What the query language calls the types. */
+/** The names of the types in the query language. */
 export const TYPES = { text: 'string', number: 'number', boolean: 'bool', time: 'date' } as const
 
 export function all(parts: readonly FilterDocument[]): FilterDocument {
@@ -53,7 +53,7 @@ export function not(part: FilterDocument): FilterDocument {
   return part === ALL ? NONE : part === NONE ? ALL : { $nor: [part] }
 }
 
-/** The places that lead to a field, from the outermost to its own: `a`, `a.b`. */
+/** The paths that lead to a field, outermost first: `a`, `a.b`. */
 export function pathOf({ of, path, type }: FieldNode, { name }: Written, within: number | undefined): string[] {
   const own = within === undefined ? of !== 'record' && of !== 'after' : of !== within
   if (own) throw new DocumentError('a comparison of a list element with something outside the list')
@@ -64,12 +64,12 @@ export function pathOf({ of, path, type }: FieldNode, { name }: Written, within:
   return steps.map((_, at) => steps.slice(0, at + 1).join('.'))
 }
 
-/** A path is looked for in each element of a list: here it is not. */
+/** The query language looks for a path in each element of a list. This excludes that. */
 export function apartFromLists(places: readonly string[]): FilterDocument[] {
   return places.map((place) => ({ [place]: { $not: { $type: 'array' } } }))
 }
 
-/** What a value has to fulfil to equal or exceed anything at all. */
+/** The test that a value must pass to compare with anything. */
 export function sound(place: string, type: Scalar): FilterDocument[] {
   if (type === 'boolean') return []
   if (type !== 'text' && type !== 'id') return [{ [place]: range(type) }]
@@ -80,11 +80,11 @@ export function sound(place: string, type: Scalar): FilterDocument[] {
 export function range(type: Scalar): FilterDocument {
   if (type === 'time') return { $gte: FIRST, $lte: LAST }
   const largest = LARGEST[type === 'integer' ? 'integer' : 'number']
-  // Some order NaN below every number.
+  // Some engines sort NaN below every number.
   return { $gte: -largest, $lte: largest, $ne: Number.NaN }
 }
 
-/** A known value as documents hold it; undefined where a field of the type equals it never. */
+/** A known value as documents store it; undefined if a field of the type never equals it. */
 export function heldValue(term: TermNode, { now }: Written): unknown {
   switch (term.kind) {
     case 'literal': {
@@ -109,7 +109,7 @@ function held(value: Comparable, own: Scalar): unknown {
   return own === 'time' ? new Date(value as number) : value
 }
 
-/** Whether a field of the type can equal the value at all: a blank id is missing, and a whole number is no half. */
+/** Whether a field of the type can equal the value: a blank id is missing, and an integer has no fraction. */
 export function fits(value: unknown, type: Scalar): boolean {
   if (type === 'id') return !isBlank(value as string)
   return type !== 'integer' || Number.isSafeInteger(value)
@@ -119,7 +119,7 @@ export function escaped(value: string): string {
   return value.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')
 }
 
-/** A text in either case of A to Z, and of no other letter. */
+/** A text that matches in either case of the letters A to Z, and of no other letters. */
 export function ignoringCase(value: string): string {
   return [...lowerAscii(value)].map((letter) => (/[a-z]/.test(letter) ? `[${letter}${letter.toUpperCase()}]` : escaped(letter))).join('')
 }

@@ -24,10 +24,10 @@ import {
 } from '../condition/index.js'
 import { DocumentError } from './error.js'
 
-/** Finds the records of a type on which a condition without links holds, with some of their fields. */
+/** Finds the records of a type that match a condition without links, with some of their fields. */
 export type FindRecords = (type: string, condition: ConditionNode, fields: readonly string[]) => Promise<readonly Row[]>
 
-/** The condition with every link replaced by the keys that it leads to, as they are stored now. @throws DocumentError */
+/** Replaces every link in a condition by the keys that it leads to, as they are stored now. @throws DocumentError */
 export async function resolve(node: ConditionNode, find: FindRecords): Promise<ConditionNode> {
   switch (node.kind) {
     case 'allOf':
@@ -58,7 +58,7 @@ export async function resolve(node: ConditionNode, find: FindRecords): Promise<C
   }
 }
 
-/** Records that the condition names by themselves are looked for first; what leads to them is then one of their values. */
+/** Finds the linked records that the condition selects on its own. A record then links to them if it holds one of their values. */
 async function linked(node: SomeNode, over: RecordsNode, find: FindRecords): Promise<ConditionNode> {
   const { by, rest } = joinsOf(node, over, (from) => from.kind !== 'field')
   const open = by.filter(({ from }) => from.kind === 'field')
@@ -78,7 +78,7 @@ async function linked(node: SomeNode, over: RecordsNode, find: FindRecords): Pro
   return anyOfNode(ways)
 }
 
-/** What leads to records whose own place holds one of the values. */
+/** Matches records that hold one of the values themselves. */
 function leadsTo({ to, from }: JoinNode, values: readonly Comparable[]): ConditionNode {
   const written = [...new Set(values)].map((value) => (to.type === 'time' ? instantText(value as number) : value))
   const among: LiteralNode = { kind: 'literal', type: to.type, list: true, value: written }
@@ -86,7 +86,7 @@ function leadsTo({ to, from }: JoinNode, values: readonly Comparable[]): Conditi
   return isList(from) ? compareNode(from, 'overlaps', among) : compareNode(from, 'isOneOf', among)
 }
 
-/** The chain above a record: every record below one that fits is looked for, step by step. */
+/** The chain above a record: finds every record below a matching one, step by step. */
 async function above(node: SomeNode, over: AncestorsNode, find: FindRecords): Promise<ConditionNode> {
   const [step, first] = [over.link.by[0], over.by[0]]
   if (over.link.by.length > 1 || step === undefined || step.from.list || over.by.length > 1 || first === undefined)
@@ -103,7 +103,7 @@ async function above(node: SomeNode, over: AncestorsNode, find: FindRecords): Pr
     )
     fresh = (await find(over.type, below, fields)).filter((row) => valuesAt(row, over.key).some((key) => !met.has(key)))
   }
-  // Records met on the way lead up to a record that fits. A record is not its own ancestor.
+  // Records found on the way are below a matching record. A record is not its own ancestor.
   const rows = [...met.values()]
   const fits = new Set(fitting.flatMap((row) => valuesAt(row, over.key)))
   const byTarget = new Map<Comparable, Row[]>()
@@ -148,7 +148,7 @@ async function above(node: SomeNode, over: AncestorsNode, find: FindRecords): Pr
   return anyOfNode(ways)
 }
 
-/** Whether the record that fits leads, by its first step, to one that is below it. */
+/** Whether the first step of the matching record leads to a record below it. */
 function leadsBack(row: Row, fitting: Row, { to, from }: { readonly to: PlaceNode; readonly from: PlaceNode }): boolean {
   const targets = new Set(valuesAt(row, to))
   return valuesAt(fitting, from).some((value) => targets.has(value))

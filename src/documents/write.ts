@@ -14,7 +14,7 @@ import { fieldBesideKnown, knownBesideField, twoFields } from './operators.js'
 import { ALL, all, any, apartFromLists, END, type FilterDocument, NONE, not, pathOf, type Written } from './parts.js'
 
 /**
- * A condition without links as a filter document. Each comparison is of one type and of no list: what does not fit the shape
+ * Writes a condition without links as a filter document. Each comparison has one type and no list: a value that does not fit the shape
  * equals nothing. @throws DocumentError
  */
 export function write(node: ConditionNode, written: Written, within?: number): FilterDocument {
@@ -74,7 +74,7 @@ function isMissing(term: TermNode, written: Written, within: number | undefined)
 
 function compared(node: CompareNode, written: Written, within: number | undefined): FilterDocument {
   const { left, by, right } = node
-  // A stand-in counts where the first is missing.
+  // The alternative counts if the first term is missing.
   for (const [side, other, put] of [
     [left, right, (one: TermNode) => compareNode(one, by, right)],
     [right, left, (one: TermNode) => compareNode(left, by, one)],

@@ -1,6 +1,6 @@
 /**
- * The rules in a page: one person's specialised rules, asked in the same words as on the server; lists that are kept up to date;
- * a guard for routes. No framework, no dependency.
+ * The rules in a page: one person's specialised rules with the same questions as on the server, live lists, and a check for routes. No
+ * framework and no dependency.
  * @module
  */
 

@@ -1,5 +1,5 @@
 /**
- * Conditions by themselves, as plain data: for tools that read rules, write them or ask them.
+ * Conditions as plain data, for tools that read, write or evaluate rules.
  * @module
  */
 export {

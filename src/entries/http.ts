@@ -1,5 +1,5 @@
 /**
- * Records on the web: who is asking, and routes over the guarded store. Fetch standard requests and responses.
+ * Records over HTTP: identity, and routes over the guarded store, with Fetch standard requests and responses.
  * @module
  */
 export { CredentialError, RequestError, SetupError } from '../http/error.js'

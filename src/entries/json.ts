@@ -1,5 +1,5 @@
 /**
- * Rulebooks as JSON: for reviews, other programs, and to be read back.
+ * Rulebooks as JSON, for reviews and other programs, and how to read them back.
  * @module
  */
 

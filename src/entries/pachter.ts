@@ -16,7 +16,7 @@ export { allOf, anyOf, not } from '../rulebook/conditions.js'
 export { RulebookError, UnknownNameError } from '../rulebook/error.js'
 export { toMany, toOne } from '../rulebook/links.js'
 export type { Joined, Names, RulesFor } from '../rulebook/rule-types.js'
-// Types of terms, for conditions with arguments, and so that declarations can name what a rulebook is.
+// Types of terms, for conditions with arguments, and so that declaration files can name the type of a rulebook.
 export type {
   Condition,
   ElementsTerm,

@@ -1,5 +1,5 @@
 /**
- * What a rulebook comes to, for people and records: the access matrix, expectations, drift, coverage, mutants, reports.
+ * The effect of a rulebook on people and records: access matrix, expectations, drift, coverage, mutants, reports.
  * @module
  */
 

@@ -1,5 +1,5 @@
 /**
- * Rules as SQL: filters for queries of one's own, tables and where they are, indexes, row-level security. Through Kysely.
+ * Rules as SQL, through Kysely: filters for your own queries, table layouts, indexes, row-level security.
  * @module
  */
 export { type CompileOptions, compile } from '../sql/compile.js'

@@ -11,7 +11,7 @@ type Handler = NonNullable<NonNullable<Site['actions'][string]>[string]>
 
 const ANSWER = { type: 'object', required: ['allowed'], properties: { allowed: { type: 'boolean' }, message: { type: 'string' } } }
 
-/** An action that a type names: `GET` asks whether it is allowed, `POST` does what the application says it does. */
+/** A named action of a type: `GET` asks whether it is allowed, `POST` runs the handler that the application defines. */
 export function actionRoutes(site: Site, path: string, type: TypeModel): Route[] {
   return type.actions.slice(4).map((name): Route => {
     const handler = site.actions[type.name]?.[name]
@@ -54,7 +54,7 @@ async function act({ store, request }: Call, type: TypeModel, key: Key, name: st
   return record === undefined ? new Response(null, { status: 204 }) : json(record)
 }
 
-/** The verdict, where the asker may know of the record. @throws DeniedError */
+/** The verdict, if the asker may know of the record. @throws DeniedError */
 async function judged(store: GuardedStore, type: TypeModel, key: Key, name: string): Promise<Verdict> {
   const verdict = await store.verdict(name, type.name, key)
   if (!verdict.allowed && verdict.outcome !== 'refused') throw denied(verdict)

@@ -2,7 +2,7 @@ import type { Row } from '../condition/index.js'
 import type { Field, TypeModel } from '../rulebook/index.js'
 import { RequestError } from './error.js'
 
-/** Reads a JSON object from a request of at most so many bytes. @throws RequestError 400, 413, 415 */
+/** Reads a JSON object of limited size from a request. @throws RequestError 400, 413, 415 */
 export async function readBody(request: Request, types: readonly string[], most: number): Promise<Row> {
   const [type = ''] = (request.headers.get('content-type') ?? '').split(';')
   if (!types.includes(type.trim().toLowerCase())) throw new RequestError(415, `Send the body as ${types.join(' or ')}.`)
@@ -23,7 +23,7 @@ async function bytesOf(request: Request, most: number): Promise<Uint8Array> {
   if (Number(request.headers.get('content-length') ?? 0) > most) throw tooLarge()
   const chunks: Uint8Array[] = []
   let length = 0
-  // What says nothing of its length, or the wrong, is counted as it comes.
+  // A body without a length, or with a wrong one, is counted while it arrives.
   for await (const chunk of (request.body ?? []) as unknown as AsyncIterable<Uint8Array>) {
     length += chunk.byteLength
     if (length > most) throw tooLarge()
@@ -38,7 +38,7 @@ async function bytesOf(request: Request, most: number): Promise<Uint8Array> {
   return all
 }
 
-/** What was sent, with times as the shapes hold them: JSON knows none. Names that the type does not have stay as they are. */
+/** Converts the times of a JSON body to the form that the shapes use. Names that the type does not have stay as they are. */
 export function asShaped(type: TypeModel, sent: Row): Row {
   return Object.fromEntries(Object.entries(sent).map(([name, value]) => [name, shaped(own(type.fields, name), value)]))
 }
@@ -49,7 +49,7 @@ function own<T>(of: { readonly [name: string]: T }, name: string): T | undefined
 
 function shaped(field: Field | undefined, value: unknown): unknown {
   if (field === undefined || value === null) return value
-  // A list of lists has nothing for this to do, however deep somebody nests it.
+  // There is nothing to convert in a list of lists, however deep it is nested.
   if (Array.isArray(value)) return value.map((one) => (Array.isArray(one) ? one : shaped(field, one)))
   if (field.type === 'time' && field.held === 'date') return typeof value === 'string' ? new Date(value) : value
   const { fields } = field

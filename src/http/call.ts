@@ -1,4 +1,4 @@
-// One request on its way through the routes, and what every answer is made of.
+// One request on its way through the routes, and the responses that all routes share.
 import type { Row } from '../condition/index.js'
 import type { Model, TypeModel } from '../rulebook/index.js'
 import type { GuardedStore } from '../store/index.js'
@@ -7,11 +7,11 @@ import { etagOf, isAmong } from './etag.js'
 import type { LiveQuery } from './live/subscription.js'
 import type { FileContext, RouteContext, RouteOptions } from './route-options.js'
 
-/** What is served where. */
+/** What the site serves. */
 export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSize' | 'pageLimit'>> {
   readonly model: Model
   readonly base: string
-  /** Record types by the first step of an address. */
+  /** Record types by the first segment of a path. */
   readonly types: ReadonlyMap<string, TypeModel>
   readonly pathOf: (type: string) => string | undefined
   readonly matchRequired: boolean
@@ -25,32 +25,32 @@ export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSiz
   readonly files: { readonly [type: string]: ((asked: FileContext) => Promise<Response | undefined>) | undefined }
 }
 
-/** Starts live lists for the asker: a single list, or several over one connection. */
+/** Starts live lists for the asker: one list, or several over one connection. */
 export type Watching = (lists: WatchedList | readonly (() => Promise<WatchedList>)[]) => Promise<Response>
 
-/** A list that somebody wants to watch. */
+/** A list that a client wants to watch. */
 export interface WatchedList {
   readonly type: string
   readonly query: LiveQuery
 }
 
-/** One request on its way. */
+/** One request. */
 export interface Call {
   readonly site: Site
   readonly store: GuardedStore
   readonly request: Request
   readonly params: URLSearchParams
   readonly watch: Watching | undefined
-  /** Whether nobody is signed in. */
+  /** Whether the asker is a visitor. */
   readonly isVisitor: boolean
 }
 
 export const NOWHERE = () => new RequestError(404, 'There is nothing at this address.')
 
-/** What an address answers, by method. */
+/** The handlers of a path, by method. */
 export type Methods = { readonly [method: string]: () => Promise<Response> }
 
-/** Answers by the method of the request. @throws RequestError 405 */
+/** Calls the handler for the request's method. @throws RequestError 405 */
 export async function byMethod({ request }: Call, methods: Methods): Promise<Response> {
   const allow = [...Object.keys(methods), ...('GET' in methods ? ['HEAD'] : []), 'OPTIONS'].join(', ')
   if (request.method === 'OPTIONS') return new Response(null, { status: 204, headers: { allow } })
@@ -63,7 +63,7 @@ export async function byMethod({ request }: Call, methods: Methods): Promise<Res
   return new Response(null, response)
 }
 
-/** An answer with its tag; without its body, where the asker has it already. */
+/** A response with its entity tag; without a body if the asker has it already. */
 export async function tagged(request: Request, body: Row): Promise<Response> {
   const etag = await etagOf(body)
   const seen = request.headers.get('if-none-match')

@@ -23,13 +23,13 @@ export function fileRoutes(site: Site, path: string, type: TypeModel): Route[] {
   ]
 }
 
-/** No name leads out of what is the record's own. */
+/** No file name can lead out of the record's own files. */
 async function file({ site, store, request }: Call, type: TypeModel, key: Key, name: string): Promise<Response> {
   if (name.split('/').some((step) => step === '' || step === '.' || step === '..' || /[\\\0]/.test(step))) throw NOWHERE()
   const record = (await store.get(type.name, key)) as Row
   const found = await site.files[type.name]?.({ request, store, record, name })
   if (found === undefined) throw NOWHERE()
-  // What people put there is shown as what it is said to be, and runs nowhere.
+  // Uploaded files are served with their stated type, and cannot run scripts.
   const response = new Response(found.body, found)
   response.headers.set('x-content-type-options', 'nosniff')
   if (!response.headers.has('content-security-policy')) response.headers.set('content-security-policy', "default-src 'none'; sandbox")

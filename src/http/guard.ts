@@ -8,7 +8,7 @@ import { isLocal } from './token.js'
 
 const SAFE = ['GET', 'HEAD', 'OPTIONS']
 
-/** Whether requests come by way of something that ended their encryption, and says so. */
+/** Whether requests pass through a proxy that ends TLS and says so. */
 export interface Transport {
   /** A proxy in front of this server ends TLS and sets `X-Forwarded-Proto` itself. */
   readonly behindProxy?: boolean
@@ -26,8 +26,8 @@ export function checkTransport(request: Request, { behindProxy = false, insecure
 }
 
 /**
- * Browsers send cookies on their own, also with requests from other sites. So requests that change something have to come from
- * this origin, by Fetch metadata (`Sec-Fetch-Site`), or by `Origin` if a browser does not send that. @throws RequestError 403
+ * Browsers send cookies with requests from other sites too. So a request that changes something must come from this origin, according to
+ * Fetch metadata (`Sec-Fetch-Site`), or to `Origin` if the browser does not send that. @throws RequestError 403
  */
 export function checkSameOrigin(request: Request, origins: readonly string[]): void {
   if (SAFE.includes(request.method)) return
@@ -109,7 +109,7 @@ export function guard<W extends World>(
     }
     const began = performance.now()
     const response = await answered()
-    // Whether something is hidden or was never there, as what is asked for or as what a link would lead to.
+    // Whether a record is hidden or does not exist, as the target of the request or of a link.
     if (response.status === 404 || response.status === 422) await untilNextStep(began)
     if (!showClaims || me === undefined) return response
     const shown = new Response(response.body, response)
@@ -118,7 +118,7 @@ export function guard<W extends World>(
   }
 }
 
-/** Where nobody else wants to know. */
+/** The default for unexpected errors. */
 export function logFailure(error: unknown, { method, url }: Request): void {
   console.error(`${method} ${new URL(url).pathname}:`, error)
 }

@@ -1,18 +1,18 @@
 import { CredentialError } from './error.js'
 
-/** Who is asking: their claims, or null for a visitor. Throws a `CredentialError` where what they show cannot be believed. */
+/** Who is asking: their claims, or null for a visitor. Throws a `CredentialError` if the credentials are not valid. */
 export interface Identity<Me = unknown> {
   (request: Request): Promise<Me | null>
   /**
-   * Whether the browser sends it by itself, as cookies are: what changes something must come from the same origin then. Where nobody
-   * says so, it is taken to, but for requests with a bearer token: these no other site can have a browser send.
+   * Whether the browser sends the credentials by itself, as it does cookies. Then changing requests must come from the same origin.
+   * Default: true, except for requests with a bearer token, which another site cannot make a browser send.
    */
   readonly automatic?: boolean | ((request: Request) => boolean)
-  /** What it is called in `WWW-Authenticate`. */
+  /** The scheme named in `WWW-Authenticate`. */
   readonly scheme?: string
 }
 
-/** What is known of an application's sessions. */
+/** How to treat an application's sessions. */
 export interface SessionOptions {
   /** Whether browsers send these credentials on their own, as they do with cookies. Default: true. */
   readonly automatic?: boolean
@@ -23,9 +23,8 @@ export interface SessionOptions {
 }
 
 /**
- * Who is asking, by an application's own sign-in: the function is given the request and gives their claims, or null for a
- * visitor. It may throw a `CredentialError`. Cookies are assumed, unless the options say otherwise.
- *
+ * Identifies people by the application's own sign-in: the function receives the request and returns the claims, or null for a visitor. It
+ * may throw a `CredentialError`. Cookies are assumed, unless the options say otherwise.
  * @example
  * fromSession(async (request) => sessions.get(cookieOf(request, 'sid'))?.claims ?? null)
  */
@@ -43,8 +42,8 @@ export function fromSession<Me>(
 }
 
 /**
- * The first of several ways in that knows somebody. What one of them finds broken is not tried with the next.
- *
+ * Tries several identities in order; the first one that knows the person counts. If one finds invalid credentials, the next ones are not
+ * tried.
  * @example
  * firstOf(fromToken({ ... }), fromSession(...))
  */
@@ -57,23 +56,23 @@ export function firstOf<Me>(...identities: readonly Identity<Me>[]): Identity<Me
     return null
   }
   return Object.assign(identity, {
-    // A bearer token is sent by nobody but a program that means to: no other site can add it to a browser's request.
+    // Only a program that holds the token can send it. Another site cannot add it to a browser's request.
     automatic: (request: Request) => !hasBearer(request) && identities.some((one) => isAutomatic(one, request)),
     scheme: identities.find(({ scheme }) => scheme !== undefined)?.scheme ?? 'Bearer',
   })
 }
 
-/** A bearer token is sent by nobody but a program that means to. */
+/** Only a program that holds the token can send it. */
 function hasBearer({ headers }: Request): boolean {
   return /^Bearer /i.test(headers.get('authorization') ?? '')
 }
 
-/** Whether the browser may have sent by itself what tells who is asking. */
+/** Whether the browser may have sent the credentials by itself. */
 export function isAutomatic({ automatic = (one) => !hasBearer(one) }: Identity, request: Request): boolean {
   return typeof automatic === 'function' ? automatic(request) : automatic
 }
 
-/** The value of a cookie, as RFC 6265 has it; undefined where there is none. */
+/** The value of a cookie (RFC 6265); undefined if there is none. */
 export function cookieOf(request: Request, name: string): string | undefined {
   for (const pair of (request.headers.get('cookie') ?? '').split(';')) {
     const at = pair.indexOf('=')

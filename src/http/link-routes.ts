@@ -10,7 +10,7 @@ import { lets, listDoc, type OperationDoc } from './openapi-parts.js'
 import { create, createDoc, singleRoute } from './record-routes.js'
 import type { Route } from './route.js'
 
-/** What is linked to a record: a list, where the link is set from there a way to add to it, and each of its records. */
+/** The records linked to a record: a list, a way to add to it if the link is stored in the linked records, and each linked record. */
 export function linkRoutes(site: Site, path: string, type: TypeModel): Route[] {
   const links = Object.values(type.links).filter(({ to }) => site.pathOf(to) !== undefined)
   return links.flatMap((link): Route[] => {
@@ -43,12 +43,12 @@ export function linkRoutes(site: Site, path: string, type: TypeModel): Route[] {
   })
 }
 
-/** Whether a record that is added there can be linked by what the address says. */
+/** Whether a record can be linked by adding it at this path. */
 function isSetFromThere({ many, by }: LinkModel): boolean {
   return many === true && !by.some(({ to, from }) => to.list || from.list)
 }
 
-/** The record that an address names, as the asker sees it. @throws DeniedError */
+/** The record that a path names, as the asker sees it. @throws DeniedError */
 async function start({ store }: Call, type: TypeModel, key: Key): Promise<Row> {
   return (await store.get(type.name, key)) as Row
 }
@@ -67,7 +67,7 @@ async function add(call: Call, type: TypeModel, key: Key, link: LinkModel): Prom
   return create(call, typeModel(call.site.model, link.to), set)
 }
 
-/** The key of a linked record, where the link leads to it from there. @throws DeniedError */
+/** The key of a linked record, if the link leads to it from there. @throws DeniedError */
 async function linkedKey(
   call: Call,
   type: TypeModel,

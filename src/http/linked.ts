@@ -4,8 +4,8 @@ import { allOf, type Condition, type LinkModel } from '../rulebook/index.js'
 type Terms = { readonly [name: string]: Terms } & { readonly [by in 'is' | 'has' | 'isOneOf' | 'overlaps']: (value: unknown) => Condition }
 
 /**
- * What a record of the other type has to hold for the link to lead to it; undefined where it cannot be set from there: it leads to one,
- * joins on a list, or starts from something missing.
+ * The field values that a record of the other type needs so that the link leads to it. Undefined if the link cannot be set from there: it
+ * leads to one record, joins on a list, or starts from a missing value.
  */
 export function linkSet(link: LinkModel, from: Row): Row | undefined {
   const set: Record<string, unknown> = {}
@@ -17,7 +17,7 @@ export function linkSet(link: LinkModel, from: Row): Row | undefined {
   return set
 }
 
-/** Which records of the other type a link leads to from a record, as a list takes it; undefined where it leads nowhere. */
+/** The filter for the records that a link leads to; undefined if it leads nowhere. */
 export function linkedTo(link: LinkModel, from: Row): ((record: unknown) => Condition) | undefined {
   const pairs = link.by.map(({ to, from: place }) => {
     const value = place.path.reduce<unknown>((at, step) => (at as Row | undefined)?.[step], from)

@@ -5,7 +5,7 @@ import { readQuery } from './query.js'
 
 type Where = (record: unknown) => Condition
 
-/** A list, or a page of one; kept up to date where it is asked for as events. `within` narrows it to what a link leads to. */
+/** A list or a page of it; a live list if the client accepts events. `within` limits it to the records of a link. */
 export async function list(call: Call, type: TypeModel, within?: Where): Promise<Response> {
   const { site, store, params } = call
   if (wantsEvents(call.request)) {
@@ -21,17 +21,17 @@ export async function list(call: Call, type: TypeModel, within?: Where): Promise
   return json({ ...page, ...more, ...(call.isVisitor && (await opensBySigningIn(call, type)) ? { signIn: site.signIn ?? true } : {}) })
 }
 
-/** Whether a visitor may not read the type at all, while some signed-in people may. */
+/** Whether a visitor may never read the type, while some signed-in people may. */
 async function opensBySigningIn({ store }: Call, type: TypeModel): Promise<boolean> {
   return (type.rules?.may.read.length ?? 0) > 0 && (await store.may('read', type.name)) === 'never'
 }
 
-/** At most so many lists by one connection. */
+/** The most lists over one connection. */
 const MOST_LISTS = 50
 
 /**
- * Several lists by one connection, each by its address: `?list=plots%3Fmay%3Dupdate&list=entries`. What is wrong with one of them is
- * said of that one.
+ * Several lists over one connection, each with its path: `?list=plots%3Fmay%3Dupdate&list=entries`. An error in one list is reported for
+ * that list.
  */
 export async function severalLists(call: Call): Promise<Response> {
   const { site, request, params, watch } = call
@@ -51,19 +51,19 @@ export async function severalLists(call: Call): Promise<Response> {
   )
 }
 
-/** Whether a request wants a list kept up to date. */
+/** Whether a request asks for a live list. */
 function wantsEvents({ headers }: Request): boolean {
   return (headers.get('accept') ?? '').split(',').some((one) => one.split(';')[0]?.trim().toLowerCase() === 'text/event-stream')
 }
 
-/** Query parameters that a live list does not take: the page sorts and cuts the list itself. */
+/** Query parameters that live lists do not support: the page sorts and cuts the list itself. */
 const OF_PAGES = ['sort', 'size', 'after', 'count', 'include']
 
 async function watched({ site, store }: Call, type: TypeModel, params: URLSearchParams): Promise<WatchedList> {
   const odd = OF_PAGES.find((name) => params.has(name))
   if (odd !== undefined) throw new RequestError(400, `${odd}: a live list takes where, fields and may. It always contains all records.`)
   const { where, fields, withActions } = readQuery(type, params, site.pageLimit)
-  // What is wrong with it is said now, and not in a stream.
+  // Report errors in the query now, not within the stream.
   await store.page(type.name, { size: 1, ...(where ? { where: where as never } : {}), ...(fields ? { fields } : {}) } as never)
   const name = [...params]
     .map((pair) => JSON.stringify(pair))
@@ -72,7 +72,7 @@ async function watched({ site, store }: Call, type: TypeModel, params: URLSearch
   return { type: type.name, query: { where, fields, withActions, name } }
 }
 
-/** Both of two filters, of which there may be none. */
+/** Combines two filters, either of which may be absent. */
 export function both(a: Where | undefined, b: Where | undefined): Where | undefined {
   if (a === undefined || b === undefined) return a ?? b
   return (record) => a(record).and(b(record))

@@ -8,9 +8,8 @@ export type Middleware = (
 ) => void
 
 /**
- * Handlers of Fetch standard requests in an Express application, or with Node's own server. A body that a parser before it has
- * read already is taken as it was read.
- *
+ * Uses handlers of Fetch standard requests in an Express application, or with Node's own server. If an earlier parser has read the body
+ * already, its result is used.
  * @example
  * app.use('/api', middleware(routes(book, store, { identity, base: '/api' })))
  */
@@ -27,7 +26,7 @@ export function middleware(handle: (request: Request) => Promise<Response>): Mid
 type Incoming = Parameters<Middleware>[0]
 
 async function answer(handle: (request: Request) => Promise<Response>, incoming: Incoming, outgoing: ServerResponse): Promise<void> {
-  // Methods that no Fetch standard request can have.
+  // Methods that Fetch standard requests cannot have.
   if (/^(CONNECT|TRACE|TRACK)$/i.test(incoming.method ?? '')) return turnedAway(outgoing, 405)
   const request = requestOf(incoming, outgoing)
   if (request === undefined) return turnedAway(outgoing, 400)
@@ -38,7 +37,7 @@ async function answer(handle: (request: Request) => Promise<Response>, incoming:
   if (cookies.length > 0) outgoing.setHeader('set-cookie', cookies)
   if (response.body === null) return void outgoing.end()
   const reader = response.body.getReader()
-  // When a client disconnects, nothing more is produced or written for it. A slow client is waited for.
+  // If the client disconnects, the response is cancelled. A slow client is waited for.
   outgoing.once('close', () => void reader.cancel().catch(() => undefined))
   for (let part = await reader.read(); !part.done; part = await reader.read()) {
     if (outgoing.destroyed) return
@@ -53,10 +52,10 @@ function turnedAway(outgoing: ServerResponse, status: number): void {
   outgoing.end()
 }
 
-// A name or an address, and a port: nothing that an address would read as something else.
+// A name or address with an optional port, and nothing that would change the rest of the URL.
 const HOST = /^([a-z0-9._~-]+|\[[0-9a-f:.]+\])(:\d{1,5})?$/i
 
-/** The address that is asked for. What the client says of the protocol in it counts for nothing. */
+/** The request's URL. The protocol in it does not come from the client. */
 function addressOf(path: string, host: string | undefined, protocol: string): string | undefined {
   let [at, target] = [host, path]
   if (!path.startsWith('/')) {
@@ -77,7 +76,7 @@ function requestOf(incoming: Incoming, outgoing: ServerResponse): Request | unde
     if (name.startsWith(':')) continue
     for (const one of Array.isArray(value) ? value : value === undefined ? [] : [value]) headed.append(name, one)
   }
-  // What a proxy says of the protocol is for the guard to believe or not: here it is what the socket is.
+  // Only the guard decides whether to trust what a proxy says about the protocol. Here it is the socket's.
   const protocol = (socket as { encrypted?: boolean }).encrypted === true ? 'https' : 'http'
   const path = incoming.originalUrl ?? incoming.url ?? '/'
   const address = addressOf(path, headers.host, protocol)

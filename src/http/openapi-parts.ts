@@ -1,10 +1,10 @@
-// What operations of the OpenAPI document are put together of.
+// The building blocks of operations in the OpenAPI document.
 import type { TypeModel } from '../rulebook/index.js'
 import { FILTER_OPERATORS } from '../store/read/from-text.js'
 
 export type Json = { readonly [name: string]: unknown }
 
-/** An operation, as OpenAPI 3.1 has it; the problems that it may answer with, by their status. */
+/** An OpenAPI 3.1 operation, and the problems that it may respond with, by status. */
 export interface OperationDoc {
   readonly id: string
   readonly tag?: string
@@ -34,22 +34,22 @@ export const WHERE = {
   schema: { type: 'object', additionalProperties: { type: 'string' } },
 }
 
-/** Whether some clause lets anybody do it. */
+/** Whether some clause allows the action. */
 export function lets({ rules }: TypeModel, action: string): boolean {
   return (rules?.may[action] ?? []).length > 0
 }
 
-/** Who may, by the titles of the clauses. */
+/** The titles of the clauses that allow the action. */
 export function who({ rules }: TypeModel, action: string): string {
   return `May ${action}: ${(rules?.may[action] ?? []).map(({ title }) => title).join('; or ')}.`
 }
 
-/** The key of a record, as its address has it. */
+/** The key of a record as a path parameter. */
 export function keySchema({ fields, key }: TypeModel): Json {
   return { type: fields[key]?.type === 'integer' ? 'integer' : 'string' }
 }
 
-/** A list, and what it may be asked for. */
+/** The query parameters of a list. */
 export function listDoc(
   of: TypeModel,
   limits: { readonly pageSize: number; readonly pageLimit: number },

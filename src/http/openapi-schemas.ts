@@ -1,14 +1,14 @@
 import type { Field, TypeModel } from '../rulebook/index.js'
 import type { Json } from './openapi-parts.js'
 
-/** The schemas of a record type: as it is seen, as it is created, and as it is patched. */
+/** The schemas of a record type: read, create and patch. */
 export function schemasOf({ name, fields, key, rules }: TypeModel): [string, Json][] {
   const properties = Object.fromEntries(Object.entries(fields).map(([field, one]) => [field, schemaOf(one)]))
   const { [key]: keySchema, ...others } = properties
   const stamped = Object.keys(rules?.stamps.create ?? {})
   const required = Object.entries(fields).filter(([field, one]) => field !== key && one.optional !== true && !stamped.includes(field))
   return [
-    // What is hidden is absent: of a record that one sees, the key alone is sure to be there.
+    // Hidden fields are absent, so only the key is required in a record that is read.
     [name, { type: 'object', required: [key], properties }],
     [`${name}New`, { type: 'object', required: required.map(([field]) => field), properties: others }],
     [

@@ -8,7 +8,7 @@ import type { RouteOptions } from './route-options.js'
 import { routeTable } from './route-table.js'
 import { siteOf } from './site.js'
 
-/** What a document says besides what the rulebook does: how it is served, as `routes` is told. */
+/** What the document needs besides the rulebook: the same options as `routes`. */
 export interface OpenApiOptions<W extends World = World>
   extends Pick<
     RouteOptions<W>,
@@ -16,14 +16,13 @@ export interface OpenApiOptions<W extends World = World>
   > {
   readonly title: string
   readonly version: string
-  /** How one signs in, as an OpenAPI security scheme. Default: a bearer token. */
+  /** The OpenAPI security scheme. Default: a bearer token. */
   readonly security?: object
 }
 
 /**
- * An OpenAPI 3.1 document of the routes, from the shapes and the rules: an address has the methods that some clause lets somebody
- * use, with the clauses in plain English. It is made from the table that requests are answered by.
- *
+ * Creates an OpenAPI 3.1 document of the routes, from the shapes and the rules: a path has the methods that some clause allows, with the
+ * clauses in plain English. It comes from the same table that serves the requests.
  * @example
  * app.get('/openapi.json', (context) => context.json(openApi(book, { title: 'Allotments', version: '1', base: '/api' })))
  */
@@ -52,7 +51,7 @@ export function openApi<W extends World>(book: Rulebook<W>, options: OpenApiOpti
   }
 }
 
-/** The problems that routes answer with, by their status. */
+/** The problems that routes may respond with, by status. */
 const PROBLEMS: { readonly [status: number]: string } = {
   400: 'Bad Request: the request is not understood.',
   401: 'Unauthorized: sign in.',
@@ -69,7 +68,7 @@ const PROBLEMS: { readonly [status: number]: string } = {
   500: 'Internal Server Error: nothing was written.',
   503: 'Service Unavailable: try again later.',
 }
-/** What any of them may answer with. */
+/** Problems that every route may respond with. */
 const ANYWHERE = [401, 500, 503]
 
 interface Described {
@@ -78,7 +77,7 @@ interface Described {
   readonly statuses: readonly number[]
 }
 
-/** An address with those of its methods that the document tells of; none where there are none. */
+/** A path with the methods that the document shows; empty if there are none. */
 function pathOf(site: Site, { steps, endpoints }: Route): Described[] {
   const docs = METHODS.flatMap((method) => {
     const doc = endpoints[method]?.doc

@@ -3,19 +3,19 @@ import { type ClauseNode, type Key, type Model, type TypeModel, type TypeRules, 
 import type { GuardedStore } from '../store/index.js'
 import { type InnerViewpoint, linksOfMe, startOfLink } from '../viewpoint/index.js'
 
-/** Whether a claim is read from a record that is linked to the person, of which they may not see what is read. */
+/** Whether a claim comes from a record linked to the person, and from a field that they may not see. */
 export type IsHidden = (claim: ClaimNode) => boolean
 
-/** What somebody may see of the records that are linked to them: what a page of theirs is given must hold nothing else. */
+/** What a person may see of the records linked to them. Their page rules must contain nothing else. */
 export async function hiddenClaims(store: GuardedStore, { model, me }: InnerViewpoint): Promise<IsHidden> {
   if (me === null) return () => false
-  // By the links that lead to a record: the fields of it that they see; undefined for all of them.
+  // For each linked record, by its links: the fields that the person sees; undefined for all of them.
   const seen = new Map<string, readonly string[] | undefined>()
   for (const { path, link } of linksOfMe(model)) {
     const type = typeModel(model, link.to)
     const record = startOfLink(me as Row, [...path, '']) as Row | undefined
     const before = path.slice(0, -1).join('.')
-    // Where the way to a record is hidden, whatever is read of it would tell of the way.
+    // If the way to a record is hidden, all of its fields are: they would reveal the way.
     const fields = seen.get(before)
     const isOpen = path.length === 1 || (seen.has(before) && link.by.every(({ from }) => fields?.includes(from.path[0] as string) ?? true))
     if (!isOpen) seen.set(path.join('.'), [])
@@ -35,12 +35,12 @@ export async function hiddenClaims(store: GuardedStore, { model, me }: InnerView
   }
 }
 
-// No record has such a field, so that no page knows it.
+// No record has such a field, so a page never knows its value.
 const UNKNOWN = '\0unknown'
 
 const made = new WeakMap<Model, Map<string, Model>>()
 
-/** The same rules, in which hidden claims are what nobody knows. */
+/** The same rules with hidden claims replaced by unknown values. */
 export function withUnknown(model: Model, isHidden: IsHidden): Model {
   const hidden = new Set<string>()
   const unknown = (node: ConditionNode) =>
@@ -53,7 +53,7 @@ export function withUnknown(model: Model, isHidden: IsHidden): Model {
   const types = Object.fromEntries(Object.entries(model.types).map(([name, type]) => [name, typeWith(type, unknown)]))
   const changed: Model = { ...model, types, ...(model.gate ? { gate: unknown(model.gate) } : {}) }
   if (hidden.size === 0) return model
-  // Rules are prepared once for each model. People who are denied the same fields share them.
+  // Prepared once for each model. People with the same hidden fields share the result.
   const known = made.get(model) ?? new Map<string, Model>()
   made.set(model, known)
   const id = [...hidden].sort().join('\n')

@@ -8,7 +8,7 @@ import { pageRules } from './page-rules.js'
 import type { Route } from './route.js'
 import { reasonsOn, verdictsOn } from './verdict-routes.js'
 
-/** What belongs to the asker alone: their rules, verdicts that a page cannot work out itself, and their live lists over one connection. */
+/** Routes about the asker only: their rules, verdicts that a page cannot work out, and live lists over one connection. */
 export function ownRoutes(site: Site): Route[] {
   return [...(site.rulesAt === false ? [] : rulesRoutes(site, site.rulesAt)), ...(site.listsAt === false ? [] : [listsRoute(site.listsAt)])]
 }
@@ -46,7 +46,7 @@ function rulesRoutes({ showReasons }: Site, at: string): Route[] {
     { steps: [at], endpoints: { GET: { answer: ownRules, doc: rules } } },
     { steps: [at, 'verdicts'], endpoints: { POST: { answer: verdictsOn, doc: verdicts } } },
   ]
-  // For developers only: what is not served to people is not described to them.
+  // For developers only: what is not served is not in the document.
   return showReasons ? [...routes, { steps: [at, 'why'], endpoints: { POST: { answer: reasonsOn } } }] : routes
 }
 
@@ -63,7 +63,7 @@ function listsRoute(at: string): Route {
   return { steps: [at], endpoints: { GET: { answer: severalLists, doc } } }
 }
 
-/** The rules of the asker, for their page. */
+/** The page rules of the asker. */
 async function ownRules({ site, store, request }: Call): Promise<Response> {
   const view = (await store.viewpoint()) as unknown as InnerViewpoint
   const rules = pageRules(view, {

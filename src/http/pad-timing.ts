@@ -1,8 +1,8 @@
 const STEP = 5
 
 /**
- * What is not there, to somebody, is answered at the next step of five milliseconds only: whether rules had to be asked about a record
- * that is hidden, or there is none, takes microseconds more or less, which add up to an answer over many questions.
+ * Delays a "not found" to the next multiple of five milliseconds. A hidden record takes some microseconds longer than a missing one, and
+ * many requests could measure that.
  */
 export function untilNextStep(began: number): Promise<void> {
   const passed = performance.now() - began

@@ -22,7 +22,7 @@ import { isJudgedAlong, type Key, type TypeModel, typeModel } from '../rulebook/
 import { fieldsLetBy, type InnerViewpoint, stampValues, viewpointOf } from '../viewpoint/index.js'
 import { type IsHidden, withUnknown } from './own-claims.js'
 
-/** Which rules a page is given, and for which person. */
+/** The options of page rules. */
 export interface PageRulesOptions {
   /** Which record types. Default: all. */
   readonly types?: readonly string[]
@@ -32,9 +32,8 @@ export interface PageRulesOptions {
 }
 
 /**
- * One person's rules for a page: specialised, without names and titles, and without whatever it could not be answered with there.
- * Where a field that the person never sees is asked about, or a type that they never read, there is a gap, and the page asks
- * the server.
+ * One person's rules for a page: specialised, without names and titles, and without anything that a page cannot evaluate. Conditions on a
+ * field or type that the person never sees become unknown there, and the page asks the server.
  */
 export function pageRules(whole: InnerViewpoint, { types, signIn, isHidden = () => false }: PageRulesOptions = {}): PageRules {
   const known = withUnknown(whole.model, isHidden)
@@ -52,14 +51,14 @@ export function pageRules(whole: InnerViewpoint, { types, signIn, isHidden = () 
   }
 }
 
-/** The rules as they are told, in which what is hidden is unknown; and as they are. */
+/** The rules as sent, with hidden values unknown; and the full rules. */
 interface Told {
   readonly view: InnerViewpoint
   readonly whole: InnerViewpoint
   readonly isHidden: IsHidden
 }
 
-/** The fields that somebody can come to see of a type; undefined where they read none of it. */
+/** The fields of a type that the person can ever see; undefined if they never read the type. */
 type Seen = ReadonlyMap<string, ReadonlySet<string> | undefined>
 
 function seenFields(view: InnerViewpoint, whole: InnerViewpoint, type: TypeModel): ReadonlySet<string> | undefined {
@@ -94,10 +93,10 @@ function typeRules({ view, whole, isHidden }: Told, type: TypeModel, seen: Seen)
 function actionRules(view: InnerViewpoint, whole: InnerViewpoint, type: TypeModel, action: string, seen: Seen): PageAction | undefined {
   const { clauses, open, gate, messages } = view.rules(type.name, action)
   const routine = (type.rules?.may[action] ?? []).some(({ within }) => within?.some((name) => view.mayCall(name)))
-  // That something is never allowed, whatever the record, anybody is told who asks what they may.
+  // An action that is never allowed, whatever the record, is no secret.
   if (whole.rules(type.name, action).when === FALSE && !routine) return undefined
   const page = (node: ConditionNode) => forPage(node, type, seen)
-  // A page cannot know all records that link to this one, and so may block its deletion.
+  // A page cannot know all records that link to this one and could block its deletion.
   const along = action === 'delete' && isJudgedAlong(view.model, type.name)
   return {
     clauses: clauses.map(
@@ -131,7 +130,7 @@ function both(one: PageCondition, other: PageCondition): PageCondition {
   return one === TRUE || one === other ? other : allOfNode([one, other])
 }
 
-/** A condition without names, undecided where it asks for what the page never has. */
+/** A condition without names. Unknown if it reads what the page never has. */
 function forPage(node: ConditionNode, type: TypeModel, seen: Seen): PageCondition {
   return frozen(
     bind(lower(node), {
@@ -146,7 +145,7 @@ function forPage(node: ConditionNode, type: TypeModel, seen: Seen): PageConditio
   )
 }
 
-/** Whether a page may have a field; in a list of objects, that is what the list is called in the record. */
+/** Whether a page may have a field. In a list of objects, that depends on the list's field in the record. */
 function seenField({ of, path }: FieldNode, type: TypeModel, looking: Looking | undefined, seen: Seen): boolean {
   const over = typeof of === 'number' ? someAround(looking, of)?.over : undefined
   if (over === undefined) return seen.get(type.name)?.has(path[0] as string) === true
@@ -154,7 +153,7 @@ function seenField({ of, path }: FieldNode, type: TypeModel, looking: Looking | 
   return seen.get(over.type)?.has(path[0] as string) === true
 }
 
-/** Whether a page may have the records that a `some` looks at, and what they are found by. */
+/** Whether a page may have the records of a `some` and the fields that they are found by. */
 function isReached(over: OverNode, seen: Seen): boolean {
   switch (over.kind) {
     case 'elements':

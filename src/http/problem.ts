@@ -2,7 +2,7 @@ import { isPachterError } from '../condition/index.js'
 import { type BulkError, DeniedError, type InvalidError, type RefusedError } from '../store/index.js'
 import { CredentialError, RequestError } from './error.js'
 
-/** What went wrong, as RFC 9457 has it. */
+/** Problem details (RFC 9457). */
 export interface Problem {
   readonly status: number
   readonly title: string
@@ -12,11 +12,11 @@ export interface Problem {
   readonly [more: string]: unknown
 }
 
-/** Where the asker may sign in. */
+/** The sign-in options. */
 export interface SignIn {
-  /** An address for people. */
+  /** The sign-in address for people. */
   readonly at?: string | undefined
-  /** The scheme that is named to programs. */
+  /** The authentication scheme for programs. */
   readonly scheme: string
 }
 
@@ -39,7 +39,7 @@ const TITLES: { readonly [status: number]: string } = {
   503: 'Service Unavailable',
 }
 
-/** An error as a problem; what is unexpected says nothing of itself. */
+/** Converts an error to problem details. Unexpected errors reveal nothing. */
 export function problemOf(
   error: unknown,
   signIn: SignIn,
@@ -54,7 +54,7 @@ export function problemOf(
     return found(401, error.code, 'These credentials are not valid here.', where, {
       'www-authenticate': `${signIn.scheme} error="invalid_token"`,
     })
-  // These claims do not fit the shape of `me`, so nothing is allowed.
+  // The claims do not fit the shape of `me`, so nothing is allowed.
   if (isPachterError(error, 'BAD_CLAIMS'))
     return found(401, 'BAD_CLAIMS', 'These credentials are not valid here.', where, {
       'www-authenticate': `${signIn.scheme} error="invalid_token"`,
@@ -79,7 +79,7 @@ export function problemOf(
       {},
       { 'retry-after': '1' },
     )
-  // Whether it was written is not known: nobody should be told that it was not.
+  // Whether the change was saved is unknown, so the response must not say that it was not.
   if (isPachterError(error, 'UNCERTAIN'))
     return found(503, 'UNCERTAIN', 'The change may or may not have been saved. Load the record before you try again.')
   if (isPachterError(error, 'STORE_FAILED'))
@@ -87,7 +87,7 @@ export function problemOf(
   return found(500, 'FAILED', undefined)
 }
 
-/** A problem as an answer. */
+/** Problem details as a response. */
 export function problemResponse({ problem, headers }: ReturnType<typeof problemOf>): Response {
   return new Response(JSON.stringify({ type: 'about:blank', ...problem }), {
     status: problem.status,

@@ -2,7 +2,7 @@ import { allOf, type Condition, knownAction, type TypeModel, unknownName } from 
 import { FILTER_OPERATORS, filterFromText } from '../store/read/from-text.js'
 import { RequestError } from './error.js'
 
-/** What an address says of a list. */
+/** The list options in a URL. */
 export interface ListQuery {
   readonly where?: (record: unknown) => Condition
   readonly sort?: readonly string[]
@@ -16,7 +16,7 @@ export interface ListQuery {
 
 const WORDS = ['sort', 'fields', 'size', 'after', 'include', 'may', 'count', 'partial', 'all']
 const FILTER = 'where.'
-/** At most so many filters of one list: what they cost grows faster than they do. */
+/** The most filters of one list: their cost grows faster than their number. */
 const MOST_FILTERS = 100
 
 const names = (text: string) =>
@@ -26,8 +26,8 @@ const names = (text: string) =>
     .filter(Boolean)
 
 /**
- * Reads what an address asks of a list: `where.state=let`, `where.rentDue.isAtLeast=30`, `sort=-number`, `fields=number,state`,
- * `size=20`, `after=` with the `next` of the page before, `include=shares`, `may=update,delete`, `count=true`.
+ * Reads list options from a URL: `where.state=let`, `where.rentDue.isAtLeast=30`, `sort=-number`, `fields=number,state`, `size=20`,
+ * `after=` with the `next` of the previous page, `include=shares`, `may=update,delete`, `count=true`.
  * @throws RequestError 400, TextError, UnknownNameError
  */
 export function readQuery(type: TypeModel, params: URLSearchParams, most: number): ListQuery {
@@ -52,7 +52,7 @@ export function readQuery(type: TypeModel, params: URLSearchParams, most: number
   }
 }
 
-/** A parameter that is `true`, or not there. */
+/** A parameter that is `true` or absent. */
 export function flag(params: URLSearchParams, name: string): boolean {
   const value = params.get(name)
   if (value !== null && value !== 'true' && value !== 'false') throw new RequestError(400, `${name}: needs true or false`)
@@ -65,13 +65,13 @@ function sizeOf(text: string, most: number): number {
   return size
 }
 
-/** The filters of an address, all of which must hold; undefined where there are none. */
+/** The filters of a URL, joined by `and`; undefined if there are none. */
 export function whereOf(type: TypeModel, params: URLSearchParams): ((record: unknown) => Condition) | undefined {
   const filters = [...params].flatMap(([name, value]) => {
     if (!name.startsWith(FILTER)) return []
     const steps = name.slice(FILTER.length).split('.')
     const last = steps.at(-1) as string
-    // A field may be called as a comparison is; then it is the field.
+    // If a field has the name of a comparison, the name means the field.
     const compared = steps.length > 1 && FILTER_OPERATORS.includes(last) && !isPath(type, steps)
     return [filterFromText(type, { path: compared ? steps.slice(0, -1) : steps, by: compared ? last : 'is', value }, name)]
   })

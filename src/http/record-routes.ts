@@ -1,4 +1,4 @@
-// The records of a type: lists, single ones, and changes of several.
+// The records of a type: lists, single records and bulk changes.
 import type { Row } from '../condition/index.js'
 import { type Condition, type Key, sameValue, type TypeModel } from '../rulebook/index.js'
 import { denied, InvalidError } from '../store/errors.js'
@@ -29,7 +29,7 @@ import {
 import { flag, whereOf } from './query.js'
 import type { Endpoint, Route, Step } from './route.js'
 
-/** The addresses of a record type: all of its records, and one. */
+/** The paths of a record type: the collection and a single record. */
 export function recordRoutes(site: Site, path: string, type: TypeModel): Route[] {
   return [
     {
@@ -49,7 +49,7 @@ function listOf(site: Site, type: TypeModel): OperationDoc {
   return { id: `list_${type.name}`, tag: type.name, summary: `List ${type.name} records`, ...listDoc(type, site) }
 }
 
-/** The documentation of creating a record; also of one below another. */
+/** The documentation of creating a record, also below another record. */
 export function createDoc(type: TypeModel): OperationDoc | undefined {
   if (!lets(type, 'create')) return undefined
   const { name } = type
@@ -88,7 +88,7 @@ function severalDoc(type: TypeModel, action: 'update' | 'delete'): OperationDoc 
   }
 }
 
-/** A new record. Below another record, it is linked to that one; a link sent in the body must lead there too. */
+/** Creates a record. Below another record, it is linked to that one; a link in the body must lead there too. */
 export async function create({ site, store, request }: Call, type: TypeModel, link: Row = {}): Promise<Response> {
   const given = asShaped(type, await readBody(request, ['application/json'], site.bodyLimit))
   const odd = Object.keys(link).find((name) => given[name] !== undefined && !sameValue(type.fields[name], given[name], link[name]))
@@ -99,10 +99,10 @@ export async function create({ site, store, request }: Call, type: TypeModel, li
   return json(record, { status: 201, headers: { location, etag: await etagOf(record) } })
 }
 
-/** The key of the record that an address leads to. */
+/** The key of the record that a path leads to. */
 type KeyAt = (...at: Parameters<Endpoint['answer']>) => Promise<Key>
 
-/** One record, by its own address or below another that leads to it. */
+/** One record, by its own path or below another record that leads to it. */
 export function singleRoute(site: Site, steps: readonly Step[], type: TypeModel, keyAt: KeyAt, within = ''): Route {
   const doc = (action: 'read' | 'update' | 'delete', more: Omit<OperationDoc, 'id' | 'tag' | 'description'>): OperationDoc | undefined =>
     lets(type, action)
@@ -177,21 +177,21 @@ function noParameters({ params }: Call): void {
   for (const name of params.keys()) throw new RequestError(400, `${name}: this address takes no parameters`)
 }
 
-/** Which state of the record is meant, by `If-Match`. @throws RequestError 428 */
+/** The version that the asker means, from `If-Match`. @throws RequestError 428 */
 function stateSeen({ request, site }: Call): UpdateOptions['match'] {
   const header = request.headers.get('if-match')
   if (header === null && site.matchRequired) throw new RequestError(428, 'Send If-Match with the ETag of the record as you loaded it.')
   return header === null ? undefined : (shown) => checkMatch(header, shown)
 }
 
-/** What was seen, and what a patch reaches into, is looked at on the record that is locked for the write. */
+/** Preconditions and patches are checked on the locked record. */
 function matching(store: GuardedStore): MatchingStore {
   return store as unknown as MatchingStore
 }
 
 /**
- * Refuses an asker who does not see a record, before anything of it is locked and judged. The same queries run whether it is hidden
- * or does not exist, so that the time does not tell either.
+ * Refuses an asker who does not see a record, before it is locked and judged. The same queries run if the record does not exist, so that
+ * the time reveals nothing.
  */
 async function checkSeen(store: GuardedStore, action: 'update' | 'delete', type: TypeModel, key: Key): Promise<void> {
   if ((await store.verdict('read', type.name, key)).allowed) return
@@ -199,7 +199,7 @@ async function checkSeen(store: GuardedStore, action: 'update' | 'delete', type:
   if (!verdict.allowed) throw denied(verdict)
 }
 
-/** Which records a change of several is meant for: those that filters name, or expressly all. */
+/** The records of a bulk change: those that match the filters, or explicitly all. */
 function meant({ params }: Call, type: TypeModel): { readonly which: object; readonly partial: boolean } {
   for (const name of params.keys())
     if (!name.startsWith('where.') && !['partial', 'all'].includes(name))

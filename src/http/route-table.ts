@@ -7,7 +7,7 @@ import { ownRoutes } from './own-routes.js'
 import { recordRoutes } from './record-routes.js'
 import type { Params, Route, Step } from './route.js'
 
-/** Every address of a site, with what is done there: the one table that requests are answered by and the OpenAPI document is made of. */
+/** Every path of a site with its handlers: the one table for requests and for the OpenAPI document. */
 export function routeTable(site: Site): readonly Route[] {
   const ofTypes = [...site.types].flatMap(([path, type]) => [
     ...recordRoutes(site, path, type),
@@ -18,7 +18,7 @@ export function routeTable(site: Site): readonly Route[] {
   return [...ownRoutes(site), ...ofTypes]
 }
 
-/** A way to find the route of an address, with what the address says of keys. */
+/** Finds the route of a path, with the keys in it. */
 export function finder(site: Site): (steps: readonly string[]) => { readonly route: Route; readonly params: Params } | undefined {
   const byFirst = new Map<string, Route[]>()
   for (const route of routeTable(site)) {
@@ -35,7 +35,7 @@ export function finder(site: Site): (steps: readonly string[]) => { readonly rou
   }
 }
 
-/** What an address says at the places of a route; undefined where it is another address. */
+/** The values at the placeholders of a route; undefined if the path does not match. */
 function paramsOf(site: Site, pattern: readonly Step[], steps: readonly string[], type: TypeModel | undefined): Params | undefined {
   const rest = typeof pattern.at(-1) === 'object' && (pattern.at(-1) as { param: string }).param === 'rest'
   if (rest ? steps.length < pattern.length : steps.length !== pattern.length) return undefined
@@ -56,10 +56,10 @@ function linkedType(site: Site, type: TypeModel | undefined, link: string): Type
   return to === undefined ? undefined : site.model.types[to]
 }
 
-/** A key as the type has it. A text that cannot be one is a key that no record has. */
+/** Converts a key to the type's form. A text that cannot be a key matches no record. */
 function keyOf(type: TypeModel | undefined, text: string): Key {
   if (type?.fields[type.key]?.type !== 'integer') return text
   const key = Number(text)
-  // Of the texts of a number, one is its address: 7, and neither 007 nor 7.0.
+  // A number has only one address: 7, and not 007 or 7.0.
   return Number.isSafeInteger(key) && String(key) === text ? key : text
 }

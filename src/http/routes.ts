@@ -52,7 +52,7 @@ export function routes<W extends World>(
     })
 }
 
-/** Lets somebody watch lists, as long as they are who they were. */
+/** Starts live lists, which end when the person's identity or claims change. */
 function watching<W extends World>(
   store: Store<W>,
   { live, identity, recheck = 30, visitor, signIn: at, onFailure = logFailure }: RouteOptions<W>,
@@ -82,10 +82,10 @@ function watching<W extends World>(
   }
 }
 
-/** So many characters, as servers commonly take. */
+/** The maximum length of a URL, as in common servers. */
 const LONGEST_ADDRESS = 16_384
 
-/** The steps of an address below the site, and its parameters. @throws RequestError */
+/** The path segments below the site, and the query parameters. @throws RequestError */
 function addressOf(site: Site, request: Request): { readonly steps: readonly string[]; readonly params: URLSearchParams } {
   if (request.url.length > LONGEST_ADDRESS) throw new RequestError(414, `The address is longer than ${LONGEST_ADDRESS} characters.`)
   const url = new URL(request.url)

@@ -4,7 +4,7 @@ import { SetupError } from './error.js'
 import type { RouteOptions } from './route-options.js'
 import { inProduction } from './verdict-routes.js'
 
-/** What is served where, by a rulebook: what the options say is checked against it. */
+/** What a site serves, with its options checked against the rulebook. */
 export type SiteOptions = Omit<RouteOptions, 'identity' | 'live' | 'visitor' | 'recheck'>
 
 /** @throws SetupError, UnknownNameError */

@@ -2,7 +2,7 @@ import type { KeyObject } from 'node:crypto'
 import { CredentialError, SetupError } from './error.js'
 import type { Identity } from './identity.js'
 
-/** What a JSON Web Token says (RFC 7519, section 4). */
+/** The claims of a JSON Web Token (RFC 7519, section 4). */
 export interface TokenClaims {
   readonly iss?: string
   readonly sub?: string
@@ -16,23 +16,23 @@ export interface KeySet {
   readonly keys: readonly object[]
 }
 
-/** What a JSON Web Token has to be, and what is made of it. */
+/** The requirements for a JSON Web Token, and how it becomes claims. */
 export interface TokenOptions<Me> {
   /** Who issues them: `iss`. */
   readonly issuer: string
   /** The audience: tokens must be meant for one of these applications, by `aud`. */
   readonly audience: string | readonly string[]
-  /** The keys that sign them: the address of a JSON Web Key Set, such a set, or a key. */
+  /** The keys that sign tokens: the URL of a JSON Web Key Set, such a set, or a key. */
   readonly keys: URL | KeySet | CryptoKey | KeyObject | Uint8Array
-  /** The algorithms that are taken, and no others: `['RS256']`, `['ES256']`, or with a shared secret `['HS256']`. */
+  /** The accepted algorithms: `['RS256']`, `['ES256']`, or with a shared secret `['HS256']`. */
   readonly algorithms: readonly string[]
-  /** How many seconds clocks may differ. Default 5. */
+  /** The allowed clock difference in seconds. Default: 5. */
   readonly leeway?: number
-  /** The groups of the issuer become roles. */
+  /** How groups of the issuer become roles. */
   readonly roles?: RoleTable
-  /** Only these may come in: who has an address of another domain, or one that the issuer does not say it has verified, is refused. */
+  /** Only accounts with an email address in these domains, verified by the issuer, are accepted. */
   readonly emailDomains?: readonly string[]
-  /** The claims that the rules are given. Default: all of the token's. */
+  /** Makes the claims for the rules. Default: all claims of the token. */
   readonly me: (token: TokenClaims, granted: Granted) => Me
 }
 
@@ -40,27 +40,26 @@ export interface TokenOptions<Me> {
 export interface RoleTable {
   /** The claim of the token that lists groups. */
   readonly claim: string
-  /** By application, its `aud`; `*` for all others. */
+  /** By application (`aud`); `*` for all others. */
   readonly of: { readonly [application: string]: { readonly [group: string]: string } }
-  /** What somebody is who has no other role. */
+  /** The role of people who have no other. */
   readonly otherwise?: string
-  /** What comes with a role, and is kept here and not in tokens. */
+  /** Claims that come with a role and are kept here instead of in tokens. */
   readonly with?: { readonly [role: string]: Readonly<Record<string, unknown>> }
 }
 
-/** What somebody was granted by their groups. */
+/** The result of the groups. */
 export interface Granted {
   readonly roles: readonly string[]
-  /** What comes with their roles; of several, the later in the table wins. */
+  /** The claims that come with the roles. If roles conflict, the later one in the table counts. */
   readonly attributes: Readonly<Record<string, unknown>>
 }
 
 const UNSAFE = /^none$/i
 
 /**
- * Who is asking, by a JSON Web Token (RFC 7519) in the `Authorization` header: `Bearer` and the token (RFC 6750). Without the
- * header somebody is a visitor; with one that is broken, expired, not yet valid, meant for others or signed by others, nobody.
- *
+ * Identifies people by a JSON Web Token (RFC 7519) in the `Authorization` header, as a bearer token (RFC 6750). Without the header, the
+ * person is a visitor. A token that is malformed, expired, not yet valid, for another audience or with another signature is refused.
  * @throws SetupError for options that would accept too much: no algorithm, `none`, no issuer, no audience
  * @example
  * fromToken({
@@ -99,7 +98,7 @@ export function fromToken<Me>(options: TokenOptions<Me>): Identity<Me> {
     if (token === undefined) throw new CredentialError('the Authorization header contains no bearer token')
     const verify = await verifier()
     const payload = await verify(token).catch((error: unknown) => {
-      // If the keys cannot be fetched, it is not the asker's fault. Nobody is accepted until they can be.
+      // If the keys cannot be fetched, the asker has done nothing wrong, but no token is accepted until they can be.
       const code = (error as { code?: unknown } | null)?.code
       const why = typeof code === 'string' ? code : error instanceof Error ? error.message : String(error)
       throw new CredentialError(`the token is not valid here: ${why}`, { cause: error })
@@ -113,7 +112,7 @@ export function fromToken<Me>(options: TokenOptions<Me>): Identity<Me> {
 type Jose = typeof import('jose')
 type About = Parameters<Jose['jwtVerify']>[2]
 
-/** The library for tokens is an optional peer: only who takes tokens needs it. @throws SetupError */
+/** jose is an optional peer dependency, needed only for tokens. @throws SetupError */
 async function joseLibrary(): Promise<Jose> {
   try {
     return await import('jose')
@@ -129,7 +128,7 @@ function verifierOf(jose: Jose, keys: TokenOptions<unknown>['keys'], about: Abou
   return async (token) => (await verified(token)).payload
 }
 
-/** What is made when it is first asked for; where that failed, it is tried again. */
+/** A lazily created value. After a failure, the next call tries again. */
 function once<T>(make: () => Promise<T>): () => Promise<T> {
   let made: Promise<T> | undefined
   return () => {

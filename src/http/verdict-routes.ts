@@ -7,14 +7,14 @@ import { type Call, json, NOWHERE } from './call.js'
 import { RequestError } from './error.js'
 import { untilNextStep } from './pad-timing.js'
 
-/** At most so many questions at once. */
+/** The most questions in one request. */
 const MOST_QUESTIONS = 100
-/** Of so many bytes altogether. */
+/** The maximum size of the request in bytes. */
 const MOST_BYTES = 2 ** 18
 
 /**
- * Answers what a page cannot: `{ questions: [{ action, type, key, changes }, { action: 'create', type, record }] }`. Nothing is written, and
- * nothing is told that trying would not tell: outcomes, fields and words, and no names of clauses.
+ * Answers questions that a page cannot: `{ questions: [{ action, type, key, changes }, { action: 'create', type, record }] }`. Nothing is
+ * written, and nothing is revealed that trying would not: outcomes, fields and messages, but no clause titles.
  */
 export async function verdictsOn(call: Call): Promise<Response> {
   const { site, store, request } = call
@@ -24,7 +24,7 @@ export async function verdictsOn(call: Call): Promise<Response> {
   if (odd !== undefined) throw new RequestError(400, unknownName('field', odd, ['questions']))
   if (!Array.isArray(questions) || questions.length > MOST_QUESTIONS)
     throw new RequestError(400, `questions: needs a list of at most ${MOST_QUESTIONS}`)
-  // All are read before any is asked.
+  // All questions are read and checked before any is answered.
   const all = questions.map((question, at) => asked(readQuestion(call, question, `questions[${at}]`)))
   const verdicts: object[] = []
   for (const ask of all) verdicts.push(await ask(store))
@@ -32,10 +32,7 @@ export async function verdictsOn(call: Call): Promise<Response> {
   return json({ verdicts }, { headers: { 'cache-control': 'no-store' } })
 }
 
-/**
- * For developers: why the answer to a question is what it is, with the values that records hold. Served only where that was asked for, and
- * never in production.
- */
+/** For developers: explains a verdict, with the values in the records. Served only if enabled, and never in production. */
 export async function reasonsOn(call: Call): Promise<Response> {
   if (inProduction()) throw NOWHERE()
   const question = readQuestion(call, await readBody(call.request, ['application/json'], call.site.bodyLimit), 'the question')
@@ -44,7 +41,7 @@ export async function reasonsOn(call: Call): Promise<Response> {
   return json(explanation, { headers: { 'cache-control': 'no-store' } })
 }
 
-/** Whether this runs in production: what tells developers everything is not served there. */
+/** Whether this is production, where developer routes are not served. */
 export function inProduction(): boolean {
   return globalThis.process?.env.NODE_ENV === 'production'
 }
@@ -89,7 +86,7 @@ function asked({ action, type, key, changes, record }: Question): (store: Guarde
     told(type, async () => {
       const seen = await store.verdict('read', type.name, key as Key)
       if (action === 'read') return seen
-      // By the same questions, whether it is hidden or was never there.
+      // The same queries run whether the record is hidden or does not exist.
       return changes === undefined || !seen.allowed
         ? store.verdict(action as 'update', type.name, key as Key)
         : store.verdict('update', type.name, key as Key, changes)

@@ -43,7 +43,7 @@ export interface RulesProviderProps {
  */
 export function RulesProvider({ rules, lists, children }: RulesProviderProps): ReactElement {
   useEffect(() => {
-    // Where they cannot be had, their state says so.
+    // If loading fails, the state says so.
     rules.refresh().catch(() => undefined)
   }, [rules])
   return createElement(Rules.Provider, { value: rules }, createElement(Lists.Provider, { value: lists }, children))
@@ -112,7 +112,7 @@ export function useServerVerdict(
       gone = true
     }
   }, [rules, view, question, isOpen, ...since])
-  // While it is asked again under the same rules, the answer before stands.
+  // While the question is asked again under the same rules, the previous answer stays.
   const told = answer?.question === question && answer.view === view ? answer.verdict : undefined
   return { ...(isOpen ? (told ?? mine) : mine), asking: isOpen && told === undefined }
 }

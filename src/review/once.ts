@@ -1,4 +1,4 @@
-/** What a function gives, found out when it is first asked for. */
+/** Calls a function on first use and caches its result. */
 export function once<T>(find: () => T): () => T {
   let found: { readonly value: T } | undefined
   return () => {

@@ -4,32 +4,32 @@ import type { Records } from '../store/index.js'
 import { type Ground, groundOf } from './scenario.js'
 import type { SourcePlace, SourcePlaces } from './source-places.js'
 
-/** Rules, people and records as plain data: all that it takes to look through people's eyes, anywhere. */
+/** Rules, people and records as plain data: all that a review needs, anywhere. */
 export interface Project {
   readonly 'pachter review': 1
-  /** What it is about: the file of the configuration. */
+  /** The name of the project: the path of its configuration file. */
   readonly title: string
-  /** The instant at which everything is judged, as RFC 3339 text. */
+  /** The time at which everything is judged, as RFC 3339 text. */
   readonly now: string
   readonly rulebook: RulebookJson
-  /** The JSON Schema of each shape: what the shapes check beyond it, stays behind. */
+  /** The JSON Schema of each shape, without checks that JSON Schema cannot express. */
   readonly schemas: { readonly me: object; readonly records: { readonly [type: string]: object } }
   /** Claims by name; null is a visitor. */
   readonly people: { readonly [name: string]: Row | null }
   readonly records: { readonly [type: string]: readonly Row[] }
-  /** Whether expectations can be saved where this came from. */
+  /** Whether expectations can be saved to the source. */
   readonly canSave?: boolean
-  /** Where clauses and vetoes are in the source, in the order of the rulebook; null where that is not known. */
+  /** The source positions of clauses and vetoes, in the order of the rulebook; null if unknown. */
   readonly places: { readonly [type: string]: TypePlaces }
 }
 
-/** Where the rules of a type are. */
+/** The source positions of a type's rules. */
 export interface TypePlaces {
   readonly may: { readonly [action: string]: readonly (SourcePlace | null)[] }
   readonly vetoes: readonly (SourcePlace | null)[]
 }
 
-/** Puts together what goes to a page. */
+/** Creates the data for a page. */
 export function projectOf(
   { model }: { readonly model: Model },
   given: Pick<Project, 'title' | 'people' | 'canSave'> & {
@@ -66,7 +66,7 @@ export function projectOf(
   }
 }
 
-/** Opens what `projectOf` put together. @throws RulebookError, ConditionError, ClaimsError */
+/** Reads the data that `projectOf` created. @throws RulebookError, ConditionError, ClaimsError */
 export function openProject({ rulebook, schemas, people, records, now }: Project): Ground {
   const shapes = Object.fromEntries(
     Object.entries(schemas.records).map(([name, schema]) => [name, shapeOf(schema as Record<string, unknown>)]),

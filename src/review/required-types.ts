@@ -1,15 +1,15 @@
 import { type ConditionNode, eachNode, fieldNodesIn } from '../condition/index.js'
 import { conditionsOfType, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
 
-/** The record types that have to be read to judge one of them: itself, those that its rules ask about, and those linked to people. */
+/** The record types to read in order to judge a type: itself, the types that its rules read, and the types linked to people. */
 export function typesNeeded(model: Model, type: string): string[] {
   const asked = typesAsked(model, type)
   return Object.keys(model.types).filter((name) => name === type || asked.has(name))
 }
 
 /**
- * The record types of which others than the record that is judged are read: those that links lead to, from it and (by `claims`) from
- * people. Of records `asStored`, creating is left out, and what must hold after a change.
+ * The record types whose other records are read: those that links lead to from the record and (with `claims`) from the person. With
+ * `asStored`, leaves out create and `afterwards`.
  */
 export function typesAsked(model: Model, type: string, { asStored = false, claims = true } = {}): ReadonlySet<string> {
   const found = new Set<string>()
@@ -17,7 +17,7 @@ export function typesAsked(model: Model, type: string, { asStored = false, claim
   const stored = { actions: own.actions.filter((action) => action !== 'create'), roles: ['gate', 'standing', 'clause', 'veto'] } as const
   for (const { condition } of conditionsOfType(model, own, asStored ? stored : {})) for (const name of typesIn(condition)) found.add(name)
   if (!claims) return found
-  // Claims may be read from records that are linked to the person, and from those that these lead to.
+  // Claims may come from records linked to the person, and from records that these lead to.
   const mine = Object.values(model.me.links).map(({ to }) => to)
   const followed = new Set<string>()
   const follow = (name: string) => {

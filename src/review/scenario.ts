@@ -5,7 +5,7 @@ import { keyIs } from '../store/operation.js'
 import { type InnerViewpoint, indexed, type Rulebook, readClaims, rulebookOf, type Verdict } from '../viewpoint/index.js'
 import type { Refusal } from './expectations/expectation.js'
 
-/** Who is looked through, at which records, and when. */
+/** The people, the records and the time. */
 export interface GroundOptions {
   /** Claims by name; null is a visitor. */
   readonly people: { readonly [name: string]: Row | null }
@@ -13,7 +13,7 @@ export interface GroundOptions {
   readonly now?: Date | undefined
 }
 
-/** Something that somebody does. */
+/** An action of a person. */
 export interface Attempted {
   readonly action: string
   readonly type: string
@@ -26,45 +26,45 @@ export interface Attempted {
 export interface Outcome {
   readonly outcome: 'allowed' | Refusal
   readonly message?: string
-  /** The record as it was then, as the asker has it. */
+  /** The record afterwards, as the asker sees it. */
   readonly record?: Row
 }
 
-/** A rulebook, people and records, on which expectations are judged. The records stay as they are: what is done is done to a copy. */
+/** A rulebook, people and records for judging expectations. The records do not change: actions run on a copy. */
 export interface Ground extends GroundOptions {
   readonly book: Rulebook
   readonly model: Model
   readonly now: Date
   viewpoint(person: string, within?: string): InnerViewpoint
-  /** The record of that key. */
+  /** The record with that key. */
   record(type: string, key: Key): Row | undefined
   keys(type: string): readonly Key[]
   store(person: string): GuardedStore
-  /** Does it to the copy, and returns the result. It is undone afterwards, unless `keep` is set. */
+  /** Runs an action on the copy and returns the result. It is undone afterwards, unless `keep` is set. */
   attempt(person: string, what: Attempted, keep?: boolean): Promise<Outcome>
-  /** How the copy differs from the records, as far as this one and the number of each type go; nothing where it does not. */
+  /** How the copy differs from the records, for this record and the number of records of each type; undefined if it does not. */
   touched(type: string, key: Key | undefined): Promise<string | undefined>
-  /** Begins again with a fresh copy. */
+  /** Starts again with a new copy. */
   refresh(): void
-  /** The same people and records under another rulebook. */
+  /** The same people and records with another rulebook. */
   under(model: Model): Ground
-  /** The same at another instant. */
+  /** The same at another time. */
   asOf(now: Date): Ground
 }
 
-/** Somebody with an id and nothing else: empty lists where the shape insists on lists. @throws ClaimsError where an id alone does not fit it. */
+/** A person with only an id, and empty lists where the shape requires lists. @throws ClaimsError if the shape requires more. */
 export function strangerOf({ me }: Pick<Model, 'me'>): Row {
   const claims: Record<string, unknown> = { [me.key]: me.fields[me.key]?.type === 'integer' ? Number.MAX_SAFE_INTEGER : 'somebody-unknown' }
   for (const [name, field] of Object.entries(me.fields)) if (name !== me.key && field.list && !field.optional) claims[name] = []
   return readClaims(me, claims) as Row
 }
 
-/** The people, and besides them the visitor and somebody unknown, who are always among those looked through. */
+/** The people, and the visitor and unknown person, who are always included. */
 export function withEverybody(model: Model, people: GroundOptions['people'], unknown?: Row): GroundOptions['people'] {
   return { ...people, unknown: people.unknown ?? unknown ?? strangerOf(model), visitor: null }
 }
 
-/** The ground of expectations. @throws ClaimsError, DuplicateKeyError, UnknownNameError */
+/** Creates a scenario for expectations. @throws ClaimsError, DuplicateKeyError, UnknownNameError */
 export function groundOf(book: { readonly model: Model }, options: GroundOptions): Ground {
   const rows = new Map<string, ReadonlyMap<Key, Row>>()
   const linked = indexed(options.records)
@@ -139,7 +139,7 @@ export function groundOf(book: { readonly model: Model }, options: GroundOptions
 
 const UNDO = Symbol('undo')
 
-/** Tables on which every transaction does its work, returns its result, and is rolled back. */
+/** Tables on which every transaction runs, returns its result, and is rolled back. */
 function undone(tables: () => Tables): Tables {
   return forwarded(tables, async (work) => {
     let done: unknown
@@ -155,7 +155,7 @@ function undone(tables: () => Tables): Tables {
   })
 }
 
-/** The tables of the copy that is current. */
+/** The tables of the current copy. */
 function renewed(tables: () => Tables): Tables {
   return forwarded(tables, (work) => tables().transaction(work))
 }

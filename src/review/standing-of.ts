@@ -10,12 +10,12 @@ import {
 } from '../condition/index.js'
 import type { Model } from '../rulebook/index.js'
 
-/** The types of the records that are spoken of. */
+/** The types of the records that a condition reads. */
 export type Refs = ReadonlyMap<RecordRef, string>
 
 const known = new WeakMap<NamedNode, string | null>()
 
-/** The record type of which a named condition is a standing; undefined where it is another condition of that name, or none of any type. */
+/** The record type whose standing a named condition is. Undefined if it is another condition with that name. */
 export function standingOf(model: Model, node: NamedNode, refs: Refs): string | undefined {
   const found = known.get(node)
   if (found !== undefined) return found ?? undefined
@@ -27,7 +27,7 @@ export function standingOf(model: Model, node: NamedNode, refs: Refs): string | 
   return type
 }
 
-/** The record that the standing is asked of there, if it is this one; undefined where it is another of the same name. */
+/** The record that the standing is about, if it is this standing; undefined if it is another one with the same name. */
 export function refOf(
   node: NamedNode,
   refs: Refs,
@@ -37,14 +37,14 @@ export function refOf(
   return undefined
 }
 
-/** Asked of a record, with numbers of its own above those that are there. */
+/** Rewritten to ask about a record, with its own `some` numbers above the existing ones. */
 export function standingAsked(node: ConditionNode, ref: RecordRef, highest: number): ConditionNode {
   if (typeof ref === 'number') return askedWithin(node, ref, Math.max(ref, highest))
   if (ref === 'record') return node
   return askedOf(node, 'record', ref)
 }
 
-/** Numbered by depth, whatever it is asked within: far from the numbers that are free in it. */
+/** Numbers start high above those in use around it. */
 function plain(node: ConditionNode): ConditionNode {
   return numbered(node, (of) => of as never, FAR)
 }

@@ -1,7 +1,7 @@
 import { type ConditionNode, describe, describeTerm, findUnguardedNegations, type TermNode } from '../condition/index.js'
 import { RulebookError } from './error.js'
 
-/** Absence never grants: a missing value under `not` must not let anybody in unless the author says what it means. */
+/** Absence never grants: a missing value under `not` must not let a person in unless the author says what missing means. */
 export function refuseUnguardedNegations(condition: ConditionNode, at: string, record: string): void {
   const [first] = findUnguardedNegations(condition)
   if (first === undefined) return
@@ -19,7 +19,7 @@ export function refuseUnguardedNegations(condition: ConditionNode, at: string, r
   )
 }
 
-/** A term as its author writes it. */
+/** A term in the syntax of rules. */
 function codeOf(term: TermNode, record: string): string {
   switch (term.kind) {
     case 'claim':

@@ -1,4 +1,4 @@
 import type { Action } from './types.js'
 
-/** The four actions, in the order in which people list them. */
+/** The four actions, in their usual order. */
 export const ACTIONS: readonly Action[] = Object.freeze(['read', 'create', 'update', 'delete'])

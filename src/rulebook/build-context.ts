@@ -2,29 +2,29 @@ import { describe } from '../condition/describe.js'
 import { RulebookError } from './error.js'
 import { conditionNode } from './node.js'
 
-// Which conditions and clauses have been made since a callback began and not been used yet. `a && b` in JavaScript is b
-// alone: a is then left over, and that is how it is noticed.
+// The conditions and clauses created since a callback began and not used yet. JavaScript evaluates `a && b` to b, so a is left over: that
+// is how the mistake is found.
 let open: { readonly at: string; readonly unused: Set<object> } | undefined
 
-/** Where the callback that is running belongs, for messages. */
+/** The place of the running callback, for messages. */
 export function here(): string {
   return open?.at ?? 'a condition'
 }
 
-/** Notes a condition or clause as made. */
+/** Records that a condition or clause was created. */
 export function made<T extends object>(thing: T): T {
   open?.unused.add(thing)
   return thing
 }
 
-/** Notes conditions or clauses as used. */
+/** Records that conditions or clauses were used. */
 export function used(...things: readonly unknown[]): void {
   for (const thing of things) open?.unused.delete(thing as object)
 }
 
 /**
- * Runs a callback of the rulebook's author, and gives what is made of its result.
- * @throws RulebookError if a condition was made in it and used nowhere.
+ * Runs a callback of the rulebook's author and processes its result.
+ * @throws RulebookError if a condition was created in it and not used.
  */
 export function noLeftovers<T, R>(at: string, callback: () => T, useResult: (result: T) => R): R {
   const outer = open

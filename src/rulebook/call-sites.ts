@@ -1,19 +1,19 @@
 import type { Model } from './model.js'
 
-/** What somebody called to add something to a rulebook. */
+/** The method that was called to extend a rulebook. */
 export interface Written {
   readonly kind: 'standings' | 'rules' | 'privileges' | 'routines' | 'gate'
-  /** The record types, privileges or routines that it was about; none for a gate. */
+  /** The record types, privileges or routines that were added; empty for a gate. */
   readonly names: readonly string[]
-  /** The stack of the call, from its caller on, as V8 prints it; empty on other engines. */
+  /** The stack of the call, starting at its caller, in V8's format; empty on other engines. */
   readonly stack: string
 }
 
-// Beside the model, which is plain data and the same wherever it was written.
+// Kept apart from the model, which is plain data and the same wherever it was written.
 const calls = new WeakMap<Model, readonly Written[]>()
 const stacks = new WeakMap<object, string>()
 
-/** Notes where a rulebook was added to; gives the new model. */
+/** Records where a rulebook was extended, and returns the new model. */
 export function noteWritten(before: Model, after: Model, kind?: Written['kind'], given?: unknown): Model {
   const old = calls.get(before) ?? []
   if (kind === undefined) {
@@ -22,7 +22,7 @@ export function noteWritten(before: Model, after: Model, kind?: Written['kind'],
   }
   const stack = stackAbove(noteWritten)
   const all = typeof given === 'object' && given !== null ? Object.entries(given) : []
-  // Rules that were written apart are where they were written.
+  // Rules created by `rulesOf` belong to the place of that call.
   const apart = all.filter(([, one]) => typeof one === 'function' && stacks.has(one))
   const names = all.map(([name]) => name).filter((name) => !apart.some(([other]) => other === name))
   const more = apart.map(([name, one]): Written => ({ kind, names: [name], stack: stacks.get(one as object) as string }))
@@ -30,18 +30,18 @@ export function noteWritten(before: Model, after: Model, kind?: Written['kind'],
   return after
 }
 
-/** Notes where rules were written that are added later. */
+/** Records where rules were written that are added later. */
 export function noteApart<F extends object>(rules: F): F {
   stacks.set(rules, stackAbove(noteApart))
   return rules
 }
 
-/** Where the parts of a rulebook were written; nothing of one that was read from JSON. */
+/** The places where the parts of a rulebook were written; empty for one that was read from JSON. */
 export function writtenIn(model: Model): readonly Written[] {
   return calls.get(model) ?? []
 }
 
-/** The stack above the method of the rulebook that calls this one. */
+/** The stack above the rulebook method that calls this function. */
 function stackAbove(here: (...given: never[]) => unknown): string {
   const { captureStackTrace } = Error as { captureStackTrace?: (holder: object, from: unknown) => void }
   const holder: { stack?: string } = {}

@@ -8,21 +8,21 @@ import { myLinks, recordsWord, recordTerms, standingsOf, type Types } from './re
 import { strict } from './strict.js'
 import { groupTerms } from './terms.js'
 
-/** What words are made from: the person, and the record types. */
+/** The person and the record types, from which callback arguments are made. */
 type World = { readonly me: MeModel; readonly types: Types }
 
-/** Terms for the claims: what authors know as `me`. */
+/** Terms for the claims, `me` in rules. */
 export function meTerms(me: Pick<MeModel, 'fields' | 'key' | 'links'>, types: Types): object {
   return groupTerms('claim', me.fields, { name: 'me', ids: [me.key], links: myLinks(types, me.links) })
 }
 
-/** What a callback of `standings` may speak of. */
+/** The arguments of a `standings` callback. */
 export function standingWords({ me, types }: World, type: TypeModel): object {
   const words = { me: meTerms(me, types), standing: standingsOf(type), records: recordsWord(types) }
   return strict(words, refuseWord(Object.keys(words)))
 }
 
-/** What a callback of `rules` may speak of. */
+/** The arguments of a `rules` callback. */
 export function ruleWords({ me, types }: World, type: TypeModel): object {
   const words = {
     after: recordTerms(types, type, 'after', 'after'),
@@ -32,12 +32,12 @@ export function ruleWords({ me, types }: World, type: TypeModel): object {
       return standingClause(named('anyone', TRUE))
     },
   }
-  // By their descriptors: reading a getter would make a condition that nobody asked for.
+  // Copied as property descriptors: reading a getter would create an unused condition.
   Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords({ me, types })))
   return strict(words, refuseWord(Object.keys(words)))
 }
 
-/** What the gate of a rulebook may speak of. */
+/** The arguments of a gate callback of a rulebook. */
 export function gateWords({ me, types }: World): object {
   const words = { ...Object.create(null) }
   Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords({ me, types })))
@@ -45,7 +45,7 @@ export function gateWords({ me, types }: World): object {
   return strict(words, refuseWord(Object.keys(words)))
 }
 
-/** The words that speak of the person alone. */
+/** The arguments that concern only the person. */
 function personWords({ me, types }: World): object {
   return {
     me: meTerms(me, types),
@@ -62,12 +62,12 @@ function refuseWord(known: readonly string[]): (name: string) => never {
   }
 }
 
-/** A condition under a name. */
+/** A condition with a name. */
 export function named(name: string, of: ConditionNode): ConditionNode {
   return Object.freeze({ kind: 'named', name, of })
 }
 
-/** Somebody is signed in if the claim that says who they are is there. */
+/** A person is signed in if the claim with their id is present. */
 export function signedIn(me: Pick<MeModel, 'key'>): ConditionNode {
   return presenceNode(Object.freeze({ kind: 'claim', path: Object.freeze([me.key]), type: 'id' }), true)
 }

@@ -3,8 +3,8 @@ import type { Condition } from './term-types.js'
 
 export declare const LIMITED: unique symbol
 
-// Neither of the two kinds of clauses is a subtype of the other: else the compiler would take a list of both for a list of the
-// wider kind, and forget that some are limited.
+// Neither kind of clause is a subtype of the other. Otherwise the compiler would reduce a list of both to the wider kind, and forget that
+// some are limited.
 
 /** A clause: who may do an action, with all fields. `F` contains the fields of the record type, so that a clause cannot be used for another. */
 export interface Clause<F extends string, R extends string = any> {

@@ -13,7 +13,7 @@ import type { Action } from './types.js'
 
 const DRAFT: unique symbol = Symbol.for('pachter.clause')
 
-/** A clause on its way into a rulebook. */
+/** A clause before it is added to a rulebook. */
 interface ClauseDraft {
   readonly who: ConditionNode
   readonly provided: readonly ConditionNode[]
@@ -68,7 +68,7 @@ const CLAUSE_METHODS = {
 
 const STANDING_METHODS = { ...CONDITION_METHODS, ...CLAUSE_METHODS }
 
-/** A clause without limits, which is a condition as well. */
+/** A clause without limits, which is also a condition. */
 export function standingClause<F extends string>(who: ConditionNode): Standing<F> {
   const clause = Object.create(STANDING_METHODS, { [NODE]: { value: who }, [DRAFT]: { value: { who, provided: [] } } })
   return made(Object.freeze(clause)) as Standing<F>
@@ -90,7 +90,7 @@ function draftOf(value: unknown): ClauseDraft | undefined {
   return typeof value === 'object' && value !== null ? (value as { [DRAFT]?: ClauseDraft })[DRAFT] : undefined
 }
 
-/** Takes the clause out of what an author put into `may`. */
+/** Reads the clause from a value that an author put into `may`. */
 export function useClause(value: unknown, at: string, type: TypeModel, action: string, known: ClauseScope): ClauseNode {
   const unfinished = draftOf(value)
   if (unfinished === undefined) {
@@ -157,13 +157,13 @@ function fieldsOf({ limit }: ClauseDraft, type: TypeModel, at: string): readonly
   return Object.freeze(known.filter((name) => limit.fields.includes(name) === (limit.by === 'only')))
 }
 
-/** What a clause may name besides fields. */
+/** The names that a clause may use besides fields. */
 export interface ClauseScope {
   readonly stamped: Stamped
   readonly routines: readonly string[]
 }
 
-/** The fields that each action stamps. */
+/** The stamped fields of each action. */
 export type Stamped = { readonly create: readonly string[]; readonly update: readonly string[] }
 
 function overriddenBy(draft: ClauseDraft, type: TypeModel, action: string, at: string, stamps: Stamped): readonly string[] | undefined {

@@ -15,13 +15,13 @@ export const CONDITION_METHODS = {
   },
 }
 
-/** Dresses a node as the condition that authors hold in the hand. */
+/** Wraps a node as a condition for authors. */
 export function toCondition(node: ConditionNode): Condition {
   const condition = Object.create(CONDITION_METHODS, { [NODE]: { value: node } })
   return made(Object.freeze(condition)) as Condition
 }
 
-/** Takes the node out of a condition that an author handed over, which is thereby used. */
+/** Reads the node of a condition that an author passed, and marks it as used. */
 export function useCondition(value: unknown, by: string): ConditionNode {
   const node = conditionNode(value)
   if (node === undefined) throw new RulebookError(here(), `${by} takes conditions, and ${whatItIs(value)}`)
@@ -39,17 +39,17 @@ function whatItIs(value: unknown): string {
   return `was given ${describeOdd(value)}`
 }
 
-/** Holds where every one of the conditions does. */
+/** True if all conditions hold. */
 export function allOf(...conditions: Condition[]): Condition {
   return toCondition(allOfNode(several(conditions, 'allOf')))
 }
 
-/** Holds where at least one of the conditions does. */
+/** True if at least one of the conditions holds. */
 export function anyOf(...conditions: Condition[]): Condition {
   return toCondition(anyOfNode(several(conditions, 'anyOf')))
 }
 
-/** Holds exactly where the condition does not. What a missing value means must be said: `not(x.orElse('').is(y))`. */
+/** True exactly if the condition is false. You must say what a missing value means: `not(x.orElse('').is(y))`. */
 export function not(condition: Condition): Condition {
   return toCondition(notNode(useCondition(condition, 'not')))
 }

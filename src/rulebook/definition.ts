@@ -21,7 +21,7 @@ interface UnreadDefinition {
   readonly records?: { readonly [type: string]: unknown }
 }
 
-/** Reads what `rulebook` was given. @throws RulebookError */
+/** Reads the argument of `rulebook`. @throws RulebookError */
 export function readDefinition(given: unknown): Model {
   const definition = plainObject(given, 'rulebook', ['me', 'records']) as UnreadDefinition
   const me = plainObject(definition.me, 'me', ['shape', 'key', 'links', 'roles']) as NonNullable<UnreadDefinition['me']>
@@ -65,7 +65,7 @@ export function readDefinition(given: unknown): Model {
   })
 }
 
-/** Reads all links: first the fields that they join on, since a field that leads to a key holds ids; then the links themselves. */
+/** Reads all links: first the fields that they join on, because a field that leads to a key holds ids; then the links themselves. */
 function linked(
   unlinked: { readonly [name: string]: TypeModel & { readonly unread: object } },
   me: { readonly key: string; readonly fields: Fields; readonly links: object },
@@ -113,7 +113,7 @@ function checkLinkName(link: string, at: string, own: Reachable): void {
   if (WORDS_OF_RECORDS.includes(link)) throw new RulebookError(at, 'this name has a meaning in rules: give the link another')
 }
 
-/** `onDelete` belongs on the side that holds the other record's key. Anywhere else it would mean nothing, so it is refused. */
+/** `onDelete` belongs on the side that holds the other record's key. On the other side it would have no effect, so it is refused. */
 function checkOnDelete({ pairs, onDelete }: LinkPairs, at: string, own: Reachable | undefined, other: TypeModel): void {
   const [pair] = pairs
   const one = pairs.length === 1 ? pair : undefined
@@ -132,7 +132,7 @@ function checkOnDelete({ pairs, onDelete }: LinkPairs, at: string, own: Reachabl
   )
 }
 
-// What may be said of a record as a whole, so that no link can be called this.
+// Properties of record terms, which no link can be called.
 const WORDS_OF_RECORDS: readonly string[] = ['field', 'ancestors', 'isMissing', 'isPresent']
 
 function readRoles(given: unknown, me: Omit<MeModel, 'roles'>, types: Model['types']): Roles | undefined {
@@ -153,7 +153,7 @@ function readRoles(given: unknown, me: Omit<MeModel, 'roles'>, types: Model['typ
   return Object.freeze({ term: term as TermNode, ...(known && known.length > 0 ? { known } : {}) })
 }
 
-/** The field that a claim is read from: among the claims, or of a record that is linked to them. */
+/** The field that a claim is read from: among the claims, or in a record linked to them. */
 function claimField(
   me: Pick<MeModel, 'fields' | 'links'>,
   types: Model['types'],
@@ -198,7 +198,7 @@ function listOfNames(value: unknown, at: string): readonly string[] {
   return value
 }
 
-/** Checks that something is a plain object and has no names but these. */
+/** Checks that a value is a plain object with only these names. */
 export function plainObject(value: unknown, at: string, known?: readonly string[]): Record<string, unknown> {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) {
     throw new RulebookError(at, `needs an object${known ? ` with ${known.join(', ')}` : ''}`)

@@ -64,7 +64,7 @@ function readVeto(type: TypeModel, given: unknown, at: string): VetoNode {
   if (asksAfter(when) && actions.some((action) => action !== 'update')) {
     throw new RulebookError(at, '"after", the record as it becomes, can be used in rules of update only')
   }
-  // What a veto fails to withhold is granted: so the law holds for its complement.
+  // A person is allowed where a veto does not apply, so absence is checked on its complement.
   refuseUnguardedNegations(notNode(when), at, type.name)
   const wording = { record: `the ${type.name}` }
   const title = `${describe(applies, wording)}${exception === undefined ? '' : `, unless ${describe(exception, wording)}`}`

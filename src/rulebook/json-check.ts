@@ -18,14 +18,14 @@ import { RulebookError, unknownName } from './error.js'
 import type { Model, Roles, TypeModel } from './model.js'
 import type { Field, Fields } from './shape.js'
 
-/** What the fields of a record are: those of a type, or of the objects in a list. */
+/** The fields of a record type, or of the objects in a list. */
 export interface FieldOwner {
   readonly name: string
   readonly fields: Fields
   readonly ids: readonly string[]
 }
 
-/** Checks that a place is there, with the type that it is said to have. */
+/** Checks that a place exists and has the stated type. */
 export function checkPlace(place: PlaceNode | undefined, { name, fields, ids }: FieldOwner, at: string): Field {
   const path = place?.path
   if (!Array.isArray(path) || path.length === 0) throw new RulebookError(at, 'needs a path')
@@ -54,7 +54,7 @@ export class Checker {
     this.#me = { ...me, name: 'me' }
   }
 
-  /** Reads a condition that is asked of a record of the type, or of none. */
+  /** Reads a condition on a record of the type, or on no record. */
   condition(json: unknown, at: string, type: TypeModel | undefined, law?: 'positive'): ConditionNode {
     const node = conditionFromJson(json)
     this.#walk(
@@ -144,7 +144,7 @@ export class Checker {
     return checkPlace(field as PlaceNode, known, at)
   }
 
-  /** A link in a condition is one that its record type has. */
+  /** A link in a condition must be a link of its record type. */
   #link(link: LinkNode, from: FieldOwner & Partial<TypeModel>, at: string): TypeModel {
     const own = from.links !== undefined && Object.hasOwn(from.links, link.name) ? from.links[link.name] : undefined
     const same =

@@ -10,10 +10,10 @@ import { type Field, type Fields, readShape } from './shape.js'
 import type { Shape } from './types.js'
 import { rulebookWarnings } from './write.js'
 
-/** The form that this version writes and reads. */
+/** The format version that this code writes and reads. */
 const FORMAT = 1
 
-/** A rulebook as JSON: everything but the shapes, which are code. */
+/** A rulebook as JSON: everything except the shapes, which are code. */
 export interface RulebookJson {
   readonly format: 1
   readonly me: object
@@ -23,7 +23,7 @@ export interface RulebookJson {
   readonly routines: { readonly [name: string]: ConditionNode }
 }
 
-/** The shapes that a rulebook in JSON is to be used with. */
+/** The shapes to use with a rulebook from JSON. */
 export interface Shapes {
   readonly me: Shape
   readonly records: { readonly [type: string]: Shape }
@@ -53,8 +53,8 @@ export function modelToJson(model: Model): RulebookJson {
 }
 
 /**
- * Reads a rulebook back from JSON, for these shapes. Nothing is taken on trust: names, fields, links and conditions are checked
- * against the shapes, and the law of absence holds for what is read as for what is written in code.
+ * Reads a rulebook from JSON with these shapes. Names, fields, links and conditions are checked against the shapes, and missing values are
+ * checked as in a rulebook in code.
  * @throws RulebookError, ConditionError
  */
 export function modelFromJson(json: unknown, shapes: Shapes): Model {
@@ -118,7 +118,7 @@ function nameOf(name: string, at: string): string {
   return name
 }
 
-/** A record type without links, standings and rules yet, held against its shape. */
+/** A record type without links, standings and rules, checked against its shape. */
 function readFrame(name: string, json: unknown, shape: Shape | undefined): TypeModel {
   const given = plainObject(json, name, ['key', 'fields', 'ids', 'links', 'actions', 'standings', 'rules'])
   if (shape === undefined)
@@ -239,7 +239,7 @@ function readClause(json: unknown, at: string, type: TypeModel, check: Checker, 
   const who = check.condition(given.who, at, type)
   const provided = given.provided.map((one) => check.condition(one, at, type))
   const when = check.condition(given.when, at, type, 'positive')
-  // What people read must be what decides.
+  // The description must match what decides.
   if (!sameCondition(when, provided.length === 0 ? who : allOfNode([who, ...provided])))
     throw new RulebookError(at, 'when has to be who and provided combined')
   return Object.freeze({

@@ -7,7 +7,7 @@ import type { Link, LinkOptions } from './types.js'
 
 const LINK: unique symbol = Symbol.for('pachter.link')
 
-/** A link as its author wrote it. */
+/** A link in the author's definition. */
 interface LinkDraft {
   readonly arity: 'one' | 'many'
   readonly type: unknown
@@ -15,10 +15,10 @@ interface LinkDraft {
   readonly options: unknown
 }
 
-/** A link of a record type, or of me. */
+/** A link of a record type or of me. */
 export interface LinkModel extends LinkNode {
   readonly many: boolean
-  /** Whether a person who sets the link has to see the record that it leads to. */
+  /** Whether a person who sets the link must see the record that it leads to. */
   readonly target: 'visible' | 'any'
   /** What happens to the records that hold the link when its target is deleted. */
   readonly onDelete?: 'refuse' | 'delete' | 'unlink' | 'follow'
@@ -72,22 +72,22 @@ function drafted(draft: LinkDraft): never {
   return Object.freeze(Object.create(null, { [LINK]: { value: draft } })) as never
 }
 
-/** What a link may lead to. */
+/** The possible targets of a link. */
 export interface Reachable {
   readonly key: string
   readonly fields: Fields
 }
 
-/** The pairs of fields that a link joins on: this side's, and the other's. */
+/** The pairs of fields that a link joins on: this side's and the other's. */
 export interface LinkPairs {
   readonly draft: LinkDraft
   readonly to: string
   readonly pairs: readonly { readonly mine: string; readonly theirs: string }[]
-  /** What is said to become of records, if anything. */
+  /** The `onDelete` option, if given. */
   readonly onDelete?: unknown
 }
 
-/** Reads which fields a link joins on. @throws RulebookError */
+/** Reads the fields that a link joins on. @throws RulebookError */
 export function readPairs(given: unknown, at: string, own: Reachable, types: { readonly [name: string]: Reachable }): LinkPairs {
   const draft = typeof given === 'object' && given !== null ? (given as { [LINK]?: LinkDraft })[LINK] : undefined
   if (draft === undefined) throw new RulebookError(at, `a link is needed, as in toOne('plot', 'plotId'), not ${describeOdd(given)}`)
@@ -117,7 +117,7 @@ export function readPairs(given: unknown, at: string, own: Reachable, types: { r
   return { draft, to: type, ...said, pairs: Object.entries(by).map(([their, my]) => ({ theirs: theirs(their), mine: mine(my) })) }
 }
 
-/** Makes a link from the pairs of fields that it joins on. @throws RulebookError */
+/** Creates a link from the pairs of fields that it joins on. @throws RulebookError */
 export function readLink(name: string, { draft, to, pairs }: LinkPairs, at: string, mine: Places, theirs: Places): LinkModel {
   const by = pairs.map((pair) => {
     const from = mine(pair.mine)
@@ -137,18 +137,18 @@ export function readLink(name: string, { draft, to, pairs }: LinkPairs, at: stri
 }
 
 /**
- * Whether a person sets the link by writing a field of its record, and so has to see the target. That is so for a link to one, and for
- * each record that a list names. Other links follow from what both records hold.
+ * Whether a person sets the link by writing a field of its record, and so must see the target: true for a link to one, and for each record
+ * in a list of ids. Other links follow from the values of both records.
  */
 export function isSet({ many, by, target }: LinkModel, key: string): boolean {
   if (target === 'any' || (many && !by.some(({ from }) => from.list))) return false
   return by.some(({ from }) => from.path[0] !== key)
 }
 
-/** The place of a field, or undefined where it holds nothing that can be equal. */
+/** The place of a field; undefined if the field cannot be compared. */
 export type Places = (field: string) => PlaceNode | undefined
 
-/** The place of a field in a record, whose ids count as missing where they are blank. */
+/** The place of a field in a record. A blank id there counts as missing. */
 export function placesOf({ fields, ids }: { readonly fields: Fields; readonly ids: readonly string[] }): Places {
   return (name) => {
     const { type, list } = fields[name] as Field

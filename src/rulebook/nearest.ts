@@ -1,5 +1,5 @@
 /**
- * The known name that was most likely meant, or undefined if none is near: at most a third of its letters wrong, counting
+ * The known name that was most likely meant, or undefined if none is near. At most a third of its letters may be wrong, counting
  * insertions, deletions, substitutions and swaps of neighbours (optimal string alignment distance).
  */
 export function nearest(name: string, known: readonly string[]): string | undefined {

@@ -1,6 +1,6 @@
 import type { ConditionNode, TermNode } from '../condition/nodes.js'
 
-/** Where a condition or a term keeps its node. The same symbol in every copy of the package. */
+/** The property of a condition or term that holds its node. The same symbol in every copy of the package. */
 export const NODE: unique symbol = Symbol.for('pachter.node')
 
 /** The node of a condition or term; undefined for anything else. */

@@ -2,10 +2,10 @@ import type { ConditionNode } from '../condition/nodes.js'
 import { numbered } from '../condition/walk.js'
 import { RulebookError } from './error.js'
 
-/** As deep as conditions may be nested, in memory, in JSON and for every database. */
+/** The maximum depth of conditions, in memory, in JSON and for every database. */
 const DEEPEST = 64
 
-/** A condition as the rulebook keeps it. @throws RulebookError where it is too deep, or speaks of a record outside its `some`. */
+/** Brings a condition into the form of the model. @throws RulebookError if it is too deep, or uses a record outside its `some`. */
 export function finished(node: ConditionNode, at: string): ConditionNode {
   if (depthOf(node, 0) > DEEPEST) throw new RulebookError(at, `a condition may be nested at most ${DEEPEST} levels deep`)
   return numbered(node, () => {

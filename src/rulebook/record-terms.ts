@@ -20,15 +20,15 @@ import type { TypeModel } from './model.js'
 import { strict } from './strict.js'
 import { groupTerms, newEach, someTerm } from './terms.js'
 
-/** The record types, by name. */
+/** The record types by name. */
 export type Types = { readonly [name: string]: TypeModel }
 
-/** Where a record is that rules speak of: reached from a record by links to one, or from the person. */
+/** The record that a term is about: reached by links to one, from a record or from the person. */
 type Reached =
   | { readonly kind: 'field'; readonly of: RecordRef; readonly via: readonly LinkNode[] }
   | { readonly kind: 'claim'; readonly path: readonly string[]; readonly via: readonly LinkNode[] }
 
-/** Standings of a record type, each as a clause. `at` says of which record. */
+/** The standings of a record type as clauses. `at` is the record. */
 export function standingsOf(type: TypeModel, at: (node: ConditionNode) => ConditionNode = (node) => node): object {
   const standings = {}
   for (const [name, node] of Object.entries(type.standings)) {
@@ -40,7 +40,7 @@ export function standingsOf(type: TypeModel, at: (node: ConditionNode) => Condit
   })
 }
 
-/** A standing of a record that is reached. */
+/** A standing of a reached record. */
 function standingAt(node: ConditionNode, reached: Reached): ConditionNode {
   const { via } = reached
   const link = via.at(-1)
@@ -51,12 +51,12 @@ function standingAt(node: ConditionNode, reached: Reached): ConditionNode {
   return someNode(each, over, askedOf(node, 'record', each))
 }
 
-/** Terms for the fields and links of a record: what authors know as `plot`. */
+/** Terms for the fields and links of a record, `plot` in rules. */
 export function recordTerms(types: Types, type: TypeModel, of: RecordRef = 'record', name = type.name): object {
   return termsOf(types, type, { kind: 'field', of, via: [] }, name)
 }
 
-/** Links of the person: what authors know as `me.member`. */
+/** Links of the person, `me.member` in rules. */
 export function myLinks(types: Types, links: { readonly [name: string]: LinkModel }): Record<string, () => object> {
   return linkGetters(types, links, { kind: 'claim', path: [], via: [] }, 'me')
 }
@@ -97,7 +97,7 @@ function linkGetters(
   )
 }
 
-/** A link without what concerns writing only. */
+/** A link without the options that concern only writing. */
 function plain({ name, to, by }: LinkNode): LinkNode {
   return Object.freeze({ name, to, by })
 }
@@ -147,7 +147,7 @@ function ancestors(types: Types, type: TypeModel, reached: Extract<Reached, { ki
   return manyTerm(types, type, () => over, `${named}.ancestors("${link.name}")`)
 }
 
-/** The word `records`: any record of a type. */
+/** The `records` function: any record of a type. */
 export function recordsWord(types: Types): (type: unknown) => object {
   return (name) => {
     if (typeof name !== 'string' || !Object.hasOwn(types, name))

@@ -3,7 +3,7 @@ import { RulebookError } from './error.js'
 import type { LinkModel } from './links.js'
 import type { Model, TypeModel } from './model.js'
 
-/** A field of a record type that holds keys of another: what is affected where a record of that one is deleted. */
+/** A field that holds keys of another record type, and so is affected when a record of that type is deleted. */
 export interface Reference {
   /** The record type that has the field. */
   readonly type: string
@@ -12,9 +12,9 @@ export interface Reference {
 }
 
 /**
- * The fields that hold keys of a record type, as links declare them, from either side. A deletion is refused while such records
- * exist, unless the link says otherwise.
- * @throws RulebookError where two links say different things of the same field.
+ * The fields that hold keys of a record type, from the links on either side. While such records exist, a deletion is refused, unless the
+ * link says otherwise.
+ * @throws RulebookError if two links contradict each other on the same field.
  */
 export function referencesTo({ types }: Pick<Model, 'types'>, name: string): readonly Reference[] {
   const type = types[name] as TypeModel
@@ -43,8 +43,8 @@ export function referencesTo({ types }: Pick<Model, 'types'>, name: string): rea
 }
 
 /**
- * Whether other records can block a deletion, besides the rules of the type itself: records that refuse it, or
- * that are deleted or unlinked with it as the asker's own action.
+ * Whether other records can block a deletion besides the type's own rules: records whose link refuses it, or that are deleted or unlinked
+ * with it as the asker's own action.
  */
 export function isJudgedAlong(model: Pick<Model, 'types'>, type: string, met: ReadonlySet<string> = new Set()): boolean {
   const references = referencesTo(model, type)

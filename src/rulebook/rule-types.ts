@@ -39,7 +39,7 @@ export interface Words<K extends TypeName<W>, W extends World> extends ReachWord
   readonly after: RecordTerms<K, W>
   /** The standings of this record type. */
   readonly standing: StandingsOf<StandingName<K, W> & string, keyof W['rows'][K] & string, W['routine']>
-  /** Everyone, also visitors. */
+  /** Everyone, including visitors. */
   readonly anyone: Standing<keyof W['rows'][K] & string, W['routine']>
   /** Everyone who is signed in. Being signed in does not yet mean being allowed. */
   readonly signedIn: Standing<keyof W['rows'][K] & string, W['routine']>
@@ -88,9 +88,9 @@ export interface RuleSet<T, Times, A extends string = Action> {
   readonly stamps?: { readonly create?: Stamps<T, Times>; readonly update?: Stamps<T, Times> }
 }
 
-// The compiler does not look for excess properties in what a function returns, so `udpate: [...]` would pass unseen.
-// `Checked` infers O from the returned literal, then asks for the rules and for no name beside theirs.
-// (Inference reaches O through the one branch of the conditional; the check is the other branch.)
+// TypeScript does not report excess properties in the return value of a function, so `udpate: [...]` would pass. `Checked` infers O from
+// the returned literal, then requires the rules and no other name. (O is inferred through one branch of the conditional type; the other
+// branch does the check.)
 type BesideIn<O, P extends string, Known> = O extends { readonly [Q in P]: infer I } ? { readonly [Q in P]: Beside<I, Known> } : unknown
 type BesideStamps<O, T> = O extends { readonly stamps: infer S }
   ? {
@@ -100,7 +100,7 @@ type BesideStamps<O, T> = O extends { readonly stamps: infer S }
 
 type BesideVeto<O> = O extends { readonly vetoes: readonly (infer I)[] } ? { readonly vetoes: readonly Beside<I, keyof Veto>[] } : unknown
 
-/** The rules O, with no name in them that means nothing. */
+/** The rules O with only known names. */
 export type Checked<O, T, Times, A extends string = Action> = [O] extends [never]
   ? O
   : RuleSet<T, Times, A> &
@@ -113,26 +113,26 @@ export type Checked<O, T, Times, A extends string = Action> = [O] extends [never
 
 /** The names of standings, by record type. */
 export type Names<N> = { readonly [K in keyof N]: keyof N[K] & string }
-/** Names of before and names of now. */
+/** The existing names and the new ones. */
 export type Joined<A, B> = {
   readonly [K in keyof A | keyof B]: (K extends keyof A ? A[K] : never) | (K extends keyof B ? B[K] : never)
 }
 
 /**
- * The rules of one record type, already checked. A function to the compiler, and never in a union with one:
- * where `rules` takes "a function or something else", mistakes are reported at the function instead of at the word.
+ * The rules of one record type, already checked. It is a function type and never in a union with one: if `rules` took "a function or
+ * something else", the compiler would report mistakes at the function instead of at the name.
  */
 export interface RulesFor<K extends string, Limited extends boolean = boolean> {
   (record: any, words: any): Limited extends true ? { readonly may: { readonly read: readonly LimitedClause<any>[] } } : {}
   readonly type: K
 }
 
-/** What `standings` takes. */
+/** The argument of `standings`. */
 export type StandingsBy<N, W extends World> = {
   readonly [K in keyof N & TypeName<W>]: (record: RecordTerms<K, W>, words: StandingWords<K, W>) => N[K]
 } & { readonly [K in TypeName<W>]?: unknown }
 
-/** What `rules` takes. */
+/** The argument of `rules`. */
 export type RulesBy<O, W extends World> = {
   readonly [K in keyof O & TypeName<W>]: (
     record: RecordTerms<K, W>,

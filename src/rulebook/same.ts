@@ -1,7 +1,7 @@
 import { instant, isMissing, type Row } from '../condition/index.js'
 import type { Field } from './shape.js'
 
-/** Whether two values of a field are the same to everybody: times by instant, missing however it is said. */
+/** Whether two values of a field are equal: times by instant, and all forms of missing. */
 export function sameValue(field: Field | undefined, a: unknown, b: unknown): boolean {
   if (isMissing(a, 'other') || isMissing(b, 'other')) return isMissing(a, 'other') && isMissing(b, 'other')
   if (Array.isArray(a) && Array.isArray(b)) return a.length === b.length && a.every((one, at) => sameValue(field, one, b[at]))

@@ -2,37 +2,37 @@ import type { Scalar } from '../condition/value.js'
 import { RulebookError, unknownName } from './error.js'
 import type { Shape } from './types.js'
 
-/** What a shape says of one field. */
+/** What a shape says about one field. */
 export interface Field {
   readonly type: Scalar | 'other' | 'group'
   readonly list?: true
   readonly optional?: true
-  /** It is null that says the value is missing; otherwise the field is left out. */
+  /** A missing value is null. Otherwise the field is left out. */
   readonly nullable?: true
-  /** The only values it can have, where the shape lists them. */
+  /** The only possible values, if the shape lists them. */
   readonly values?: readonly (string | number | boolean)[]
-  /** How the application holds an instant: as a Date, or as RFC 3339 text. */
+  /** How the application represents a time: as a Date or as RFC 3339 text. */
   readonly held?: 'date' | 'text'
   /** The fields of a nested object. */
   readonly fields?: Fields
-  /** The nested object may hold more than these. */
+  /** The nested object may have more fields than these. */
   readonly open?: true
-  /** What it holds besides named fields, where objects are somewhere in it. */
+  /** The structure of a value that contains objects besides named fields. */
   readonly holds?: Holds
 }
 
-/** What a value holds that rules cannot speak of. */
+/** The structure of a value that rules cannot address. */
 export interface Holds {
-  /** It is one of these. */
+  /** One of these. */
   readonly oneOf?: readonly Field[]
-  /** What is under names that the shape does not give. */
+  /** The values under names that the shape does not list. */
   readonly others?: Field
-  /** The first elements of an array, and each after them. */
+  /** The first elements of an array, and all further ones. */
   readonly first?: readonly Field[]
   readonly each?: Field
 }
 
-/** Whether objects whose fields the shape names are somewhere in a value. */
+/** Whether a value contains objects whose fields the shape names. */
 export function holdsObjects({ fields, holds }: Field): boolean {
   return fields !== undefined || holds !== undefined
 }
@@ -46,7 +46,7 @@ const DATE = 'pachter-date'
 
 /**
  * Reads the fields of a shape from its JSON Schema.
- * @throws RulebookError where the shape cannot be read.
+ * @throws RulebookError if the shape cannot be read.
  */
 export function readShape(shape: Shape, at: string, times: readonly string[] = []): Fields {
   const standard = (shape as Partial<Shape> | undefined)?.['~standard']
@@ -80,7 +80,7 @@ export function readShape(shape: Shape, at: string, times: readonly string[] = [
   return marked
 }
 
-// JSON Schema has no dates. Each library has its own way to convert what it cannot represent, and ignores the others'.
+// JSON Schema has no dates. Each library has its own option to convert what it cannot represent, and ignores the options of others.
 const LIBRARY_OPTIONS: Record<string, unknown> = {
   unrepresentable: 'any',
   errorMode: 'ignore',
@@ -89,18 +89,18 @@ const LIBRARY_OPTIONS: Record<string, unknown> = {
   },
 }
 
-/** What a shape says of itself, as JSON Schema. */
+/** The JSON Schema of a shape. */
 export function schemaOf(shape: Shape): Record<string, unknown> {
   return shape['~standard'].jsonSchema.output({ target: 'draft-2020-12', libraryOptions: LIBRARY_OPTIONS })
 }
 
-/** A shape that says the same, and takes whatever it is given: its checks were code, and stayed behind. */
+/** A shape with the same fields that accepts every value: its checks were code and are lost. */
 export function shapeOf(schema: Record<string, unknown>): Shape {
   const validate = (value: unknown) => ({ value })
   return { '~standard': { version: 1, vendor: 'pachter', validate, jsonSchema: { output: () => schema } } }
 }
 
-/** Where in a schema the reading is. A schema that holds itself is read a few levels deep. */
+/** The position in a schema. A schema that contains itself is read a few levels deep. */
 interface SchemaPlace {
   readonly root: Json
   readonly at: string
@@ -136,7 +136,7 @@ function groupFields(schema: Json, place: SchemaPlace): Fields | undefined {
   return fields
 }
 
-/** The fields of every alternative: optional where one of them lacks it, open where they disagree. */
+/** The fields of all alternatives: optional if one of them lacks the field, open if they disagree. */
 function merged(groups: readonly Fields[]): Fields {
   const fields: Record<string, Field> = {}
   for (const name of new Set(groups.flatMap((group) => Object.keys(group)))) {
@@ -191,7 +191,7 @@ function readField(schema: Json, place: SchemaPlace): Field {
   }
 }
 
-/** The one type that a schema names besides null, or that all of its values have. */
+/** The only type that a schema names besides null, or that all of its values have. */
 function typeOf(named: unknown, listed: readonly unknown[] | undefined): { readonly type: unknown; readonly isNullable: boolean } {
   const types: readonly unknown[] = Array.isArray(named) ? named : named === undefined ? [] : [named]
   const real = types.filter((type) => type !== 'null')

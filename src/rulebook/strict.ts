@@ -1,6 +1,6 @@
 /**
- * An object that answers for its own properties and refuses every other name, instead of handing out `undefined`.
- * Symbols pass: the platform itself asks for some.
+ * An object that throws for unknown property names instead of returning `undefined`. Symbols are passed through, because the platform asks
+ * for some.
  */
 export function strict<T extends object>(object: T, refuse: (name: string) => never): T {
   return new Proxy(object, {

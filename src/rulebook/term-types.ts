@@ -16,59 +16,59 @@ type Maybe<T> = T | null | undefined
 type Element<T> = T & {} extends readonly (infer E)[] ? E & {} : never
 
 /**
- * A yes/no expression over a record, the person asking and the instant.
- * Made by the operators of terms, by `allOf`, `anyOf` and `not`; immutable.
+ * A yes/no expression over a record, the person and the time. Created by the operators of terms, and by `allOf`, `anyOf` and `not`;
+ * immutable.
  */
 export interface Condition {
   /**
-   * Conditions are not called. The signature is there so that the compiler refuses `holder && warden`, which JavaScript
-   * would read as `warden` alone: "This condition will always return true". Use allOf(...) and anyOf(...).
+   * Conditions cannot be called. This signature makes the compiler refuse `holder && warden`, which JavaScript would read as `warden`
+   * alone: "This condition will always return true". Use allOf(...) and anyOf(...).
    */
   (never: never): never
   readonly [NODE]: ConditionNode
-  /** This and all of those. */
+  /** True if this and all of those hold. */
   and(...more: Condition[]): Condition
-  /** This or any of those. */
+  /** True if this or any of those holds. */
   or(...more: Condition[]): Condition
 }
 
-/** Anything that has a value of type T when a rule is judged; it may be missing. */
+/** A term with a value of type T when a rule is evaluated. The value may be missing. */
 export interface Operand<T> {
   readonly [PRESENT]: T & {}
 }
 
-/** The same, with "may be missing" kept. */
+/** A term that remembers that its value may be missing. */
 export interface Source<T> {
   readonly [EXACT]: T
   readonly [NODE]: TermNode
 }
 
-/** Whether a term has a value: null, undefined and a blank id are missing. */
+/** Tests whether a term has a value: null, undefined and a blank id are missing. */
 export interface Presence {
   isMissing(): Condition
   isPresent(): Condition
 }
 
-/** A term with a single value. Comparisons with something missing are false. */
+/** A term with a single value. A comparison with a missing value is false. */
 export interface Term<T> extends Operand<T>, Source<T>, Presence {
-  /** Equal, exactly: code point by code point, number by number. There is no "is not": write `not(x.is(y))`. */
+  /** Exactly equal: texts code point by code point. There is no "is not": write `not(x.is(y))`. */
   is(value: (T & {}) | Operand<T & {}>): Condition
   isOneOf(values: readonly (T & {})[] | Operand<readonly (T & {})[]>): Condition
-  /** The value to take where this one is missing. */
+  /** The value to use if this one is missing. */
   orElse(value: (T & {}) | Operand<T & {}>): TermOf<T & {}>
 }
 
-/** A term that holds text. */
+/** A text. */
 export interface TextTerm<T> extends Term<T> {
   startsWith(value: string | Operand<string>): Condition
   endsWith(value: string | Operand<string>): Condition
-  /** Has this somewhere in it, letter by letter. */
+  /** Contains this text, with the same letter case. */
   contains(value: string | Operand<string>): Condition
-  /** Equal but for the case of the letters A to Z: for email addresses. */
+  /** Equal, ignoring the case of the letters A to Z: for email addresses. */
   isIgnoringCase(value: (T & {}) | Operand<T & {}>): Condition
 }
 
-/** A term that holds a number. */
+/** A number. */
 export interface NumberTerm<T> extends Term<T> {
   isLessThan(value: (T & {}) | Operand<T & {}>): Condition
   isMoreThan(value: (T & {}) | Operand<T & {}>): Condition
@@ -76,38 +76,38 @@ export interface NumberTerm<T> extends Term<T> {
   isAtLeast(value: (T & {}) | Operand<T & {}>): Condition
 }
 
-/** A term that holds an instant, compared to the millisecond. */
+/** A time, compared to the millisecond. */
 export interface TimeTerm extends Operand<Date>, Source<Date | undefined>, Presence {
   is(value: Date | Operand<Date>): Condition
   isBefore(value: Date | Operand<Date>): Condition
   isAfter(value: Date | Operand<Date>): Condition
-  /** The instant to take where this one is missing; `forever` is later than any. */
+  /** The time to use if this one is missing. `forever` is later than any time. */
   orElse(value: Date | Operand<Date>): TimeTerm
 }
 
-/** A term that holds a list of values. */
+/** A list of values. */
 export interface ListTerm<T> extends Operand<T>, Source<T>, Presence {
   has(value: Element<T> | Operand<Element<T>>): Condition
   overlaps(values: readonly Element<T>[] | Operand<readonly Element<T>[]>): Condition
   orElse(values: (T & {}) | Operand<T & {}>): ListTerm<T & {}>
-  /** Of a list as it becomes: it is the list as it is with this value added, and nothing else. */
+  /** For the changed list: it is the old list with this one value added. */
   adds(before: Operand<T & {}>, value: Element<T> | Operand<Element<T>>): Condition
-  /** Of a list as it becomes: it is the list as it is with one occurrence of this value taken out, and nothing else. */
+  /** For the changed list: it is the old list with one occurrence of this value removed. */
   removes(before: Operand<T & {}>, value: Element<T> | Operand<Element<T>>): Condition
 }
 
-/** A term that holds a list of texts. */
+/** A list of texts. */
 export interface TextListTerm<T> extends ListTerm<T> {
-  /** Holds the value but for the case of the letters A to Z. */
+  /** Contains the value, ignoring the case of the letters A to Z. */
   hasIgnoringCase(value: string | Operand<string>): Condition
 }
 
-/** A field whose inside cannot be spoken of: a map, a list of objects, a value of any kind. */
+/** A field that conditions cannot look into: a map or a value of any kind. */
 export interface OpaqueTerm<T> extends Source<T>, Presence {}
 
-/** A list of objects within a record. */
+/** A list of objects in a record. */
 export interface ElementsTerm<T, E> extends OpaqueTerm<T> {
-  /** At least one of the objects fits. */
+  /** At least one of the objects matches. */
   some(fits?: (element: Terms<Flat<E & {}>>) => Condition): Condition
 }
 
@@ -123,10 +123,10 @@ type IsGroup<T> = T extends Date | readonly unknown[] | ((...a: never[]) => unkn
 type IsUnion<T, C = T> = [T] extends [never] ? false : T extends C ? ([C] extends [T] ? false : true) : never
 type Keys<T> = T extends unknown ? keyof T : never
 type Merged<T> = { readonly [F in Keys<T>]: T extends unknown ? (F extends keyof T ? T[F] : undefined) : never }
-/** The fields of every alternative, for a shape that is a union of objects. */
+/** The fields of all alternatives, if the shape is a union of objects. */
 export type Flat<T> = IsUnion<T> extends true ? Merged<T> : T
 
-/** The term of a value of type T. */
+/** The term for a value of type T. */
 export type TermOf<T> =
   IsAny<T> extends true
     ? OpaqueTerm<T>
@@ -156,25 +156,27 @@ export type TermOf<T> =
                     ? OpaqueTerm<T>
                     : GroupTerm<T>
 
-/** Terms for every field of T; fields named in Times are instants, whatever their type. A field whose name is a word already is had by `field`. */
+/** Terms for every field of T. Fields in Times are times, whatever their type. If a field has the name of a method, use `field`. */
 export type Terms<T, Times = never, Words = never> = {
   readonly [F in Exclude<keyof T, keyof GroupOps<T, Times> | Words>]-?: F extends Times ? TimeTerm : TermOf<T[F]>
 } & GroupOps<T, Times>
 
-/** What may be asked of a record, of `me` or of a nested object as a whole. */
+/** Methods of a record, of `me` or of a nested object. */
 export interface GroupOps<T, Times = never> {
-  /** A field by its name, where the name clashes with one of these words. */
+  /** A field by its name, if its name is also the name of a method. */
   field<F extends keyof T>(name: F): F extends Times ? TimeTerm : TermOf<T[F]>
 }
 
 /** A nested object. */
 export type GroupTerm<T> = Presence & Source<T> & Terms<Flat<T & {}>>
 
-/** The values that roles can have, as a source of them says. */
+/** The possible roles, according to their source. */
 export type RoleSource<R extends string> = Source<Maybe<R | readonly R[]>>
 
 type Words = keyof TextTerm<string> | keyof NumberTerm<number> | keyof TimeTerm | keyof TextListTerm<readonly string[]>
-/** Every comparison as a method of terms. One that no term has is no method: who calls them all does not compile then. */
+/**
+ * Every comparison as a method of terms. A comparison that a term does not support is not a method of it, so calling it does not compile.
+ */
 export type ComparisonMethods = {
   readonly [C in Comparison]: C extends Words ? (value: unknown) => Condition : Mistake<'give this comparison to the terms that have it'>
 }

@@ -28,10 +28,10 @@ import type { Field, Fields } from './shape.js'
 import { strict } from './strict.js'
 import type { Condition, Operand, TimeTerm } from './term-types.js'
 
-/** The values a term may be compared with, where its shape lists them. */
+/** The values that a term may be compared with, if its shape lists them. */
 type KnownValues = Field['values']
 
-/** A term that authors hold in the hand: every operator, each checking what it is given. */
+/** A term for authors, with all operators. Each checks its arguments. */
 function toTerm(node: TermNode, known: KnownValues, wording: string): object {
   const term: Record<string | symbol, unknown> = {
     isMissing: () => toCondition(presenceNode(node, false)),
@@ -77,7 +77,7 @@ function timeHint(node: TermNode, by: Comparison): string {
   return `. If "${node.path.join('.')}" holds an instant, add times: ['${node.path[0]}'] to its record type.`
 }
 
-/** What stands on the right of an operator: another term, or a value that fits the one on the left. */
+/** The right side of an operator: another term, or a value that fits the left side. */
 function operand(value: unknown, left: TermNode, known: KnownValues, wording: string, list: boolean, by: Comparison | 'orElse'): TermNode {
   const term = termNode(value)
   if (term !== undefined) return term
@@ -98,7 +98,7 @@ function operand(value: unknown, left: TermNode, known: KnownValues, wording: st
   return Object.freeze({ kind: 'literal', type: literalType(type), value: literalValue(value, type, known, by, fail) })
 }
 
-/** A term as it is, or a value as a literal of the field's type. */
+/** The node of a term, or a literal of the field's type. */
 export function literalFor(value: unknown, field: Field, at: string): TermNode {
   const type = field.type === 'group' ? 'other' : field.type
   const node: TermNode = { kind: 'field', of: 'record', path: [at], type, ...(field.list ? { list: true as const } : {}) }
@@ -130,12 +130,12 @@ function literalValue(
   return found as string | number | boolean
 }
 
-/** Whether a value that is compared so has to be one that the field can have. */
+/** Whether the compared value must be one that the field can have. */
 function comparesEquality(by: Comparison | 'orElse'): boolean {
   return by !== 'orElse' && operatorOf(by).lookup === 'equality'
 }
 
-/** How terms for a group of fields are made. */
+/** How to create terms for a group of fields. */
 export interface GroupOptions {
   readonly name: string
   readonly ids?: readonly string[]
@@ -143,15 +143,15 @@ export interface GroupOptions {
   readonly optional?: boolean
   readonly of?: RecordRef
   readonly via?: readonly LinkNode[]
-  /** So many of the steps in `within` are links. */
+  /** How many of the steps in `within` are links. */
   readonly linked?: number
-  /** What else may be said of the whole. */
+  /** Further properties of the whole. */
   readonly words?: { readonly [word: string]: unknown }
-  /** Links, by name. */
+  /** Links by name. */
   readonly links?: { readonly [name: string]: () => object }
 }
 
-/** Terms for all fields of a record, or of the claims: what authors know as `plot` or `me`. */
+/** Terms for all fields of a record or of the claims: `plot` or `me` in rules. */
 export function groupTerms(kind: 'field' | 'claim', fields: Fields, options: GroupOptions): object {
   const { name, ids = [], within = [], optional = false, of = 'record', via = [], linked = 0, words = {}, links = {} } = options
   const start = kind === 'field' ? { kind, of, ...(via.length > 0 ? { via } : {}) } : { kind, ...(linked > 0 ? { links: linked } : {}) }
@@ -197,7 +197,7 @@ export function groupTerms(kind: 'field' | 'claim', fields: Fields, options: Gro
   return strict(Object.freeze(terms), unknown)
 }
 
-/** A list of objects within a record: whether it is there, and what one of them holds. */
+/** A list of objects in a record: presence and `some`. */
 function elementsTerm(node: FieldNode | ClaimNode, fields: Fields, name: string): object {
   const presence = {
     isMissing: () => toCondition(presenceNode(node, false)),
@@ -217,16 +217,16 @@ function unknownWord(name: string, word: string, known: readonly string[]): neve
   throw new RulebookError(here(), `${name}: ${unknownName('word', word, known)}`)
 }
 
-// Every `some` gets a number of its own until the whole condition is there to be numbered by depth.
+// Every `some` gets a unique number until the whole condition exists and is numbered by depth.
 let lastSome = 1_000_000
 
-/** A number for a new `some`, such as no other has. */
+/** A new unique number for a `some`. */
 export function newEach(): number {
   lastSome += 1
   return lastSome
 }
 
-/** "At least one of them": what `some` is called on, with the terms of one that it looks at. */
+/** The object with the method `some`, which receives the terms of one record. */
 export function someTerm(over: () => OverNode, looking: (each: number) => object, named: string): object {
   const term = {
     some(fits?: unknown): Condition {
@@ -242,8 +242,8 @@ export function someTerm(over: () => OverNode, looking: (each: number) => object
   })
 }
 
-/** The instant of the operation. */
+/** The time of the operation. */
 export const now: TimeTerm = toTerm(NOW, undefined, 'now') as TimeTerm
 
-/** Later than any instant: what an open end means, as in `share.until.orElse(forever)`. */
+/** Later than any time: the meaning of an open end, as in `share.until.orElse(forever)`. */
 export const forever: Operand<Date> = toTerm(FOREVER, undefined, describeTerm(FOREVER)) as Operand<Date>

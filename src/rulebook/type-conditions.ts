@@ -1,30 +1,30 @@
 import type { ConditionNode } from '../condition/nodes.js'
 import type { ClauseNode, Model, TypeModel } from './model.js'
 
-/** What a condition of a record type is for. */
+/** The purpose of a condition of a record type. */
 export type ConditionRole = 'gate' | 'standing' | 'clause' | 'afterwards' | 'veto'
 
 /** A condition of a record type. */
 export interface TypeCondition {
   readonly condition: ConditionNode
   readonly role: ConditionRole
-  /** The clause, of a clause and of what must hold afterwards in its place; and the action that it lets happen. */
+  /** The clause, for a clause and its `afterwards`, and the action that it allows. */
   readonly clause?: ClauseNode
   readonly action?: string
 }
 
-/** Which conditions are meant. */
+/** Which conditions to collect. */
 export interface WhichConditions {
-  /** Only what counts for these actions; standings count for all. Default: every action. */
+  /** Only conditions that count for these actions; standings count for all. Default: every action. */
   readonly actions?: readonly string[]
   /** Default: `ALL_ROLES`. */
   readonly roles?: readonly ConditionRole[]
 }
 
-/** Every role. */
+/** All purposes. */
 export const ALL_ROLES: readonly ConditionRole[] = Object.freeze(['gate', 'standing', 'clause', 'afterwards', 'veto'])
 
-/** Every condition that has a say in what happens to records of a type, the gate of the rulebook among them. */
+/** Every condition that affects records of a type, including the gate of the rulebook. */
 export function conditionsOfType(
   { gate }: Pick<Model, 'gate'>,
   { rules, standings }: Pick<TypeModel, 'rules' | 'standings'>,

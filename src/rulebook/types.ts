@@ -3,8 +3,8 @@ import type { ReachedStandings } from './clause-types.js'
 import type { Condition, Flat, GroupOps, Mistake, Presence, RoleSource, Terms } from './term-types.js'
 
 /**
- * A shape: a schema of any library that follows Standard Schema and can also give JSON Schema.
- * Only what is used here is asked for. Source: Standard Schema V1 and Standard JSON Schema V1, standardschema.dev.
+ * A shape: a schema of any library that follows Standard Schema and can provide JSON Schema. Only the used parts are declared. Source:
+ * Standard Schema V1 and Standard JSON Schema V1, standardschema.dev.
  */
 export interface Shape<T = any> {
   readonly '~standard': {
@@ -23,13 +23,13 @@ export interface Shape<T = any> {
 
 type ShapeResult<T> = { readonly value: T; readonly issues?: undefined } | { readonly issues: readonly ShapeIssue[] }
 
-/** What a shape finds wrong with a value. */
+/** An issue that a shape finds in a value. */
 export interface ShapeIssue {
   readonly message: string
   readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined
 }
 
-/** What a shape gives out. */
+/** The output type of a shape. */
 export type Out<S> = S extends { readonly '~standard': { readonly types?: infer T } }
   ? NonNullable<T> extends { readonly output: infer O }
     ? Flat<O>
@@ -80,8 +80,8 @@ export type RecordDefinitions = { readonly [type: string]: RecordDefinition }
 export type Action = 'read' | 'create' | 'update' | 'delete'
 
 /**
- * What the compiler carries along of a rulebook. Plain data types only: the schemas themselves stay out of it, because
- * comparing two schema types of a library costs the compiler seconds.
+ * The type information of a rulebook. Plain data types only: comparing two schema types of a library takes the compiler seconds, so they
+ * are left out.
  */
 export interface World {
   readonly rows: { readonly [type: string]: object }
@@ -95,7 +95,7 @@ export interface World {
   readonly standings: object
   readonly privilege: string
   readonly routine: string
-  /** The record types of which somebody may see some fields and not others. */
+  /** The record types that some people may see only in part. */
   readonly limited: string
 }
 
@@ -108,12 +108,12 @@ export type RowOf<W extends World, K extends TypeName<W>> = W['rows'][K]
 /** The names of its fields. */
 export type FieldName<W extends World, K extends TypeName<W>> = keyof W['rows'][K] & string
 
-/** A record as rules speak of it. */
+/** A record in rules. */
 export type RecordTerms<K extends TypeName<W>, W extends World> = Terms<W['rows'][K], W['times'][K], keyof RecordWords<K, W>> &
   LinkTerms<W['links'][K], W> &
   RecordWords<K, W>
 
-/** Where a link leads: to the terms of one record, or to "some" of many. */
+/** The target of a link: the terms of one record, or `some` of many. */
 export type LinkTerms<L, W extends World> = { readonly [N in keyof L]: LinkTerm<L[N], W> }
 type LinkTerm<L, W extends World> =
   L extends Link<infer A, infer T, any, any>
@@ -126,15 +126,15 @@ type LinkTerm<L, W extends World> =
 
 /** Several records. */
 export interface ManyTerm<K extends TypeName<W>, W extends World> {
-  /** At least one of them fits; without a function, there is one. */
+  /** At least one of them matches. Without a function: there is at least one. */
   some(fits?: (record: RecordTerms<K, W>) => Condition): Condition
 }
 
-/** What may be said of a record as a whole. */
+/** Properties of a whole record. */
 export interface RecordWords<K extends TypeName<W>, W extends World> {
-  /** What ties the person to this record: `entry.plot.standing.holder`, a clause like those of one's own type, and a condition. */
+  /** The standings of this record: `entry.plot.standing.holder`, a clause like those of the type's own, and a condition. */
   readonly standing: ReachedStandings<StandingName<K, W> & string, W['routine']>
-  /** The chain of records above this one, by a link of its type to itself; the record itself is not among them. */
+  /** The chain of records above this one, by a link of its type to itself. It does not include the record itself. */
   ancestors(link: SelfLink<K, W['links'][K]>): ManyTerm<K, W>
 }
 type SelfLink<K, L> = { [N in keyof L]: L[N] extends Link<'one', infer T, any, any> ? (T extends K ? N : never) : never }[keyof L] & string
@@ -142,16 +142,16 @@ type SelfLink<K, L> = { [N in keyof L]: L[N] extends Link<'one', infer T, any, a
 /** The claims, and the records that they lead to. */
 export type MeTerms<W extends World> = Terms<W['me']> & LinkTerms<W['meLinks'], W>
 
-/** Words that reach other records. */
+/** Functions that reach other records. */
 export interface ReachWords<W extends World> {
   /** Any record of a type: `records('member').some((member) => ...)`. */
   records<T extends TypeName<W>>(type: T): ManyTerm<T, W>
 }
 
-/** A key as one holds it in the hand. */
+/** The type of a key in application code. */
 export type Key = string | number
 
-/** The fields that a definition says are instants. */
+/** The fields that a definition declares as times. */
 export type TimesOf<D> = D extends { readonly times: readonly (infer N extends string)[] } ? N : never
 
 type CheckedRecord<D, R> = {
@@ -167,13 +167,13 @@ type FieldsOf<D> = keyof Out<ShapeOf<D>> & string
 /** The actions that a definition names besides the four. */
 export type ActionsOf<D> = D extends { readonly actions: readonly (infer A extends string)[] } ? A : never
 
-/** The links that a definition names. */
+/** The links of a definition. */
 export type LinksOf<D> = D extends { readonly links: infer L } ? L : {}
 
-/** The fields that a type names, without an index signature. */
+/** The field names of a type, without an index signature. */
 type NamedKeys<T> = keyof { readonly [F in keyof T as string extends F ? never : F]: T[F] }
 
-/** Links L from something with the fields of T, each checked against the record types R. */
+/** The links L of a type with the fields T, each checked against the record types R. */
 export type CheckedLinks<L, T, R> = {
   readonly [N in keyof L]: N extends NamedKeys<T>
     ? Mistake<`'${N & string}' is a field already`>
@@ -186,11 +186,11 @@ export type CheckedLinks<L, T, R> = {
         : Link
 }
 
-// R is inferred through the one branch, and compared with the other.
-/** The definitions R, with every key and time checked against the shape it belongs to. */
+// R is inferred through one branch and checked by the other.
+/** The definitions R, with every key and time checked against its shape. */
 export type CheckedRecords<R extends RecordDefinitions> = [R] extends [never] ? R : { readonly [K in keyof R]: CheckedRecord<R[K], R> }
 
-/** The roles that the shape of me names by itself. */
+/** The roles that the shape of me lists. */
 export type RoleName<M> = M extends { roles?: infer L }
   ? L & {} extends readonly (infer E extends string)[]
     ? E
@@ -201,7 +201,7 @@ export type RoleName<M> = M extends { roles?: infer L }
       : Mistake<'the shape of me has no role in words'>
     : Mistake<'the shape of me has no roles: say where they are, with roles: (me) => ...'>
 
-/** What `rulebook` is given. */
+/** The argument of `rulebook`. */
 export interface Definition<R extends RecordDefinitions, S extends Shape, L extends Links, Role extends string> {
   /** The person asking. */
   readonly me: {
@@ -216,7 +216,7 @@ export interface Definition<R extends RecordDefinitions, S extends Shape, L exte
   readonly records: CheckedRecords<R>
 }
 
-/** The world of a rulebook that has just begun. */
+/** The world of a new rulebook. */
 type Begun<R extends RecordDefinitions, S, L> = {
   readonly rows: { readonly [K in keyof R & string]: Out<R[K]['shape']> }
   readonly times: { readonly [K in keyof R & string]: TimesOf<R[K]> }
@@ -232,7 +232,7 @@ type Begun<R extends RecordDefinitions, S, L> = {
   readonly limited: never
 }
 
-/** Refuses names that mean nothing, each at its place. */
+/** Refuses unknown names, each at its place. */
 export type Beside<O, Known> = { readonly [P in Exclude<keyof O, Known>]: Mistake<`'${P & string}' is not known here`> }
 
 /** The names of the standings of a record type. */

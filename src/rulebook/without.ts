@@ -2,7 +2,7 @@ import { UnknownNameError } from './error.js'
 import { knownAction, type Model, type TypeModel, typeModel } from './model.js'
 
 /**
- * The model without a clause or a veto of a record type, by its title: of one action, or of every action that has it.
+ * The model without a clause or veto of a record type, by its title: for one action, or for every action that has it.
  * @throws UnknownNameError
  */
 export function withoutRule(model: Model, typeName: string, title: string, action?: string): Model {
@@ -28,7 +28,7 @@ export function withoutRule(model: Model, typeName: string, title: string, actio
   return Object.freeze({ ...model, types: Object.freeze({ ...model.types, [typeName]: left }) })
 }
 
-/** The clauses and vetoes of a record type, each once for every action. */
+/** The clauses and vetoes of a record type. A clause of several actions is listed once. */
 export function rulesByTitle({ rules }: TypeModel): readonly { readonly action: string; readonly title: string }[] {
   const clauses = Object.entries(rules?.may ?? {}).flatMap(([action, all]) => all.map(({ title }) => ({ action, title })))
   const vetoes = (rules?.vetoes ?? []).flatMap(({ actions, title }) => actions.map((action) => ({ action, title })))

@@ -17,7 +17,7 @@ import { conditionsOfType } from './type-conditions.js'
 
 type Callback = (record: object, words: object) => unknown
 
-/** The model with more standings. @throws RulebookError */
+/** Adds standings to the model. @throws RulebookError */
 export function withStandings(model: Model, given: unknown): Model {
   const types = { ...model.types }
   for (const [name, callback] of callbacks(model, given, 'standings')) {
@@ -40,7 +40,7 @@ export function withStandings(model: Model, given: unknown): Model {
   return Object.freeze({ ...model, types: Object.freeze(types) })
 }
 
-/** The model with the rules of one or more record types. @throws RulebookError */
+/** Adds the rules of one or more record types to the model. @throws RulebookError */
 export function withRules(model: Model, given: unknown): Model {
   const types = { ...model.types }
   const warnings = [...model.warnings]
@@ -60,7 +60,7 @@ export function withRules(model: Model, given: unknown): Model {
   return Object.freeze({ ...model, types: Object.freeze(types), warnings: Object.freeze(warnings) })
 }
 
-/** The model with a gate before everything. @throws RulebookError */
+/** Adds a gate of the whole rulebook to the model. @throws RulebookError */
 export function withGate(model: Model, given: unknown, options: unknown = {}): Model {
   if (typeof given !== 'function') throw new RulebookError('gate', 'needs a function: ({ me }) => ...')
   const gate = noLeftovers(
@@ -79,7 +79,7 @@ export function withGate(model: Model, given: unknown, options: unknown = {}): M
   })
 }
 
-/** The model with more privileges, or with more routines: both belong to no record, and any of the conditions grants them. @throws RulebookError */
+/** Adds privileges or routines to the model. Neither belongs to a record, and any of the conditions grants it. @throws RulebookError */
 export function withGrants(model: Model, kind: 'privileges' | 'routines', given: unknown): Model {
   const grants: Record<string, ConditionNode> = { ...model[kind] }
   const one = kind.slice(0, -1)
@@ -149,7 +149,7 @@ function readRules(type: TypeModel, result: unknown, routines: readonly string[]
   })
 }
 
-/** What is probably a mistake in the rules of a record type. */
+/** Probable mistakes in the rules of a record type. */
 export function rulebookWarnings(type: TypeModel): string[] {
   const { name, rules } = type
   return rules === undefined ? [] : [...uncovered(name, rules), ...stuck(name, rules), ...telling(type, rules)]
@@ -172,7 +172,7 @@ function uncovered(type: string, rules: TypeRules): string[] {
   return warnings
 }
 
-/** Warns of update clauses that name a field which they test themselves: it could only be set to what passes the test again. */
+/** Warns of update clauses that include a field which they test themselves: it could only be set to values that pass the test again. */
 function stuck(type: string, rules: TypeRules): string[] {
   return rules.may.update.flatMap(({ title, when, fields = [], limitedBy, afterwards }) => {
     const tested = limitedBy === 'only' && afterwards === undefined ? fieldsIn(when).filter((name) => fields.includes(name)) : []
@@ -183,10 +183,7 @@ function stuck(type: string, rules: TypeRules): string[] {
   })
 }
 
-/**
- * Warns of conditions that compare a field as it becomes with one that its writer may not see: by trying values,
- * they would find out what it holds.
- */
+/** Warns of conditions that compare a changed field with one that its writer may not see: they could find its value by trying. */
 function telling(type: TypeModel, rules: TypeRules): string[] {
   const { name, key, fields } = type
   const { may } = rules

@@ -1,8 +1,8 @@
 import type { Expression, OperationNode } from 'kysely'
 
 /**
- * A piece of SQL that carries what is known of it: which column it reads, which value it is. A dialect writes comparisons by that; what
- * is written into other SQL loses it, as it should.
+ * A piece of SQL with facts about it: the column that it reads, or the value that it is. Dialects use them when they write comparisons. An
+ * expression made from it loses them, as it should.
  */
 export class Annotated<A extends object> implements Expression<unknown> {
   readonly about: A
@@ -22,7 +22,7 @@ export class Annotated<A extends object> implements Expression<unknown> {
   }
 }
 
-/** What is known of a piece of SQL, in the words of the dialect that wrote it. */
+/** The facts about a piece of SQL, in the types of the dialect that wrote it. */
 export function knownOf<A extends object>(fragment: Expression<unknown>): Partial<A> {
   return fragment instanceof Annotated ? (fragment.about as A) : {}
 }

@@ -33,8 +33,8 @@ export class Chains {
   }
 
   /**
-   * The chain above a record, from parent to parent; `union` ends it where it comes back to itself. Where the condition
-   * asks of nothing but these records, the set of all that lie below one that fits comes first, for the sake of indexes.
+   * The chain above a record, from parent to parent; `union` ends it in a cycle. If the condition reads only the records of the chain, the
+   * query starts from the set of all records below a matching one, because indexes serve that.
    */
   above(node: SomeNode, over: AncestorsNode): Test {
     const { type, by, link } = over
@@ -48,7 +48,7 @@ export class Chains {
     return all([this.#below(node, type, only, by[0]), exact])
   }
 
-  /** The chain that begins where the record leads to. */
+  /** The chain that starts where the record leads to. */
   #aboveOne(node: SomeNode, over: AncestorsNode): Test {
     const chain = this.#scope.alias('chain')
     const climbing = this.#climbing(over, chain, (first) => over.by.map((join) => equality(join, first)))
@@ -58,8 +58,8 @@ export class Chains {
   }
 
   /**
-   * The same with the chains above every record of the type, each under the key of the one that it begins with: for
-   * databases in which a recursive query stands alone.
+   * The chains above all records of the type, each with the key of its start: for databases where a recursive query cannot refer to an
+   * outer row.
    */
   #aboveAny(node: SomeNode, over: AncestorsNode): Test {
     const { type, by, key } = over
@@ -75,8 +75,8 @@ export class Chains {
   }
 
   /**
-   * A recursive table of a chain: the key of each record as `k0`, and the values that the next step joins on from `k1` on. It begins
-   * with the records on which the conditions hold. Without conditions it begins with every record, whose key is then kept as `s`.
+   * A recursive table of a chain: the key of each record as `k0`, and the values that the next step joins on from `k1`. It starts with the
+   * records on which the conditions hold. Without conditions it starts with every record and keeps its key as `s`.
    */
   #climbing({ type, link, key }: AncestorsNode, chain: string, begin?: (first: number) => readonly ConditionNode[]): Fragment {
     const [first, further, above] = [this.#scope.helper(), this.#scope.helper(), this.#scope.helper()]
@@ -98,14 +98,14 @@ export class Chains {
     return sql`with recursive ${sql.ref(chain)}(${columns}) as (select ${from} from ${this.#scope.from(type, start)} where ${begun} union select ${on} from ${this.#scope.from(type, step)}, ${sql.ref(chain)} where ${goesOn})`
   }
 
-  /** A key that a query made up on its way keeps; `like` is a record of the same type. */
+  /** A key that a query selected from another; `like` is a record of the same type. */
   #keptKey({ key }: AncestorsNode, table: string, name: string, like: number): FieldNode {
     const kept = this.#scope.helper()
     this.#scope.look(kept, this.#keptIn(table, new Map([[name, this.#terms.field(placeOf(key, like))]])))
     return placeOf({ ...key, path: [name] }, kept)
   }
 
-  /** The columns of a table that a query makes up on its way, from values such as these. */
+  /** The columns of a derived table with such values. */
   #keptIn(table: string, values: ReadonlyMap<string, Fragment>): Columns {
     const ref = ([name]: readonly string[]) => sql.id(table, name as string)
     const { kept } = this.#expressions
@@ -115,13 +115,13 @@ export class Chains {
     }
   }
 
-  /** Whether the record at hand is the one of that key in the chain, is not the one that the chain is of, and fits. */
+  /** Whether the current record has that key in the chain, is not the record that the chain belongs to, and matches. */
   #reached(node: SomeNode, { key, self }: AncestorsNode, from: FieldNode): Test {
     const tests = [equality({ to: key, from }, node.each), notNode(equality({ to: key, from: self }, node.each)), node.of]
     return all([...tests.map((one) => this.#test(one)), ...forEachRow(this.#expressions)])
   }
 
-  /** Whether the first step leads to a record that fits, or to one that lies below such a record. */
+  /** Whether the first step leads to a matching record, or to one below such a record. */
   #below(node: SomeNode, type: string, { to, from }: LinkNode['by'][number], first: JoinNode): Test {
     const set = this.#scope.alias('below')
     const [next, reached] = [this.#scope.helper(), this.#scope.helper()]

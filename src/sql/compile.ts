@@ -29,9 +29,9 @@ import { Terms } from './terms.js'
 
 /** How a condition becomes SQL. */
 export interface CompileOptions extends ScopeOptions {
-  /** Whether it is to find rows, or a row that is named by its key besides: then links are looked up from that row. */
+  /** Whether the query searches for rows. Otherwise it names one row by its key, and links are followed from that row. */
   readonly finds?: 'rows' | 'row'
-  /** The key of the record type, where it is to find rows. */
+  /** The key of the record type, if the query searches for rows. */
   readonly key?: string
 }
 
@@ -64,7 +64,7 @@ class Compiler {
     this.#chains = new Chains(this.#scope, this.#terms, (node) => this.test(node))
   }
 
-  /** The whole condition, in a form by which rows are found. */
+  /** The whole condition, in a form that lets the database find rows by indexes. */
   whole(node: ConditionNode): Test {
     switch (node.kind) {
       case 'allOf':
@@ -90,7 +90,7 @@ class Compiler {
     return unionOfKeys(this.#ownKey(), this.#scope.alias('found'), queries)
   }
 
-  /** Where a link leads to the key itself, the keys are those that the linked records hold. */
+  /** If a link leads to the key itself, the keys are the ones that the linked records hold. */
   #linkedKeys(node: SomeNode, over: RecordsNode): Fragment | undefined {
     const { by, rest } = joinsOf(node, over, (from) => from.kind !== 'field')
     const open = by.filter(({ from }) => from.kind === 'field')
@@ -141,7 +141,7 @@ class Compiler {
           NO,
         )
       case 'not':
-        // Only comparisons and `some` are left under a `not`. Null means that something is missing, so the comparison is false.
+        // Only comparisons and `some` remain under a `not`. Null means that something is missing, so the comparison is false.
         return sql<SqlBool>`(${this.test(node.of)}) is not true`
       case 'presence': {
         const missing = this.#terms.missing(node.term)
@@ -190,8 +190,8 @@ class Compiler {
   }
 
   /**
-   * Records that are found by a set of keys, which does not depend on the row, or else one by one. The set comes first: an
-   * OR of sets is answered through indexes, an OR of lookups row by row.
+   * Linked records are found by a set of keys that does not depend on the row, or else row by row. The set is preferred: the database
+   * answers an OR of sets through indexes, but an OR of lookups row by row.
    */
   #linked(node: SomeNode, over: RecordsNode): Test {
     const { by, rest } = joinsOf(node, over, (from) => from.kind !== 'field')

@@ -3,58 +3,58 @@ import type { Field } from '../rulebook/index.js'
 import type { Expressions, Fragment } from './expressions.js'
 import type { FoundColumn, TablePlace, WantedIndex } from './places.js'
 
-/** How values of records become those of columns, and back. */
+/** Converts values of records to values of columns, and back. */
 export interface Codec {
-  /** How a value is selected, where the driver would not give what is held; `decode` reads what it gives. */
+  /** How to select a value if the driver would not return it exactly; `decode` reads the result. */
   selected?(value: Fragment, field: Field): Fragment
-  /** A value of a record as the column holds it. */
+  /** Converts a value of a record to the column's form. */
   encode(field: Field, value: unknown, as?: string): unknown
-  /** The value of a column as the record holds it; undefined where the column says nothing. @throws TypeError */
+  /** Converts a value of a column to the record's form; undefined if the column is null. @throws TypeError */
   decode(field: Field, value: unknown): unknown
 }
 
-/** What a database tells of its tables, and how they are made. */
+/** How the database describes its tables, and how to create them. */
 export interface Catalog {
-  /** The type of the column for a field, in CREATE TABLE: `as` what the layout says, if it does. Columns that hold keys are indexed. */
+  /** The column type of a field in CREATE TABLE; `as` is the storage type of the layout, if any. Columns that hold keys get an index. */
   columnType(field: Field, holdsKeys?: boolean, as?: string): string
   /**
-   * The columns of the database, one in each row, as FoundColumn has them. Those of tables that the connection finds without
-   * a schema come with an empty one as well.
+   * Lists the columns of the database, one per row, as FoundColumn. Tables that the connection finds without a schema are also listed with
+   * an empty schema.
    */
   columns(): Fragment
-  /** The indexes of the database, one in each row, as FoundIndex has them. */
+  /** Lists the indexes of the database, one per row, as FoundIndex. */
   indexes(): Fragment
-  /** What makes an index for a field; undefined where there is no such index. */
+  /** The statement that creates an index for a field; undefined if the database has no such index. */
   createIndex(table: TablePlace, field: string, of: Field, use: WantedIndex['for']): string | undefined
-  /** As what a column holds a field; undefined in the dialect's own way, null where it cannot. */
+  /** The storage type of a column for a field: undefined for the dialect's default type, null if the column cannot hold the field. */
   heldAs(column: FoundColumn, field: Field): string | null | undefined
 }
 
-/** How a database keeps writers apart, and what it says where it could not. */
+/** How the database isolates concurrent writers, and how it reports conflicts. */
 export interface Transactions {
-  /** Whether the driver's error says that a constraint of the database forbids the row. */
+  /** Whether a driver error means that a constraint of the database refused the row. */
   isConstraintFailure(error: unknown): boolean
-  /** Whether INSERT and UPDATE give back, by RETURNING, the rows as the table holds them, changes by triggers included. */
+  /** Whether INSERT and UPDATE can return the stored rows (RETURNING), including changes by triggers. */
   readonly returns?: boolean
-  /** What keeps the rows of a query from being changed until the transaction ends. Left out where transactions come one after the other. */
+  /** Locks the rows of a query until the transaction ends. Absent if transactions run one after the other. */
   lock?(how: 'share' | 'update'): Fragment
   /**
-   * Selected with the first rows that are locked, has the rest of the transaction wait so many milliseconds for a lock, and no
-   * longer. Left out where a deadlock is noticed at once: where it is not, short waits and another try end it sooner.
+   * Selected with the first locked rows: sets the lock timeout of the transaction in milliseconds. Absent if the database detects deadlocks
+   * at once. Where it does not, short timeouts and retries resolve them sooner.
    */
   waitForLocks?(milliseconds: number): Fragment
-  /** Whether the transaction keeps others apart as if they came one after the other. Left out where the database does not tell. */
+  /** Whether the current transaction is serializable. Absent if the database does not tell. */
   readonly isSerializable?: Fragment
-  /** Whether the driver's error says that transactions stood in each other's way: this one may be run again. */
+  /** Whether a driver error means a conflict between transactions, so that this one may run again. */
   isConflict?(error: unknown): boolean
 }
 
-/** What one database does in its own way. */
+/** Everything that is specific to one database. */
 export interface Dialect {
   readonly name: string
-  /** Writes the SQL of this database. */
+  /** Generates the SQL text of this database. */
   queryCompiler(): QueryCompiler
-  /** Whether parameters are written `$1`, `$2` and so on; else `?`. */
+  /** Whether placeholders are `$1`, `$2` and so on; otherwise `?`. */
   readonly numbered?: true
   readonly expressions: Expressions
   readonly codec: Codec

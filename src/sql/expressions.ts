@@ -7,13 +7,13 @@ export type Fragment = Expression<unknown>
 /** A piece of SQL that is true, false or null; null counts as false. */
 export type Test = Expression<SqlBool>
 
-/** A column, as a query names it, and as what it holds its values, where that is known. */
+/** A column reference and, if known, its storage type. */
 export interface Column {
   readonly ref: Fragment
   readonly as?: string
 }
 
-/** A value of a comparison, and by which type it is compared. */
+/** A value in a comparison, and the type by which it is compared. */
 export interface Side {
   readonly value: Fragment
   readonly type: Scalar
@@ -22,97 +22,97 @@ export interface Side {
 /** An order of two values, or their equality. */
 export type Order = '=' | '<' | '>' | '<=' | '>='
 
-/** The same order, seen from the other side. */
+/** The same order with the sides swapped. */
 export const MIRRORED: { readonly [O in Order]: Order } = { '=': '=', '<': '>', '>': '<', '<=': '>=', '>=': '<=' }
 
-/** How a database says what conditions ask. Everything else about conditions is the same on all. */
+/** How a database expresses the parts of conditions. Everything else about conditions is the same for all databases. */
 export interface Expressions {
-  /**
-   * A column, or what lies at a path within a column of JSON: as a value of the type, or a list; null where nothing of that
-   * type is there.
-   */
+  /** A column, or the value at a path in a JSON column, as a value of the type or as a list. Null if there is no value of that type. */
   column(column: Column, path: readonly string[], type: Scalar | 'list'): Fragment
-  /** True where the column holds nothing, or nothing lies at the path within it: whatever is there counts, of any type. */
+  /** True if the column is null, or there is nothing at the path. A value of any type counts as present. */
   isNull(column: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test
   /** A parameter. */
   value(value: Comparable, type: Scalar): Fragment
-  /** A list as one parameter, as columns hold lists. */
+  /** A list as one parameter, in the form that columns store lists in. */
   listValue(values: readonly Comparable[], type: Scalar): Fragment
-  /** What is missing, as a value of the type or a list. Left out where null alone says so. */
+  /** A missing value of the type or list. Absent if plain null is enough. */
   missing?(type: Scalar | 'list'): Fragment
   /** A value later than any instant. */
   forever(): Fragment
   /** True where the id is blank. */
   isBlank(id: Fragment): Test
-  /** True where the text holds a NUL, and so equals nothing. Left out where no text can hold one. */
+  /** True if the text contains NUL, and so equals nothing. Absent if texts cannot contain it. */
   hasNul?(text: Fragment): Test
-  /** True where the time is an instant that every engine can hold. Left out where every time in a column is one. */
+  /** True if every engine can hold the time. Absent if that is so for every time in a column. */
   isInstant?(time: Fragment): Test
-  /** The order of two values that are no text. Left out where they compare as they are. */
+  /** Compares two values that are not text. Absent if the plain operators do. */
   inOrder?(left: Fragment, order: Order, right: Fragment): Test
-  /** Equal code point by code point. */
+  /** Equal, code point by code point. */
   sameText(left: Fragment, right: Fragment): Test
   sameIgnoringCase(left: Fragment, right: Fragment): Test
   startsWith(text: Fragment, start: Fragment): Test
-  /** The same for a start that is known beforehand, so that an index serves. */
+  /** Whether a text starts with a known prefix, in a form that an index serves. */
   startsWithKnown(text: Fragment, start: string): Test
   endsWith(text: Fragment, end: Fragment): Test
-  /** Whether a text has another somewhere in it; what is empty is in each. */
+  /** Whether a text contains another. The empty text is in every text. */
   contains(text: Fragment, part: Fragment): Test
-  /** True where the expression equals one of the values, of which there is at least one. */
+  /** True if the expression equals one of the values. There is at least one value. */
   isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test
-  /** The same as some element being the value, by an index; left out, or undefined, where there is no such way. */
+  /** Whether an element of the list equals the value, in a form that an index serves. Absent or undefined if there is none. */
   hasKnown?(list: Fragment, value: Comparable, type: Scalar): Test | undefined
-  /** True beside every list that has one of the values, by an index; left out, or undefined, where there is no such way. */
+  /** An indexable test that is true for every list with one of the values, and maybe for others. Absent or undefined if there is none. */
   mayOverlap?(list: Fragment, values: readonly Comparable[], type: Scalar): Test | undefined
-  /** A list of a column as lists are written beside others. Left out where every column holds them so. */
+  /** Converts a list column to the form that it is compared in. Absent if all columns have that form. */
   plainList?(list: Fragment): Fragment
-  /** True where the list holds an element for which the test is true. Elements of another type than `type` are passed over. The alias is unique in the query. */
+  /**
+   * True if the test is true for an element of the list. Elements of another type than `type` are skipped. The alias is unique in the
+   * query.
+   */
   someElement(alias: string, list: Fragment, type: Scalar, test: (element: Fragment) => Test): Test
-  /** How many elements the list has, of whatever type. */
+  /** The number of elements, of any type. */
   listLength(list: Fragment): Fragment
-  /** How many elements equal the value; texts code point by code point. The alias is unique in the query. */
+  /** The number of elements that equal the value; texts code point by code point. The alias is unique in the query. */
   countOf(alias: string, list: Fragment, value: Fragment, type: Scalar): Fragment
-  /** True where the list holds an object for which the test is true. The alias is unique in the query. */
+  /** True if the test is true for an object in the list. The alias is unique in the query. */
   someObject(alias: string, list: Fragment, test: (object: Fragment) => Test): Test
-  /** What lies at a path within an object in JSON, and whether nothing does: as `column` and `isNull` have it. */
+  /** The value at a path in a JSON object, and whether there is none: like `column` and `isNull`. */
   inside(object: Fragment, path: readonly string[], type: Scalar | 'list'): Fragment
   isNullInside(object: Fragment, path: readonly string[]): Test
-  /** A value as a query keeps it for `kept`, and for `isInQuery`. Left out where that is as it is. */
+  /** The form in which a subquery selects a value, for `kept` and `isInQuery`. Absent if that is the value itself. */
   key?(value: Fragment, type: Scalar): Fragment
-  /** A column that a query made up for what `key` made of a value. Left out where it is the value itself. */
+  /** A column of a derived table that holds the result of `key`. Absent if it is the value itself. */
   kept?(ref: Fragment, value: Fragment): Fragment
   /**
-   * True for every row. Stands in each query that speaks of the row of a query around it, where the database might else answer it
-   * with what it found for another row whose values only look the same in their collation.
+   * True for every row. Added to each query that refers to an outer row, if the database might otherwise reuse the result of another row
+   * whose values only look the same in their collation.
    */
   readonly forEachRow?: Test
   /**
-   * True where a query that speaks of the row around it finds anything. It finds rows in which the keys equal the values, each pair by
-   * itself; `query` takes what to select. Left out where EXISTS and the equalities say so.
+   * True if a correlated query finds a row. It finds rows whose keys equal the values, each pair separately; `query` receives what to
+   * select. Absent if EXISTS and equalities do.
    */
   findsForRow?(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test
   /**
-   * Two texts in a form in which the database can say which comes of them: columns of two collations may need one in common. Left
-   * out where they can be mixed as they are.
+   * Two texts converted so that the database can choose between them: columns with two collations may need a common one. Absent if they can
+   * be mixed.
    */
   mixed?(first: Fragment, second: Fragment): readonly [Fragment, Fragment]
-  /** Whether a recursive query may speak of the row of a query around it. Left out where it may. */
+  /** Whether a recursive query may refer to an outer row. Absent if it may. */
   readonly closedRecursion?: true
   /**
-   * True where the values, together, are among the keys that a query selects; texts are equal code point by code point.
-   * `query` takes what to select.
+   * True if the values, together, are among the keys that a query selects; texts are equal code point by code point. `query` receives what
+   * to select.
    */
   isInQuery(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test
   /**
-   * Whether an OR over links is slow, and rows are better found as a union of keys. `unionOfKeys` takes the key, and queries
-   * that each select what `keyColumns` says of keys of rows.
+   * Whether an OR over links is slow, so that a union of keys finds the rows faster. `unionOfKeys` receives the key, and queries that each
+   * select `keyColumns` of their rows.
    */
   unionOfKeys?(key: Fragment, alias: string, queries: readonly Fragment[]): Test
-  /** What a query of a union of keys selects of a key. Left out where there are no such unions. */
+  /** What a query of a union of keys selects. Absent if there are no such unions. */
   keyColumns?(key: Fragment): Fragment
-  /** Whether two columns hold and compare their values in the same way, as it is known. */
+  /** Whether two columns store and compare their values in the same way. */
   areAlike?(a: Fragment, b: Fragment): boolean
-  /** The value to order by: text code point by code point. */
+  /** The expression to sort by: text code point by code point. */
   ordered(value: Fragment, field: Field): Fragment
 }

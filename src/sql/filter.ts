@@ -7,42 +7,37 @@ import type { Dialect } from './dialect.js'
 import type { Layout } from './places.js'
 import { postgres } from './postgres/dialect.js'
 
-/** A condition as SQL, to be added to a query of one's own. */
+/** A condition as SQL, to add to your own query. */
 export interface SqlFilter {
   /** For Kysely: `query.where(filter.expression)`. */
   readonly expression: RawBuilder<SqlBool>
-  /** For a driver: the text of the condition, with a placeholder for each of the values. */
+  /** For a driver: the text of the condition, with a placeholder for each value. */
   readonly text: string
   readonly values: readonly unknown[]
-  /**
-   * For whatever takes a tagged template: `sql(filter.strings, ...filter.values)` is the condition. One string more than
-   * there are values.
-   */
+  /** For tagged templates: `sql(filter.strings, ...filter.values)` is the condition. There is one more string than values. */
   readonly strings: TemplateStringsArray
 }
 
-/** How a filter is written. */
+/** The options of a filter. */
 export interface FilterOptions {
   readonly dialect: Dialect
-  /** The table or alias that the query reads the records from. Default: the table's own name. */
+  /** The table or alias of the records in your query. Default: the name of the table. */
   readonly table?: string
-  /** Where the record types are kept. Default: tables and columns named as record types and fields are. */
+  /** The tables of the record types. Default: tables and columns with the names of record types and fields. */
   readonly layout?: Layout
-  /** Whether the query names one row by its key: links are looked up from that row then. */
+  /** Whether the query names one row by its key. Links are then followed from that row. */
   readonly single?: boolean
-  /** Where numbering begins in `text`, where placeholders are numbered: after the parameters that the query has already. Default: 1. */
+  /** The first number of numbered placeholders in `text`, if your query has parameters of its own. Default: 1. */
   readonly first?: number
   /** Placeholders in `text`. Default: `?`, and `$1`, `$2` ... in PostgreSQL. */
   readonly placeholders?: '?' | 'numbered'
 }
 
 /**
- * The rows of a record type on which somebody may do an action, as a condition for one's own queries. What they may not read
- * is left out of every action; what they may not do at all gives a condition that is never true.
- *
- * It holds for now: rules that depend on the time, or on records linked to the person, are specialised again for each request. A
- * query that writes has to lock what it relies on; the guarded store does that.
- *
+ * The rows of a record type on which a person may do an action, as a condition for your own queries. Every action leaves out what they may
+ * not read. If they may not do the action at all, the condition is never true.
+ * The result is valid only now: rules that depend on the time, or on records linked to the person, must be specialised again for each
+ * request. A query that writes must lock what it depends on; the guarded store does that.
  * @throws UnknownNameError, LinksError
  * @example
  * const filter = rowFilter(await store.for(me).viewpoint(), 'read', 'plot', { dialect: postgres })
@@ -58,9 +53,8 @@ export function rowFilter<W extends World, K extends TypeName<W>>(
 }
 
 /**
- * The rows of which somebody may see a field: among those that they may read, where read clauses have limits. To select it:
- * `case when ${filter.text} then "rentDue" end`; and no row may be found or ordered by it where this does not hold.
- *
+ * The rows whose field a person may see, among those that they may read, if read clauses have limits. Select it as `case when
+ * ${filter.text} then "rentDue" end`, and do not filter or sort by the field where this is false.
  * @throws UnknownNameError, LinksError
  */
 export function fieldFilter<W extends World, K extends TypeName<W>>(
@@ -100,7 +94,7 @@ function filterOf(
   return Object.freeze({ expression, text, values, strings })
 }
 
-// SQL holds no NUL.
+// SQL text cannot contain NUL.
 const MARK = '\0'
 
 /** The strings between the parameters, and the parameters. */
@@ -111,7 +105,7 @@ function apart(expression: RawBuilder<SqlBool>, dialect: Dialect): Pick<SqlFilte
   return { strings, values: Object.freeze([...parameters]) }
 }
 
-/** SQL with its parameters written out, for where there can be none. `quoted` writes a text. */
+/** SQL with literals instead of parameters, for statements that cannot have parameters. `quoted` writes a text literal. */
 export function inlined(expression: RawBuilder<unknown>, quoted: (text: string) => string, dialect: Dialect = postgres): string {
   const { strings, values } = apart(expression as RawBuilder<SqlBool>, dialect)
   return strings.reduce((done, next, at) => `${done}${literal(values[at - 1], quoted)}${next}`)
@@ -123,7 +117,7 @@ function literal(value: unknown, quoted: (text: string) => string): string {
 
 const writers = new WeakMap<Dialect, Kysely<any>>()
 
-/** Writes SQL and reaches no database; parameters are marks. */
+/** Generates SQL without a database connection. Parameters become markers. */
 function writer(dialect: Dialect): Kysely<any> {
   const there = writers.get(dialect)
   if (there !== undefined) return there

@@ -22,9 +22,9 @@ import { layoutOf } from './layout.js'
 import type { FoundIndex, Layout, TablePlace, WantedIndex } from './places.js'
 
 /**
- * The columns by which rules look for rows: in lists, those that are compared with claims, and those by which links are
- * followed; in judging a write, those that lead from the record at hand to linked ones. Comparisons with known values, as with
- * a state, are left out: most rows have one of a few.
+ * The columns that rules search by: in lists, those compared with claims and those that links join on; when a write is judged, those that
+ * lead from the record to linked ones. Comparisons with constants, such as a state, are left out, because most rows have one of a few
+ * values.
  */
 export function wantedIndexes({ types }: Pick<Model, 'types'>): WantedIndex[] {
   const found = new Map<string, WantedIndex & { readonly rules: string[] }>()
@@ -50,7 +50,7 @@ export function wantedIndexes({ types }: Pick<Model, 'types'>): WantedIndex[] {
   return [...found.values()]
 }
 
-/** The conditions by which clauses look for rows, each with what says so. */
+/** The conditions that clauses search rows by, each with the clause that contains it. */
 function conditionsOf(type: TypeModel): [rule: string, ConditionNode][] {
   return conditionsOfType({}, type, { roles: ['clause', 'afterwards'] }).map(({ condition, action, clause }) => [
     `${action} of ${type.name}: ${clause?.title}`,
@@ -60,7 +60,7 @@ function conditionsOf(type: TypeModel): [rule: string, ConditionNode][] {
 
 type Want = (type: string, place: PlaceNode, how: WantedIndex['for']) => void
 
-/** Looks for what an index would serve. `looking` says of which type a record is. */
+/** Collects what an index could serve. `looking` returns the type of a record. */
 function look(node: ConditionNode, looking: ReadonlyMap<FieldNode['of'], string>, want: Want): void {
   switch (node.kind) {
     case 'allOf':
@@ -73,7 +73,7 @@ function look(node: ConditionNode, looking: ReadonlyMap<FieldNode['of'], string>
       return lookAtComparison(node, looking, want)
     case 'some':
       return lookAtSome(node, looking, want)
-    // Nothing is found by what it is not.
+    // An index cannot find rows by a negation.
     case 'not':
     case 'constant':
     case 'presence':
@@ -116,7 +116,7 @@ function lookAtRecords(node: SomeNode, over: RecordsNode, looking: ReadonlyMap<F
   const alone = isSelfContained(rest, each)
   for (const { to, from } of by) {
     const type = from.kind === 'field' ? looking.get(from.of) : undefined
-    // Keys that are looked for first lead to the rows; else each row is asked for what leads to it.
+    // If the keys are found first, they lead to the rows; otherwise each row is asked for what leads to it.
     if (from.kind === 'field' && alone && type !== undefined) want(type, { ...from, type: from.type as PlaceNode['type'] }, 'equality')
     if (hasClaim(from) || (from.kind === 'field' && !alone)) want(over.type, to, 'equality')
   }
@@ -127,15 +127,14 @@ function hasClaim(term: TermNode): boolean {
   return partsOfTerm(term).some(({ kind }) => kind === 'claim')
 }
 
-/** An index that rules could use and that is not there. */
+/** An index that rules could use and that does not exist. */
 export interface MissingIndex extends WantedIndex {
-  /** What makes it; undefined where the database has no such index. */
+  /** The statement that creates it; undefined if the database has no such index. */
   readonly statement: string | undefined
 }
 
 /**
- * Compares the columns that rules look for rows by with the indexes of a database.
- *
+ * Compares the columns that rules search by with the indexes of a database.
  * @example
  * for (const { statement, rules } of (await missingIndexes(db, postgres, book)).missing) console.log(statement, rules)
  */
@@ -146,7 +145,7 @@ export async function missingIndexes(
   layout: Layout = layoutOf(book),
 ): Promise<{ readonly wanted: number; readonly missing: readonly MissingIndex[] }> {
   const { rows } = await sql<FoundIndex>`${dialect.catalog.indexes()}`.execute(db)
-  // A view has none of its own.
+  // A view has no indexes.
   const wanted = wantedIndexes(book.model).filter(({ type }) => layout.tables[type]?.isView !== true)
   const missing = wanted.filter((one) => {
     const place = layout.tables[one.type] as TablePlace

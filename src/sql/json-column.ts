@@ -17,7 +17,7 @@ function elementOf({ list: _list, ...element }: Field): Field {
   return element
 }
 
-/** What a column of JSON holds for a value of the field. */
+/** The form in which a JSON column stores a value of the field. */
 export function jsonValue(field: Field, value: unknown): unknown {
   if (field.list) return Array.isArray(value) ? value.map((one) => jsonValue(elementOf(field), one)) : value
   if (field.type !== 'group' || typeof value !== 'object' || value === null) return field.type === 'time' ? jsonScalar(field, value) : value
@@ -31,7 +31,7 @@ function jsonScalar(field: Field, value: unknown): unknown {
   return time === undefined ? value : instantText(time)
 }
 
-/** The value of a field from what its column of JSON holds. @throws TypeError */
+/** The value of a field from its JSON column. @throws TypeError */
 export function fromJson(field: Field, value: unknown): unknown {
   if (value === null) return null
   if (field.list) return Array.isArray(value) ? value.map((one) => fromJson(elementOf(field), one)) : value
@@ -42,14 +42,14 @@ export function fromJson(field: Field, value: unknown): unknown {
   )
 }
 
-/** A time as the field holds it: a Date, or its one text form. @throws TypeError */
+/** A time in the field's form: a Date or text. @throws TypeError */
 export function timeOf(field: Field, value: unknown): unknown {
   const time = value instanceof Date || (typeof value === 'string' && isHoldable(value)) ? instant(value) : undefined
   if (time === undefined) throw new TypeError(`${JSON.stringify(value)} is not an instant`)
   return field.held === 'text' ? instantText(time) : new Date(time)
 }
 
-/** Whether the column of a field is of JSON. */
+/** Whether a field is stored in a JSON column. */
 export function inJson(field: Field): boolean {
   return field.list === true || field.type === 'group' || field.type === 'other'
 }

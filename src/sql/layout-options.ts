@@ -1,12 +1,15 @@
-/** How tables and columns are named, if not like record types and fields. In a file of its own, so that it can be named without Kysely. */
+/**
+ * The options for names of tables and columns, if they differ from those of record types and fields. In a file of its own, so that its
+ * types do not need Kysely.
+ */
 export interface LayoutOptions {
-  /** Names of tables and columns from those of record types and fields: `snake_case` makes `plot_id` of `plotId`. */
+  /** How names of tables and columns are derived: `snake_case` turns `plotId` into `plot_id`. */
   readonly names?: 'snake_case' | ((name: string) => string)
-  /** Comes before the name of each table. */
+  /** The prefix of every table name. */
   readonly prefix?: string
-  /** The schema of all tables; else the connection's own. */
+  /** The schema of all tables. Default: the connection's own. */
   readonly schema?: string
-  /** What is named otherwise, by record type. A name is taken as it is. */
+  /** Other names, by record type. They are used exactly as given. */
   readonly tables?: {
     readonly [type: string]: {
       readonly name?: string

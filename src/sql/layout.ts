@@ -18,7 +18,7 @@ export class LayoutError extends PachterError {
   }
 }
 
-/** `plotId` as `plot_id`. Runs of capitals stay together: `siteURLs` is `site_urls`. */
+/** Converts `plotId` to `plot_id`. Runs of capitals stay together: `siteURLs` becomes `site_urls`. */
 function snakeCase(name: string): string {
   return name
     .replace(/([a-z\d])([A-Z])/g, '$1_$2')
@@ -27,9 +27,8 @@ function snakeCase(name: string): string {
 }
 
 /**
- * Says where the record types of a rulebook are kept, without looking at the database. Without options, tables and columns
- * are named as record types and fields are.
- *
+ * Describes where the record types of a rulebook are stored, without reading the database. Without options, tables and columns have the
+ * names of record types and fields.
  * @throws LayoutError, UnknownNameError where the options name a record type or field that is none, or two fields share a column.
  * @example
  * const layout = layoutOf(book, { names: 'snake_case', schema: 'garden', tables: { plot: { name: 'parcel' } } })
@@ -67,7 +66,7 @@ export function layoutOf(book: { readonly model: Pick<Model, 'types'> }, options
 }
 
 function usable(name: unknown, at: string): string {
-  // Kysely reads dots and the word "as" in a name as something else.
+  // Kysely interprets dots and the word "as" in names.
   if (typeof name === 'string' && /^[^\0."`]+$/.test(name) && !/\sas\s/i.test(name) && name.trim() === name) return name
   throw new LayoutError(at, `${JSON.stringify(name)} cannot be the name of a table or column. To name a schema, use "schema".`)
 }
@@ -82,9 +81,7 @@ function apart(named: readonly (readonly [of: string, name: string])[]): void {
 }
 
 /**
- * Says where the record types of a rulebook are kept, and as what: the database is asked which tables and columns there are,
- * and of which types. What the options say comes first.
- *
+ * Reads from the database where the record types of a rulebook are stored: tables, columns and storage types. Options take precedence.
  * @throws LayoutError where a table or column is not there, or cannot hold the field.
  * @example
  * const layout = await readLayout(db, postgres, book, { names: 'snake_case' })
@@ -105,7 +102,9 @@ export async function readLayout(
   return Object.freeze({ ...layout, tables: Object.freeze(Object.fromEntries(tables)) })
 }
 
-/** Tables without a schema of their own are those that the connection finds first; the dialect's query gives only these. */
+/**
+ * Without a schema, only tables that the connection finds by its search path count. The dialect's query lists these with an empty schema.
+ */
 function isTable(row: FoundColumn, place: { readonly schema?: string; readonly name: string }): boolean {
   return row.table === place.name && (place.schema === undefined ? row.schema === '' : row.schema === place.schema)
 }
@@ -139,7 +138,7 @@ function kindOf({ type, list }: Field): string {
   return list ? `a list of ${type}` : type
 }
 
-/** What else there is to name, if that helps. */
+/** Further names to suggest. */
 function instead(name: string, others: readonly string[]): string {
   const near = nearest(name, others)
   if (near !== undefined) return `. Did you mean "${near}"? Say so in "tables" or "names".`

@@ -21,7 +21,7 @@ import type { Terms } from './terms.js'
 /** A comparison as SQL. */
 type Write = (sides: { readonly left: TermNode; readonly right: TermNode }, using: Writers) => Test
 
-/** How comparisons are written: each has one of these ways. */
+/** The kinds of comparisons in SQL. Each comparison is of one kind. */
 interface Writers {
   /** Equality. */
   same(left: TermNode, right: TermNode): Test
@@ -29,7 +29,7 @@ interface Writers {
   isInList(item: TermNode, list: TermNode): Test
   isInListIgnoringCase(item: TermNode, list: TermNode): Test
   overlaps(left: TermNode, right: TermNode): Test
-  /** A test of two texts, as the dialect has it. */
+  /** A test of two texts from the dialect. */
   texts(left: TermNode, right: TermNode, test: (left: Fragment, right: Fragment) => Test): Test
   ignoringCase(left: TermNode, right: TermNode): Test
   startsWith(left: TermNode, right: TermNode): Test
@@ -59,7 +59,7 @@ const OPERATORS: { readonly [C in Comparison]: Write } = {
   overlaps: ({ left, right }, using) => using.overlaps(left, right),
 }
 
-/** Comparisons as SQL: false or null as soon as either side is missing or improper. */
+/** Comparisons as SQL: false or null if a side is missing or improper. */
 export class Comparisons {
   readonly #scope: Scope
   readonly #terms: Terms
@@ -106,8 +106,8 @@ export class Comparisons {
   }
 
   /**
-   * The list as it is has every value as often as the list as it becomes says, one occurrence of the item apart. Where
-   * nothing is about to change, nothing is added or removed.
+   * Both lists contain every value equally often, except for one occurrence of the item. If nothing is about to change, nothing is added or
+   * removed.
    */
   change({ by, list, from, item }: ListChangeNode): Test {
     if (list.kind !== 'literal' || !isList(list) || nothing(item)) return NO
@@ -133,14 +133,14 @@ export class Comparisons {
     return all([sql<SqlBool>`${this.#expressions.listLength(there)} = ${total}`, own, ...known, ...this.#terms.sound(item)])
   }
 
-  /** A term and its stand-in, each by itself. */
+  /** A term and its alternative, each on its own. */
   #apart({ term, otherwise }: OrElseNode, compared: (term: TermNode) => Test): Test {
     const missing = this.#terms.missing(term)
     const there = sql<SqlBool>`(${missing}) is not true`
     return joined([all([there, compared(term)]), all([missing, compared(otherwise)])], ' or ', YES)
   }
 
-  /** Equality. What equals a known value is sound by that; of two columns, one has to be looked at. */
+  /** Equality. If a value equals a known one, it is proper. Of two columns, one must be checked. */
   #same(left: TermNode, right: TermNode): Test {
     if (!mayBeEqual(left, right)) return NO
     const a = this.#terms.value(left)
@@ -175,7 +175,7 @@ export class Comparisons {
     }
   }
 
-  /** By an index, where the item is known and there is one. */
+  /** Uses an index if the item is known and there is one. */
   #hasKnown(item: TermNode, list: FieldNode): Test | undefined {
     if (item.kind !== 'literal') return undefined
     return this.#expressions.hasKnown?.(this.#terms.list(list), comparableOf(item.value as Comparable, item.type), scalarOf(list))
@@ -234,7 +234,7 @@ export class Comparisons {
   }
 }
 
-/** How early the value of a term is known: in the query, by the claims of the asker, or with the row. */
+/** When the value of a term is known: at compile time, from the asker's claims, or from the row. */
 function howKnown(term: TermNode): number {
   switch (term.kind) {
     case 'literal':

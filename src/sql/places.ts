@@ -1,37 +1,37 @@
-/** Where a field is kept: in which column, and as what, where that is known. */
+/** Where a field is stored: the column, and its storage type if known. */
 export interface ColumnPlace {
   readonly name: string
-  /** How the database holds the values, in the dialect's words: `uuid`, `timestamptz`, `text[]`. Left out where nobody said. */
+  /** The storage type in the dialect's terms: `uuid`, `timestamptz`, `text[]`. Absent if unknown. */
   readonly as?: string
 }
 
-/** Where the records of a type are kept. */
+/** Where the records of a type are stored. */
 export interface TablePlace {
   readonly schema?: string
   readonly name: string
   readonly columns: { readonly [field: string]: ColumnPlace }
-  /** It is a view, where the database was asked: what is made for tables cannot be made for it. */
+  /** True if it is a view, as far as the database was asked. Views have no indexes and no row security. */
   readonly isView?: true
 }
 
-/** Where a database keeps the record types of a rulebook: plain data, made by `layoutOf` or `readLayout`. */
+/** Where a database stores the record types of a rulebook: plain data from `layoutOf` or `readLayout`. */
 export interface Layout {
   readonly tables: { readonly [type: string]: TablePlace }
-  /** The keys that were removed, where clients may give keys. */
+  /** The table of deleted keys, if clients may choose keys. */
   readonly removedKeys: { readonly schema?: string; readonly name: string }
 }
 
-/** A column that a database has. */
+/** A column in the database. */
 export interface FoundColumn {
   readonly schema: string
   readonly table: string
   readonly column: string
-  /** Its type, as the database writes it. */
+  /** Its type in the database's notation. */
   readonly type: string
-  /** What kind of type that is, where the dialect's query says. */
+  /** The kind of that type, if the dialect's query returns it. */
   readonly kind?: string | null
   readonly collation?: string | null
-  /** Whether it is a column of a view; true, or 1 in databases that have no such values. */
+  /** Whether it is a column of a view: true, or 1 in databases without booleans. */
   readonly view?: boolean | number | null
 }
 
@@ -39,13 +39,13 @@ export interface FoundColumn {
 export interface WantedIndex {
   readonly type: string
   readonly field: string
-  /** What it is for: equality, the start of a text, or elements of a list. */
+  /** Its purpose: equality, the start of a text, or elements of a list. */
   readonly for: 'equality' | 'start' | 'elements'
-  /** The rules that ask for it: `read of plot: holder`. */
+  /** The rules that could use it: `read of plot: holder`. */
   readonly rules: readonly string[]
 }
 
-/** An index that is there. */
+/** An existing index. */
 export interface FoundIndex {
   readonly schema: string
   readonly table: string

@@ -1,4 +1,4 @@
-// What conditions and their terms are, as the compiler asks.
+// Classifies conditions and terms for the compiler.
 import { type SqlBool, sql } from 'kysely'
 import {
   type Comparable,
@@ -19,7 +19,7 @@ import type { Expressions, Test } from './expressions.js'
 export const YES: Test = sql<SqlBool>`1 = 1`
 export const NO: Test = sql<SqlBool>`1 = 0`
 
-/** Whether rows on which a condition holds can be found without looking at each: by a value, or by a link. */
+/** Whether an index can find the rows on which a condition holds: by a value or by a link. */
 export function isFound(node: ConditionNode): boolean {
   switch (node.kind) {
     case 'allOf':
@@ -37,7 +37,7 @@ export function isFound(node: ConditionNode): boolean {
       const [field, other] = node.left.kind === 'field' ? [node.left, node.right] : [node.right, node.left]
       return field.kind === 'field' && field.path.length === 1 && !field.list && field.type !== 'boolean' && other.kind === 'literal'
     }
-    // Nothing is found by what it is not.
+    // An index cannot find rows by a negation.
     case 'constant':
     case 'not':
     case 'presence':
@@ -46,14 +46,14 @@ export function isFound(node: ConditionNode): boolean {
   }
 }
 
-/** A literal that equals nothing whatever stands on the other side. */
+/** A literal that equals nothing, whatever the other side is. */
 export function nothing(term: TermNode): boolean {
   if (term.kind !== 'literal') return false
   if (term.value === null) return true
   return isList(term) ? literalValues(term).length === 0 : toComparable(term.value, term.type) === undefined
 }
 
-/** Whether a field can hold the value at all: a field of whole numbers never holds a half. */
+/** Whether a field can hold the value: a field of integers never holds 0.5. */
 export function holds(term: TermNode, value: Comparable): boolean {
   if (term.kind === 'orElse') return holds(term.term, value) || holds(term.otherwise, value)
   const type = scalarOf(term)
@@ -61,8 +61,8 @@ export function holds(term: TermNode, value: Comparable): boolean {
 }
 
 /**
- * Whether a known value is one for a term and none for its stand-in, or the other way round: a blank is a text and no id. What equals
- * it is not sound by that alone.
+ * Whether a known value is proper for a term but not for its alternative, or the other way round: a blank is a valid text but not an id.
+ * Then equality alone does not show that the value is proper.
  */
 export function isUneven(term: TermNode, known: TermNode): term is OrElseNode {
   if (term.kind !== 'orElse' || known.kind !== 'literal' || known.value === null) return false
@@ -92,7 +92,7 @@ export function joined(tests: readonly Test[], word: ' and ' | ' or ', empty: Te
   return tests.length === 1 ? only : sql<SqlBool>`(${sql.join(tests, sql.raw(word))})`
 }
 
-/** What has to stand in a query that speaks of a row around it. */
+/** What a query must contain if it refers to an outer row. */
 export function forEachRow({ forEachRow }: Expressions): readonly Test[] {
   return forEachRow === undefined ? [] : [forEachRow]
 }

@@ -1,6 +1,6 @@
 /**
- * The least text that is later, code point by code point, than every text with this start; undefined where there is none.
- * The halves of surrogate pairs are no code points, and are stepped over.
+ * The smallest text that is greater, code point by code point, than every text with this prefix; undefined if there is none. Surrogates are
+ * not code points and are skipped.
  */
 export function afterPrefix(start: string): string | undefined {
   const points = Array.from(start, (character) => character.codePointAt(0) as number)

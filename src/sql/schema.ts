@@ -5,10 +5,9 @@ import { layoutOf } from './layout.js'
 import type { ColumnPlace, Layout, TablePlace } from './places.js'
 
 /**
- * Creates a table for each record type of a rulebook, named as the type, with a column for each field; and where clients may
- * give keys, one for those that were removed.
- * For tests, demonstrations and embedded databases; an application's own migrations usually do this. A layout names tables
- * and columns otherwise; its schemas have to be there.
+ * Creates a table for each record type of a rulebook, with a column for each field, and a table of deleted keys if clients may choose keys.
+ * For tests, demos and embedded databases; applications usually have their own migrations. With a layout, names come from it; its schemas
+ * must exist.
  */
 export async function createTables(
   db: Kysely<any>,

@@ -5,33 +5,35 @@ import type { Column, Fragment, Test } from './expressions.js'
 import { LayoutError } from './layout.js'
 import type { Layout, TablePlace } from './places.js'
 
-/** What conditions are about. */
+/** The context of a condition that becomes SQL. */
 export interface ScopeOptions {
   readonly dialect: Dialect
-  /** The instant of the operation, in milliseconds since 1970. */
+  /** The time of the operation, in milliseconds since 1970. */
   readonly now: number
-  /** The table or alias that the columns are read from. Needed where the condition follows links: other tables may have the same columns. */
+  /**
+   * The table or alias of the columns. Required if the condition follows links, because other tables may have columns with the same names.
+   */
   readonly table?: string
-  /** The record type that the condition is about. Needed beside a layout. */
+  /** The record type of the condition. Required with a layout. */
   readonly type?: string
-  /** Where the record types are kept. Default: tables and columns named as record types and fields are. */
+  /** The tables of the record types. Default: tables and columns with the names of record types and fields. */
   readonly layout?: Layout
-  /** Placeholders for what is not known yet: for row security, which the database evaluates for every person. */
+  /** Expressions for what is not known yet: for row security, which the database evaluates for every person. */
   readonly later?: DeferredValues
 }
 
-/** How SQL asks for what is known only when it runs. */
+/** How SQL reads values that are known only at run time. */
 export interface DeferredValues {
   readonly now: Fragment
-  /** A claim: its value, a list in the dialect's own form, or whether it is missing. */
+  /** A claim: its value, a list in the dialect's form, or whether it is missing. */
   claim(claim: ClaimNode): Fragment
   claims(claim: ClaimNode): Fragment
   isMissing(claim: ClaimNode): Test
-  /** Whether a value is among a list of claims. */
+  /** Whether a value is in a list of claims. */
   isAmong(item: Fragment, type: Scalar, claims: ClaimNode): Test
-  /** A column of the record that the condition is about, within what `ofRow` is given. */
+  /** A column of the record of the condition, inside what `ofRow` receives. */
   rowColumn(column: string): Fragment
-  /** A test that reads other tables and speaks of the record, moved to where it may read them. */
+  /** Moves a test that reads other tables and the record to a place where it may read them. */
   ofRow(test: Test): Test
 }
 
@@ -49,13 +51,13 @@ export class UnspecialisedError extends PachterError {
   }
 }
 
-/** How a column of a record is written, or what lies within it. */
+/** Writes a column of a record, or a value inside it. */
 export interface Columns {
   readonly value: (path: readonly string[], type: Scalar | 'list') => Fragment
   readonly isNull: (path: readonly string[], type: Scalar | 'list' | 'other') => Test
 }
 
-/** Which records a condition speaks of while it becomes SQL, and how their columns are written. */
+/** The records that a condition refers to while it becomes SQL, and how to write their columns. */
 export class Scope {
   readonly dialect: Dialect
   readonly now: number
@@ -63,13 +65,13 @@ export class Scope {
   readonly layout: Layout | undefined
   readonly later: DeferredValues | undefined
   readonly #table: string | undefined
-  /** The records that the enclosing `some` look at, by their numbers; less than zero for helpers of our own. */
+  /** The records of the enclosing `some` nodes, by number. Negative numbers are internal helpers. */
   readonly #looking = new Map<number, Columns>()
-  /** The columns of the record that the condition is about. */
+  /** The columns of the record of the condition. */
   #own: Columns | undefined
-  /** The same within what `later` moves elsewhere. */
+  /** The same columns inside a test that `later` moves. */
   #ofRow: Columns | undefined
-  /** How deep within queries that read other tables, and whether these speak of the record. */
+  /** The depth of queries that read other tables, and whether they refer to the record. */
   #within = 0
   #inRow = false
   #aliases = 0
@@ -84,12 +86,12 @@ export class Scope {
     if (layout !== undefined && type === undefined) throw new LayoutError('compile', 'give the record type of the condition, as { type }')
   }
 
-  /** Whether what is written now is a query that reads other tables. */
+  /** Whether the current position is inside a query that reads other tables. */
   get isWithin(): boolean {
     return this.#within > 0
   }
 
-  /** A query that reads other tables and does not speak of the record. */
+  /** A query that reads other tables and does not refer to the record. */
   elsewhere<T>(build: () => T): T {
     this.#within++
     const built = build()
@@ -97,7 +99,7 @@ export class Scope {
     return built
   }
 
-  /** A test that reads other tables and speaks of the record. */
+  /** A test that reads other tables and refers to the record. */
   apart(build: () => Test): Test {
     if (this.later === undefined || this.#within > 0) return build()
     this.#inRow = true
@@ -106,7 +108,7 @@ export class Scope {
     return this.later.ofRow(test)
   }
 
-  /** What speaks of the record, asked of another row of its table. */
+  /** Asks about another row of the record's table. */
   asRow<T>(alias: string, build: () => T): T {
     const outer = this.#own
     this.#own = this.#columnsOf((name) => sql.id(alias, name), this.layout?.tables[this.type as string])
@@ -115,13 +117,13 @@ export class Scope {
     return built
   }
 
-  /** The number of a record that a query of our own looks at. */
+  /** The number of a record in an internal query. */
   helper(): number {
     this.#aliases += 1
     return -this.#aliases
   }
 
-  /** Lets the number stand for a row of a record type's table, under a new alias. */
+  /** Binds the number to a row of a record type's table, with a new alias. */
   lookAt(number: number, type: string): string {
     const alias = this.alias('linked')
     this.#looking.set(
@@ -131,13 +133,13 @@ export class Scope {
     return alias
   }
 
-  /** Lets the number stand for columns such as these. */
+  /** Binds the number to such columns. */
   look(number: number, columns: Columns): void {
     this.#looking.set(number, columns)
   }
 
   #columnsOf(ref: (column: string) => Fragment, place: TablePlace | undefined): Columns {
-    // One column, one fragment: a dialect may keep what it knows of it.
+    // Cached, so that one column is always the same fragment: a dialect may attach facts to it.
     const seen = new Map<string, Column>()
     const column = (field: string) => {
       const there = seen.get(field)
@@ -153,26 +155,25 @@ export class Scope {
     }
   }
 
-  /** The table of a record type, under an alias. */
+  /** The table of a record type with an alias. */
   from(type: string, alias: string): Fragment {
     const { schema, name = type } = this.layout?.tables[type] ?? {}
     return sql`${schema === undefined ? sql.id(name) : sql.id(schema, name)} as ${sql.id(alias)}`
   }
 
-  /** A name that nothing has yet. */
+  /** A new unique name. */
   alias(of: string): string {
     this.#aliases += 1
     return `${of}${this.#aliases}`
   }
 
-  /** How a claim is asked for. @throws UnspecialisedError */
+  /** How a claim is read at run time. @throws UnspecialisedError */
   laterFor(claim: ClaimNode): DeferredValues {
     if (this.later === undefined) throw new UnspecialisedError(claim.path.join('.'))
     return this.later
   }
 
-  // A field asked of the record as it would become is asked of the record as it is: nothing is about to change, or else
-  // it has been filled in beforehand.
+  // A field of the changed record is read from the record as it is: nothing is about to change, or it has been filled in already.
   columns(of: FieldNode['of']): Columns {
     if (typeof of === 'number') return this.#looking.get(of) as Columns
     if (this.#table === undefined && this.#looking.size > 0) throw new UnnamedTableError()

@@ -16,7 +16,7 @@ import type { Scope } from './scope.js'
 
 const LARGEST: { readonly [T in 'integer' | 'number']: number } = { integer: Number.MAX_SAFE_INTEGER, number: Number.MAX_VALUE }
 
-/** Terms of a condition as SQL, and what has to hold of a column for its value to count. */
+/** Terms of a condition as SQL, and what must be true of a column for its value to count. */
 export class Terms {
   readonly #scope: Scope
   readonly #expressions: Expressions
@@ -61,7 +61,7 @@ export class Terms {
     }
   }
 
-  /** A text, in small letters already where it is known. */
+  /** A text in lower case; converted here if it is known. */
   text(term: TermNode): Fragment {
     if (term.kind !== 'literal') return this.value(term)
     return this.#expressions.value(lowerAscii(term.value as string), 'text')
@@ -85,7 +85,7 @@ export class Terms {
     }
   }
 
-  /** What a column has to fulfil to equal or exceed anything at all: values that are improper equal nothing. */
+  /** The test that a column must pass to compare with anything: improper values equal nothing. */
   sound(term: TermNode): Test[] {
     switch (term.kind) {
       case 'field':
@@ -100,7 +100,7 @@ export class Terms {
     }
   }
 
-  /** Each of the two by its own type: a blank is a text and no id. */
+  /** Each of the two by its own type: a blank is a valid text but not an id. */
   #soundEither(term: OrElseNode): Test[] {
     const first = this.sound(term.term)
     const otherwise = this.sound(term.otherwise)
@@ -142,7 +142,8 @@ export class Terms {
 
   #orElse(term: TermNode, first: Fragment, otherwise: Fragment): Fragment {
     const [one, other] = this.#expressions.mixed?.(first, otherwise) ?? [first, otherwise]
-    // A column is null where it is missing. A blank id is missing as well; and in JSON null is a value, and a value may be none.
+    // A missing value is a null column. A blank id is missing too. In JSON, null is a value, and the value of another type may count as
+    // none.
     if (term.kind === 'field' && typeof term.of !== 'number' && term.path.length === 1 && !term.list && term.type !== 'id')
       return sql`coalesce(${one}, ${other})`
     return sql`case when ${this.missing(term)} then ${other} else ${one} end`

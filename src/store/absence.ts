@@ -2,26 +2,26 @@ import { type ConditionNode, eachNode, lower, OUTERMOST } from '../condition/ind
 import { conditionsOfType, type Model } from '../rulebook/index.js'
 
 /**
- * Whether a write of the type depends on records that must not exist: its own rules do, or those of another type do and the write
- * may create such records. No lock holds what does not exist, so these writes have to be serialised.
+ * Whether a write of the type depends on the absence of records: because of its own rules, or because of another type's rules whose records
+ * the write may create. A lock cannot hold what does not exist, so these writes must be serializable.
  */
 export function dependsOnAbsence(model: Model, type: string): boolean {
   const { looking, lookedFor } = absences(model)
   return looking.has(type) || lookedFor.has(type)
 }
 
-/** Whether any write depends on absence: several in one transaction may be of any type. */
+/** Whether any write depends on absence: the writes of one transaction may be of any type. */
 export function someDependOnAbsence(model: Model): boolean {
   const { looking, calls } = absences(model)
   return looking.size > 0 || calls
 }
 
 interface Absences {
-  /** The record types by whose rules something must not be there. */
+  /** The record types whose absence some rule depends on. */
   readonly looking: ReadonlySet<string>
   /** Whether a routine depends on absence. */
   readonly calls: boolean
-  /** The record types that must not be there. */
+  /** The record types that must be absent. */
   readonly lookedFor: ReadonlySet<string>
 }
 
@@ -34,7 +34,7 @@ function absences(model: Model): Absences {
     const lookedFor = new Set<string>()
     for (const type of Object.values(model.types)) {
       const absent = conditionsOfType(model, type, { roles: ['gate', 'clause', 'afterwards', 'veto'] }).flatMap(({ condition, role }) =>
-        // What withholds, counts where it does not hold.
+        // A veto counts where its condition does not hold.
         typesNegated(lower(condition), role === 'veto'),
       )
       if (absent.length > 0) looking.add(type.name)
@@ -49,7 +49,7 @@ function absences(model: Model): Absences {
   return found
 }
 
-/** The record types of which a condition holds by there being none. */
+/** The record types whose absence makes a condition true. */
 function typesNegated(condition: ConditionNode, negative: boolean): string[] {
   const found: string[] = []
   eachNode(

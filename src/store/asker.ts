@@ -16,36 +16,36 @@ import {
 import { placeIs } from './read/key-conditions.js'
 import type { Tables } from './tables.js'
 
-/** The rules of an action as they stand for the asker. */
+/** The specialised rules of an action. */
 export interface AskersRules extends Pick<PersonalRules, 'open' | 'gate' | 'messages'> {
   readonly clauses: readonly AskersClause[]
 }
 
-/** On whose behalf the store acts, in one operation: what it asks before it does anything. */
+/** The asker of one operation: their rules, as every step of the store needs them. */
 export interface Asker {
   readonly viewpoint: InnerViewpoint | undefined
   readonly model: Model
   env(): Env
   decideWithoutRecord(type: string, action: string): Outcome | undefined
-  /** What must hold of a stored record for the asker to see it. */
+  /** What must hold on a stored record for the asker to see it. */
   readable(type: string): ConditionNode
-  /** The clauses of the action that can hold for the asker, and what must hold besides. */
+  /** The clauses of the action that can hold for the asker, and what else must hold. */
   rules(type: string, action: string): AskersRules
 }
 
-/** The asker: what can be decided without a lookup, and who they are to records within one operation. */
+/** The asker: what can be decided without a lookup, and the rules within one operation. */
 export interface Person {
   /** The rules by the claims alone. Records linked to the person count as missing. */
   readonly still: Asker
-  /** The rules of some record types, with the person's own records read afresh. */
+  /** The rules of some record types, with the person's own records read again. */
   now(tables: Tables, types: readonly string[], lock?: 'share'): Promise<Asker>
-  /** The same person within a routine, which they may call. */
+  /** The same person within a routine, which they must be allowed to call. */
   within(routine: string): Person
   /** The routine within which they act. */
   readonly routine?: string | undefined
 }
 
-/** A person, by claims that have been checked. */
+/** A person with checked claims. */
 export function person(model: Model, me: Row | null, clock: Clock | undefined, within?: string): Person {
   const claims = me && claimsAlone(model, me)
   const still = personal(viewpointOf(model, claims, { now: clock, within }))
@@ -70,13 +70,13 @@ async function loaded(tables: Tables, claims: Row, links: readonly LinkOfMe[], {
     const values = from && linkValues(link.by, from)
     const where = values && allOfNode(link.by.map(({ to }, at) => placeIs(to, values[at] as Comparable)))
     const found = where === undefined ? [] : await tables.select(link.to, { where, now, limit: 2, ...(lock ? { lock } : {}) })
-    // Of two, neither is sure to be theirs.
+    // If two records match, it is unknown which belongs to the person.
     me = withLinked(me, path, found.length === 1 ? found[0]?.row : undefined)
   }
   return me
 }
 
-/** Refuses to judge by rules that ask about a record of the person which was not read: what is missing must be missing indeed. */
+/** Refuses to judge by rules about a record of the person that was not read: unread must not count as missing. */
 function knowing(asker: Asker, links: readonly LinkOfMe[]): Asker {
   const read = new Set(links.map(({ path }) => path.join('.')))
   const check = (type: string) => {

@@ -11,7 +11,7 @@ import { readingAlong } from './write/read-set.js'
 import { targetTypes } from './write/targets.js'
 import { judgeUpdate } from './write/update.js'
 
-/** Asks what somebody may do, and why, and does nothing. */
+/** Answers what the asker may do, and why, without doing it. */
 export class Asking {
   readonly #session: Session
 
@@ -38,10 +38,10 @@ export class Asking {
     })
   }
 
-  /** What a change or a deletion comes to is judged as if it were made. @throws DeniedError */
+  /** A change or deletion is judged as if it were made. @throws DeniedError */
   async #judged(op: Operation, type: TypeModel, action: string, asked: Key | Row, changes: Row | undefined): Promise<Verdict> {
     if (action === 'create') {
-      // The clause lets all of it; the fields of all that let it are what a form may show.
+      // The clause allows the whole change. A form may show the fields of all clauses that hold.
       const { clause, fields } = await judgeCreate(op, type, asked, this.#session.needs.newKey)
       return verdictOf(type, action, 'allowed', undefined, { clause, fields })
     }

@@ -4,7 +4,7 @@ import { UncertainError } from './errors.js'
 import { keyIs } from './operation.js'
 import type { Tables } from './tables.js'
 
-/** A record that was written: as it was, unless it was created, and as it is, unless it was removed. */
+/** A written record: `before` unless it was created, `after` unless it was deleted. */
 export interface RecordChange {
   readonly type: string
   readonly key: Key
@@ -13,14 +13,14 @@ export interface RecordChange {
 }
 
 /**
- * The same tables, which report what was written once it is committed. They also report it if the outcome of a commit is unknown:
- * a listener reads the current state anyway.
+ * The same tables, which report writes after the commit. They also report them if the outcome of a commit is unknown, because listeners
+ * read the current state anyway.
  */
 export function telling(tables: Tables, model: Model, tell: (changes: readonly RecordChange[]) => void, isHeard: () => boolean): Tables {
   return {
     ...bound(tables),
     async transaction(work, isolation) {
-      // What nobody wants to know is not noted.
+      // Without listeners, nothing is recorded.
       if (!isHeard()) return tables.transaction(work, isolation)
       let changes: RecordChange[] = []
       const told = () => {
@@ -55,7 +55,7 @@ function bound(tables: Tables): Tables {
   }
 }
 
-/** Tables within a transaction that note what is written. Records that were locked are remembered: they need not be read again. */
+/** Tables within a transaction that record writes. Locked records are remembered, so that they are not read again. */
 function noting(tables: Tables, model: Model, changes: RecordChange[]): Tables {
   const locked = new Map<string, Row>()
   const idOf = (type: string, key: unknown) => JSON.stringify([type, key])

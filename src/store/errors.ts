@@ -41,13 +41,13 @@ export function denied(verdict: Verdict): DeniedError {
   return verdict.outcome === 'not found' ? new NotFoundError(verdict) : new RefusedError(verdict)
 }
 
-/** What is wrong with one field. */
+/** A fault in one field. */
 export interface FieldFault {
   readonly field: string
   readonly problem: string
 }
 
-/** At most this many faults are listed. For more, their number is given. */
+/** The most faults that are listed. Beyond it, only their number is given. */
 const MOST_FAULTS = 100
 
 /** The sent values do not fit the record type. Lists the faults by field, at most a hundred. */
@@ -99,8 +99,8 @@ export class ConstraintError extends PachterError {
 }
 
 /**
- * Rules depend on records that must not exist ("at most three"), and the write was to be made in a transaction of the application's own
- * that is not serializable. Begin it serializable, or let the store begin it.
+ * Rules depend on records that must not exist ("at most three"), and the application's own transaction is not serializable. Begin it as
+ * serializable, or let the store begin it.
  */
 export class IsolationError extends PachterError {
   constructor(isTold: boolean) {

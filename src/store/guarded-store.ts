@@ -13,13 +13,13 @@ import type { Tables } from './tables.js'
 import type { UpdateOptions } from './write/update.js'
 import { Writing } from './write/writing.js'
 
-/** A guarded store as the parts of this library have it: what writes are meant for a state that their asker has seen. */
+/** A guarded store as other parts of this library use it: writes can carry preconditions. */
 export interface MatchingStore {
   update(type: string, key: Key, sent: Row, how?: Pick<UpdateOptions, 'match' | 'merge'>): Promise<Row>
   delete(type: string, key: Key, how?: Pick<UpdateOptions, 'match'>): Promise<void>
 }
 
-/** The store as somebody has it. Its methods can be passed on by themselves. */
+/** The public store. Its methods can be passed on without the object. */
 export function createGuardedStore(tables: Tables, who: Person, needs: Needs): SystemStore {
   const session = new Session(tables, who, needs)
   const reading = new Reading(session)
@@ -50,7 +50,7 @@ export function createGuardedStore(tables: Tables, who: Person, needs: Needs): S
   return Object.freeze(store) as unknown as SystemStore
 }
 
-/** Asked within the transaction, and again at every try: who may no longer call it begins nothing. */
+/** Checked within the transaction and at every try: a person who lost the right to the routine cannot begin. */
 async function callRoutine<T>(session: Session, name: string, work: TransactionWork<World, T>): Promise<T> {
   const { who } = session
   const logger = session.logger.within(name)
@@ -62,7 +62,7 @@ async function callRoutine<T>(session: Session, name: string, work: TransactionW
   )
 }
 
-/** Several calls in one transaction. Where one of the writes fails, nothing is kept, even if its error was caught. */
+/** Several calls in one transaction. If one of the writes fails, nothing is kept, even if its error was caught. */
 async function allOrNothing<T>(
   { tables, needs, model }: Session,
   asker: Person,
@@ -87,7 +87,7 @@ async function allOrNothing<T>(
   try {
     return await tables.transaction(attempt, { serializable: someDependOnAbsence(model) })
   } catch (error) {
-    // What the work throws of its own accord is its caller's business; anything else is a failure of ours.
+    // An error from the caller's own code is passed on; any other error is ours.
     if (isPachterError(error) || error === ownError) throw error
     throw new StoreError('transaction', error)
   }

@@ -1,20 +1,23 @@
 import type { FieldFault } from './errors.js'
 
-/** How much a record may hold that somebody writes. */
+/** Limits for what a client may write into one record. */
 export interface Limits {
-  /** The most elements of a list, and names of an object. Default: 1,000. */
+  /** The most elements of a list and names of an object. Default: 1,000. */
   readonly items?: number
-  /** The most values of all that is sent. Default: 20,000. */
+  /** The most values in everything that is sent. Default: 20,000. */
   readonly values?: number
-  /** How deep objects and lists may be nested. Default: 32. It holds for trusted code, too: what is nested deeper no database reads back. */
+  /**
+   * The maximum depth of nested objects and lists. Default: 32. It also applies to trusted code, because databases cannot read back what is
+   * nested deeper.
+   */
   readonly depth?: number
-  /** The most characters of all that is sent. Default: 1,000,000. */
+  /** The most characters in everything that is sent. Default: 1,000,000. */
   readonly size?: number
 }
 
 export const DEFAULT_LIMITS: Required<Limits> = Object.freeze({ items: 1_000, values: 20_000, depth: 32, size: 1_000_000 })
 
-/** What of it is over the limits. Looks no further than these. */
+/** The exceeded limits. It stops reading as soon as a limit is exceeded. */
 export function overLimits(sent: unknown, { items, values, depth, size }: Required<Limits>): FieldFault[] {
   if (typeof sent !== 'object' || sent === null) return []
   const faults: FieldFault[] = []

@@ -7,51 +7,51 @@ import { BulkError } from './write/bulk.js'
 export interface LogEntry {
   /** The instant, as RFC 3339 text in UTC. */
   readonly time: string
-  /** The key of the asker; null for a visitor, `system` for trusted code. See `trusted`, since a person's key may be "system" too. */
+  /** The key of the asker; null for a visitor, `system` for trusted code. Check `trusted`, because a person's key may be "system" too. */
   readonly who: Key | null | 'system'
   /** Trusted code acted. */
   readonly trusted?: true
   /** Why trusted code acted. */
   readonly reason?: string
-  /** The routine within which it was asked. */
+  /** The routine of the call. */
   readonly within?: string
   readonly action: string
   readonly type: string
   readonly key?: Key
-  /** `allowed`; the ways of no: `sign in`, `not found`, `refused`, `invalid`; or `failed`, where something went wrong. */
+  /** `allowed`, a kind of refusal (`sign in`, `not found`, `refused`, `invalid`), or `failed` for an unexpected error. */
   readonly outcome: 'allowed' | 'sign in' | 'not found' | 'refused' | 'invalid' | 'failed'
-  /** The clause that let it happen. */
+  /** The clause that allowed it. */
   readonly clause?: string
   /** The code of the error. */
   readonly code?: string
-  /** The fields that may not be sent, or those that are invalid. */
+  /** The fields that may not be sent, or that are invalid. */
   readonly fields?: readonly string[]
   /** For a bulk change: the keys of the refused records. */
   readonly refused?: readonly Key[]
 }
 
-/** Where verdicts are logged to: a function, such as one that hands them to a logger. What it throws is dropped. */
+/** The receiver of the verdict log: a function, for example one that calls a logger. Errors in it are ignored. */
 export type VerdictLog = (entry: LogEntry) => void
 
 /** What is logged. */
 export interface LogOptions {
   readonly log?: VerdictLog | undefined
-  /** Logs what was allowed, too. What was not, always is. */
+  /** Also logs what was allowed. Refusals are always logged. */
   readonly logAllowed?: boolean | undefined
 }
 
-/** How an entry names the asker. */
+/** The asker in a log entry. */
 export type AboutAsker = Pick<LogEntry, 'who' | 'trusted' | 'reason' | 'within'>
 
-/** What an entry says of what was asked. */
+/** The call in a log entry. */
 export type AboutCall = Pick<LogEntry, 'action' | 'type' | 'key'>
 
 /** Writes entries, each with the time and the asker. */
 export interface Logger {
   readonly asker: AboutAsker
-  /** Does the work, and logs how it came out. The work notes the clause that let it, and the key of a record that it made. */
+  /** Runs the work and logs its result. The work can note the clause that allowed it and the key of a created record. */
   about<T>(call: AboutCall, work: (note: (clause: string | undefined, key?: Key) => void) => Promise<T>): Promise<T>
-  /** Logs an error that is no verdict. */
+  /** Logs an error that is not a verdict. */
   failed(call: AboutCall, error: unknown): void
   within(routine: string): Logger
   entry(entry: Omit<LogEntry, 'time' | 'who' | 'trusted'>): void
@@ -63,7 +63,7 @@ export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowe
     try {
       log?.(Object.freeze({ time: new Date(now()).toISOString(), ...asker, ...said }))
     } catch {
-      // A log that fails neither lets anything happen nor undoes what has happened.
+      // A log that throws must neither refuse a call nor undo it.
     }
   }
   return {
@@ -84,7 +84,7 @@ export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowe
         })
         if (logAllowed || (asker.trusted && WRITES.has(call.action))) {
           const said = { ...call, outcome: 'allowed' as const, ...(clause === undefined ? {} : { clause }) }
-          // Of a change of several records, a line for each.
+          // A bulk change gets one entry for each record.
           for (const key of made === undefined ? writtenKeys(call, result) : [made]) entry(key === undefined ? said : { ...said, key })
         }
         return result
@@ -98,7 +98,7 @@ export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowe
 
 const WRITES: ReadonlySet<string> = new Set(['create', 'update', 'delete'])
 
-/** The keys of what was written, as far as the call does not name it. */
+/** The keys of the written records, if the call does not name them. */
 function writtenKeys({ action, key }: AboutCall, result: unknown): readonly (Key | undefined)[] {
   if (key !== undefined || !WRITES.has(action)) return [undefined]
   const { done } = (result ?? {}) as { done?: readonly Key[] }
@@ -113,7 +113,7 @@ function wayOut(error: unknown): Pick<LogEntry, 'outcome' | 'code' | 'fields' | 
     const { fields = [] } = error as { fields?: readonly string[] }
     return { outcome: outcome === 'allowed' ? 'refused' : outcome, ...code, ...(fields.length > 0 ? { fields } : {}) }
   }
-  // Meant for another state of the record than there is.
+  // The change was meant for another version of the record.
   if (isPachterError(error, 'BAD_REQUEST')) return { outcome: 'invalid', ...code }
   if (isPachterError(error, 'INVALID')) {
     const { faults } = error as unknown as { faults: readonly { field: string }[] }

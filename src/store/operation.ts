@@ -20,23 +20,23 @@ import type { Selection, Tables } from './tables.js'
 import { named } from './write/nested.js'
 import { judgeRelying, type Relied } from './write/read-set.js'
 
-/** One call of somebody: where the records are (inside a transaction, for a write), how they stand, and when it is. */
+/** One call: the tables (within a transaction, for a write), the asker's rules, and the time. */
 export interface Operation {
   readonly tables: Tables
   readonly asker: Asker
   readonly env: Env
-  /** For a write: the linked records that its rules were judged by. */
+  /** For a write: the linked records that its rules were judged on. */
   readonly relied?: Relied
-  /** How the record itself is locked then. Default: from everybody. */
+  /** How the record itself is locked. Default: for update. */
   readonly lock?: 'share'
 }
 
-/** A condition, made into a function where it is asked about one record after another. */
+/** A condition, compiled when it is evaluated for record after record. */
 interface Judgeable {
   readonly when: ConditionNode
 }
 
-/** Judges conditions on a record at hand. What they ask about other records is read as it is stored, in one statement. */
+/** Judges conditions on one record. Other records are read as stored, in one statement. */
 export async function judge(op: Operation, conditions: readonly Judgeable[], record: Row, after?: Row): Promise<boolean[]> {
   if (op.relied !== undefined) {
     const answers: boolean[] = []
@@ -58,7 +58,7 @@ export async function judge(op: Operation, conditions: readonly Judgeable[], rec
   return answers.map((answer) => (typeof answer === 'boolean' ? answer : (found[next++] as boolean)))
 }
 
-/** Those of the conditions that hold on a record at hand, up to one that is enough. */
+/** The conditions that hold on a record, until one is enough. */
 export async function holding<T extends Judgeable>(
   op: Operation,
   conditions: readonly T[],
@@ -69,8 +69,8 @@ export async function holding<T extends Judgeable>(
 }
 
 /**
- * Those of the conditions that are found to hold. In a write they are asked one after the other, those that follow no links first,
- * up to one that is enough: what nobody needs to know is not read and locked. Elsewhere all of them are asked in one statement.
+ * The conditions that hold. In a write they are evaluated one after the other, those without links first, until one is enough, so that
+ * unneeded records are not read and locked. Otherwise all are evaluated in one statement.
  */
 export async function upTo<T extends Judgeable>(
   op: Operation,
@@ -93,7 +93,7 @@ export async function upTo<T extends Judgeable>(
   return conditions.filter((one) => found.includes(one))
 }
 
-/** Whether a clause alone lets do all that any of these does. */
+/** Whether a clause alone allows everything that any of the clauses allows. */
 export function lettingAll(clauses: readonly AskersClause[]): (one: AskersClause) => boolean {
   const supplied = clauses.some(({ clause }) => clause?.overriding !== undefined)
   return ({ clause }) => clause?.fields === undefined && !supplied
@@ -103,15 +103,15 @@ export function lettingAll(clauses: readonly AskersClause[]): (one: AskersClause
 export interface Seen {
   /** The whole record. */
   readonly row: Row
-  /** The fields that they see; undefined for all of them. */
+  /** The fields that they see; undefined for all. */
   readonly visible: readonly string[] | undefined
   /** The record with these fields. */
   readonly shown: Row
-  /** The answers to the flags that were asked for. */
+  /** The results of the requested flags. */
   readonly flags: readonly boolean[]
 }
 
-/** Fetches records that the asker may see, by one query, with what they see of each. */
+/** Fetches records that the asker may see in one query, with the visible fields of each. */
 export async function see(op: Operation, typeName: string, selection: Omit<Selection, 'now'>): Promise<Seen[]> {
   const type = typeModel(op.asker.model, typeName)
   const read = op.asker.rules(typeName, 'read').clauses
@@ -126,7 +126,7 @@ export async function see(op: Operation, typeName: string, selection: Omit<Selec
   })
 }
 
-/** A record as these read clauses let see it. */
+/** A record with the fields that these read clauses make visible. */
 function asSeen(type: TypeModel, row: Row, counting: readonly AskersClause[], flags: readonly boolean[] = []): Seen {
   const visible = fieldsLetBy(type, counting)
   return { row, visible, shown: withFields(type, named(type, row), visible), flags }
@@ -137,7 +137,7 @@ export function deny(type: TypeModel, action: string, outcome: Outcome, key?: Ke
   return denied(verdictOf(type, action, outcome, key))
 }
 
-/** A record at hand as the asker sees it; undefined where they do not. */
+/** A given record as the asker sees it; undefined if they do not. */
 export async function seenAs(op: Operation, type: TypeModel, row: Row): Promise<Seen | undefined> {
   const read = op.asker.rules(type.name, 'read').clauses
   const [readable] = await judge(op, [{ when: op.asker.readable(type.name) }], row)
@@ -145,24 +145,21 @@ export async function seenAs(op: Operation, type: TypeModel, row: Row): Promise<
   return asSeen(type, row, isLimited(read) ? await holding(op, read, row, lettingAll(read)) : read)
 }
 
-/**
- * A stored record as the asker sees it; undefined where they do not. In a write it is locked first, and judged by what is
- * read after that.
- */
+/** A stored record as the asker sees it; undefined if they do not. In a write it is locked first and judged by what is read afterwards. */
 export async function seeOne(op: Operation, type: TypeModel, key: Key): Promise<Seen | undefined> {
   if (op.relied === undefined) return (await see(op, type.name, { where: keyIs(type, key), limit: 1, single: true }))[0]
   const [found] = await op.tables.select(type.name, { where: keyIs(type, key), now: op.env.now, limit: 1, lock: op.lock ?? 'update' })
   return found && seenAs(op, type, found.row)
 }
 
-/** The stored record, if the asker may see it. A key that no record can have is no different from one that none has. */
+/** The stored record, if the asker may see it. A key that no record can have is treated like one that no record has. */
 export async function visible(op: Operation, type: TypeModel, action: string, key: Key): Promise<Seen> {
   const record = isKey(type, key) ? await seeOne(op, type, key) : undefined
   if (record === undefined) throw deny(type, action, 'not found', key)
   return record
 }
 
-/** Refuses what a gate or a veto withholds, in their own words. */
+/** Refuses an action by a gate or veto, with its message. */
 export async function checkOpen(
   op: Operation,
   type: TypeModel,
@@ -175,7 +172,7 @@ export async function checkOpen(
   if (!open) throw await closed(op, type, action, rules, record, after)
 }
 
-/** Refuses an update by which a record would leave what the gates keep apart, or come into it. */
+/** Refuses an update that would move a record out of a gate, or into it. */
 export async function checkGateAfter(op: Operation, type: TypeModel, rules: AskersRules, after: Row): Promise<void> {
   const [open] = await judge(op, [rules.gate], after, after)
   if (!open) throw await closed(op, type, 'update', rules, after, after)
@@ -192,7 +189,7 @@ async function closed(op: Operation, type: TypeModel, action: string, rules: Ask
   return denied(verdictOf(type, action, 'refused', key, { message: standing?.message }))
 }
 
-/** "Its key is this one." */
+/** Selects the record with this key. */
 export function keyIs(type: TypeModel, key: Key): ConditionNode {
   return placeIs(keyPlace(type), key)
 }

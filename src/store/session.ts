@@ -18,16 +18,16 @@ export interface Needs {
   readonly newKey: (type: string) => Key
   readonly logger: Logger
   readonly cursors: Cursors
-  /** The store as trusted code has it, over other tables. */
+  /** The store of trusted code on other tables. */
   readonly trusted: (tables: Tables, reason: string, failed: (error: unknown) => void) => SystemStore
   readonly limits: Required<Limits>
-  /** Is told of every write that failed. */
+  /** Called with every failed write. */
   readonly failed?: (error: unknown) => void
-  /** Within a transaction that is somebody's own: what is asked there holds until its end. */
+  /** Inside the application's own transaction: answers hold until its end. */
   readonly held?: boolean
 }
 
-/** Somebody in front of some tables: what every call of a guarded store begins with, and how it ends where it fails. */
+/** An asker on some tables: how every call of a guarded store begins, and how it ends if it fails. */
 export class Session {
   readonly tables: Tables
   readonly who: Person
@@ -58,20 +58,20 @@ export class Session {
     return type
   }
 
-  /** An operation on these tables: the person's own records are read now. */
+  /** Begins an operation on these tables. The person's own records are read now. */
   async operation(inside: Tables, types: readonly string[], lock?: 'share'): Promise<Operation> {
     const asker = await this.who.now(inside, types, lock)
     return { tables: inside, asker, env: asker.env() }
   }
 
-  /** An operation that answers a question: within a transaction, by what is locked until its end. */
+  /** An operation that answers a question. Inside a transaction it locks what it reads until the end. */
   async asking(types: readonly string[], action: string): Promise<Operation> {
     if (!this.needs.held) return this.operation(this.tables, types)
     const op = await this.operation(this.tables, types, 'share')
     return { ...op, relied: reliedOn(), ...(action === 'read' ? { lock: 'share' as const } : {}) }
   }
 
-  /** Refuses what is too large to be looked at, before anything is. @throws InvalidError */
+  /** Refuses input that exceeds the limits before anything else. @throws InvalidError */
   checkSize(type: TypeModel, sent: unknown): void {
     const { limits } = this.needs
     const most = this.isSystem ? { items: Infinity, values: Infinity, size: Infinity, depth: limits.depth } : limits
@@ -79,7 +79,7 @@ export class Session {
     if (faults.length > 0) throw new InvalidError(type.name, faults)
   }
 
-  /** Writes in a transaction. What a constraint of the database forbids is to the asker simply refused. */
+  /** Writes in a transaction. If a constraint of the database refuses, the asker is told only "refused". */
   write<T>(
     type: TypeModel,
     action: string,
@@ -103,7 +103,7 @@ export class Session {
     return { serializable: !this.isSystem && dependsOnAbsence(this.model, type.name) }
   }
 
-  /** Answers a question. What it comes to is nothing to log, but where it fails. */
+  /** Answers a question. It is logged only if it fails. */
   question<T>(about: AboutCall, work: () => Promise<T>): Promise<T> {
     return safely(`ask about ${about.type}`, work).catch((error: unknown) => {
       this.logger.failed(about, error)
@@ -111,7 +111,7 @@ export class Session {
     })
   }
 
-  /** Whether a privilege is granted, or a routine may be called; `locked` asks so that it holds until the transaction ends. */
+  /** Whether a privilege is granted, or a routine may be called. With `locked`, the answer holds until the transaction ends. */
   async granted(what: 'privilege' | 'routine', name: string, over: Tables, locked: boolean): Promise<boolean> {
     const grants = what === 'privilege' ? this.model.privileges : this.model.routines
     const condition = typeof name === 'string' && Object.hasOwn(grants, name) ? grants[name] : undefined
@@ -128,7 +128,7 @@ export class Session {
 
 const NO_RECORD: Row = Object.freeze({})
 
-/** Passes our own errors on; anything else is a failure that must not say more than that. @throws StoreError */
+/** Passes our own errors on. Any other error becomes a failure without details. @throws StoreError */
 export async function safely<T>(doing: string, work: () => Promise<T>): Promise<T> {
   try {
     return await work()

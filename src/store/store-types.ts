@@ -188,10 +188,10 @@ export interface SystemStore<W extends World = World> extends GuardedStore<W> {
   ensure<K extends TypeName<W>>(type: K, key: Key, record: Partial<RowOf<W, K>>): Promise<RowOf<W, K>>
 }
 
-/** A world in which every field is seen: the system's. */
+/** A world in which every field is visible: the system's. */
 export type Unlimited<W extends World> = { readonly [P in keyof W]: P extends 'limited' ? never : W[P] }
 
-/** A store, before it is known who asks. */
+/** A store before the asker is known. */
 export interface Store<W extends World = World> {
   /** The data as this person may see and change it. @throws ClaimsError */
   for(me: W['me'] | null | undefined): GuardedStore<W>

@@ -12,8 +12,7 @@ import type { Store, StoreOptions } from './store-types.js'
 import type { Backend, Tables } from './tables.js'
 
 /**
- * Opens a store: a rulebook in front of a place where records are kept.
- *
+ * Opens a store: the rulebook in front of the stored records.
  * @example
  * const store = openStore(book, inMemory(data))
  * const mine = await store.for({ id: 'm-01', roles: [] }).list('plot')
@@ -26,7 +25,7 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
       try {
         hear(changes)
       } catch (error) {
-        // It is written already: a listener that fails cannot make the call fail.
+        // The write is committed already: a failing listener must not make the call fail.
         console.error('pachter: the "changed" listener failed', error)
       }
     }

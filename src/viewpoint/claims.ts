@@ -25,7 +25,7 @@ export function readClaims(me: MeModel, claims: unknown): Row | null {
   return value
 }
 
-/** Where an issue of a shape is: "holder.name", or nothing for the whole. */
+/** The path of a shape's issue: "holder.name"; empty for the whole. */
 export function issuePath({ path = [] }: ShapeIssue): string {
   return path.map((step) => String(typeof step === 'object' ? step.key : step)).join('.')
 }

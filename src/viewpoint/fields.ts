@@ -2,19 +2,19 @@ import { type ConditionNode, combine, type Env, type Row, TRUE } from '../condit
 import { type ClauseNode, sameValue, type TypeModel } from '../rulebook/index.js'
 import { holds, type Testable } from './specialise.js'
 
-/** A clause, specialised for the asker. The system's has no limits, and so belongs to no rulebook. */
+/** A clause, specialised for the asker. The system's clause has no limits and belongs to no rulebook. */
 export interface AskersClause extends Testable {
   readonly clause?: ClauseNode
   readonly afterwards?: Testable
 }
 
-/** The fields that any of the clauses lets see, send or change, besides the key, in the order of the shape; undefined for all of them. */
+/** The fields that any of the clauses allows to see, send or change, besides the key, in the order of the shape; undefined for all. */
 export function fieldsLetBy(type: TypeModel, clauses: readonly AskersClause[]): readonly string[] | undefined {
   if (clauses.some(({ clause }) => clause?.fields === undefined)) return undefined
   return Object.keys(type.fields).filter((name) => name !== type.key && clauses.some(({ clause }) => clause?.fields?.includes(name)))
 }
 
-/** The fields of a record that read clauses make visible; undefined for all of them. */
+/** The fields of a record that read clauses make visible; undefined for all. */
 export function visibleFields(type: TypeModel, read: readonly AskersClause[], record: Row, env: Env): readonly string[] | undefined {
   if (!isLimited(read)) return undefined
   return fieldsLetBy(
@@ -23,18 +23,18 @@ export function visibleFields(type: TypeModel, read: readonly AskersClause[], re
   )
 }
 
-/** A record with these fields and its key: hidden fields are absent. */
+/** A record with only these fields and its key. */
 export function withFields(type: TypeModel, record: Row, fields: readonly string[] | undefined): Row {
   if (fields === undefined) return record
   return Object.fromEntries(Object.entries(record).filter(([name]) => name === type.key || fields.includes(name)))
 }
 
-/** Whether some of the clauses let see some fields only: otherwise all fields of a visible record are. */
+/** Whether some of the clauses have field limits. Otherwise all fields of a visible record are visible. */
 export function isLimited(clauses: readonly AskersClause[]): boolean {
   return clauses.some(({ clause }) => clause?.fields !== undefined)
 }
 
-/** What must hold of a readable record for one of its fields to be visible. TRUE where it always is. */
+/** What must hold on a readable record for one of its fields to be visible. TRUE if it always is. */
 export function visibility(type: TypeModel, read: readonly AskersClause[], field: string): ConditionNode {
   if (field === type.key || !isLimited(read)) return TRUE
   const letting = read.filter(({ clause }) => clause?.fields === undefined || clause.fields.includes(field))
@@ -44,10 +44,7 @@ export function visibility(type: TypeModel, read: readonly AskersClause[], field
   )
 }
 
-/**
- * The fields of a change that stand in its way: sent, outside what the clauses let change, and not merely a repetition of
- * what the asker sees.
- */
+/** The fields that prevent a change: sent, not allowed by the clauses, and not merely a repetition of what the asker sees. */
 export function fieldsRefused(
   type: TypeModel,
   changeable: readonly string[] | undefined,
@@ -62,7 +59,7 @@ export function fieldsRefused(
   })
 }
 
-/** The fields in which two states of a record differ. */
+/** The fields that differ between two states of a record. */
 export function changedFields(type: TypeModel, before: Row, after: Row): string[] {
   return Object.keys(type.fields).filter((name) => !sameValue(type.fields[name], before[name], after[name]))
 }

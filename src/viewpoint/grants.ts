@@ -4,12 +4,12 @@ import { type Model, UnknownNameError } from '../rulebook/index.js'
 /** What belongs to no record: a privilege, or the right to call a routine. */
 export type GrantKind = 'privilege' | 'routine'
 
-/** Why somebody has a privilege or may call a routine, or not. For developers: never send it to a client. */
+/** Why a person has a privilege or may call a routine, or not. For developers: never send it to a client. */
 export interface GrantExplanation {
   readonly kind: GrantKind
   readonly name: string
   readonly has: boolean
-  /** The gate of the rulebook, where there is one. */
+  /** The gate of the rulebook, if it has one. */
   readonly gate?: Trace
   readonly trace: Trace
 }

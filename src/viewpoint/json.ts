@@ -1,5 +1,5 @@
 /**
- * Rulebooks as JSON: for reviews, other programs, and to be read back.
+ * Rulebooks as JSON, for reviews and other programs, and how to read them back.
  * @module
  */
 import { type Model, modelFromJson, modelToJson, type RulebookJson, type Shapes, type World } from '../rulebook/index.js'
@@ -8,8 +8,7 @@ import { type Rulebook, rulebookOf } from './rulebook.js'
 export type { RulebookJson, Shapes } from '../rulebook/index.js'
 
 /**
- * A rulebook as JSON: everything but the shapes, which are code. Its form is in `pachter/rulebook.schema.json`.
- *
+ * A rulebook as JSON: everything except the shapes, which are code. `pachter/rulebook.schema.json` describes the format.
  * @example
  * writeFileSync('rules.json', JSON.stringify(rulebookToJson(book), null, 2))
  */
@@ -18,8 +17,7 @@ export function rulebookToJson(book: { readonly model: Model }): RulebookJson {
 }
 
 /**
- * A rulebook read back from JSON, for these shapes: equal to the one that was written.
- *
+ * Reads a rulebook from JSON with these shapes. The result equals the rulebook that was written.
  * @example
  * const book = rulebookFromJson(json, { me: Session, records: { plot: Plot } })
  * @throws RulebookError, ConditionError where the JSON means nothing, or was written for other shapes.

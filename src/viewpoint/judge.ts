@@ -5,14 +5,14 @@ import { counts, holds, messageOf, type PersonalClause, type PersonalRules } fro
 import { stampedRecord, stampValues } from './stamps.js'
 import { fieldMessage, type Outcome, type Verdict, verdictOf } from './verdict.js'
 
-/** What judging asks of a viewpoint. */
+/** What judging needs from a viewpoint. */
 interface View {
   readonly model: Model
   rules(type: string, action: string): PersonalRules
   decideWithoutRecord(type: string, action: string): Outcome | undefined
 }
 
-/** What is asked about: an action on a record, and for an update what it would become. */
+/** The question: an action on a record and, for an update, the changed record. */
 export interface Question {
   readonly action: string
   readonly type: string
@@ -20,7 +20,7 @@ export interface Question {
   readonly becomes: Row | undefined
 }
 
-/** Judges a question by somebody's rules, in the order in which people may learn of it. */
+/** Judges a question by a person's rules, in the order in which people may learn the answer. */
 export function judge(view: View, { action, type: typeName, record: given, becomes }: Question, at: Env): Verdict {
   const type = typeModel(view.model, typeName)
   const record = action === 'create' ? stampedRecord(type, given, at) : given
@@ -43,7 +43,7 @@ export function judge(view: View, { action, type: typeName, record: given, becom
   return verdictOf(type, action, 'allowed', key, { clause: holding[0]?.clause.title, fields })
 }
 
-/** What was given of stamped fields, though no clause lets give it and the stamp would be another. */
+/** Stamped fields with another value than the stamp, although no clause allows it. */
 function sentBeyond(type: TypeModel, holding: readonly PersonalClause[], given: Row, at: Env): string[] {
   return Object.entries(stampValues(type, 'create', at)).flatMap(([name, stamp]) => {
     if (isMissing(given[name], 'other') || holding.some(({ clause }) => clause.overriding?.includes(name))) return []
@@ -51,20 +51,20 @@ function sentBeyond(type: TypeModel, holding: readonly PersonalClause[], given: 
   })
 }
 
-/** Whether a stamp has no value, and nothing else was given. */
+/** Whether a stamp has no value, and no other value was given. */
 function lacksStamp(type: TypeModel, given: Row, at: Env): boolean {
   const stamps = Object.entries(stampValues(type, 'create', at))
   return stamps.some(([name, stamp]) => isMissing(stamp, 'other') && isMissing(given[name], 'other'))
 }
 
-/** What a change comes to, and which fields may change. */
+/** The result of a change, and the fields that may change. */
 interface Changing {
   readonly record: Row
   readonly becomes: Row | undefined
   readonly fields: readonly string[] | undefined
 }
 
-/** The fields in which a record would differ although the clauses do not allow it. */
+/** The changed fields that the clauses do not allow. */
 function changedBeyond(view: View, type: TypeModel, { record, becomes, fields }: Changing, at: Env): string[] {
   if (becomes === undefined) return []
   if (record[type.key] !== becomes[type.key]) return [type.key]

@@ -10,15 +10,14 @@ import {
   type World,
 } from '../rulebook/index.js'
 
-/** Records by type, for rules that follow links to them. A type that is left out is not known: rules that look at it cannot be judged. */
+/** Records by type, for rules that follow links. A type that is left out is unknown: rules that read it cannot be judged. */
 export type LinkedRecords<W extends World = World> = { readonly [K in TypeName<W>]?: readonly RowOf<W, K>[] }
 
 const LINKS: unique symbol = Symbol.for('pachter.links')
 
 /**
- * Indexes records for many viewpoints: each index is made when it is first needed, and kept. The records are taken to stay as
- * they are: if they change, index them again.
- *
+ * Indexes records for many viewpoints. Each index is built when first needed and then kept, so the records must not change: if they do,
+ * index them again.
  * @example
  * const records = indexed({ member: members, share: shares })
  * const lists = people.map((me) => book.for(me, { records }).filter('plot', plots))
@@ -27,7 +26,7 @@ export function indexed<R extends { readonly [type: string]: readonly object[] }
   return Object.freeze(Object.assign(Object.create(null, { [LINKS]: { value: linksIn(records) } }), records))
 }
 
-/** Indexes over records, or those that there are already. @throws UnknownNameError for a record type that is none. */
+/** Creates indexes over records, or returns existing ones. @throws UnknownNameError for an unknown record type */
 export function linksOver(
   model: Model,
   records: { readonly [type: string]: readonly object[] | undefined; readonly [LINKS]?: Links },
@@ -45,7 +44,7 @@ function linksIn(records: { readonly [type: string]: readonly object[] | undefin
   )
 }
 
-/** A record that is linked to the person, by the links that lead to it; those before it are loaded first. */
+/** A record linked to the person, by the links that lead to it. Those before it are loaded first. */
 export interface LinkOfMe {
   readonly path: readonly string[]
   readonly link: LinkModel
@@ -54,7 +53,7 @@ export interface LinkOfMe {
 const NONE: readonly LinkOfMe[] = Object.freeze([])
 const found = new WeakMap<Model, Map<string, readonly LinkOfMe[]>>()
 
-/** The records linked to the person that the rules of these types ask about, and what belongs to no type; by default, of all types. */
+/** The records linked to the person that the rules of these types read, and what belongs to no type. Default: all types. */
 export function linksOfMe(model: Model, types: readonly string[] = Object.keys(model.types)): readonly LinkOfMe[] {
   if (Object.keys(model.me.links).length === 0) return NONE
   let known = found.get(model)
@@ -88,7 +87,7 @@ function findLinks(model: Model, types: readonly TypeModel[]): readonly LinkOfMe
   return [...links.values()].sort((a, b) => a.path.length - b.path.length)
 }
 
-/** The claims that the rules of these types ask for, and what belongs to no type. */
+/** The claims that the rules of these types read, and what belongs to no type. */
 function claimsAsked(model: Model, types: readonly TypeModel[]): ClaimNode[] {
   const conditions = [
     ...(model.gate ? [model.gate] : []),
@@ -100,25 +99,25 @@ function claimsAsked(model: Model, types: readonly TypeModel[]): ClaimNode[] {
   return [...conditions.flatMap(claimNodesIn), ...stamps.filter((term) => term.kind === 'claim')]
 }
 
-/** What rules ask of the records linked to the person, as paths from `me`. */
+/** What rules read of the records linked to the person, as paths from `me`. */
 export function linkedClaims(model: Model): readonly (readonly string[])[] {
   const claims = claimsAsked(model, Object.values(model.types)).filter(({ links = 0 }) => links > 0)
   return [...new Map(claims.map(({ path }) => [path.join('.'), path])).values()]
 }
 
-/** The claims alone, without anything under the name of a link: what is linked is never taken from the client. */
+/** The claims without anything under the name of a link: linked data is never taken from the client. */
 export function claimsAlone(model: Model, me: Row): Row {
   const names = Object.keys(model.me.links)
   return names.some((name) => name in me) ? Object.fromEntries(Object.entries(me).filter(([name]) => !names.includes(name))) : me
 }
 
-/** The claims with a linked record put in its place. */
+/** The claims with a linked record added. */
 export function withLinked(me: Row, [name = '', ...rest]: readonly string[], record: Row | undefined): Row {
   if (rest.length === 0) return { ...me, [name]: record }
   return { ...me, [name]: withLinked((me[name] ?? {}) as Row, rest, record) }
 }
 
-/** What a link of the person starts from: the claims, or a record linked to them; undefined where that is missing. */
+/** The start of a link of the person: the claims, or a record linked to them; undefined if that is missing. */
 export function startOfLink(me: Row, path: readonly string[]): Row | undefined {
   let from: unknown = me
   for (const step of path.slice(0, -1)) from = (from as Row | undefined)?.[step]
@@ -131,7 +130,7 @@ export function withMyLinks(model: Model, me: Row, links: Links): Row {
   for (const { path, link } of linksOfMe(model)) {
     const from = startOfLink(mine, path)
     const found = from === undefined ? [] : linkedBy(link, from, links)
-    // Of two, neither is sure to be theirs.
+    // If two records match, it is unknown which belongs to the person.
     mine = withLinked(mine, path, found.length === 1 ? found[0] : undefined)
   }
   return mine

@@ -38,8 +38,7 @@ import { readClaims } from './claims.js'
 import { type LinkedRecords, linksOver, withMyLinks } from './linked.js'
 import { type Clock, type Viewpoint, viewpointOf } from './viewpoint.js'
 
-// The world that a method leads to is written out each time: a named type for it would stand in the compiler's messages, in
-// place of the fields and standings that they should show.
+// The resulting world is written out in each method: a named type would appear in compiler messages instead of the fields and standings.
 
 /** The whole set of rules: an immutable value. Methods that change rules return a new rulebook. */
 export interface Rulebook<W extends World = World> {
@@ -215,7 +214,7 @@ export function rulebook<
   return rulebookOf(readDefinition(definition)) as never
 }
 
-/** The rulebook of a model. */
+/** Creates the rulebook of a model. */
 export function rulebookOf(model: Model): Rulebook {
   return Object.freeze({
     model,

@@ -15,13 +15,13 @@ import {
 } from '../condition/index.js'
 import type { ClauseNode, Model, TypeModel, VetoNode } from '../rulebook/index.js'
 
-/** A condition that is made into a function when that is first asked for: a list that the database filters never needs one. */
+/** A condition that is compiled when it is first evaluated. A list that the database filters never needs that. */
 export interface Testable {
   readonly when: ConditionNode
   test: Predicate | undefined
 }
 
-/** The condition as a function. */
+/** The compiled condition. */
 export function testOf(testable: Testable): Predicate {
   testable.test ??= predicate(testable.when)
   return testable.test
@@ -32,33 +32,33 @@ export function holds(testable: Testable, record: Row, env: Env): boolean {
   return testOf(testable)(record, env)
 }
 
-/** A clause as it stands for one person: what is left to ask of the record. */
+/** A clause specialised for one person: the remaining condition on the record. */
 export interface PersonalClause extends Testable {
   readonly clause: ClauseNode
-  /** What must hold of an updated record, where that is something else than the clause itself. */
+  /** What must hold on the changed record, if it differs from the clause itself. */
   readonly afterwards?: Testable
 }
 
-/** A veto as it stands for one person. */
+/** A veto specialised for one person. */
 export interface PersonalVeto extends Testable {
   readonly veto: VetoNode
 }
 
-/** What somebody is told where a condition holds that stands in their way: a gate that is closed, or a veto. */
+/** The message for a person who is refused by a condition: a closed gate, or a veto. */
 export interface PersonalMessage extends Testable {
   readonly message: string
 }
 
 /**
- * What is left of the rules for one person, one record type and one action: everything that must hold, for an action on a
- * stored record that it be visible too; and the clauses that can hold for this person at all.
+ * The rules for one person, record type and action: everything that must hold (for a stored record, also that it is visible), and the
+ * clauses that can hold for this person.
  */
 export interface PersonalRules extends Testable {
   readonly clauses: readonly PersonalClause[]
   /** What must hold besides a clause: the gates, and no veto. */
   readonly open: Testable
   readonly vetoes: readonly PersonalVeto[]
-  /** The gates alone: of an updated record they must hold as it becomes, too. */
+  /** The gates alone. For an update they must also hold on the changed record. */
   readonly gate: Testable
   /** The messages for refused people: those of gates first, then those of vetoes. */
   readonly messages: readonly PersonalMessage[]
@@ -74,7 +74,7 @@ interface ReadyAction {
 
 const readied = new WeakMap<Model, Map<string, readonly ReadyAction[]>>()
 
-/** The rules of a rulebook by record type and action (in the order of its actions), prepared once for everyone. */
+/** The rules of a rulebook by record type and action, prepared once for all people. */
 export function readyRules(model: Model): ReadonlyMap<string, readonly ReadyAction[]> {
   let ready = readied.get(model)
   if (ready === undefined) {
@@ -102,7 +102,7 @@ function readyType({ gate, gateMessages = [] }: Model, { rules, actions }: TypeM
 
 const OPEN: Testable = { when: TRUE, test: undefined }
 
-/** What must hold besides a clause: the gates, and none of the vetoes, which are collected on the way. */
+/** What must hold besides a clause: the gates and none of the vetoes, which are collected here too. */
 function opened(gate: Testable, vetoes: readonly VetoNode[], who: PersonClaims, collected: PersonalVeto[]): Testable {
   const parts = gate === OPEN ? [] : [gate.when]
   for (const veto of vetoes) {
@@ -141,7 +141,7 @@ export function specialise(
   return { clauses, open, gate, vetoes, messages, when: whenLet(conditions, open, read), test: undefined }
 }
 
-/** What must hold altogether: one of the clauses, and all that is besides. */
+/** What must hold in total: one of the clauses, and everything else. */
 function whenLet(clauses: readonly ConditionNode[], open: Testable, read: PersonalRules | undefined): ConditionNode {
   const any = combine('anyOf', clauses)
   const besides = read === undefined ? [] : [read.when]
@@ -149,28 +149,25 @@ function whenLet(clauses: readonly ConditionNode[], open: Testable, read: Person
   return any === FALSE || besides.length === 0 ? any : combine('allOf', [...besides, any])
 }
 
-/** What can be said before any record is known. */
+/** The answer before any record is known. */
 export function mayFor({ when }: PersonalRules): 'always' | 'never' | 'depending' {
   return when.kind !== 'constant' ? 'depending' : when.value ? 'always' : 'never'
 }
 
-/** The rules with those of the clauses only that are still there; all else is as it was, but for what is visible. */
+/** The rules with only the remaining clauses. Everything else is unchanged, except what is visible. */
 export function withClauses(rules: PersonalRules, there: ReadonlySet<ClauseNode>, read: PersonalRules | undefined): PersonalRules {
   const clauses = rules.clauses.filter(({ clause }) => there.has(clause))
   const conditions = clauses.map(({ when }) => when)
   return { ...rules, clauses, when: whenLet(conditions, rules.open, read), test: undefined }
 }
 
-/**
- * Whether a clause counts for an update: it holds on the record as it is, and it, or what stands in its place, holds on
- * the record as it becomes.
- */
+/** Whether a clause counts for an update: it holds on the record as it is, and it or its `afterwards` holds on the changed record. */
 export function counts(clause: Testable & { readonly afterwards?: Testable }, before: Row, after: Row, env: Env): boolean {
   const both = { ...env, after }
   return holds(clause, before, both) && holds(clause.afterwards ?? clause, after, both)
 }
 
-/** The message of the gate or veto that refuses; undefined if none with a message does. */
+/** The message of the gate or veto that refuses; undefined if that one has none. */
 export function messageOf({ messages }: Pick<PersonalRules, 'messages'>, record: Row, env: Env): string | undefined {
   return messages.find((one) => holds(one, record, env))?.message
 }

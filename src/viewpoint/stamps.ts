@@ -1,7 +1,7 @@
 import { type Env, instant, instantText, isMissing, type Row, shown } from '../condition/index.js'
 import type { TypeModel } from '../rulebook/index.js'
 
-/** The values that the server would stamp on a record now; undefined where a claim has none. */
+/** The values that the server would stamp now; undefined if a claim is missing. */
 export function stampValues(type: TypeModel, action: 'create' | 'update', env: Env): Row {
   const values: Record<string, unknown> = {}
   for (const [name, term] of Object.entries(type.rules?.stamps[action] ?? {})) {
@@ -12,7 +12,7 @@ export function stampValues(type: TypeModel, action: 'create' | 'update', env: E
   return values
 }
 
-/** A new record as it would be stored: what the server stamps is there, unless something else was given. */
+/** A new record as it would be stored, with stamps, unless other values were given. */
 export function stampedRecord(type: TypeModel, given: Row, env: Env): Row {
   const stamps = Object.entries(stampValues(type, 'create', env)).filter(
     ([name, value]) => value !== undefined && isMissing(given[name], 'other'),

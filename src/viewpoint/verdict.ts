@@ -18,14 +18,14 @@ export interface Verdict {
   readonly message?: string
 }
 
-/** What more there is to say of a verdict: the clause and its fields where it was allowed, or a veto's own words where not. */
+/** Further details of a verdict: the clause and its fields if allowed, or a veto's message if not. */
 export interface VerdictDetails {
   readonly clause?: string | undefined
   readonly fields?: readonly string[] | undefined
   readonly message?: string | undefined
 }
 
-/** Makes a verdict of an outcome. */
+/** Creates a verdict from an outcome. */
 export function verdictOf(type: TypeModel, action: string, outcome: Outcome, key?: Key, details: VerdictDetails = {}): Verdict {
   const { clause, fields, message = sentence(type, action, outcome) } = details
   const about = { outcome, action, type: type.name, ...(key === undefined ? {} : { key }) }
@@ -33,7 +33,7 @@ export function verdictOf(type: TypeModel, action: string, outcome: Outcome, key
   return Object.freeze({ allowed: true, ...about, ...(clause === undefined ? {} : { clause }), ...(fields ? { fields } : {}) })
 }
 
-/** What to tell somebody whose change was refused for some of its fields alone. Names what they sent themselves. */
+/** The message for a person whose change was refused only because of some fields. It names the fields that they sent. */
 export function fieldMessage(action: string, fields: readonly string[]): string {
   return `You may not ${action === 'create' ? 'send' : 'change'} ${fields.join(', ')}.`
 }

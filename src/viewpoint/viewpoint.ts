@@ -71,34 +71,31 @@ export interface Viewpoint<W extends World = World> {
   condition<K extends TypeName<W>>(action: Action | W['actions'][K], type: K): ConditionNode
 }
 
-/** A viewpoint as the other layers see it. */
+/** A viewpoint as the other layers use it. */
 export interface InnerViewpoint extends Viewpoint {
   readonly model: Model
   rules(type: string, action: string): PersonalRules
   env(): Env
-  /** The standings of a record type, as they stand for this person. */
+  /** The standings of a record type, specialised for this person. */
   standings(type: string): readonly { readonly name: string; readonly when: ConditionNode }[]
   /** Whether this person may call a routine. */
   mayCall(routine: string): boolean
   /** Why this person has a privilege or may call a routine, or not. */
   whyGranted(kind: GrantKind, name: string): GrantExplanation
-  /** The outcome that is decided by type and action alone: `sign in`, or undefined where the record has to be asked. */
+  /** The outcome that follows from type and action alone: `sign in`, or undefined if the record decides. */
   decideWithoutRecord(type: string, action: string): Outcome | undefined
 }
 
-/** What a viewpoint is told besides whose it is. */
+/** The options of a viewpoint, besides the person. */
 export interface ViewpointOptions {
   readonly now?: Clock | undefined
-  /** Where linked records are found. */
+  /** Finds linked records. */
   readonly links?: Links | undefined
   /** The routine within which the person acts, and which they may call. */
   readonly within?: string | undefined
 }
 
-/**
- * Specialises a rulebook for claims that have been checked already, and to which the linked records that the rules ask about
- * have been added.
- */
+/** Specialises a rulebook for checked claims, including the linked records that the rules read. */
 export function viewpointOf(model: Model, me: Row | null, { now: clock, links, within }: ViewpointOptions = {}): InnerViewpoint {
   const who = person(me)
   const ready = readyRules(model)
@@ -179,7 +176,7 @@ function checkRecord(type: string, record: Row): Row {
   return record
 }
 
-/** The records on which an action is allowed, with the fields that are visible. */
+/** The records on which an action is allowed, with their visible fields. */
 function filterBy(
   { model, rules }: Pick<InnerViewpoint, 'model' | 'rules'>,
   type: string,

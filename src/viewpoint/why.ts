@@ -3,15 +3,15 @@ import { type ClauseNode, type Model, type TypeModel, typeModel } from '../ruleb
 import { changedFields } from './fields.js'
 import type { Verdict } from './verdict.js'
 
-/** How one clause came out. */
+/** The result of one clause. */
 export interface ClauseTrace {
   readonly title: string
-  /** Whether the clause counts: it holds, and for an update on the record as it becomes too. */
+  /** Whether the clause counts: it holds and, for an update, also on the changed record. */
   readonly holds: boolean
-  /** It counts within these routines only, and this is none of them. */
+  /** It counts only within these routines, and this is none of them. */
   readonly onlyWithin?: readonly string[]
   readonly trace: Trace
-  /** For an update: the same on the record as it would become. */
+  /** For an update: the result on the changed record. */
   readonly after?: Trace
 }
 
@@ -20,28 +20,28 @@ export interface Withholding {
   readonly kind: 'gate' | 'veto'
   readonly title: string
   readonly trace: Trace
-  /** For an update: it holds on the record as it is, and not on the record as it would become. */
+  /** For an update: it holds on the record as it is, but not on the changed record. */
   readonly afterwards?: true
 }
 
 /**
- * Why a verdict is what it is: the clauses of the action that decided, with the values compared.
- * For developers, and never for clients: it tells what the record holds.
+ * Why a verdict is what it is: the clauses of the action that decided, with the compared values. For developers, and never for clients: it
+ * reveals the content of the record.
  */
 export interface Explanation {
   readonly verdict: Verdict
-  /** The action whose clauses decided: `read` where the record is not visible, and so nothing else can happen to it. */
+  /** The action whose clauses decided: `read` if the record is not visible, because then no other action is possible. */
   readonly decidedBy: string
   readonly clauses: readonly ClauseTrace[]
   /** Gates that do not hold and vetoes that do: any of them is enough to refuse. */
   readonly withheldBy: readonly Withholding[]
-  /** For an update with its outcome: each field that would change, with the clauses that let it pass and those that would. */
+  /** For an update: each field that would change, with the clauses that allow it and those that could. */
   readonly fields?: readonly FieldTrace[]
-  /** The clause that let it happen, or on a refusal the one that was nearest to it; undefined where there is none at all. */
+  /** The clause that allowed it or, for a refusal, the nearest one; undefined if there is none. */
   readonly clause: ClauseTrace | undefined
 }
 
-/** How one changed field fares: the clauses that count and let it change, and the others that would if they held. */
+/** The result for one changed field: the clauses that count and allow it, and the others that would if they held. */
 export interface FieldTrace {
   readonly field: string
   readonly letBy: readonly string[]
@@ -56,7 +56,7 @@ function fieldTraces(type: TypeModel, clauses: readonly ClauseTrace[], before: R
   return changedFields(type, before, after).map((field) => ({ field, letBy: letting(field, true), wouldBeLetBy: letting(field, false) }))
 }
 
-/** What an explanation is made of. */
+/** The parts of an explanation. */
 export interface Question {
   readonly verdict: Verdict
   readonly model: Model
@@ -65,11 +65,11 @@ export interface Question {
   readonly becomes?: Row | undefined
   /** Whether the asker may read the record. */
   readonly readable: boolean
-  /** The routine within which the question is asked. */
+  /** The routine of the question. */
   readonly within?: string | undefined
 }
 
-/** Traces the rules of an action, without specialising first, so that claims are shown by name and value. */
+/** Traces the rules of an action without specialising them, so that claims appear with name and value. */
 export function explain({ verdict, model, record, env, becomes, readable, within }: Question): Explanation {
   const type = typeModel(model, verdict.type)
   const { rules } = type
@@ -116,12 +116,12 @@ function missedBy(clause: ClauseTrace): number {
   return (clause.onlyWithin ? 1 : 0) + stepsToHold(clause.trace) + (clause.after ? stepsToHold(clause.after) : 0)
 }
 
-// Somebody may come to own a record, or be given a share of it; that they come to be somebody else is further off.
+// A person may come to own a record or get a share of it. That they become another person is less likely.
 const SOMEBODY_ELSE = 3
 
 /**
- * How many comparisons would have to come out otherwise for the condition to hold; half a step less where some part of it is met. One
- * that asks of the person alone, as for a role, counts for more than one that asks of the record.
+ * The number of comparisons that would have to change for the condition to hold, minus a half if some part holds. A comparison about the
+ * person alone, such as a role, counts more than one about the record.
  */
 function stepsToHold(part: Trace): number {
   if (part.holds) return 0
@@ -135,7 +135,7 @@ function stepsToHold(part: Trace): number {
     case 'named':
       return stepsToHold(part.of[0] as Trace)
     case 'some':
-      // Of linked records, the nearest; where there is none, one would have to come.
+      // Of linked records, the nearest. If there is none, one would have to be added.
       return part.of.length > 0 ? Math.min(...part.of.map(stepsToHold)) : stepOfLeaf(part)
     case 'constant':
       return Number.POSITIVE_INFINITY

@@ -1,4 +1,4 @@
-// The matrices before anything is tried, computed once, and their versions under what is tried.
+// The matrices before a trial, computed once, and those with the trial.
 import type { Ground, IndexCache } from 'pachter/internal/review'
 import { type Situation, typesAsked, type Workings, workingsOf } from 'pachter/internal/review'
 import { isNothing } from '../trial.js'
@@ -7,7 +7,7 @@ import { type Drawing, draw } from './drawing.js'
 import { redraw } from './redrawing.js'
 import type { Trial } from './types.js'
 
-/** A matrix under what is tried, and what is otherwise in it. */
+/** A matrix with the trial, and its differences. */
 export interface Tried {
   readonly drawing: Drawing
   readonly compared: Compared
@@ -24,7 +24,7 @@ export class Befores {
     this.workings = workingsOf(situationOf(base), this.#indexes)
   }
 
-  /** The matrix before anything is tried. */
+  /** The matrix before the trial. */
   drawing(type: string): Drawing {
     return found(this.#drawings, type, () => draw(this.workings, type))
   }
@@ -33,13 +33,13 @@ export class Befores {
     return isNothing(next) ? this.workings : workingsOf(situationOf(ground), this.#indexes, this.workings)
   }
 
-  /** The matrix of a type under a trial, of which as little is worked out as may be otherwise. */
+  /** The matrix of a type with a trial. Only what can differ is computed again. */
   under(type: string, next: Trial, ground: Ground, workings: Workings): Tried {
     const was = this.drawing(type)
     const touched = next.records.map((one) => one.type)
     const asked = typesAsked(this.#base.model, type, { asStored: true, claims: false })
     const isAsAWhole = next.off.length > 0 || touched.some((one) => asked.has(one))
-    // Of somebody whose viewpoint is the same, nothing is otherwise but by records.
+    // If a person's viewpoint is the same, only changed records can make a difference.
     const isSame = (person: string) =>
       !isAsAWhole && Object.hasOwn(this.#base.people, person) && workings.view(person) === this.workings.view(person)
     if (isAsAWhole || !touched.includes(type)) {
@@ -53,12 +53,12 @@ export class Befores {
   }
 }
 
-/** Data to work out a matrix of. */
+/** The input of a matrix. */
 export function situationOf({ model, people, records, now }: Ground): Situation {
   return { model, people, records: records as Situation['records'], now }
 }
 
-/** What is known by that name, made where it is not known yet. */
+/** A cached value by name, computed on first use. */
 export function found<V>(known: Map<string, V>, name: string, make: () => V): V {
   if (!known.has(name)) known.set(name, make())
   return known.get(name) as V

@@ -1,11 +1,11 @@
-// Who gained and who lost what from one matrix to another.
+// Who gained and lost what from one matrix to another.
 import { add, type Bits, each, has, noBits } from 'pachter/internal/review'
 import type { Key } from 'pachter/internal/rulebook'
 import type { Access, Drawing, FieldSets } from './drawing.js'
 import type { Redrawn } from './redrawing.js'
 import type { Changes, Difference, Differences, Drawn } from './types.js'
 
-/** As many as are told one by one. */
+/** The most differences that are listed one by one. */
 const MOST = 500
 const [MORE, LESS] = [1, 2]
 
@@ -13,18 +13,18 @@ export interface Compared extends Differences {
   readonly changes: Changes
 }
 
-/** Everything that is otherwise in several types. */
+/** The differences in several types. */
 export function together(all: readonly Differences[]): Differences {
   const sum = (what: 'gained' | 'lost') => all.reduce((total, one) => total + one[what], 0)
   return { gained: sum('gained'), lost: sum('lost'), first: all.flatMap(({ first }) => first).slice(0, MOST) }
 }
 
-/** Compares the matrices of a type: who gained and who lost what. */
+/** Compares two matrices of a type: who gained and lost what. */
 export function compare(was: Drawing, now: Drawing): Compared {
   const { people, keys, actions } = now.drawn
   const notes = notesOf(now.drawn.type)
   const moves = movesBetween(was.drawn.keys, keys)
-  // Of most people nothing is otherwise, and they share this.
+  // Most people have no difference, and share this value.
   const unchanged = new Uint8Array(keys.length)
   const changes = people.map((person, at) => {
     const before = was.drawn.people.indexOf(person)
@@ -42,7 +42,7 @@ export function compare(was: Drawing, now: Drawing): Compared {
     if (before >= 0)
       for (const action of ['read', 'update'] as const) {
         const bit = 1 << actions.indexOf(action)
-        // Where the action itself came or went, all is said by that.
+        // If the action itself was gained or lost, its fields are not listed.
         for (const [row, change] of fieldChanges(action, was, now, before, at, moves))
           if ((old[row] ?? 0) & (mine[row] as number) & bit) mark(row, notes.fields(person, keys[row] as Key, action, change))
       }
@@ -56,7 +56,7 @@ export function compare(was: Drawing, now: Drawing): Compared {
   return { ...notes.all(), changes }
 }
 
-/** The same where only some records can be otherwise, and who may create is as it was. */
+/** The same if only some records can differ, and who may create has not changed. */
 export function compareFew(was: Drawing, { drawing, few, changed: rows, gone }: Redrawn): Compared {
   const { people, keys, actions, type } = drawing.drawn
   const notes = notesOf(type)
@@ -86,7 +86,7 @@ export function compareFew(was: Drawing, { drawing, few, changed: rows, gone }: 
   return { ...notes.all(), changes }
 }
 
-/** Which fields of one record come and go between two sets of them, each with the place of the record in it. */
+/** The fields of a record that differ between two sets of them, each with the number of the record in it. */
 function fieldChange(names: readonly string[], [was, before]: FieldsAt, [is, now]: FieldsAt): FieldChange {
   const isIn = (sets: FieldsAt[0], at: number, name: string) => sets === undefined || has(sets.get(name) as Bits, at)
   const come: string[] = []
@@ -100,7 +100,7 @@ function fieldChange(names: readonly string[], [was, before]: FieldsAt, [is, now
 
 type FieldsAt = readonly [FieldSets['read'], number]
 
-/** Takes down what is otherwise, and tells of each whether it is more or less. */
+/** Collects differences, and whether each is a gain or a loss. */
 function notesOf(type: string) {
   const first: Difference[] = []
   const totals = { gained: 0, lost: 0 }
@@ -130,17 +130,17 @@ function notesOf(type: string) {
   }
 }
 
-/** Where each record went: its number among those of now, less than 0 where it is gone. Undefined where all stay in their places. */
+/** The new number of each record; negative if it is gone. Undefined if no number changed. */
 type Moves = Int32Array | undefined
 
 function movesBetween(was: readonly Key[], now: readonly Key[]): Moves {
-  // What is added comes at the end.
+  // Added records come last.
   if (was === now || (was.length <= now.length && was.every((key, at) => key === now[at]))) return undefined
   const numbers = new Map(now.map((key, at) => [key, at]))
   return Int32Array.from(was, (key) => numbers.get(key) ?? -1)
 }
 
-/** What somebody could do before, in the places and by the bits of now; nothing where they or the record were not there. */
+/** A person's previous access with the current numbers and bits; empty if the person or record was not there. */
 function actionsBefore(was: Drawn, now: Drawn, person: number, moves: Moves): Uint16Array {
   const cells = was.cells[person]
   if (cells === undefined) return new Uint16Array(now.keys.length)
@@ -161,7 +161,7 @@ interface FieldChange {
   readonly gone: string[]
 }
 
-/** By record, the fields that came or went, among those that there were and are. */
+/** For each record, the fields that were gained or lost. */
 function fieldChanges(
   action: 'read' | 'update',
   was: Drawing,
@@ -174,7 +174,7 @@ function fieldChanges(
   const [old, mine] = [(was.access[before] as Access).fields[action], (now.access[at] as Access).fields[action]]
   if (old === mine) return found
   const size = now.drawn.keys.length
-  // Without sets of their own, all fields are there wherever the record is.
+  // Without sets of their own, all fields are accessible where the record is.
   const reach = [old === undefined ? reachOf(was, before, action) : undefined, mine === undefined ? reachOf(now, at, action) : undefined]
   for (const name of now.names) {
     if (!was.names.includes(name)) continue
@@ -193,7 +193,7 @@ function fieldChanges(
   return found
 }
 
-/** The numbers that are in one of two sets only. */
+/** The numbers that are in only one of two sets. */
 function eachDifference(a: Bits, b: Bits, visit: (at: number, isInB: boolean) => void): void {
   for (let word = 0; word < b.words.length; word++) {
     const is = b.words[word] as number
@@ -204,12 +204,12 @@ function eachDifference(a: Bits, b: Bits, visit: (at: number, isInB: boolean) =>
   }
 }
 
-/** The records to which somebody may do the action at all. */
+/** The records on which a person may do the action. */
 function reachOf({ access, drawn: { actions, keys } }: Drawing, person: number, action: string): Bits {
   return access[person]?.reach[actions.indexOf(action)] ?? noBits(keys.length)
 }
 
-/** A set in the places of now. */
+/** A set with the current numbers. */
 function moved(bits: Bits, moves: Moves, size: number): Bits {
   if (moves === undefined) return bits
   const found = noBits(size)

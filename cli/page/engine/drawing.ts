@@ -1,4 +1,4 @@
-// The matrix of a type as the page draws it, and what it takes to compare it with another.
+// The matrix of a type in the form that the page draws, with the data to compare it with another.
 import type { Row } from 'pachter/internal/condition'
 import type { Workings } from 'pachter/internal/review'
 import { type Bits, each, type FieldMatrix, fieldMatrix, has, noBits, union } from 'pachter/internal/review'
@@ -6,20 +6,20 @@ import { type Key, type Model, typeModel } from 'pachter/internal/rulebook'
 import { labelField, labelsOf } from './labels.js'
 import type { Creates, Drawn } from './types.js'
 
-/** The fields that somebody has, by action: of each, the records on which they have it. Undefined for all of what they reach. */
+/** A person's fields by action: for each field, the records. Undefined if they have all fields of every record that they reach. */
 export type FieldSets = { readonly [A in 'read' | 'update']: ReadonlyMap<string, Bits> | undefined }
 
 /** What one person may do to the records. */
 export interface Access {
   /** For each action, the records. */
   readonly reach: readonly Bits[]
-  /** The records of which they read some fields only. */
+  /** The records of which they read only some fields. */
   readonly partial: Bits
   readonly fields: FieldSets
-  /** For each standing, the records towards which they have it. */
+  /** For each standing, the records on which they have it. */
   readonly standing: readonly Bits[]
   readonly creates: Creates
-  /** The same as numbers for each record, as the page has them. */
+  /** The same as numbers for each record, as the page uses them. */
   readonly cells: Uint16Array
   readonly marks: Uint8Array
 }
@@ -35,14 +35,14 @@ export interface Drawing {
   readonly names: readonly string[]
 }
 
-/** What a drawing can begin from: another of the same type. */
+/** An earlier drawing of the same type to start from. */
 export interface DrawnBefore {
   readonly was: Drawing
-  /** The people whose cells have not changed, for certain. */
+  /** The people whose cells certainly did not change. */
   isSame(person: string): boolean
 }
 
-/** Draws the matrix of a type. What is as it was in the drawing before, is the very same. */
+/** Draws the matrix of a type. Parts that did not change stay the same objects. */
 export function draw(workings: Workings, type: string, before?: DrawnBefore): Drawing {
   const { model, people, records } = workings
   const { key: keyField, fields } = typeModel(model, type)
@@ -71,7 +71,7 @@ export function draw(workings: Workings, type: string, before?: DrawnBefore): Dr
   }
 }
 
-/** What the page has of it. */
+/** The part that the page receives. */
 function drawnOf(
   model: Model,
   about: Pick<Drawn, 'type' | 'people' | 'keys' | 'labels' | 'actions'>,
@@ -111,7 +111,7 @@ function accessOf(matrix: FieldMatrix, size: number, person: string, was: Access
   }
 }
 
-/** Sets that are the very same as others, where they are the same. */
+/** Reuses earlier set objects that are equal. */
 function sameSets(now: readonly Bits[], old: readonly Bits[] | undefined): readonly Bits[] {
   return old !== undefined && now.length === old.length && now.every((set, at) => sameBits(set, old[at])) ? old : now
 }
@@ -140,7 +140,7 @@ function sameBits(one: Bits, other: Bits | undefined): boolean {
   return true
 }
 
-/** The records towards which nobody has any standing; none where the type names no standings. */
+/** The records on which no person has a standing; empty if the type has no standings. */
 function unreachedBy(model: Model, type: string, keys: readonly Key[], access: readonly Access[]): readonly Key[] {
   if (Object.keys(typeModel(model, type).standings).length === 0) return []
   const reached = union(

@@ -1,11 +1,11 @@
-// Records as forms have them, and back.
+// Converts records to form fields and back.
 import { instant, type Row } from 'pachter/internal/condition'
 import type { Ground } from 'pachter/internal/review'
 import { type Field, type Key, type Model, typeModel } from 'pachter/internal/rulebook'
 import { TextError, valueFromText } from 'pachter/internal/store'
 import type { FormField } from './types.js'
 
-/** A record as a form has it; without a key, one to begin with: like the first there is, under a key of its own. */
+/** A record as form fields. Without a key, a new one, copied from the first record with a new key. */
 export function formOf(ground: Ground, type: string, key?: Key): readonly FormField[] {
   const { fields, key: keyField } = typeModel(ground.model, type)
   const rows = (ground.records[type] ?? []) as readonly Row[]
@@ -16,7 +16,7 @@ export function formOf(ground: Ground, type: string, key?: Key): readonly FormFi
   })
 }
 
-/** A record from a form. @throws TextError where a text is none of its field. */
+/** Reads a record from a form. @throws TextError if a text is not valid for its field */
 export function recordFrom(model: Model, type: string, texts: { readonly [name: string]: string | undefined }): Row {
   const { fields } = typeModel(model, type)
   const given = Object.entries(texts).flatMap(([name, text]) => {
@@ -30,7 +30,7 @@ export function recordFrom(model: Model, type: string, texts: { readonly [name: 
   return Object.fromEntries(given)
 }
 
-/** A value as text, as it is read again. */
+/** A value as text that can be read back. */
 function textFor(value: unknown): string {
   if (value === null) return 'null'
   if (Array.isArray(value))

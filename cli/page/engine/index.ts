@@ -1,4 +1,4 @@
-// What the page asks of the rules. It works off the page's own thread; nothing here knows that.
+// The page's questions about the rules. This runs in a worker, but does not depend on it.
 import { type ConditionNode, describe, type Row } from 'pachter/internal/condition'
 import {
   type Bits,
@@ -27,15 +27,15 @@ import type { Differences, FormField, GrantShown, Listed, RuleShown, Shown, Stan
 
 type Places = ReturnType<typeof placesIn>
 
-/** Opens a project for questions. `since` is what it was before: what is otherwise is told. */
+/** Opens a project for questions. `since` is its previous version, to report what changed. */
 export const engineOf = (project: Project, since?: Ground): Engine => engineOn(openProject(project), project, since)
 
-/** The same, of what is open already. */
+/** The same for a project that is already open. */
 export const engineOn = (base: Ground, about: About, since?: Ground): Engine => new Engine(base, about, since)
 
 type About = Pick<Project, 'title' | 'now' | 'places' | 'canSave'>
 
-/** Answers what the page asks, of the rules as they are and with what is tried. */
+/** Answers the page's questions about the rules, with and without the trial. */
 export class Engine {
   readonly #about: About
   readonly #since: Ground | undefined
@@ -43,13 +43,13 @@ export class Engine {
   readonly #before: Befores
   readonly #drifts = new Map<string, Compared | undefined>()
   readonly #decidings = new Map<string, Deciding>()
-  /** The matrices that what is tried may have changed, by type; found out when they are asked for. */
+  /** The matrices that the trial may have changed, by type, computed on request. */
   readonly #tried = new Map<string, Tried>()
   #trial = NOTHING
   #trialText = JSON.stringify(NOTHING)
   #workings: Workings
   #affects: ReadonlySet<string> = new Set()
-  /** What is there without anything tried. */
+  /** The state without a trial. */
   readonly ground: Ground
   #ground: Ground
 
@@ -63,7 +63,7 @@ export class Engine {
     this.#workings = this.#before.workings
   }
 
-  /** What there is: record types with how many records each, and the people. */
+  /** The record types with their numbers of records, and the people. */
   about() {
     const { title, now, canSave } = this.#about
     const { model, people, records } = this.ground
@@ -77,8 +77,8 @@ export class Engine {
   }
 
   /**
-   * Tries changes in place of those before; gives who gains and who loses what by them, and the matrix of the type that is looked at.
-   * Where that cannot be, nothing is tried. @throws ClaimsError, UnknownNameError
+   * Replaces the trial. Returns who gains and loses by it, and the matrix of the displayed type. If it is not valid, there is no trial.
+   * @throws ClaimsError, UnknownNameError
    */
   try(next: Trial, looking: string): { readonly differences: Differences; readonly shown: Shown } {
     const text = JSON.stringify(next)
@@ -109,7 +109,7 @@ export class Engine {
     this.#before.under(type, next, ground, this.#before.workingsUnder(next, ground))
   }
 
-  /** Who gained and who lost since the page was opened; undefined where it is as it was then. */
+  /** What changed since the page was opened; undefined if nothing did. */
   drift(): Differences | undefined {
     if (this.#since === undefined) return undefined
     return together(Object.keys(this.ground.model.types).flatMap((type) => this.#drift(type) ?? []))
@@ -119,12 +119,12 @@ export class Engine {
     return { ...tell(this.#ground, this.#places, { type, person, key, action }), standings: this.#standingTowards(type, key) }
   }
 
-  /** The rules of a type, and where each has a say. */
+  /** The rules of a type, and where each applies. */
   rules(type: string): readonly RuleShown[] {
     return this.#deciding(type).rules.map((rule) => ({ ...rule, place: this.#placeOf(type, rule) }))
   }
 
-  /** Privileges and routines, which belong to no record, and who has them under what is tried. */
+  /** Privileges and routines, which belong to no record, and who has them with the trial. */
   grants(): readonly GrantShown[] {
     const { model } = this.ground
     const { people, viewpoint } = this.#ground
@@ -136,7 +136,7 @@ export class Engine {
     }))
   }
 
-  /** Where one of them has a say, by person and record. */
+  /** Where one of the rules applies, by person and record. */
   marks(type: string, rule: number): readonly Uint8Array[] {
     return this.#deciding(type).marks(rule)
   }
@@ -154,12 +154,12 @@ export class Engine {
     return { names: Object.keys(typeModel(this.ground.model, type).standings), bits }
   }
 
-  /** A person's list; `system` for all there is. */
+  /** A person's list; `system` for all records. */
   list(type: string, person: string): Listed {
     return listOf(this.#ground, type, person)
   }
 
-  /** Of these expectations, those that hold and would not under what is tried. Gives up where something else is tried meanwhile. */
+  /** The expectations that hold now and would fail with the trial. Stops if the trial changes. */
   async failing(written: readonly Expectation[]): Promise<readonly { readonly title: string; readonly problems: readonly string[] }[]> {
     const mine = this.#ground
     const lost: { title: string; problems: readonly string[] }[] = []
@@ -170,7 +170,7 @@ export class Engine {
       const { held, title, problems } = await judgeExpectation(mine, expectation)
       if (!held && (await judgeExpectation(this.ground, expectation)).held) lost.push({ title, problems })
       if (Date.now() - begun <= 30) continue
-      // Others may ask between.
+      // Let other questions be answered in between.
       await new Promise((resolve) => setTimeout(resolve))
       if (this.#ground !== mine) return []
       begun = Date.now()
@@ -178,7 +178,7 @@ export class Engine {
     return lost
   }
 
-  /** Which of some cells are there without what is tried, and so can be saved. */
+  /** Which of some cells exist without the trial, and so can be saved. */
   areThere(cells: readonly { readonly type: string; readonly person: string; readonly key?: Key | undefined }[]): readonly boolean[] {
     const { people, record } = this.ground
     return cells.map(({ type, person, key }) => Object.hasOwn(people, person) && key !== undefined && record(type, key) !== undefined)
@@ -205,7 +205,7 @@ export class Engine {
     this.#trialText = text
     this.#tried.clear()
     this.#decidings.clear()
-    // Where there are no records, nobody gains or loses any by others; by rules and claims, they may come to create some.
+    // Without records, nobody can gain or lose any through others. Rules and claims can still change who may create them.
     const hasRecords = (type: string) => [this.ground, this.#ground].some(({ records }) => (records[type] ?? []).length > 0)
     const some = affected(this.ground.model, next).filter((type) => next.off.length + next.people.length > 0 || hasRecords(type))
     this.#affects = new Set(isNothing(next) ? [] : some)
@@ -219,7 +219,7 @@ export class Engine {
     return this.#affects.has(type) ? this.#after(type).drawing : this.#before.drawing(type)
   }
 
-  /** What is otherwise than it was when the page was opened; undefined where there was no such type. */
+  /** What changed since the page was opened; undefined if the type did not exist. */
   #drift(type: string): Compared | undefined {
     const since = this.#since
     if (since === undefined || !Object.hasOwn(since.model.types, type)) return undefined
@@ -262,7 +262,7 @@ function listOf({ model, records, viewpoint }: Ground, type: string, person: str
   return { fields, of: all.length, rows }
 }
 
-/** An expectation as it was before it was written as JSON. */
+/** Restores an expectation from its JSON form. */
 function revived(expectation: Expectation): Expectation {
   return expectation.at === undefined ? expectation : { ...expectation, at: new Date(expectation.at) }
 }

@@ -1,7 +1,7 @@
-// What records are called besides their keys.
+// Labels of records, besides their keys.
 import type { Row } from 'pachter/internal/condition'
 
-/** The field by which a record is best told apart from others: the first whose text differs in most of them. */
+/** The field that distinguishes records best: the first whose text differs in most of them. */
 export function labelField(rows: readonly Row[], key: string): string | undefined {
   const sample = rows.slice(0, 200)
   const names = [...new Set(sample.flatMap((row) => Object.keys(row)))].filter((name) => name !== key && !/Id$|Ids$|At$/.test(name))
@@ -10,7 +10,7 @@ export function labelField(rows: readonly Row[], key: string): string | undefine
   return names.find((name) => sample.length > 0 && kinds(name) > sample.length * 0.6)
 }
 
-/** What each record is called; nothing where it is told by its key alone. */
+/** The label of each record; empty if its key is enough. */
 export function labelsOf(rows: readonly Row[], field: string | undefined): string[] {
   return rows.map((row) => labelOf(row, field))
 }

@@ -1,10 +1,10 @@
-// A matrix on its way from the rules to the page: of what the page has already, only what is otherwise is sent.
+// A matrix on its way to the page. Only what differs from the page's last matrix is sent.
 import type { Changes, Drawn, Shown } from './types.js'
 
-/** Numbers that are as they were, or otherwise in some places, or others altogether. */
+/** Numbers that are unchanged, changed in some places, or replaced. */
 type Parcel<T> = 'same' | { readonly at: Uint32Array; readonly values: T } | T
 
-/** What is sent of a matrix. */
+/** The transferred form of a matrix. */
 export interface Sent extends Omit<Drawn, 'keys' | 'labels' | 'cells' | 'partial'> {
   readonly keys: Drawn['keys'] | 'same'
   readonly labels: Drawn['labels'] | 'same'
@@ -27,7 +27,7 @@ export function pack({ drawn, changes }: Shown, last?: Drawn): Sent {
   }
 }
 
-/** Unpacks it again. */
+/** Unpacks the matrix. */
 export function unpack({ changes, ...sent }: Sent, last?: Drawn): Shown {
   const keys = sent.keys === 'same' ? (last as Drawn).keys : sent.keys
   const before = (at: number) => last?.people.indexOf(sent.people[at] as string) ?? -1
@@ -45,7 +45,7 @@ export function unpack({ changes, ...sent }: Sent, last?: Drawn): Shown {
 
 let zeros = new Uint8Array()
 
-/** As many zeros: the same array for as long as as many are asked for. */
+/** An array of zeros, reused while the length is the same. */
 function nothing(size: number): Uint8Array {
   if (zeros.length !== size) zeros = new Uint8Array(size)
   return zeros

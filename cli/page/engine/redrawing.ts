@@ -1,4 +1,4 @@
-// The matrix of a type after some of its records were changed, where that can concern no others: only those are judged again.
+// The matrix of a type after some records changed, if the change cannot affect others: only those are judged again.
 import type { Row } from 'pachter/internal/condition'
 import type { Ground } from 'pachter/internal/review'
 import { add, type Bits, has, once, type Workings, workingsOf } from 'pachter/internal/review'
@@ -6,26 +6,23 @@ import { typeModel } from 'pachter/internal/rulebook'
 import { type Access, type Drawing, draw, type FieldSets } from './drawing.js'
 import { labelField, labelOf, labelsOf } from './labels.js'
 
-/** A matrix drawn again, and what was judged for it. */
+/** An updated drawing, and what was judged for it. */
 export interface Redrawn {
   readonly drawing: Drawing
-  /** The matrix of those records alone that were judged. */
+  /** The matrix of only the judged records. */
   readonly few: Drawing
   /** Their numbers in the drawing. */
   readonly changed: readonly number[]
-  /** The numbers, in the drawing before, of records that are gone. */
+  /** The numbers of deleted records in the previous drawing. */
   readonly gone: readonly number[]
 }
 
-/**
- * Draws it again, from what it was before. Rules, and people with their claims, are as they were; and records in their order, with new
- * ones at the end.
- */
+/** Updates an earlier drawing. Rules, people and claims are unchanged, and so is the order of records, with new ones at the end. */
 export function redraw({ model, records, now }: Ground, type: string, was: Drawing, before: Workings): Redrawn {
   const { key } = typeModel(model, type)
   const rows = (records[type] ?? []) as readonly Row[]
   const size = rows.length
-  // From the end, so that the numbers of the others stand until they are cut out.
+  // From the end, so that other numbers stay valid until they are removed.
   const gone = rows.length >= was.rows.length && sameKeys(was.rows, rows, key) ? [] : missing(was.rows, rows, key).reverse()
   const stayed = gone.length === 0 ? was.rows : was.rows.filter((_, at) => !gone.includes(at))
   const changed: number[] = []
@@ -57,7 +54,7 @@ export function redraw({ model, records, now }: Ground, type: string, was: Drawi
 }
 
 function splicedAccess(old: Access, judged: Access, splice: Splice): Access {
-  // Of most that is tried, nobody asks for the sets.
+  // The sets of most trials are never read.
   const reach = once(() => splice.each(old.reach, judged.reach))
   const partial = once(() => splice.bits(old.partial, judged.partial))
   const standing = once(() => splice.each(old.standing, judged.standing))
@@ -84,7 +81,7 @@ function splicedAccess(old: Access, judged: Access, splice: Splice): Access {
   }
 }
 
-/** Puts what was judged of some records in its place among what was known of all. Gives the very same where nothing is otherwise. */
+/** Merges newly judged records into the known ones. Returns the same object if nothing differs. */
 class Splice {
   readonly #size: number
   readonly #changed: readonly number[]
@@ -154,7 +151,7 @@ function sameKeys(was: readonly Row[], now: readonly Row[], key: string): boolea
   return true
 }
 
-/** The numbers of the records that are not there any more. */
+/** The numbers of the deleted records. */
 function missing(was: readonly Row[], now: readonly Row[], key: string): number[] {
   const there = new Set(now.map((row) => row[key]))
   const found: number[] = []
@@ -162,7 +159,7 @@ function missing(was: readonly Row[], now: readonly Row[], key: string): number[
   return found
 }
 
-/** The bits without one of them; those after it move down. */
+/** The bits without one of them; later bits move down. */
 function cutOut(words: Uint32Array, at: number): Uint32Array {
   const next = words.slice()
   const first = at >>> 5

@@ -1,11 +1,11 @@
-// Why somebody may do something, or may not, with the places of the rules.
+// Why a person may or may not do something, with the source positions of the rules.
 import type { Row } from 'pachter/internal/condition'
 import type { Ground, Project, SourcePlace } from 'pachter/internal/review'
 import { clauseLines, failings } from 'pachter/internal/review'
 import type { Key, Model } from 'pachter/internal/rulebook'
 import { ruleId, type Told } from './types.js'
 
-/** Where clauses and vetoes are, by their titles. */
+/** The source positions of clauses and vetoes, by title. */
 export function placesIn(model: Model, { places }: Pick<Project, 'places'>) {
   const at = (rules: readonly { readonly title: string }[] | undefined, title: string) =>
     (rules ?? []).findIndex((one) => one.title === title)

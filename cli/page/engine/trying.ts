@@ -1,11 +1,11 @@
-// The ground as it would be under what is tried.
+// The scenario with the trial applied.
 import type { Row } from 'pachter/internal/condition'
 import { type Ground, groundOf, typesAsked } from 'pachter/internal/review'
 import { type Model, typeModel } from 'pachter/internal/rulebook'
 import { isNothing } from '../trial.js'
 import type { Trial } from './types.js'
 
-/** The record types in whose matrices something may be otherwise by what is tried. */
+/** The record types whose matrices the trial may change. */
 export function affected(model: Model, { records, people, off }: Trial): string[] {
   const touched = new Set(records.map(({ type }) => type))
   const isAsked = (type: string) => [...typesAsked(model, type, { asStored: true })].some((asked) => touched.has(asked))
@@ -14,7 +14,7 @@ export function affected(model: Model, { records, people, off }: Trial): string[
   )
 }
 
-/** The rules, people and records as they would be. @throws ClaimsError, UnknownNameError */
+/** The rules, people and records with the trial applied. @throws ClaimsError, UnknownNameError */
 export function changed(base: Ground, trial: Trial): Ground {
   if (isNothing(trial)) return base
   const { records, people, off } = trial

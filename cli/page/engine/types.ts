@@ -1,39 +1,39 @@
-// What goes between the page and the rules: plain data.
+// The plain data that the page and the rules exchange.
 import type { Row } from 'pachter/internal/condition'
 import type { ClauseLine, Failing, RuleUse, SourcePlace } from 'pachter/internal/review'
 import type { Field, Key } from 'pachter/internal/rulebook'
 
-/** An access matrix as the page draws it. */
+/** An access matrix in the form that the page draws. */
 export interface Drawn {
   readonly type: string
   readonly people: readonly string[]
   readonly keys: readonly Key[]
-  /** What each record is called: a text of its own, or nothing. */
+  /** The label of each record, or an empty text. */
   readonly labels: readonly string[]
-  /** The actions that are done to a stored record; the first is `read`. */
+  /** The actions on a stored record; the first is `read`. */
   readonly actions: readonly string[]
-  /** For each person, for each record: a bit for each action, in their order. */
+  /** For each person and record: one bit for each action, in their order. */
   readonly cells: readonly Uint16Array[]
-  /** For each person, for each record: 1 where some fields only are read. */
+  /** For each person and record: 1 if only some fields are read. */
   readonly partial: readonly Uint8Array[]
   readonly creates: readonly Creates[]
-  /** Records towards which nobody has any standing. */
+  /** Records on which no person has a standing. */
   readonly unreached: readonly Key[]
 }
 
-/** Whether somebody may create records of a type. */
+/** Whether a person may create records of a type. */
 export type Creates = 'always' | 'never' | 'depending'
 
-/** How each cell came to be otherwise, by person and record: 0 not at all, 1 more, 2 less, 3 both. */
+/** The change of each cell, by person and record: 0 none, 1 gain, 2 loss, 3 both. */
 export type Changes = readonly Uint8Array[]
 
-/** What is shown of a type: its matrix, and what is otherwise in it by what is tried, or else since the page was opened. */
+/** The display of a type: its matrix, and the changes by the trial or since the page was opened. */
 export interface Shown {
   readonly drawn: Drawn
   readonly changes?: Changes | undefined
 }
 
-/** Why somebody may or may not do something, as the page tells it. */
+/** Why a person may or may not do something, for display. */
 export interface Told {
   readonly allowed: boolean
   readonly outcome: string
@@ -49,68 +49,68 @@ export interface Told {
   }[]
   readonly clause?: {
     readonly title: string
-    /** What the page calls it among the rules. */
+    /** The id of the rule in the page. */
     readonly rule: string
     readonly holds: boolean
     readonly lines: readonly ClauseLine[]
     readonly place: SourcePlace | null
-    /** What would have to be otherwise for it to hold. */
+    /** What would have to change for it to hold. */
     readonly failing: readonly Failing[]
   }
   readonly others: readonly { readonly title: string; readonly holds: boolean; readonly place: SourcePlace | null }[]
-  /** Everybody who has a standing towards the record, with what they are to it. */
+  /** All people with a standing on the record, and which. */
   readonly standings: readonly { readonly person: string; readonly is: readonly string[] }[]
 }
 
-/** A person's list of a type: the records that they see, each with what they see of it. */
+/** A person's list of a type: the visible records with their visible fields. */
 export interface Listed {
   readonly fields: readonly string[]
   readonly rows: readonly { readonly key: Key; readonly values: Row; readonly hidden: readonly string[] }[]
-  /** How many there are for the system. */
+  /** The number of records that the system sees. */
   readonly of: number
 }
 
-/** What is tried, and written nowhere. */
+/** A trial, which is never written. */
 export interface Trial {
-  /** Records as they would be; null for one that would be gone. */
+  /** Changed records; null for a deleted one. */
   readonly records: readonly { readonly type: string; readonly key: Key; readonly record: Row | null }[]
-  /** Claims as they would be; somebody new among them. */
+  /** Changed claims, including those of new people. */
   readonly people: readonly { readonly name: string; readonly claims: Row }[]
-  /** Clauses and vetoes that would not be there. */
+  /** Removed clauses and vetoes. */
   readonly off: readonly { readonly type: string; readonly title: string; readonly action?: string | undefined }[]
 }
 
-/** Something that somebody may do now and could not before, or the other way about. */
+/** An action that a person gained or lost. */
 export interface Difference {
   readonly type: string
   readonly person: string
-  /** None where it is about creating. */
+  /** Absent if it is about create. */
   readonly key?: Key | undefined
   readonly action: string
   readonly gained: boolean
-  /** The fields that came to it, or went, where the action itself is as it was. */
+  /** The gained or lost fields, if the action itself did not change. */
   readonly fields?: readonly string[] | undefined
 }
 
-/** All that is otherwise. */
+/** All changes. */
 export interface Differences {
   readonly gained: number
   readonly lost: number
-  /** The first of them, as many as can be looked at one by one. */
+  /** The first changes, as many as a person can read one by one. */
   readonly first: readonly Difference[]
 }
 
-/** A field of a form: its value as text, as `--set` takes it on the command line. */
+/** A form field: its value as text, in the format of `--set`. */
 export interface FormField {
   readonly name: string
   readonly text: string
-  /** There is no value. */
+  /** The field has no value. */
   readonly isMissing: boolean
   readonly field: Field
 }
 
-/** A rule with its place. */
-/** A privilege or a routine, and who among the people has it. */
+/** A rule and its source position. */
+/** A privilege or routine, and who has it. */
 export interface GrantShown {
   readonly kind: 'privilege' | 'routine'
   readonly name: string
@@ -122,12 +122,12 @@ export interface RuleShown extends RuleUse {
   readonly place: SourcePlace | null
 }
 
-/** Who is what to which record, by person and record: a bit for each standing. */
+/** The standings by person and record, one bit each. */
 export interface Standings {
   readonly names: readonly string[]
   readonly bits: readonly Uint32Array[]
 }
 
-/** What a rule is called in an address. */
+/** The id of a rule in an address. */
 export const ruleId = ({ kind, actions, number }: Pick<RuleShown, 'kind' | 'actions' | 'number'>): string =>
   [kind, ...(kind === 'clause' || kind === 'stamp' ? actions : []), number].join('-')

@@ -1,6 +1,6 @@
 import type { ReactNode } from 'react'
 
-/** The page where there is nothing else to show. */
+/** A full-page message. */
 export function Notice({
   title,
   isError = false,

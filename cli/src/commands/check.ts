@@ -25,7 +25,7 @@ interface CheckOptions extends CommonOptions, DeployedOptions {
   readonly format: 'text' | 'json' | 'junit'
 }
 
-/** `pachter check [files]`: judges what was written down of each person. Gives whether all of it holds. */
+/** `pachter check [files]`: judges the expectations. Returns whether all hold. */
 async function checkCommand(named: readonly string[], options: CheckOptions): Promise<boolean> {
   checkOptions(options)
   if (options.watch) return watchCheck(named, options)
@@ -34,7 +34,7 @@ async function checkCommand(named: readonly string[], options: CheckOptions): Pr
   const expectations = expectationsAsked(session, ground, named, options)
   const deployed = options.url === undefined ? undefined : await judgeAllDeployed(ground, expectations, options)
   const findings = deployed?.findings ?? (await judgeAll(ground, expectations))
-  // What was not tried proves nothing: then it does not hold.
+  // An expectation that was not attempted proves nothing, so it does not count as met.
   const held = findings.every((one) => one.held) && deployed?.tried !== 0
   if (options.mutants && held) {
     const results = await runMutants(ground, expectations, { progress, types: options.type.length > 0 ? options.type : undefined })
@@ -53,7 +53,7 @@ async function checkCommand(named: readonly string[], options: CheckOptions): Pr
   return held
 }
 
-/** Refuses options that say nothing together. */
+/** Refuses contradictory options. */
 function checkOptions(options: CheckOptions): void {
   if (options.save && !options.mutants)
     throw new UsageError('check --save needs --mutants: it saves the expectations that --mutants proposes')
@@ -71,7 +71,7 @@ function checkOptions(options: CheckOptions): void {
     throw new UsageError('check --url cannot be used with --mutants, --coverage or --watch, which check the local rules and data')
 }
 
-/** The expectations of these files, or of all, that are about the people and types that were named. */
+/** The expectations in these files (or all files) about the named people and types. */
 function expectationsAsked(session: CliSession, ground: Ground, named: readonly string[], options: CheckOptions): readonly Expectation[] {
   const files = expectationFiles(session.loaded, named)
   if (files.length === 0)

@@ -7,7 +7,7 @@ import { say } from '../output.js'
 import type { CommonOptions } from '../session.js'
 import { shortened } from '../table.js'
 
-/** `pachter db indexes`: the indexes that rules could use and that a database does not have. */
+/** `pachter db indexes`: lists indexes that rules could use and that the database lacks. */
 async function indexesCommand(url: string, options: CommonOptions & { readonly format: 'text' | 'json' }): Promise<void> {
   const { book, layout } = await load(options.config)
   const { missingIndexes, readLayout } = await import('pachter/sql')

@@ -6,7 +6,7 @@ import { command, withhold } from '../options.js'
 import { say } from '../output.js'
 import type { CommonOptions } from '../session.js'
 
-/** What `pachter db row-security` is told. */
+/** The options of `pachter db row-security`. */
 export interface RowSecurityCommandOptions extends CommonOptions {
   readonly role: string
   readonly trusted?: string
@@ -16,7 +16,7 @@ export interface RowSecurityCommandOptions extends CommonOptions {
   readonly undo?: boolean
 }
 
-/** `pachter db row-security`: a migration that enforces the rulebook inside PostgreSQL, or what undoes it. */
+/** `pachter db row-security`: prints a migration that enforces the rulebook in PostgreSQL, or its down migration. */
 async function rowSecurityCommand(url: string | undefined, options: RowSecurityCommandOptions): Promise<void> {
   const { book, layout: named } = await load(options.config)
   const { layoutOf, postgres, readLayout, rowSecurity } = await import('pachter/sql')

@@ -9,7 +9,7 @@ import { readingProgress, say } from '../output.js'
 import { type CommonOptions, openRules, type Person } from '../session.js'
 import { columns, printable } from '../table.js'
 
-/** What `pachter db verify` is told. */
+/** The options of `pachter db verify`. */
 export interface VerifyCommandOptions extends CommonOptions {
   readonly for: readonly string[]
   readonly type: readonly string[]
@@ -19,7 +19,10 @@ export interface VerifyCommandOptions extends CommonOptions {
   readonly format: 'text' | 'json'
 }
 
-/** `pachter db verify`: on a database, the rows by SQL beside those by evaluation in memory, and by row security. Gives whether they are the same. */
+/**
+ * `pachter db verify`: compares the rows that SQL, the in-memory evaluator and row security select in a database. Returns whether they
+ * agree.
+ */
 async function verifyCommand(url: string, options: VerifyCommandOptions): Promise<boolean> {
   const { loaded, now, person, everybody } = await openRules(options)
   const people = (options.for.length === 0 ? everybody() : options.for.map(person)).filter(isSomebody)
@@ -76,7 +79,7 @@ function show({ compared, differences, records }: Verified, people: readonly Per
   for (const [kind, holds] of KINDS) showKind(kind, differences.filter(holds))
 }
 
-// What somebody sees and should not comes first.
+// Records that a person sees but should not come first.
 const KINDS: readonly (readonly [string, (one: Difference) => boolean])[] = [
   ['selected by SQL, but refused by the rules', ({ sql, memory }) => sql && !memory],
   ['not selected by SQL, but allowed by the rules', ({ sql, memory }) => !sql && memory],
@@ -84,7 +87,7 @@ const KINDS: readonly (readonly [string, (one: Difference) => boolean])[] = [
   ['hidden by row security, but should be shown', ({ rowSecurity }) => rowSecurity?.shown === false && rowSecurity.meant],
 ]
 
-/** The records of one kind of difference, by type and action, with the people concerned. */
+/** Groups records with the same difference by type and action, with the affected people. */
 function showKind(kind: string, differences: readonly Difference[]): void {
   for (const [of, ours] of groups(differences, ({ type, action }) => `${action} ${type}`)) {
     say()
@@ -107,7 +110,7 @@ function groups<T>(all: readonly T[], of: (one: T) => string): [string, T[]][] {
   return [...found]
 }
 
-/** So many keys of a person are shown. */
+/** The most keys that are shown for a person. */
 const MOST = 8
 
 function counts({ type, person, action, sql, memory, rowSecurity }: Compared, differences: readonly Difference[]): string {

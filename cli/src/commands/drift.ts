@@ -21,12 +21,12 @@ import { writeWhole } from '../write.js'
 interface DriftOptions extends CommonOptions {
   readonly save?: boolean
   readonly file?: string
-  /** One or two revisions; of one, the rulebook as it is now is the other. */
+  /** One or two revisions. A single one is compared with the current rulebook. */
   readonly between?: readonly string[]
   readonly format: 'text' | 'json'
 }
 
-/** `pachter drift`: who gained or lost what since the baseline was saved. Gives whether nobody did. */
+/** `pachter drift`: what people gained or lost since the baseline was saved. Returns whether nothing changed. */
 async function driftCommand(options: DriftOptions): Promise<boolean> {
   if (options.between !== undefined) return driftBetweenRevisions(options.between, options)
   const session = await openSession(options)
@@ -51,7 +51,7 @@ async function driftCommand(options: DriftOptions): Promise<boolean> {
   return isNoDrift(drift)
 }
 
-/** Two rulebooks on the data and people of now. */
+/** Two rulebooks on the current data and people. */
 async function driftBetweenRevisions(revisions: readonly string[], options: DriftOptions): Promise<boolean> {
   if (options.save || options.file !== undefined)
     throw new UsageError('drift --between compares two rulebooks, not the baseline: leave out --save and --file')
@@ -63,7 +63,7 @@ async function driftBetweenRevisions(revisions: readonly string[], options: Drif
   const people = peopleOf(session, [])
   const now = session.now ?? new Date()
   const of = (book: Rulebook, revision: string): Baseline => {
-    // A record type that one of them does not know yet has no records for it.
+    // If one of them does not have a record type yet, it has no records of it.
     const records = Object.fromEntries(Object.keys(book.model.types).map((type) => [type, session.records[type] ?? []]))
     try {
       return baselineOf(book, { people, records, now })
@@ -85,7 +85,7 @@ async function driftBetweenRevisions(revisions: readonly string[], options: Drif
   return isNoDrift(drift)
 }
 
-/** Whether a file holds the same access, whenever it was saved. */
+/** Whether a file contains the same access, whenever it was saved. */
 function saysSo(text: string, now: Baseline): boolean {
   const at = /^at: (.+)$/m.exec(text)?.[1]
   return at !== undefined && text === baselineText({ ...now, at })
@@ -109,12 +109,12 @@ function report(drift: Drift, model: Model, file: string): void {
   sayNotCompared()
 }
 
-/** What no comparison of access tells. */
+/** What a comparison of access cannot show. */
 function sayNotCompared(): void {
   say(pc.dim('Not compared: messages, the validation of shapes, and the code around the rules.'))
 }
 
-/** What was widened, apart from what was narrowed. */
+/** Gains and losses, separately. */
 function changes(drift: Drift): void {
   sayChanges('Widened', drift.gained, pc.red('+'))
   sayChanges('Narrowed', drift.lost, pc.green('-'))

@@ -1,4 +1,4 @@
-// Privileges and routines, which belong to no record: who has them, and why.
+// Privileges and routines, which belong to no record: who has them and why.
 
 import { describe } from 'pachter/internal/condition'
 import { unknownName } from 'pachter/internal/rulebook'
@@ -11,10 +11,10 @@ import { peopleOf } from '../people.js'
 import { type CliSession, type CommonOptions, openSession } from '../session.js'
 import { csv, type Format, wrapped } from '../table.js'
 
-/** What stands for an action where it is asked about a privilege, or about a routine. */
+/** The word in place of an action for a question about a privilege or a routine. */
 const VERBS: { readonly [verb: string]: GrantKind } = { has: 'privilege', call: 'routine' }
 
-/** Whether a question is about a privilege or a routine: `has openLedger`, `call handOver`. */
+/** Whether the question is about a privilege or routine: `has openLedger`, `call handOver`. */
 export function isOfGrant(action: string): boolean {
   return Object.hasOwn(VERBS, action)
 }
@@ -42,7 +42,7 @@ export async function whyGrant(action: string, name: string, options: GrantOptio
   for (const line of clauseText({ title: name, holds: explanation.trace.holds, trace: explanation.trace }, wording)) say(line)
 }
 
-/** `pachter try has <privilege>`, `pachter try call <routine>`. Gives whether it was allowed. */
+/** `pachter try has <privilege>`, `pachter try call <routine>`. Returns whether it was allowed. */
 export async function tryGrant(action: string, name: string, options: GrantOptions): Promise<boolean> {
   const { kind, view, person } = await asked(action, name, options)
   const { has } = view.whyGranted(kind, name)
@@ -89,7 +89,7 @@ export async function whoHas(
   }
 }
 
-/** Those of the people who have a privilege, or may call a routine. */
+/** The people who have a privilege or may call a routine. */
 export function havingGrant(
   session: CliSession,
   { kind, name }: { readonly kind: GrantKind; readonly name: string },
@@ -98,7 +98,7 @@ export function havingGrant(
   return people.filter((person) => session.viewpoint(session.person(person)).whyGranted(kind, name).has)
 }
 
-/** Whether a rulebook has a privilege or a routine of that name. */
+/** Whether a rulebook has a privilege or routine with that name. */
 export function isGrant(model: Parameters<typeof grantsIn>[0], name: string): boolean {
   return grantsIn(model).some((one) => one.name === name)
 }

@@ -20,7 +20,7 @@ interface ListCommandOptions extends CommonOptions {
   readonly format: Format
 }
 
-/** `pachter list <type> --for <person>`: what somebody may see, or what several may, side by side. */
+/** `pachter list <type> --for <person>`: the list of a person, or of several people side by side. */
 async function listCommand(typeName: string, options: ListCommandOptions): Promise<void> {
   const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
@@ -52,15 +52,15 @@ async function listCommand(typeName: string, options: ListCommandOptions): Promi
   return sideBySide(type, columns, everything, total, options)
 }
 
-/** One of several people whose lists are shown side by side. */
+/** One of several people whose lists are compared. */
 interface Column {
   readonly name: string
   readonly rows: readonly Row[]
-  /** The fields of a record that they see which are hidden from them, among those that were asked for. */
+  /** The requested fields of a visible record that are hidden from the person. */
   readonly hidden: (row: Row) => readonly string[]
 }
 
-/** Tells whether a field of a record is hidden from somebody, rather than missing. */
+/** Tells hidden fields from missing ones. */
 function hiddenFields(session: CliSession, type: TypeModel, person: Person): (row: Row, field: string) => boolean {
   if (person.claims === undefined) return () => false
   const view = session.viewpoint(person)
@@ -120,8 +120,8 @@ const SEES = '●'
 const SEES_PART = '◐'
 
 /**
- * Lists of several people: a row for each record that any of them sees, in the order of the whole, with the values that any
- * of them sees.
+ * Lists of several people: a row for each record that any of them sees, in the order of the full list, with the values that any of them
+ * sees.
  */
 function sideBySide(
   type: TypeModel,
@@ -184,13 +184,16 @@ function sideBySide(
   if (alike) say(pc.dim(`If several people see a part of a record, their fields may differ: see pachter matrix ${type.name} --fields.`))
 }
 
-/** Whether people see a record differently, or see different fields. The system sees all, and counts beside a single person only. */
+/**
+ * Whether people see a record differently, or different fields of it. The system sees everything, so it counts only next to a single
+ * person.
+ */
 function differ(names: readonly string[], by: ReadonlyMap<string, readonly string[]>): boolean {
   const people = names.filter((name) => name !== 'system')
   return new Set((people.length > 1 ? people : names).map((name) => JSON.stringify(by.get(name)))).size > 1
 }
 
-/** What stands for a record that somebody sees whole, in part, or not at all. */
+/** The symbol for a record that a person sees completely, in part, or not at all. */
 function mark(hidden: readonly string[] | undefined, [whole, part, none]: readonly [string, string, string]): string {
   if (hidden === undefined) return none
   return hidden.length === 0 ? whole : part
@@ -205,7 +208,7 @@ function narrowed(options: ListCommandOptions): string {
   return parts.length === 0 ? '' : ` (${parts.join(', ')})`
 }
 
-/** As many of the fields as the terminal has room for. */
+/** As many fields as fit the terminal. */
 function fitting(fields: readonly string[], rows: readonly Row[]): string[] {
   let left = outputWidth()
   const shown: string[] = []
@@ -218,7 +221,7 @@ function fitting(fields: readonly string[], rows: readonly Row[]): string[] {
   return shown
 }
 
-/** The first fields with a single value: enough to recognise a record by. */
+/** The first fields with a single value: enough to recognise a record. */
 function labels(type: TypeModel): string[] {
   return Object.entries(type.fields)
     .filter(([name, field]) => name !== type.key && !field.list && field.type !== 'group' && field.type !== 'other')

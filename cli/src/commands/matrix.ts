@@ -12,7 +12,7 @@ import { type CliSession, type CommonOptions, openSession } from '../session.js'
 import { cell, columns, csv, outputWidth, shortened, wrapped } from '../table.js'
 import { havingGrant } from './grants.js'
 
-/** The forms that a matrix can be printed in. */
+/** The output formats of a matrix. */
 export const MATRIX_FORMATS = ['table', 'json', 'csv', 'markdown', 'html'] as const
 
 interface MatrixCommandOptions extends CommonOptions {
@@ -26,7 +26,7 @@ interface MatrixCommandOptions extends CommonOptions {
   readonly format: (typeof MATRIX_FORMATS)[number]
 }
 
-/** `pachter matrix [type]`: who may do what to which record; without a type, to how many of each. */
+/** `pachter matrix [type]`: who may do what to which record; without a type, the number of records. */
 async function matrixCommand(typeName: string | undefined, options: MatrixCommandOptions): Promise<void> {
   const session = await openSession(options, typeName)
   if (options.format === 'html') return report(session, typeName, options)
@@ -51,14 +51,14 @@ function matrixOf(session: CliSession, type: string, options: Pick<MatrixCommand
   })
 }
 
-/** The records that are looked at: all, or those towards which somebody has one of the standings; and only what can be changed. */
+/** The selected records: all, or those where a person has one of the standings; and only actions that change something. */
 function chosen(session: CliSession, matrix: AccessMatrix, { standing, changes }: MatrixCommandOptions): readonly Key[] {
   const { standings } = typeModel(session.loaded.model, matrix.type)
   for (const name of standing)
     if (!Object.hasOwn(standings, name))
       throw new UsageError(`--standing ${name}: ${matrix.type} has ${Object.keys(standings).join(', ') || 'no standings'}`)
   const stands = (person: string, key: Key) => matrix.standings(person, key).some((name) => standing.includes(name))
-  // Person by person, so that each is looked at once.
+  // Person by person, so that each is specialised once.
   const reached = standing.length === 0 ? undefined : new Set(matrix.people.flatMap((who) => matrix.keys.filter((key) => stands(who, key))))
   const keys = reached === undefined ? matrix.keys : matrix.keys.filter((key) => reached.has(key))
   return changes === true ? keys.filter((key) => matrix.actions.some((action) => matrix.countOf(key, action) > 0)) : keys
@@ -87,10 +87,10 @@ function asJson(matrix: AccessMatrix, keys: readonly Key[]) {
   return { type: matrix.type, actions: matrix.actions, records: keys, people, unreached: matrix.unreached }
 }
 
-/** So many cells are as many as a page can show at once. */
+/** The most cells that a page can show at once. */
 const MOST_CELLS = 200_000
 
-/** A page of one record type, or of all of them. */
+/** The HTML page of one record type, or of all of them. */
 function report(session: CliSession, typeName: string | undefined, options: MatrixCommandOptions): void {
   if (options.standing.length > 0 || options.fields === true || options.clauses === true)
     throw new UsageError('--format html cannot be used with --standing, --fields or --clauses: the page shows them for each cell')
@@ -114,7 +114,7 @@ function everyMatrix(session: CliSession, options: MatrixCommandOptions): Access
   return matrices
 }
 
-/** Records of one pattern: one line in a table that would be too long otherwise. */
+/** Records with the same pattern share one line in a table that would be too long otherwise. */
 interface Line {
   readonly keys: readonly Key[]
   readonly cells: readonly string[]
@@ -181,7 +181,7 @@ function asTable(matrix: AccessMatrix, keys: readonly Key[], unfolded: boolean):
 
 const widest = (texts: readonly string[]) => texts.reduce((most, { length }) => Math.max(most, length), 0)
 
-/** The people, in as many tables as the width needs: the columns on their left take room, too. */
+/** The people, split into as many tables as the width requires, with room for the columns on the left. */
 function blocks(people: readonly string[], least: number, beside: number): number[][] {
   const room = outputWidth() - beside
   const found: number[][] = [[]]
@@ -206,7 +206,7 @@ function asMarkdown(matrix: AccessMatrix, keys: readonly Key[]): string {
   return [row([matrix.type, ...matrix.people]), `|${' --- |'.repeat(matrix.people.length + 1)}`, ...body, '', marks.legend].join('\n')
 }
 
-/** What each person may do, with the fields or the clauses of it, record by record where they differ. */
+/** What each person may do, with its fields or clauses, record by record where they differ. */
 function detailsOf(type: TypeModel, matrix: AccessMatrix, keys: readonly Key[], { fields, clauses }: MatrixCommandOptions): void {
   const details: { readonly [heading: string]: (access: Access) => string } = {
     ...(fields === true ? { fields: (access) => fieldsSaid(type, access.fields) } : {}),
@@ -234,7 +234,7 @@ function someOf(keys: readonly Key[], all: number): string {
   return keys.length <= 4 ? keys.map(cell).join(' ') : `${keys.length}: ${keys.slice(0, 3).map(cell).join(' ')} ...`
 }
 
-/** Of each record type and action, on how many records each person may do it. */
+/** For each record type and action, the number of records for each person. */
 function overview(session: CliSession, options: MatrixCommandOptions): void {
   if (options.standing.length > 0 || options.fields === true || options.clauses === true)
     throw new UsageError('--standing, --fields and --clauses need a record type: pachter matrix <type>')
@@ -292,7 +292,7 @@ function overview(session: CliSession, options: MatrixCommandOptions): void {
   if (grants.length > 0) say(pc.dim('For privileges and routines, run pachter why has <privilege> --for <person>, or why call <routine>.'))
 }
 
-/** Who has which privilege, and may call which routine. */
+/** Who has which privilege, and who may call which routine. */
 function grantRows(session: CliSession, people: readonly string[]) {
   return grantsIn(session.loaded.model).map(({ kind, name }) => ({
     kind,

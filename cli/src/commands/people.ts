@@ -6,7 +6,7 @@ import { say } from '../output.js'
 import { type CommonOptions, openSession } from '../session.js'
 import { cell, columns, csv, FORMATS, type Format } from '../table.js'
 
-/** `pachter people`: the named people, the claims that the rules are given for each, and what they read from linked records. */
+/** `pachter people`: the named people, their claims, and what the rules read from records linked to them. */
 async function peopleCommand(options: CommonOptions & { readonly format: Format }): Promise<void> {
   const session = await openSession(options)
   const people = session.everybody().map((person) => ({ name: person.name, claims: session.viewpoint(person).me as Row | null }))

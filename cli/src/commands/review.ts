@@ -14,7 +14,7 @@ interface ReviewOptions extends CommonOptions {
   readonly out?: string
 }
 
-/** `pachter review`: opens the access review, served on this machine or written to a folder. */
+/** `pachter review`: opens the access review, served on this machine, or writes it to a folder. */
 async function reviewCommand({ port: portText, out, ...options }: ReviewOptions): Promise<void> {
   const port = Number(portText)
   if (!Number.isInteger(port) || port < 0 || port > 65_535) throw new UsageError(`--port ${portText}: needs a number up to 65535`)

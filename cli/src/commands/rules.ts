@@ -8,12 +8,12 @@ import { say } from '../output.js'
 import type { CommonOptions } from '../session.js'
 import { hanging, printable, wrapped } from '../table.js'
 
-/** What `pachter rules` takes besides its argument. */
+/** The options of `pachter rules`. */
 export interface RulesOptions extends CommonOptions {
   readonly format: 'text' | 'markdown' | 'json'
 }
 
-/** `pachter rules [type]`: the rulebook read back, from the same data that decides. */
+/** `pachter rules [type]`: the rulebook in words, from the same data that decides. */
 async function rulesCommand(typeName: string | undefined, options: RulesOptions): Promise<void> {
   const { model, book } = await load(options.config)
   const types = typeName === undefined ? Object.values(model.types) : [typeModel(model, typeName)]
@@ -61,7 +61,7 @@ const MARKDOWN: Look = {
   ],
 }
 
-/** Text that Markdown takes for nothing else. */
+/** Escapes text for Markdown. */
 function escaped(text: string): string {
   return text === '---' ? text : printable(text).replace(/[\\`*_<>[\]|]/g, '\\$&')
 }
@@ -117,7 +117,7 @@ function wordsOf(message: readonly GateWordsNode[] = []): string[] {
   return message.map((words) => `  message: ${words.message}`)
 }
 
-/** The gates of a record type, each once, with the actions that it stands before, and its words. */
+/** The gates of a record type without duplicates, with their actions and messages. */
 function gatesOf({ rules, actions }: TypeModel, wording: Wording) {
   const gates = new Map<string, { text: string; actions: string[]; message: readonly string[] }>()
   for (const action of actions) {
@@ -131,7 +131,7 @@ function gatesOf({ rules, actions }: TypeModel, wording: Wording) {
   return [...gates.values()]
 }
 
-/** Who may do what: a row for each who, a column for each action. */
+/** Who may do what: a row for each group of people, a column for each action. */
 interface Grid {
   readonly headings: readonly string[]
   readonly rows: readonly (readonly string[])[]
@@ -161,7 +161,7 @@ function whoOf({ title, who, provided, fields, afterwards, within }: ClauseNode,
   return title === said || (!isBare && title.startsWith(said)) ? said : `${title}: ${said}`
 }
 
-/** What one clause lets, in few words. */
+/** What a clause allows, in few words. */
 function cellOf(
   { provided, fields, limitedBy, overriding, afterwards, within }: ClauseNode,
   wording: Wording,

@@ -15,7 +15,7 @@ import { cell } from '../table.js'
 import { readSettings } from '../values.js'
 import { isOfGrant, tryGrant } from './grants.js'
 
-/** What `pachter try` takes besides its arguments. */
+/** The options of `pachter try`. */
 export interface TryOptions extends CommonOptions {
   readonly for: string
   readonly set: readonly string[]
@@ -95,7 +95,7 @@ async function recordsNow(session: CliSession, store: Store): Promise<{ readonly
   return records
 }
 
-/** Who gained and who lost what by it, by the access matrices before and after. */
+/** Who gains and loses access by it, from the access matrices before and after. */
 function effectsOf(session: CliSession, records: { readonly [type: string]: readonly Row[] }): Effects {
   const options = { people: peopleOf(session, []), now: session.now ?? new Date() }
   const [before, after] = [session.records, records].map((of) => baselineOf(session.loaded.book, { ...options, records: of }))
@@ -114,7 +114,7 @@ function sayEffects({ gained, lost, grants }: Effects, changes: readonly RecordC
   sayGrants(grants)
 }
 
-/** Every record that is not as it was in the data folder: found by looking, and not by asking what was meant to happen. */
+/** Every record that differs from the data folder: found by comparing, whatever the action was meant to do. */
 function changesSince(session: CliSession, records: { readonly [type: string]: readonly Row[] }): RecordChange[] {
   const changes: RecordChange[] = []
   for (const type of Object.values(session.loaded.model.types)) {

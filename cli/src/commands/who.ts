@@ -18,7 +18,7 @@ interface WhoOptions extends CommonOptions {
   readonly format: Format
 }
 
-/** `pachter who <type> <key>`, or of a privilege or routine `pachter who <name>`: everyone who reaches a record, with which actions and by which clauses. */
+/** `pachter who <type> <key>`, or `pachter who <name>` for a privilege or routine: everyone with access, with their actions and clauses. */
 async function whoCommand(typeName: string, keyText: string | undefined, options: WhoOptions): Promise<void> {
   const { model } = await load(options.config)
   if (keyText === undefined) {

@@ -16,7 +16,7 @@ import { readSettings } from '../values.js'
 import { isOfGrant, whyGrant } from './grants.js'
 import type { TryOptions } from './try.js'
 
-/** `pachter why <action> <type> <key> --for <person>`: the clause that decided, or on a refusal the nearest one. */
+/** `pachter why <action> <type> <key> --for <person>`: the clause that decided or, for a refusal, the nearest one. */
 async function whyCommand(
   actionName: string,
   typeName: string,
@@ -49,7 +49,7 @@ function findRecord(rows: readonly Row[], type: TypeModel, key: Key): Row {
   return found
 }
 
-/** The explanation, with where each clause is in the source. */
+/** The explanation, with the source position of each clause. */
 function withPlaces({ clause, clauses, ...rest }: Explanation, type: TypeModel, places: Places) {
   const placed = (one: ClauseTrace) => ({ ...one, place: places.clause(type.name, rest.decidedBy, one.title) })
   return { ...rest, ...(clause ? { clause: placed(clause) } : {}), clauses: clauses.map(placed) }
@@ -112,7 +112,7 @@ function sayWithheld(withheldBy: Explanation['withheldBy'], type: TypeModel, pla
   }
 }
 
-/** Which of the fields that were sent pass, and which stay as they are. */
+/** Which of the sent fields are accepted, and which are not. */
 function sayFields(fields: NonNullable<Explanation['fields']>): void {
   for (const { field, letBy, wouldBeLetBy } of fields) {
     const others = wouldBeLetBy.length === 0 ? 'none' : wouldBeLetBy.join('; ')
@@ -122,7 +122,7 @@ function sayFields(fields: NonNullable<Explanation['fields']>): void {
   if (fields.length > 0) say()
 }
 
-/** As many of the other clauses as a screen has room for, each with why it fails, if it does. */
+/** As many of the other clauses as fit on a screen, each with the reason why it fails. */
 function sayOthers(others: readonly ClauseTrace[], wording: Wording): void {
   for (const other of others.slice(0, MOST_OTHERS)) {
     const head = `  ${other.holds ? pc.green('holds') : pc.red('fails')}  ${other.title}${outside(other)}`

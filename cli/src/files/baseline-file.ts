@@ -14,14 +14,14 @@ const HEADING = ` Who may do what to which record, saved by: pachter drift --sav
  A change in this file is a change in access. Review it like code.`
 const VERSION = 2
 
-/** A baseline as YAML 1.2: a line for each person, record and action, in a stable order, so that two of them compare well. */
+/** A baseline as YAML 1.2: one line for each person, record and action, in a stable order, so that two of them compare well. */
 export function baselineText(baseline: Baseline): string {
   const entries = entriesIn(baseline)
   const document = new Document({ 'pachter baseline': VERSION, ...baseline, entries })
   document.commentBefore = HEADING
   const flow = (node: unknown, depth: number): void => {
     if (!isMap(node)) return
-    // Of what is saved: type, key, action and person, and then what they may do in one line.
+    // The levels: type, key, action, person, and then the access in one line.
     if (depth === 4) node.flow = true
     for (const { value } of node.items) flow(value, depth + 1)
   }
@@ -94,7 +94,7 @@ function checkKeptAction({ key, value }: Pair, { name: type, actions }: TypeMode
   }
 }
 
-/** How many lines a baseline has: what was cut off or taken out is noticed. */
+/** The number of lines: a truncated or edited baseline is detected. */
 function entriesIn({ access, privileges, routines, rules }: Baseline): number {
   const size = (of: object) => Object.values(of).reduce((sum, all: readonly unknown[]) => sum + all.length, 0)
   let count = size(privileges) + size(routines) + size(rules)

@@ -14,7 +14,7 @@ export class ExpectationFileError extends PachterError {
   }
 }
 
-/** What is wrong at one place of an expectation file. */
+/** An error at one place of an expectation file. */
 export interface Mistake {
   readonly place: FileLine
   readonly problem: string

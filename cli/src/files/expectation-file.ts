@@ -7,7 +7,7 @@ import { type Entry, YamlReader } from './yaml-reader.js'
 
 const VERSION = 1
 const HEAD = 'pachter expectations'
-/** Reads an expectation file: YAML 1.2. @throws ExpectationFileError with every mistake, its file and line, and the nearest name that there is */
+/** Reads an expectation file in YAML 1.2. @throws ExpectationFileError with every error, its file and line, and a suggested name */
 export function readExpectations(text: string, file: string, known: KnownNames): readonly Expectation[] {
   const lines = new LineCounter()
   const document = parseDocument(text, { lineCounter: lines, uniqueKeys: true })

@@ -3,7 +3,7 @@ import { type Field, type Key, knownAction, type Model, type TypeModel, typeMode
 import { isMap, isSeq, type Node } from 'yaml'
 import type { Entry, YamlReader } from './yaml-reader.js'
 
-/** What names in an expectation file may mean. */
+/** The names that an expectation file may use. */
 export interface KnownNames {
   readonly model: Model
   /** The names of the people. */
@@ -12,14 +12,14 @@ export interface KnownNames {
   keys(type: string): readonly Key[]
 }
 
-/** An action on a record, or on those of a type. */
+/** An action on a record, or on records of a type. */
 export interface Deed {
   readonly action: string
   readonly type: TypeModel
   readonly key: string | undefined
 }
 
-/** Reads what nodes name: record types, keys, actions, fields with values. */
+/** Reads the names in nodes: record types, keys, actions, fields with values. */
 export class Names {
   readonly #yaml: YamlReader
   readonly #known: KnownNames
@@ -46,7 +46,7 @@ export class Names {
     return this.#yaml.fail(node, unknownName(`action of ${type.name}`, name, type.actions))
   }
 
-  /** Which fields: a list of them, "all", "all but rentDue", or "the key alone". */
+  /** A list of fields, "all", "all but rentDue", or "the key alone". */
   fieldsOf(node: Node | null, type: TypeModel): readonly string[] | 'all' {
     const yaml = this.#yaml
     const names = Object.keys(type.fields).filter((name) => name !== type.key)
@@ -62,7 +62,7 @@ export class Names {
     return but ? names.filter((name) => !said.includes(name)) : said
   }
 
-  /** "update plot p-01", by the same words as the command line. */
+  /** "update plot p-01", in the words of the command line. */
   deed(node: Node): Deed {
     const [, action, typeName, key] = /^(\S+)\s+(\S+)(?:\s(.+))?$/s.exec(this.#yaml.written(node, 'an action')) ?? []
     if (action === undefined || typeName === undefined)
@@ -86,7 +86,7 @@ export class Names {
   }
 }
 
-/** A value as the shape of the field has it: YAML knows no times. */
+/** A value in the form of its field: YAML has no times. */
 function asHeld(field: Field, value: unknown): unknown {
   return field.type === 'time' && field.held === 'date' && typeof value === 'string' ? new Date(value) : value
 }

@@ -11,7 +11,7 @@ const OTHERS = 'everyone else'
 const GRANTS = ['has', 'has not', 'may call', 'may not call'] as const
 const WORDS = [...Object.values(EXTENTS.read), ...Object.values(EXTENTS.update), 'may exactly', 'may', 'is refused', ...GRANTS] as const
 
-/** What may be said besides of something that is tried. */
+/** The keys that may describe an attempt. */
 interface More {
   sending?: Row
   within?: string
@@ -20,7 +20,7 @@ interface More {
   giving?: Row
 }
 
-/** Reads what is expected of people, and of one record. */
+/** Reads the expectations about people, and about one record. */
 export class ExpectationReader {
   readonly yaml: YamlReader
   readonly #known: KnownNames
@@ -32,7 +32,7 @@ export class ExpectationReader {
     this.#names = new Names(yaml, known)
   }
 
-  /** What is said of a person under one word. */
+  /** The expectations of a person under one key. */
   said(person: string, entry: Entry): Expectation[] {
     const { yaml } = this
     const word = yaml.oneOf(entry.key, WORDS, 'word')
@@ -76,7 +76,7 @@ export class ExpectationReader {
       const found = { person, action, type: type.name, key: this.#names.keyOf(record, type), extent, fields } as const
       return { kind: 'fields', ...found, place: yaml.placeOf(record) } as const
     })
-    // Who is told that some fields are hidden may well see the record.
+    // A person who does not see some fields may still see the record.
     return extent === 'none' ? of : [{ kind: 'reach', ...about, keys: of.map((one) => one.key) }, ...of]
   }
 
@@ -113,7 +113,7 @@ export class ExpectationReader {
     return more
   }
 
-  /** The row of everybody in a table of one record: what they may do to it, and nothing else. */
+  /** The row of a person in a table of one record: what they may do to it, and nothing else. */
   table(entry: Entry): Expectation[] {
     const { yaml } = this
     const { people } = this.#known
@@ -143,7 +143,7 @@ export class ExpectationReader {
   }
 }
 
-/** What a word like "sees exactly" says: of which action, and how much of it. */
+/** The action and the kind of statement behind words such as "sees exactly". */
 function extentOf(word: string): readonly [action: string, extent: Extent] | undefined {
   for (const [action, words] of Object.entries(EXTENTS))
     for (const [extent, one] of Object.entries(words)) if (one === word) return [action, extent as Extent]

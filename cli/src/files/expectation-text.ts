@@ -5,8 +5,8 @@ import { Document, isMap, isSeq, type Node, parseDocument, type YAMLMap, type YA
 const HEADING = ' What each person should see and be refused. Run pachter check to check it.'
 
 /**
- * An expectation file with more expectations: those that are there stay as they are, with their comments. Without a text,
- * a file begins. What is expected there already is not written again.
+ * Adds expectations to the text of a file. Existing ones and their comments stay. Without a text, it starts a new file. It does not repeat
+ * expectations.
  */
 export function withExpectations(text: string | undefined, expectations: readonly Expectation[]): string {
   const document = text === undefined || text.trim() === '' ? new Document({ 'pachter expectations': 1, people: {} }) : parseDocument(text)
@@ -64,7 +64,7 @@ function addFields(document: Document, { person, action, type, key, extent, fiel
   const there = place.get(type, true) as Node | undefined
   const records = isMap(there) ? there : flow(document.createNode({}) as YAMLMap)
   if (!isMap(there)) place.set(type, records)
-  // Those that were listed by their keys, before fields were told of.
+  // Expectations that listed records by their keys, before fields could be stated.
   for (const one of isSeq(there) ? (there.toJSON() as Key[]) : []) {
     if (extent === 'none') addTry(document, { kind: 'try', person, action, type, key: one, allowed: false })
     else records.set(one, 'the key alone')
@@ -87,7 +87,7 @@ function addTry(document: Document, one: TryExpectation): void {
   list.add(node)
 }
 
-/** The map at that place, made where there is none. */
+/** The map at that place, created if necessary. */
 function mapAt(document: Document, path: readonly string[]): YAMLMap {
   let at = document.contents as YAMLMap
   for (const step of path) {
@@ -99,7 +99,7 @@ function mapAt(document: Document, path: readonly string[]): YAMLMap {
       at = made
     }
   }
-  // Written as {}, it would stay on one line.
+  // An empty flow map ({}) would stay on one line.
   at.flow = at.flow === true && at.items.length > 0
   return at
 }
@@ -113,7 +113,7 @@ function listIn(document: Document, map: YAMLMap, name: string, inline = true): 
   return made
 }
 
-/** The words of a refusal may stand alone. */
+/** A message may stand alone. */
 function spelledOut(entry: unknown, deed: string): unknown {
   const words = (entry as { readonly [deed: string]: unknown } | null)?.[deed]
   return typeof words === 'string' ? { [deed]: { message: words } } : entry

@@ -3,10 +3,10 @@ import { unknownName } from 'pachter/internal/rulebook'
 import { isMap, isScalar, isSeq, type LineCounter, type Node, type Pair, type Scalar, type YAMLMap } from 'yaml'
 import { ExpectationFileError, type Mistake } from './expectation-error.js'
 
-/** A name and what is written under it. */
+/** A key with its value. */
 export type Entry = Pair<Node, Node | null>
 
-/** Reads the nodes of a YAML document, and says of what is wrong where it stands. */
+/** Reads the nodes of a YAML document, and reports errors with their position. */
 export class YamlReader {
   readonly mistakes: Mistake[] = []
   readonly #file: string
@@ -26,7 +26,7 @@ export class YamlReader {
     throw new ExpectationFileError([{ place: this.placeOf(node), problem }])
   }
 
-  /** Reads one after the other; what is wrong with one is noted, and the others are read all the same. */
+  /** Reads one item after the other. An error in one is recorded, and the others are still read. */
   each<T, R>(all: readonly T[], read: (one: T) => R): R[] {
     return all.flatMap((one) => {
       try {
@@ -39,7 +39,7 @@ export class YamlReader {
     })
   }
 
-  /** What was written, as it was written: a key of digits stays what it is. */
+  /** The source text of a scalar: a key made of digits stays a text. */
   written(node: Node | null, what: string): string {
     if (!isScalar(node) || node.value === null) return this.fail(node, `${what}: needs a name`)
     return typeof node.value === 'string' ? node.value : ((node as Scalar).source ?? String(node.value))

@@ -7,26 +7,26 @@ import { watchPlaces } from '../watching.js'
 import type { Read, Summary } from './reading.js'
 import type { Reviewed } from './reviewed.js'
 
-/** Reads a project once, from files as they are now, and tells of it. */
+/** Reads a project once from the current files, and reports it. */
 export type Reader = (tell: (told: Read) => void) => {
-  /** Weakens its rules, and tells of that. */
+  /** Runs the mutation check, and reports the result. */
   weaken(): void
-  /** Whatever it has not told yet, it does not tell. */
+  /** Stops reporting. */
   stop(): Promise<unknown>
 }
 
 interface FollowOptions {
   readonly canSave: boolean
-  /** Whether it is read again where a file changes. Default: it is. */
+  /** Whether changed files are read again. Default: true. */
   readonly watch?: boolean
-  /** Default: a thread of its own for each time that it is read. */
+  /** Default: a new thread for every read. */
   readonly reader?: Reader
 }
 
 /**
- * Reads the project of a configuration, and again whenever a file changes from which it comes. What cannot be read leaves what there
- * was, and is told.
- * @throws UsageError where it cannot be read at all
+ * Reads the project of a configuration, and reads it again when one of its files changes. After an error, the previous state stays and the
+ * error is reported.
+ * @throws UsageError if it cannot be read at all
  */
 export async function follow(
   options: CommonOptions,
@@ -46,7 +46,7 @@ function inThread(options: CommonOptions, canSave: boolean): Reader {
   }
 }
 
-/** What is shown, in step with the files that it comes from. */
+/** The displayed state, kept up to date with its files. */
 export class Following implements Reviewed {
   readonly #reader: Reader
   readonly #listeners = new Set<() => void>()
@@ -67,7 +67,7 @@ export class Following implements Reviewed {
     })
   }
 
-  /** Reads it for the first time. @throws UsageError where it cannot be read */
+  /** Reads it for the first time. @throws UsageError if it cannot be read */
   async begin(watch: boolean): Promise<void> {
     await new Promise<void>((done) => {
       const stop = this.subscribe(() => {
@@ -104,7 +104,7 @@ export class Following implements Reviewed {
     return this.#state
   }
 
-  /** When what there is was judged, as far as that can be: its findings. */
+  /** Resolves with the findings of the current state, as far as they can be computed. */
   async judged(): Promise<string | undefined> {
     await this.#toBeJudged
     return this.#findings
@@ -144,7 +144,7 @@ export class Following implements Reviewed {
       this.#change({ problem: told.problem })
     } else if ('project' in told) {
       this.#summary = told.summary
-      // What was touched and says the same, is the same.
+      // A file that was saved unchanged changes nothing.
       const isNew = told.project !== this.#project
       this.#project = told.project
       if (isNew) this.#mutants = undefined
@@ -161,7 +161,7 @@ export class Following implements Reviewed {
     }
   }
 
-  /** What was wrong and what was under way are over, unless they are told again. */
+  /** Earlier errors and progress end here, unless they are reported again. */
   #change({ problem, weakening, ...changes }: Partial<ReviewState>): void {
     const { problem: _problem, weakening: _weakening, ...others } = this.#state
     const more = { ...(problem === undefined ? {} : { problem }), ...(weakening === undefined ? {} : { weakening }) }

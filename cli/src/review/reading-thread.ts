@@ -1,4 +1,4 @@
-// A thread of its own, so that every file is read afresh each time.
+// A new thread, so that every file is read again instead of coming from the module cache.
 import { parentPort, workerData } from 'node:worker_threads'
 import type { CommonOptions } from '../session.js'
 import { startReading } from './reading.js'

@@ -19,7 +19,7 @@ import { peopleOf } from '../people.js'
 import { sourcePlacesOf } from '../places.js'
 import { type CommonOptions, openSession } from '../session.js'
 
-/** What is told of it, in this order. */
+/** The messages about a read, in this order. */
 export type Read =
   | { readonly problem: string }
   | { readonly project: string; readonly summary: Summary }
@@ -27,13 +27,13 @@ export type Read =
   | { readonly weakening: readonly [done: number, all: number] }
   | { readonly mutants: MutantFindings }
 
-/** What the command itself has to know of it. */
+/** What the command itself needs to know. */
 export interface Summary {
   readonly records: number
   readonly people: number
-  /** Where expectations are saved. */
+  /** The path for saved expectations. */
   readonly expectations: string
-  /** Folders and files of which a change may change what is shown. */
+  /** Folders and files whose changes may change the display. */
   readonly places: readonly string[]
 }
 
@@ -41,11 +41,11 @@ type Tell = (what: Read) => void
 
 /** A project that is being read. */
 export interface Reading {
-  /** Weakens its rules once it is read, and tells of that. */
+  /** Runs the mutation check once it is read, and reports the result. */
   weaken(): Promise<void>
 }
 
-/** Reads the project of a configuration, then judges it: tells of both, or of what is wrong. */
+/** Reads the project of a configuration, then judges its expectations. Reports both, or an error. */
 export function startReading(options: CommonOptions, canSave: boolean, tell: Tell): Reading {
   const reading = read(options, canSave, tell)
   reading.catch((error: unknown) => tell({ problem: error instanceof Error ? error.message : String(error) }))
@@ -97,7 +97,7 @@ async function read(options: CommonOptions, canSave: boolean, tell: Tell) {
   return { ground, expectations }
 }
 
-/** What it gives, or what is wrong with what was written. */
+/** The result, or the error in a file. */
 function expected<T>(get: () => T): T | { readonly problem: string } {
   try {
     return get()

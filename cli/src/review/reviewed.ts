@@ -1,20 +1,20 @@
 import type { Expectation, MutantFindings, ReviewFindings, ReviewState } from 'pachter/internal/review'
 
-/** What a page is served: texts of JSON, each of which may be replaced by a newer one. */
+/** The data of the page: JSON texts, each of which may be replaced by a newer one. */
 export interface Reviewed {
   project(): string
   findings(): string | undefined
   mutants(): MutantFindings | undefined
   state(): ReviewState
-  /** Calls whenever the state changes; gives how to stop that. */
+  /** Calls back when the state changes; returns a function to unsubscribe. */
   subscribe(listener: () => void): () => void
-  /** Weakens the rulebook in the background, unless that was begun. */
+  /** Runs the mutation check in the background, unless it has been started. */
   weaken(): void
-  /** Writes expectations beside the others; gives the file. */
+  /** Saves expectations next to the others; returns the file. */
   save(expectations: readonly Expectation[]): string
 }
 
-/** A project that stays as it is, where nothing reads it again. */
+/** A project that does not change and is not read again. */
 export function unchanging(project: object, save: Reviewed['save'], findings?: ReviewFindings): Reviewed {
   const text = JSON.stringify(project)
   return {

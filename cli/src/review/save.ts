@@ -5,8 +5,8 @@ import { UsageError } from '../errors.js'
 const MOST = 5000
 
 /**
- * Reads what is to be saved, as expectations: cells, or proposals for what no expectation notices, by their numbers. Nothing is taken on
- * trust. @throws UsageError, UnknownNameError
+ * Reads what to save as expectations: cells, or proposals for surviving mutants, by their numbers. Everything is checked. @throws
+ * UsageError, UnknownNameError
  */
 export function readSaved(given: unknown, project: Project, mutants?: MutantFindings): Expectation[] {
   const { cells, proposals } = (given ?? {}) as { cells?: unknown; proposals?: unknown }
@@ -45,7 +45,7 @@ function readCell(cell: Partial<CellToSave> | null, ground: Ground): CellToSave 
   return { ...about, fields: fields as readonly string[] }
 }
 
-/** Cells of the same person, type and action are one expectation, and of all records it is exactly which. */
+/** Cells with the same person, type and action become one expectation. If they cover all records, it says exactly which. */
 function joined(ground: Ground, cells: readonly CellToSave[]): Expectation[] {
   const groups = new Map<string, Map<Key, CellToSave>>()
   for (const cell of cells) {

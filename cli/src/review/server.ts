@@ -11,7 +11,7 @@ import { UsageError } from '../errors.js'
 import type { Reviewed } from './reviewed.js'
 import { readSaved } from './save.js'
 
-/** Where the page is, in the package. */
+/** The folder of the page in the package. */
 const PAGE = fileURLToPath(new URL('../page/', import.meta.url))
 
 const HEADERS = {
@@ -23,7 +23,7 @@ const HEADERS = {
   'cache-control': 'no-store',
 }
 
-/** The folder of the page's files. @throws UsageError where the package was not built whole */
+/** The folder of the page's files. @throws UsageError if the package was not built completely */
 export function pageFolder(): string {
   if (!existsSync(join(PAGE, 'index.html')))
     throw new UsageError(`review: the page is missing in ${PAGE}. Build or install pachter-cli again.`)
@@ -31,15 +31,15 @@ export function pageFolder(): string {
 }
 
 /**
- * Serves the page of a project, on this machine alone. Real records are in it: so it answers nobody who came by another name than
- * that of this machine (as a page elsewhere does that has its own name lead here), and no page from elsewhere.
+ * Serves the page of a project on this machine only. It contains real records, so it refuses requests with another host name (a page
+ * elsewhere could have its name point here) and requests from other pages.
  */
 export async function serveReview(
   reviewed: Reviewed,
   port: number,
 ): Promise<{ readonly url: string; readonly close: () => Promise<void> }> {
   const data = middleware(async (request) => answer(request, ownNames(server), reviewed))
-  // The files that there are when it starts, and no others: a path leads nowhere else.
+  // Only the files that exist at the start are served: no path leads elsewhere.
   const files = sirv(pageFolder(), {
     setHeaders: (response: ServerResponse) => {
       for (const [name, value] of Object.entries(HEADERS)) response.setHeader(name, value)
@@ -47,7 +47,7 @@ export async function serveReview(
   })
   const server: Server = createServer((incoming, outgoing) => {
     if (!mayHaveFiles(incoming, ownNames(server))) return data(incoming, outgoing)
-    // No part of a file is ever asked for by the page, and one that ends before it begins makes sirv throw.
+    // The page never requests ranges, and an invalid range makes sirv throw.
     delete incoming.headers.range
     files(incoming, outgoing, () => data(incoming, outgoing))
   })
@@ -71,7 +71,7 @@ function ownNames(server: Server): readonly string[] {
   return [`127.0.0.1:${port}`, `localhost:${port}`]
 }
 
-/** Whether a request came by a name of this machine, from the page itself or from an address that somebody typed. */
+/** Whether a request used a name of this machine, and came from the page itself or from a typed address. */
 function isOurs(names: readonly string[], host: string | undefined, origin: string | null, site: string): boolean {
   if (host === undefined || !names.includes(host)) return false
   if (origin !== null && !names.includes(origin.replace(/^http:\/\//, ''))) return false
@@ -89,7 +89,7 @@ async function answer(request: Request, names: readonly string[], reviewed: Revi
   if (!isOurs(names, host, origin, request.headers.get('sec-fetch-site') ?? 'none'))
     return new Response('Requests from other sites are refused.', { status: 403, headers: HEADERS })
   if (request.method === 'POST' && (pathname === '/save' || pathname === '/weaken')) {
-    // A form of another page could send neither.
+    // A form on another page could send neither.
     if (origin === null || !/^application\/json\b/.test(request.headers.get('content-type') ?? ''))
       return json(415, { problem: 'Only JSON from the page itself is accepted.' })
     if (pathname === '/save') return saving(request, reviewed)
@@ -115,7 +115,7 @@ const text = (status: number, body: string) =>
   new Response(body, { status, headers: { ...HEADERS, 'content-type': 'application/json; charset=utf-8' } })
 const json = (status: number, told: object) => text(status, JSON.stringify(told))
 
-/** How it stands, at once and whenever that changes: server-sent events (https://html.spec.whatwg.org/multipage/server-sent-events.html). */
+/** The state, at once and whenever it changes, as Server-Sent Events (https://html.spec.whatwg.org/multipage/server-sent-events.html). */
 function changes(request: Request, reviewed: Reviewed): Response {
   const encoder = new TextEncoder()
   let stop = () => {}
@@ -136,7 +136,7 @@ function changes(request: Request, reviewed: Reviewed): Response {
   return new Response(body, { headers: { ...HEADERS, 'content-type': 'text/event-stream' } })
 }
 
-/** Writes expectations beside the others: all that is ever written. */
+/** Saves expectations next to the others. Nothing else is ever written. */
 async function saving(request: Request, reviewed: Reviewed): Promise<Response> {
   const sent = await request.text()
   if (sent.length > 2_000_000) return json(413, { problem: 'The request is too large.' })

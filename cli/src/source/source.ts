@@ -3,9 +3,8 @@ import { type Model, type Written, writtenIn } from 'pachter/internal/rulebook'
 import { between, members, objectGiven, type Span, type Token, tokensOf } from './tokens.js'
 
 /**
- * Finds the parts of a rulebook in the source that it was loaded from. Where a part is not written out (a list of clauses that is
- * put together elsewhere, say), the nearest place around it is given: that of the action, or of the call that added the rules.
- *
+ * Finds the parts of a rulebook in its source files. If a part is not written out (for example a list of clauses that comes from
+ * elsewhere), it returns the nearest position around it: that of the action, or of the call that added the rules.
  * @param read gives the text of a file; undefined where it cannot be read
  * @example
  * const places = sourcePlaces(book.model, (file) => readFileSync(file, 'utf8'))
@@ -15,7 +14,7 @@ export function sourcePlaces(model: Model, read: (file: string) => string | unde
   return new Source(model, read)
 }
 
-/** What was given to a call for one name, and where. */
+/** The argument of a call for one name, and its position. */
 interface Given {
   readonly place: SourcePlace
   readonly tokens: readonly Token[]
@@ -59,7 +58,7 @@ class Source implements SourcePlaces {
     return placeOf(found, listed(found.tokens, list, count, number) ?? list)
   }
 
-  /** Standings of a type may be added to: the call is looked for that names this one. */
+  /** Standings can be added in several calls: this finds the call that defines this one. */
   standing(type: string, name: string): SourcePlace | undefined {
     const all = this.#calls.filter((one) => one.kind === 'standings' && one.names.includes(type))
     for (const { place } of all) {
@@ -93,37 +92,37 @@ class Source implements SourcePlaces {
   }
 }
 
-/** The members of what a function gives that is written out. */
+/** The members of the object literal that a function returns. */
 function membersOf({ tokens, span }: Given): ReadonlyMap<string, Span> {
   const object = span && objectGiven(tokens, span)
   return object === undefined ? new Map() : members(tokens, object)
 }
 
-/** Where a part is, or all that was given. */
+/** The position of a part, or of everything that was passed. */
 function placeOf(given: Given | undefined, part = given?.span): SourcePlace | undefined {
   if (given === undefined) return undefined
   const { tokens, place } = given
   return { file: place.file, line: (part && tokens[part.from]?.line) ?? place.line }
 }
 
-/** An item of a list that is written out. */
+/** An item of a list literal. */
 function listed(tokens: readonly Token[], list: Span | undefined, count: number, number: number): Span | undefined {
   if (list === undefined || tokens[list.from]?.text !== '[') return undefined
   const items = between(tokens, list.from)
-  // As many as there are, or they are not what stands here.
+  // The numbers must match, or the list is not written out here.
   return items.length === count ? items[number] : undefined
 }
 
 const tokensAt = (tokens: readonly Token[], { from }: Span) => tokens[from]?.text
 
-/** Who made a call: the first of its stack. */
+/** The caller: the first entry of the stack. */
 function caller(stack: string): SourcePlace | undefined {
   const [first = ''] = stack.split('\n')
   const [, file, line] = /\(?((?:file:\/\/)?[^\s()][^()]*):(\d+):\d+\)?$/.exec(first.trim().replace(/^at (?:async )?(?:.* \()?/, '')) ?? []
   return file === undefined ? undefined : { file: file.replace(/^file:\/\//, ''), line: Number(line) }
 }
 
-/** What a call of this kind gives for a name. */
+/** The argument of such a call for a name. */
 function valueIn(
   tokens: readonly Token[],
   { line }: SourcePlace,

@@ -1,6 +1,6 @@
 import jsTokens from 'js-tokens'
 
-/** A word, a literal or a sign of TypeScript, as far as it takes to find one's way in it. */
+/** A token of TypeScript, as detailed as finding positions requires. */
 export interface Token {
   readonly text: string
   /** From 1. */
@@ -16,11 +16,11 @@ const LEFT_OUT: ReadonlySet<string> = new Set([
   'HashbangComment',
 ])
 
-/** Cuts TypeScript into tokens: comments are left out, literals are one token each, whatever a template holds. */
+/** Splits TypeScript into tokens. Comments are left out; every literal is one token, including template literals. */
 export function tokensOf(text: string): Token[] {
   const tokens: Token[] = []
   let line = 1
-  // The template literals that are open, one within another.
+  // The open template literals, which can be nested.
   let depth = 0
   let begun = { text: '', line }
   for (const { type, value } of jsTokens(text)) {
@@ -33,7 +33,7 @@ export function tokensOf(text: string): Token[] {
   return tokens
 }
 
-/** Where the bracket at this place is closed. */
+/** The position of the matching closing bracket. */
 export function closing(tokens: readonly Token[], open: number): number {
   const stack: string[] = []
   for (let at = open; at < tokens.length; at++) {
@@ -48,13 +48,13 @@ export function closing(tokens: readonly Token[], open: number): number {
   return tokens.length
 }
 
-/** A part of the tokens: from the first of them to the one after the last. */
+/** A range of tokens, end exclusive. */
 export interface Span {
   readonly from: number
   readonly to: number
 }
 
-/** What stands between the brackets at this place, cut at the commas. */
+/** The content of the brackets at this position, split at commas. */
 export function between(tokens: readonly Token[], open: number): Span[] {
   const end = closing(tokens, open)
   const spans: Span[] = []
@@ -69,7 +69,7 @@ export function between(tokens: readonly Token[], open: number): Span[] {
   return spans
 }
 
-/** The members of an object literal at this place, by name, each with its value. */
+/** The members of the object literal at this position, by name. */
 export function members(tokens: readonly Token[], open: number): Map<string, Span> {
   const found = new Map<string, Span>()
   for (const { from, to } of between(tokens, open)) {
@@ -81,7 +81,7 @@ export function members(tokens: readonly Token[], open: number): Map<string, Spa
   return found
 }
 
-/** Where the object begins that a function gives, or that stands here itself. */
+/** The start of the object literal that a function returns, or that stands here itself. */
 export function objectGiven(tokens: readonly Token[], { from, to }: Span): number | undefined {
   const literal = (at: number): number | undefined => {
     const text = tokens[at]?.text

@@ -89,7 +89,7 @@ function Plots({ headers }: { readonly headers: Headers }) {
   )
 }
 
-/** What may be done to it is asked of the rules in the page; of removing it, the list has brought the answer along. */
+/** What may be done to a record is decided by the rules in the page. For deleting, the list contains the server's answer. */
 function PlotCard(props: { plot: Plot; mayDelete: boolean; ask: (plot: Plot, method: string, body?: object) => Promise<void> }) {
   const { plot, mayDelete, ask } = props
   const update = useVerdict('update', 'plot', plot)
@@ -139,7 +139,7 @@ function PlotCard(props: { plot: Plot; mayDelete: boolean; ask: (plot: Plot, met
   )
 }
 
-/** A part of the page for people with the privilege. */
+/** A part of the page that needs the privilege. */
 function Ledger() {
   const access = useRouteAccess({ privilege: 'openLedger' })
   const { view } = useRules()

@@ -1,4 +1,4 @@
-// For pachter-cli and this project's own tests: no part of what the package promises, and changed without notice.
+// For pachter-cli and this project's own tests. Not part of the public API; it can change without notice.
 export {
   absorbed,
   allOfNode,

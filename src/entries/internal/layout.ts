@@ -1,2 +1,2 @@
-// For pachter-cli: no part of what the package promises. It needs no Kysely, and so do projects without a database.
+// For pachter-cli. Not part of the public API. It does not need Kysely, so projects without a database do not need it either.
 export type { LayoutOptions } from '../../sql/layout-options.js'

@@ -2,7 +2,7 @@ import type { Row } from '../../condition/index.js'
 import type { Key } from '../../rulebook/index.js'
 import { forget, type LiveEvent, type Subscription } from './subscription.js'
 
-/** Compares what there is now of some records with what a subscription was told last, and tells the difference. */
+/** Compares the current records with what a subscription received last, and sends the difference. */
 export function compare(subscription: Subscription, records: readonly Row[], of: readonly Key[], told: (event: LiveEvent) => void): void {
   const { shown, type, watched, query } = subscription
   const showing = watched.showing.get(type.name) ?? new Map<Key, Set<Subscription>>()
@@ -25,7 +25,7 @@ export function compare(subscription: Subscription, records: readonly Row[], of:
   }
 }
 
-/** A short text that differs where the long one does, but for one case in 2^64: FNV-1a, twice, from different beginnings. */
+/** A 64-bit hash of a text: FNV-1a twice, with different starting values. */
 function digest(text: string): string {
   let a = 0x811c9dc5
   let b = 0x9747b28c

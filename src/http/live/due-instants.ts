@@ -3,12 +3,12 @@ import { type Key, typeModel } from '../../rulebook/index.js'
 import type { RecordChange } from '../../store/index.js'
 import { outdate, type WatchedStore } from './subscription.js'
 
-/** Every so many looks, what no index finds by its time is looked at again. */
+/** Every this many checks, the records with times that no index can find are checked again. */
 const SELDOM = 15
 
 /**
- * What has changed since the last check only because time passed: records that have become due, as if they had been written. People
- * whose own claims make the difference are noted.
+ * Finds what changed since the last check only because time passed. Records that became due are treated as if they had been written.
+ * Subscriptions whose own claims depend on the time are marked.
  */
 export async function due(watched: WatchedStore, looks: number): Promise<readonly RecordChange[]> {
   const now = watched.inside.now()

@@ -9,10 +9,10 @@ import { outdate, touch, type WatchedStore } from './subscription.js'
 
 type Concerns = Map<string, Set<Key>>
 
-/** So many records are looked at by one query. */
+/** The most records that one query asks for. */
 const AT_ONCE = 500
 
-/** Marks the subscriptions that changes affect, and the records that they have to look at again. */
+/** Marks the subscriptions that changes affect, and the records that they must check again. */
 export async function find(watched: WatchedStore, changes: readonly RecordChange[]): Promise<void> {
   const { inside } = watched
   const reading: Reading = { tables: inside.tables, model: inside.model, now: inside.now() }
@@ -29,12 +29,12 @@ function note(concerns: Concerns, type: string, key: unknown): void {
   concerns.set(type, (concerns.get(type) ?? new Set()).add(key as Key))
 }
 
-/** The records as they were and as they are. */
+/** The records before and after the change. */
 function versions(changes: readonly RecordChange[]): Row[] {
   return changes.flatMap(({ before, after }) => [before, after]).filter((row) => row !== undefined)
 }
 
-/** Records that rules reach from the changed ones, against the direction of the links. */
+/** The records from which rules reach the changed ones, found by following the links backwards. */
 async function alongLinks(watched: WatchedStore, reading: Reading, changes: readonly RecordChange[], concerns: Concerns): Promise<void> {
   for (const [root, { anywhere, ways }] of watched.reaches) {
     for (const changed of new Set(changes.map(({ type }) => type))) {
@@ -52,7 +52,7 @@ function outdateAll(watched: WatchedStore, type: string): void {
   for (const subscription of watched.subscriptions.values()) if (subscription.type.name === type) outdate(subscription)
 }
 
-/** Marks those who may see these records now, and those who are shown them still. */
+/** Marks the subscriptions that may see these records now, and those that show them still. */
 async function mark(watched: WatchedStore, reading: Reading, name: string, keys: readonly Key[]): Promise<void> {
   const index = watched.indexes.get(name)
   if (index === undefined) return

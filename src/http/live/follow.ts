@@ -15,14 +15,14 @@ import type { Tables } from '../../store/tables.js'
 import type { ConditionIndex } from './index-of.js'
 import type { Pair, Step } from './steps.js'
 
-/** Where records are read, as they are now. */
+/** The source for current records. */
 export interface Reading {
   readonly tables: Tables
   readonly model: Model
   readonly now: number
 }
 
-/** The records of a type that have at these places what the given ones have at theirs. */
+/** The records of a type whose places equal those of the given records. */
 async function matching(
   { tables, now }: Reading,
   type: string,
@@ -54,7 +54,7 @@ async function matching(
 const ahead = (by: readonly Pair[]) => by.map(({ from, to }) => ({ at: to, as: from }))
 const back = (by: readonly Pair[]) => by.map(({ from, to }) => ({ at: from, as: to }))
 
-/** Where steps lead to from records. */
+/** The records that steps lead to. */
 export async function follow(reading: Reading, steps: readonly Step[], from: readonly Row[]): Promise<readonly Row[]> {
   let rows = from
   for (const step of steps) {
@@ -65,20 +65,20 @@ export async function follow(reading: Reading, steps: readonly Step[], from: rea
   return rows
 }
 
-/** From where steps lead to records, which may be as they were before. `type` is that of the first. */
+/** The records from which steps lead to the given ones, which may be as they were before. `type` is the type of the first. */
 export async function leadingTo(reading: Reading, type: string, steps: readonly Step[], to: readonly Row[]): Promise<readonly Row[]> {
   let rows = to
   for (const [at, step] of [...steps.entries()].reverse()) {
     if (rows.length === 0) return []
     const before = steps[at - 1]?.type ?? type
-    // Above what changed, and above everything below it.
+    // Above the changed records, and above everything below them.
     if (step.kind === 'ancestors') rows = await closure(reading, step, rows, back(step.link.by))
     rows = await matching(reading, before, back(step.by), rows)
   }
   return rows
 }
 
-/** All that a chain leads to from records, with these themselves. */
+/** All records that a chain leads to, including the starting records. */
 async function closure(
   reading: Reading,
   step: Step & { readonly kind: 'ancestors' },
@@ -94,7 +94,7 @@ async function closure(
   return [...met.values()]
 }
 
-/** The subscriptions in an index that a record may affect, as it is now. */
+/** The subscriptions in an index that the current record may affect. */
 export async function concerned<T>(reading: Reading, index: ConditionIndex<T>, row: Row): Promise<Set<T>> {
   const found = new Set(index.all)
   for (const { steps, places } of index.entries.values()) {

@@ -2,20 +2,20 @@ import type { Comparable, PlaceNode } from '../../condition/index.js'
 import type { Anchor } from './lookup-anchors.js'
 import { placeId, type Step, stepsId } from './steps.js'
 
-/** A way from a record, and the places at its end that something is looked for by. */
+/** A path from a record, and the places at its end that are looked up. */
 export interface Entry<T> {
   readonly steps: readonly Step[]
   readonly places: ReadonlyMap<string, PlaceOf<T>>
 }
 
-/** Who looks for which values at a place. */
+/** The subscriptions that look for each value at a place. */
 export interface PlaceOf<T> {
   readonly place: PlaceNode
   readonly folded: boolean
   readonly by: ReadonlyMap<Comparable, ReadonlySet<T>>
 }
 
-/** Finds those whose conditions may hold of a record, by the values that it has, and not by asking each. */
+/** Finds the subscriptions whose conditions may match a record by the record's values, without evaluating each condition. */
 export interface ConditionIndex<T> {
   /** The subscriptions that any record may affect. */
   readonly all: ReadonlySet<T>

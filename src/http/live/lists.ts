@@ -93,7 +93,7 @@ class LiveListServer {
         if (changes !== undefined) this.#enqueue(watched, changes)
       }
     } catch (error) {
-      // Whatever it was about, nobody may miss it.
+      // If a listener failed, the change still has to reach the others.
       this.#onFailure(error)
       this.everywhere()
     }
@@ -103,7 +103,7 @@ class LiveListServer {
     this.#enqueue(watched, changes)
     const messages = this.#messages
     if (messages === undefined) return
-    // The others look at what there is when they hear again.
+    // The others look at the current state at the next message.
     void (async () => messages.send(changesText(this.#process, changes)))().catch(this.#onFailure)
   }
 
@@ -114,7 +114,7 @@ class LiveListServer {
   }
 
   async #work(): Promise<void> {
-    // What is written together is told together.
+    // Changes of one transaction are sent together.
     await undefined
     while (this.#waiting.length > 0) {
       const all = this.#waiting.splice(0)
@@ -123,7 +123,7 @@ class LiveListServer {
         try {
           await find(watched, changes)
         } catch (error) {
-          // It is unknown which subscriptions this affects, so it may affect all.
+          // It is unknown which subscriptions this affects, so check all.
           this.#onFailure(error)
           for (const subscription of watched.subscriptions.values()) outdate(subscription)
         }
@@ -140,7 +140,7 @@ class LiveListServer {
     this.#drop(subscription)
   }
 
-  /** Ends a list, for all who watch it. */
+  /** Ends a list for all its subscribers. */
   #drop(subscription: Subscription): void {
     const { watched, type, id, subscribers } = subscription
     for (const { asker } of subscribers) this.#quota.stop(asker)
@@ -206,7 +206,7 @@ class LiveListServer {
     return watched
   }
 
-  /** Looks whether the time itself has changed something. */
+  /** Checks whether anything changed because time passed. */
   async #pass(): Promise<void> {
     this.#ticks++
     for (const watched of this.#watched.values()) {
@@ -240,7 +240,7 @@ class LiveListServer {
     const subscriber: Subscriber = { hear, asker, fresh: true }
     subscription.subscribers.add(subscriber)
     this.#quota.begin(asker)
-    // In the index before it is listed: what is written in between is not missed.
+    // Added to the index before the list is read, so that no write in between is missed.
     await subscription.placed
     this.#timer ??= setInterval(() => void this.#pass().catch(this.#onFailure), this.#tick)
     this.#timer.unref?.()
@@ -258,7 +258,7 @@ class LiveListServer {
     })
   }
 
-  /** When all that was told until now has been worked through. */
+  /** Resolves when all changes reported so far have been processed. */
   async settled(): Promise<void> {
     for (;;) {
       const underWay = this.#refresh.underWay

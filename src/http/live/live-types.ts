@@ -23,15 +23,17 @@ export interface LiveOptions {
 
 /** Lists that are kept up to date for those who watch them. */
 export interface LiveLists {
-  /** Hears of what is written through a store, even while nobody watches here: others may. `routes` does so. */
+  /**
+   * Receives what is written through a store, even while nothing is watched here: other processes may have subscribers. `routes` calls it.
+   */
   hearOf<W extends World>(store: Store<W>): void
-  /** Told of what was written past the store, by trusted code: records as they were and as they are. */
+  /** Reports writes that trusted code made without the store: the records before and after. */
   changed(changes: readonly RecordChange[]): void
   /** Checks every list again: after an import that bypassed the store, for example. */
   changedEverywhere(): void
   /**
-   * Lets somebody watch. Each event is told in order. Gives a way to stop, and to be told the whole list again. `visitor` tells visitors
-   * apart, by their addresses, say.
+   * Subscribes. Every event is delivered in order. Returns functions to unsubscribe and to request the whole list again. `visitor` tells
+   * visitors apart, for example by address.
    */
   watch<W extends World>(
     store: Store<W>,
@@ -41,10 +43,10 @@ export interface LiveLists {
     hear: (event: LiveEvent) => void,
     visitor?: string,
   ): Promise<{ stop(): void; again(): void }>
-  /** When all that was told until now has been worked through. */
+  /** Resolves when all changes reported so far have been processed. */
   settled(): Promise<void>
-  /** How many watch, and how many lists that comes to. */
+  /** The number of subscribers, and the number of different lists. */
   readonly watching: { readonly people: number; readonly lists: number }
-  /** Ends everything. */
+  /** Ends all lists. */
   close(): Promise<void>
 }

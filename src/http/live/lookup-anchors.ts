@@ -23,18 +23,18 @@ import {
 import { type Field, type Model, typeModel } from '../../rulebook/index.js'
 import { type Pair, placeId, type Step, stepOf } from './steps.js'
 
-/** A value that a record, or one that its links lead to, has to have. */
+/** A value that a record, or one that its links lead to, must have. */
 export interface Anchor {
   readonly steps: readonly Step[]
   readonly place: PlaceNode
   readonly value: Comparable
-  /** Letter case from A to Z does not count. */
+  /** The comparison ignores the case of A to Z. */
   readonly folded?: true
 }
 
 /**
- * Values of which a record has to have at least one for the condition to hold: what an index finds the condition by. Undefined
- * where there are none, so that every record has to be looked at; empty where it holds of nothing.
+ * Values of which a record must have at least one for the condition to hold: the index finds the condition by them. Undefined if there are
+ * none, so that every record must be checked. Empty if the condition never holds.
  */
 export function coverOf(condition: ConditionNode, type: string, model: Model): readonly Anchor[] | undefined {
   const isCommon = ({ steps, place }: Anchor): boolean => {
@@ -71,7 +71,7 @@ function coverIn(node: ConditionNode, of: RecordRef, weigh: Weigh): readonly Anc
       return compared(node, of)
     case 'some':
       return linked(node, of, weigh)
-    // Nothing is found by what it is not.
+    // A negation says nothing about which records to look for.
     case 'not':
     case 'presence':
     case 'listChange':
@@ -79,7 +79,7 @@ function coverIn(node: ConditionNode, of: RecordRef, weigh: Weigh): readonly Anc
   }
 }
 
-/** Of several that must all hold, one is enough to find it by: the one with the fewest values, keys before anything else. */
+/** If several must hold, one is enough to find the condition: the one with the fewest values, keys first. */
 function best(covers: readonly (readonly Anchor[] | undefined)[], weigh: Weigh): readonly Anchor[] | undefined {
   const weight = (anchors: readonly Anchor[]) => anchors.reduce((sum, anchor) => sum + weigh(anchor), 0)
   let found: readonly Anchor[] | undefined
@@ -91,14 +91,14 @@ function best(covers: readonly (readonly Anchor[] | undefined)[], weigh: Weigh):
   return found
 }
 
-/** Whether a cover says of one place of the record alone what it is, and that is something else. */
+/** Whether these values include a place of the record itself that has another value. */
 function rulesOut(cover: readonly Anchor[] | undefined, { steps, place, folded, value }: Anchor): boolean {
   if (cover === undefined || steps.length > 0 || place.list || folded) return false
   const same = (one: Anchor) => one.steps.length === 0 && !one.folded && placeId(one.place) === placeId(place)
   return cover.every((one) => same(one) && one.value !== value)
 }
 
-/** What many records have in common finds too many: a state, a yes or no. */
+/** Values shared by many records find too many: a state, true or false. */
 const COMMON = 1000
 
 function compared({ by, left, right }: CompareNode, of: RecordRef): readonly Anchor[] | undefined {
@@ -139,13 +139,13 @@ function linked(node: SomeNode, of: RecordRef, weigh: Weigh): readonly Anchor[] 
     from.kind === 'field' && from.of === of && from.via === undefined && from.type !== 'other' ? [{ from: placeIn(from), to }] : [],
   )
   if (pairs.length === 0) return undefined
-  // The places of a chain are those of its first step alone.
+  // The places of a chain are those of its first step only.
   const known = (over.kind === 'ancestors' ? [] : by).flatMap(({ from, to }) =>
     from.kind === 'literal' ? [valuesOf(from).map((value): Anchor => ({ steps: [], place: to, value }))] : [],
   )
   const step = stepOf(over, pairs)
   const within = (anchors: readonly Anchor[]) => anchors.map((anchor) => ({ ...anchor, steps: [step, ...anchor.steps] }))
-  // Weighed as they will be, at the end of the way.
+  // Weighed by their places at the end of the path.
   const inner = [...known, coverIn(rest, each, (anchor) => weigh({ ...anchor, steps: [step, ...anchor.steps] }))]
   return best(
     inner.map((anchors) => anchors && within(anchors)),
@@ -153,7 +153,7 @@ function linked(node: SomeNode, of: RecordRef, weigh: Weigh): readonly Anchor[] 
   )
 }
 
-/** The instants that a condition, specialised for somebody, compares the time with: when they pass, it may come out otherwise. */
+/** The times that a specialised condition compares with the current time. When one passes, the result may change. */
 export function instantsIn(condition: ConditionNode): readonly number[] {
   const found: number[] = []
   eachNode(condition, (node) => {

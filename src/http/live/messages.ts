@@ -3,20 +3,20 @@ import { type Key, type Model, typeModel } from '../../rulebook/index.js'
 import type { RecordChange } from '../../store/index.js'
 import { asShaped } from '../body.js'
 
-/** How server processes tell each other what was written. */
+/** How server processes tell each other about writes. */
 export interface Messages {
-  /** Tells all others. */
+  /** Sends to all other processes. */
   send(text: string): Promise<unknown> | unknown
-  /** Hears what others tell. `missed` is for when something may not have been heard. Gives a way to stop. */
+  /** Receives what others send. `missed` is called when messages may have been lost. Returns a function to unsubscribe. */
   listen(heard: (text: string) => void, missed: () => void): Promise<() => unknown> | (() => unknown)
 }
 
-/** Changes as text, which names the process that they come from. */
+/** Changes as text, with the process that they come from. */
 export function changesText(from: string, changes: readonly RecordChange[]): string {
   return JSON.stringify({ from, changes })
 }
 
-/** Changes read back from text; undefined where it is one's own, or none. */
+/** Reads changes from text. Undefined if they come from this process, or the text is not valid. */
 export function readChanges(model: Model, own: string, text: string): readonly RecordChange[] | undefined {
   const { from, changes } = JSON.parse(text) as { from: string; changes: readonly { type: string; key: Key; before?: Row; after?: Row }[] }
   if (from === own) return undefined

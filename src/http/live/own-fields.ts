@@ -2,7 +2,7 @@ import { type Row, valuesAt } from '../../condition/index.js'
 import { linksOfMe, startOfLink } from '../../viewpoint/index.js'
 import type { Subscription, WatchedStore } from './subscription.js'
 
-/** Where a person's own records are found. Writing there changes who the person is to the rules. */
+/** The places of a person's own records. A write there can change the person's claims. */
 export function ownPlaces({ inside }: WatchedStore, type: string, me: Row | null | undefined): string[] {
   if (me === null || me === undefined) return []
   return linksOfMe(inside.model, [type]).flatMap(({ path, link }) => {
@@ -17,7 +17,7 @@ function ownName(type: string, path: readonly string[], value: unknown): string 
   return JSON.stringify([type, path, value])
 }
 
-/** Whose own records are among these. */
+/** The subscriptions whose own records are among these. */
 export function ownAt(watched: WatchedStore, type: string, rows: readonly Row[]): Subscription[] {
   const links = watched.own.size === 0 ? [] : linksOfMe(watched.inside.model).filter(({ link }) => link.to === type)
   const places = links.flatMap(({ link }) => link.by.map(({ to }) => to))

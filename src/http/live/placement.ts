@@ -3,7 +3,7 @@ import { coverOf, instantsIn } from './lookup-anchors.js'
 import { ownPlaces } from './own-fields.js'
 import { forget, indexOf, isWatched, type Subscription } from './subscription.js'
 
-/** Specialises the rules for somebody as they stand now, and puts what is left of them into the index. */
+/** Specialises the rules for the person as they are now, and adds the result to the index. */
 export async function place(subscription: Subscription): Promise<void> {
   const { watched, type, where } = subscription
   const { inside } = watched
@@ -20,7 +20,7 @@ export async function place(subscription: Subscription): Promise<void> {
   for (const name of subscription.mineAt) watched.own.set(name, (watched.own.get(name) ?? new Set()).add(subscription))
 }
 
-/** Takes a subscription out of the index. */
+/** Removes a subscription from the index. */
 export function unplace(subscription: Subscription): void {
   const { watched, type } = subscription
   watched.indexes.get(type.name)?.remove(subscription, subscription.cover)

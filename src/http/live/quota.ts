@@ -4,7 +4,7 @@ import { RequestError } from '../error.js'
 
 const VISITORS = 'visitors'
 
-/** Counts the live lists of each person, and limits them. */
+/** Counts and limits the live lists of each person. */
 export class Quota {
   readonly #limits: { readonly most: number; readonly each: number; readonly visitors: number }
   readonly #watchedBy = new Map<string, number>()
@@ -14,12 +14,12 @@ export class Quota {
     this.#limits = limits
   }
 
-  /** How many watch. */
+  /** The number of subscribers. */
   get people(): number {
     return this.#people
   }
 
-  /** Who watches, as far as it is known: everybody may watch so many lists, whatever their claims are besides. @throws RequestError */
+  /** Identifies the person as far as known: the limit is per person, whatever their other claims are. @throws RequestError */
   check({ me: { key } }: Model, me: unknown, visitor: string | undefined): string {
     const { most, each, visitors } = this.#limits
     const later = { 'retry-after': '30' }
@@ -37,7 +37,7 @@ export class Quota {
     this.#watchedBy.set(asker, (this.#watchedBy.get(asker) ?? 0) + 1)
   }
 
-  /** One who has stopped. */
+  /** One subscriber left. */
   stop(asker: string): void {
     this.#people--
     const left = (this.#watchedBy.get(asker) ?? 1) - 1

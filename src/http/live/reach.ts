@@ -14,19 +14,19 @@ import {
 import { conditionsOfType, keyPlace, type Model, referencesTo, typeModel } from '../../rulebook/index.js'
 import { placeId, type Step, stepOf, stepsId } from './steps.js'
 
-/** What records of a type depend on, by the rules of some actions. Subscribers need to hear of each change there. */
+/** What the rules of some actions read for records of a type. A change there may affect a subscriber. */
 export interface Reach {
-  /** Ways from a record to others, each to its last step. */
+  /** Paths from a record to others, each ending in its last step. */
   readonly ways: readonly (readonly Step[])[]
-  /** Record types that the rules look at wherever a record leads: any change of these may concern all. */
+  /** Record types that rules read wherever a record leads. Any change of them may affect every subscriber. */
   readonly anywhere: ReadonlySet<string>
-  /** Where times are that are compared with the time: in the record itself, or in those of other types. */
+  /** The places of times that are compared with the current time, in the record itself or in other types. */
   readonly times: readonly { readonly type: string; readonly place: PlaceNode }[]
-  /** Times are compared that no index finds, such as those in lists of objects: look again every so often. */
+  /** Some of the compared times cannot be found by an index, such as those in lists of objects, so check regularly. */
   readonly ticking: boolean
 }
 
-/** What the rules of a type's actions hang on. */
+/** What the rules of a type's actions read. */
 export function reachOf(model: Model, type: string, actions: readonly string[]): Reach {
   const found: Found = { ways: new Map(), anywhere: new Set(), times: new Map(), ticking: false }
   const start: ReachedRecord = { type, steps: [] }
@@ -48,14 +48,14 @@ function collectRules(model: Model, place: ReachedRecord, actions: readonly stri
 function collectAlong(model: Model, { type, steps }: ReachedRecord, met: ReadonlySet<string>, found: Found): void {
   for (const reference of referencesTo(model, type)) {
     const owner = reference.type
-    // Chains that come back to a type may go on for ever: from there on, any change of what they pass may concern all.
+    // A chain that returns to a type may continue forever. From there on, any change of its types may affect every subscriber.
     const again = met.has(owner)
     if (again && steps === undefined) continue
     const step: Step = { kind: 'records', type: owner, by: [{ from: keyPlace(typeModel(model, type)), to: reference.place }] }
     const place: ReachedRecord = { type: owner, steps: again || steps === undefined ? undefined : [...steps, step] }
     if (place.steps === undefined) found.anywhere.add(owner)
     else found.ways.set(stepsId(place.steps), place.steps)
-    // The message names a blocking record to those who may see it.
+    // The message names a blocking record if the asker may see it.
     collectRules(model, place, ['read', ...(ALONG[reference.onDelete] ?? [])], found)
     if (reference.onDelete === 'delete' || reference.onDelete === 'follow')
       collectAlong(model, place, again ? new Set([owner]) : new Set([...met, owner]), found)
@@ -71,10 +71,10 @@ interface Found {
   ticking: boolean
 }
 
-/** Which record a field is of, and how it was reached. */
+/** The type of the record that a field belongs to, and the path to it. */
 interface ReachedRecord {
   readonly type: string
-  /** Undefined where no way leads here from the record. */
+  /** Undefined if no path leads here from the record. */
   readonly steps: readonly Step[] | undefined
   /** An object in a list of the record. */
   readonly inList?: true
@@ -120,13 +120,13 @@ function collectSome(node: SomeNode, scope: Scope, found: Found): void {
   const { over, each } = node
   if (over.kind === 'elements') {
     const at = scope.at.get(over.list.of)
-    // The objects are of the record itself.
+    // The objects belong to the record itself.
     return collect(node.of, at === undefined ? scope : { at: new Map(scope.at).set(each, { ...at, inList: true }) }, found)
   }
   const { by, rest } = linkOf(node, over)
-  // Those pairs that lead here from one record: from which does not matter, but that its own way is known.
+  // The pairs that lead here from one record. Which record does not matter, except that its own path must be known.
   const from = [...scope.at].find(([of]) => by.some((join) => join.from.kind === 'field' && join.from.of === of))
-  // Within a list, places are of its objects: no index leads from there.
+  // Inside a list, places belong to its objects, and no index covers them.
   if (from?.[1].steps === undefined || from[1].inList) {
     found.anywhere.add(over.type)
     return collect(node.of, { at: new Map(scope.at).set(each, { type: over.type, steps: undefined }) }, found)

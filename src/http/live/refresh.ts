@@ -4,15 +4,15 @@ import { compare } from './compare.js'
 import { place } from './placement.js'
 import { isConcerned, isWatched, type Subscription } from './subscription.js'
 
-/** How a list ends that cannot go on. */
+/** The reason why a list ends. */
 type End = (subscription: Subscription, why: 'too many' | 'failed') => void
 
-/** After so many failures in a row it is given up. */
+/** After this many failures in a row, the list ends. */
 const MOST_FAILURES = 5
-/** So many lists are read at the same time. */
+/** This many lists are read at the same time. */
 const AT_ONCE = 8
 
-/** Reads the lists that changes concern again, and tells those who watch them what is different. */
+/** Reads the lists that changes affect again, and sends the differences to their subscribers. */
 export class Refresh {
   readonly #listLimit: number
   readonly #end: End
@@ -26,12 +26,12 @@ export class Refresh {
     this.#onFailure = onFailure
   }
 
-  /** What is being read, and what waits to be tried again. */
+  /** Lists that are being read, and lists waiting for a retry. */
   get underWay(): readonly Promise<void>[] {
     return [...this.#lookings, ...this.#retries]
   }
 
-  /** Tells those who are concerned what has become of their lists. */
+  /** Refreshes all marked subscriptions. */
   async all(concerned: readonly Subscription[]): Promise<void> {
     let next = 0
     const some = async () => {
@@ -40,7 +40,7 @@ export class Refresh {
     await Promise.all(Array.from({ length: Math.min(AT_ONCE, concerned.length) }, some))
   }
 
-  /** The same for one subscription, which is refreshed once at a time. */
+  /** Refreshes one subscription. At most one refresh of it runs at a time. */
   one(subscription: Subscription): Promise<void> {
     if (subscription.running === undefined) {
       const looking = this.#look(subscription)
@@ -58,14 +58,14 @@ export class Refresh {
         await this.#lookOnce(subscription)
       } catch (error) {
         this.#onFailure(error)
-        // Not known is not unchanged: it is looked at again, and given up before long. Nobody else waits for that.
+        // After a failure the state is unknown. It is tried again a few times, without delaying other lists.
         subscription.stale = true
         if (++subscription.failures >= MOST_FAILURES) this.#end(subscription, 'failed')
         else this.#retry(subscription)
         break
       }
     }
-    // At once, so that the next refresh starts fresh.
+    // Cleared at once, so that marks made during the refresh count for the next one.
     subscription.running = undefined
   }
 
@@ -82,7 +82,7 @@ export class Refresh {
     const whole = subscription.stale || fresh.length > 0
     const keys = [...subscription.dirty]
     const records = await this.#read(subscription, whole, keys)
-    // Nobody is there any more to be told.
+    // No subscriber is left.
     if (!isWatched(subscription)) return
     subscription.failures = 0
     if (records.length > this.#listLimit) return this.#end(subscription, 'too many')
@@ -97,7 +97,7 @@ export class Refresh {
     }
   }
 
-  /** Reads the list, or the records of it that may be different; where that fails, they are still to be looked at. */
+  /** Reads the list, or only the records that may differ. If that fails, they stay marked. */
   async #read(subscription: Subscription, whole: boolean, keys: readonly Key[]): Promise<readonly Row[]> {
     subscription.dirty = new Set()
     subscription.stale = false
@@ -127,7 +127,7 @@ export class Refresh {
   }
 }
 
-/** They stand otherwise than when the rules were last specialised for them. */
+/** The person's rules must be specialised again. */
 async function placeAgain(subscription: Subscription): Promise<void> {
   subscription.moved = false
   try {

@@ -1,17 +1,17 @@
 import type { AncestorsNode, LinkNode, PlaceNode, RecordsNode } from '../../condition/index.js'
 
-/** Two places that have to be equal for a link to lead from one record to another. */
+/** Two places that must be equal for a link to lead from one record to another. */
 export interface Pair {
   readonly from: PlaceNode
   readonly to: PlaceNode
 }
 
-/** A step from a record to others, as a condition takes it. */
+/** A step from a record to others, as conditions use it. */
 export type Step =
   | { readonly kind: 'records'; readonly type: string; readonly by: readonly Pair[] }
   | { readonly kind: 'ancestors'; readonly type: string; readonly by: readonly Pair[]; readonly link: LinkNode; readonly key: PlaceNode }
 
-/** The step that a `some` takes by these pairs. */
+/** The step that a `some` with these pairs takes. */
 export function stepOf(over: RecordsNode | AncestorsNode, by: readonly Pair[]): Step {
   switch (over.kind) {
     case 'records':
@@ -23,7 +23,7 @@ export function stepOf(over: RecordsNode | AncestorsNode, by: readonly Pair[]): 
 
 const placeId = ({ path, type, list }: PlaceNode) => `${path.join('.')}:${type}${list ? '*' : ''}`
 
-/** The same text for the same steps. */
+/** A text that is the same for the same steps. */
 export function stepsId(steps: readonly Step[]): string {
   return steps
     .map(
@@ -32,5 +32,5 @@ export function stepsId(steps: readonly Step[]): string {
     .join('/')
 }
 
-/** The same text for the same place. */
+/** A text that is the same for the same place. */
 export { placeId }

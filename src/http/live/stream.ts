@@ -1,24 +1,24 @@
 import type { LiveEvent } from './subscription.js'
 
-/** How a stream is kept going. */
+/** How a stream is kept open. */
 export interface StreamOptions {
-  /** Asks again who is asking, and throws where nobody is any more. */
+  /** Authenticates again. Throws if the person is no longer signed in. */
   readonly recheck: () => Promise<boolean>
-  /** Every so many milliseconds. */
+  /** The interval in milliseconds. */
   readonly recheckEvery: number
-  /** Says that it is there, every so many milliseconds: what stands between would close it. */
+  /** The interval of keep-alive messages, in milliseconds. Proxies close idle connections. */
   readonly beat: number
-  /** What is said of a list that cannot be watched, where it is one of several; otherwise the stream does not begin. */
+  /** The message for a list that cannot be watched, if it is one of several. A single list then fails before the stream begins. */
   readonly refusal?: (error: unknown) => { readonly status: number; readonly detail?: string | undefined }
 }
 
 /** This many events may wait for a slow reader. Beyond it, they are replaced by whole lists once the client reads again. */
 const MOST_WAITING = 256
 
-/** Begins to watch: `hear` is told of every event. */
+/** Subscribes; `hear` is called with every event. */
 export type Watch = (hear: (event: LiveEvent) => void) => Promise<{ stop(): void; again(): void }>
 
-/** An event to be sent. One that `stays` is sent even if the whole list is sent again. */
+/** An event to send. One with `stays` is sent even if the whole list is sent again. */
 interface Waiting {
   readonly list: number
   readonly text: string
@@ -26,8 +26,8 @@ interface Waiting {
 }
 
 /**
- * Server-Sent Events, as the HTML standard has them (section 9.2): of one list, or of several by one connection, of which browsers
- * make few. Then every event says by `list` which it is about. Who reads slowly is not written to faster than they read.
+ * Server-Sent Events (HTML standard, section 9.2): of one list, or of several over one connection, since browsers limit connections. With
+ * several, every event names its `list`. Writing waits for slow readers.
  */
 export async function eventStream(watches: Watch | readonly Watch[], options: StreamOptions): Promise<Response> {
   const lists = new EventStream(options, typeof watches === 'function' ? 'one' : 'several')
@@ -45,7 +45,7 @@ class EventStream {
   readonly #encoder = new TextEncoder()
   readonly #timers: ReturnType<typeof setInterval>[] = []
   readonly #watched: (Awaited<ReturnType<Watch>> | undefined)[] = []
-  /** Lists of which events were left out: they are told as a whole once the reader reads. */
+  /** Lists with skipped events. They are sent as a whole when the client reads again. */
   readonly #behind = new Set<number>()
   #waiting: Waiting[] = [{ list: -1, text: 'retry: 2000\n\n', stays: true }]
   #ended = false
@@ -63,7 +63,7 @@ class EventStream {
     else this.#watched[list] = one
   }
 
-  /** Begins all of them; of one that cannot be watched, that is told, and the others go on. */
+  /** Starts all lists. If one of several fails, an event reports it and the others continue. */
   async beginAll(watches: readonly Watch[]): Promise<void> {
     const { refusal } = this.#options
     await Promise.all(
@@ -76,14 +76,14 @@ class EventStream {
     )
   }
 
-  /** Says from time to time that it is there, and asks again who is asking. */
+  /** Sends keep-alive messages and authenticates again at intervals. */
   keepUp(): void {
     if (this.#ended) return
     const { beat, recheck, recheckEvery } = this.#options
     this.#every(beat, () => {
       if (this.#waiting.length === 0) this.#say(-1, ': still here\n\n', false)
     })
-    // Another person, or the same one with other claims: start again.
+    // The person or their claims changed: end the stream, so that the client starts again.
     const over = () => this.#hear(0, { event: 'ended', why: 'sign in' })
     this.#every(recheckEvery, () => {
       recheck().then((same) => {
@@ -111,7 +111,7 @@ class EventStream {
     )
   }
 
-  /** Waits until there is something to be said, or it has ended. */
+  /** Waits until there is an event to send, or the stream has ended. */
   async #something(): Promise<void> {
     while (this.#waiting.length === 0 && !this.#ended) {
       await new Promise<void>((resolve) => {
@@ -132,7 +132,7 @@ class EventStream {
     if (isOver) this.#finish()
   }
 
-  /** Whether an event of this list is not told, since too many wait for a slow reader. */
+  /** Whether an event of this list is skipped because too many are waiting. */
   #isLeftOut(list: number): boolean {
     if (this.#behind.has(list)) return true
     if (this.#waiting.length < MOST_WAITING) return false
@@ -166,7 +166,7 @@ class EventStream {
   }
 }
 
-/** One event. What it is about is JSON, and so in one line. */
+/** One event. Its data is JSON on one line. */
 function eventText(event: string, about: object, number: number): string {
   return `id: ${number}\nevent: ${event}\ndata: ${JSON.stringify(about)}\n\n`
 }

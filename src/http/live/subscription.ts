@@ -1,4 +1,4 @@
-// Who watches which list of a store, and what is to be looked at again.
+// The subscriptions to the lists of a store, and what they must check again.
 import type { ConditionNode } from '../../condition/index.js'
 import type { Condition, Key, TypeModel } from '../../rulebook/index.js'
 import type { GuardedStore } from '../../store/index.js'
@@ -7,7 +7,7 @@ import { type ConditionIndex, conditionIndex } from './index-of.js'
 import type { Anchor } from './lookup-anchors.js'
 import { type Reach, reachOf } from './reach.js'
 
-/** What somebody hears of a list. */
+/** An event of a list. */
 export type LiveEvent =
   | { readonly event: 'listed'; readonly records: readonly unknown[] }
   | { readonly event: 'appeared' | 'changed'; readonly key: Key; readonly record: unknown }
@@ -17,17 +17,17 @@ export type LiveEvent =
   /** It cannot go on: sign in again, narrow the list, or come back later. */
   | { readonly event: 'ended'; readonly why: 'sign in' | 'too many' | 'failed' }
 
-/** Which records somebody watches. */
+/** The records that a subscription covers. */
 export interface LiveQuery {
   readonly where?: ((record: unknown) => Condition) | undefined
   readonly fields?: readonly string[] | undefined
-  /** What may be done to each, along with it. */
+  /** Also the verdicts for each record. */
   readonly withActions?: readonly string[] | undefined
-  /** The same text for the same query, so that those who ask alike share the work. */
+  /** A text that is the same for equal queries, so that equal subscriptions share the work. */
   readonly name?: string | undefined
 }
 
-/** Those who watch the same list as the same person. */
+/** The subscribers of the same list as the same person. */
 export interface Subscription {
   readonly id: string
   readonly watched: WatchedStore
@@ -37,88 +37,88 @@ export interface Subscription {
   readonly where: ConditionNode
   readonly mine: GuardedStore
   readonly subscribers: Set<Subscriber>
-  /** What they were told last, by key: a digest of it. */
+  /** A hash of what was sent last, by key. */
   readonly shown: Map<Key, string>
-  /** When it is in the index for the first time. */
+  /** Resolves when the subscription is in the index for the first time. */
   placed: Promise<void>
   cover: readonly Anchor[] | undefined
-  /** Who they are, with their own records, as the rules were specialised for. */
+  /** The claims with the person's own records, as the rules were last specialised for. */
   as: string | undefined
-  /** Where records are looked for that tell who they are. */
+  /** The places of the person's own records. */
   mineAt: readonly string[]
-  /** Instants at which it may come out otherwise. */
+  /** Times at which the result may change. */
   instants: readonly number[]
   dirty: Set<Key>
   stale: boolean
-  /** They stand otherwise than when the rules were last specialised for them. */
+  /** The claims changed since the rules were last specialised. */
   moved: boolean
   running: Promise<void> | undefined
   failures: number
 }
 
-/** One of them. */
+/** One subscriber. */
 export interface Subscriber {
   readonly hear: (event: LiveEvent) => void
-  /** Who it is, as far as that is counted. */
+  /** The person for the quota, as far as known. */
   readonly asker: string
-  /** Has to be told the whole list. */
+  /** Must receive the whole list. */
   fresh: boolean
 }
 
-/** One store, and what is watched of it. */
+/** One store and its subscriptions. */
 export interface WatchedStore {
   readonly inside: Inside
   readonly subscriptions: Map<string, Subscription>
   readonly indexes: Map<string, ConditionIndex<Subscription>>
-  /** Who is shown a record, by type and key. */
+  /** The subscriptions that show a record, by type and key. */
   readonly showing: Map<string, Map<Key, Set<Subscription>>>
   readonly reaches: Map<string, Reach>
   readonly reached: Set<string>
-  /** Whose own records are where. */
+  /** The subscriptions by the places of their own records. */
   readonly own: Map<string, Set<Subscription>>
-  /** Who has to be looked at, now that something has changed. */
+  /** The subscriptions that must be checked because something changed. */
   readonly concerned: Set<Subscription>
-  /** The subscriptions for which something changes by itself at a known instant. */
+  /** The subscriptions whose result changes at a known time. */
   readonly timed: Set<Subscription>
   last: number
 }
 
-/** Notes that the whole list of a subscription has to be looked at; `moved`, and who they are as well. */
+/** Marks the whole list of a subscription for a check; with `moved`, also the person's claims. */
 export function outdate(subscription: Subscription, moved = false): void {
   subscription.stale = true
   subscription.moved ||= moved
   subscription.watched.concerned.add(subscription)
 }
 
-/** Notes that a record may have come, gone or changed for a subscription. */
+/** Marks one record of a subscription for a check. */
 export function touch(subscription: Subscription, key: Key): void {
   subscription.dirty.add(key)
   subscription.watched.concerned.add(subscription)
 }
 
-/** Whether there is anything to look at, and anybody to tell. */
+/** Whether there is anything to check, and a subscriber. */
 export const isConcerned = (subscription: Subscription) =>
   subscription.subscribers.size > 0 &&
   (subscription.stale || subscription.moved || subscription.dirty.size > 0 || [...subscription.subscribers].some(({ fresh }) => fresh))
 
-/** Whether anybody watches it still. */
+/** Whether the subscription still has a subscriber. */
 export const isWatched = (subscription: Subscription) => subscription.watched.subscriptions.get(subscription.id) === subscription
 
-/** The index over what those who watch records of a type may see. */
+/** The index over what the subscribers of a type may see. */
 export function indexOf(watched: WatchedStore, type: string): ConditionIndex<Subscription> {
   const there = watched.indexes.get(type) ?? conditionIndex<Subscription>()
   watched.indexes.set(type, there)
   return there
 }
 
-/** Takes a subscription out of a set, and the set away when it is empty. */
+/** Removes a subscription from a set, and an empty set from its map. */
 export function forget<K>(from: Map<K, Set<Subscription>> | undefined, key: K, subscription: Subscription): void {
   const there = from?.get(key)
   there?.delete(subscription)
   if (there?.size === 0) from?.delete(key)
 }
 
-/** Notes what a type's rules hang on, once for each set of actions. */
+/** Records what a type's rules read, once for each set of actions. */
 export function reachFor(watched: WatchedStore, type: string, actions: readonly string[]): void {
   const name = [type, ...actions].join(' ')
   if (watched.reached.has(name)) return

@@ -4,17 +4,17 @@ import { type InnerViewpoint, rulebookOf } from '../../viewpoint/index.js'
 import { type AccessMatrix, accessMatrix, type MatrixOptions } from '../matrix/matrix.js'
 import { type RuleLines, ruleLines } from '../reports/rule-lines.js'
 
-/** What somebody may do to one record by one action: to which fields (undefined for all), and by which clauses. */
+/** What a person may do to one record with one action: the fields (undefined for all) and the clauses. */
 export interface SavedAccess {
   readonly fields?: readonly string[] | undefined
   readonly by: readonly string[]
 }
 
-/** The access of everybody to everything, as it was at some time. Keys are written as text. */
+/** The access of all people at one time. Keys are texts. */
 export interface Baseline {
   readonly at: string
   readonly people: readonly string[]
-  /** By record type, key, action and person. What may be done within a routine only is an action of its own: `update within closeSeason`. */
+  /** By record type, key, action and person. An action within a routine has a name of its own: `update within closeSeason`. */
   readonly access: {
     readonly [type: string]: {
       readonly [key: string]: { readonly [action: string]: { readonly [person: string]: SavedAccess } }
@@ -26,14 +26,16 @@ export interface Baseline {
   readonly privileges: { readonly [name: string]: readonly string[] }
   /** Who may call which routine. */
   readonly routines: { readonly [name: string]: readonly string[] }
-  /** The rules themselves: what they let updates and creations make of records, and of records that are not here, only they tell. */
+  /**
+   * The rules themselves. Only they tell what updates and creations may make of a record, and what is allowed on records that are not here.
+   */
   readonly rules: RuleLines
 }
 
 type ByPerson = { [person: string]: SavedAccess }
 type OfRecords = Record<string, Record<string, ByPerson>>
 
-/** The access of everybody, as plain data to be saved and compared. */
+/** The access of all people as plain data, to save and compare. */
 export function baselineOf(book: { readonly model: Model }, options: Omit<MatrixOptions, 'actions'> & { readonly now: Date }): Baseline {
   const { model } = book
   const people = Object.keys(options.people)
@@ -42,7 +44,7 @@ export function baselineOf(book: { readonly model: Model }, options: Omit<Matrix
   const creates: Record<string, Record<string, 'always' | 'depending'>> = {}
   for (const type of Object.keys(model.types)) {
     const outside = accessMatrix(book, type, options)
-    // No key of a record is a name that every object has.
+    // No prototype, because a key may be the name of a property that every object has.
     const ofType: OfRecords = Object.create(null)
     for (const key of outside.keys) ofType[String(key)] = {}
     note(outside, ofType, '')
@@ -60,7 +62,7 @@ export function baselineOf(book: { readonly model: Model }, options: Omit<Matrix
   return { at: options.now.toISOString(), people, access, creates, ...granted, rules: ruleLines(model) }
 }
 
-/** Who has which privilege, and may call which routine. */
+/** Who has which privilege, and who may call which routine. */
 function grantsOf(model: Model, { people, records, now }: MatrixOptions): Pick<Baseline, 'privileges' | 'routines'> {
   const book = rulebookOf(model)
   const views = Object.entries(people).map(
@@ -78,9 +80,9 @@ function hasClausesWithin({ types }: Model, type: string, routine: string): bool
   return Object.values(types[type]?.rules?.may ?? {}).some((clauses) => clauses.some(({ within }) => within?.includes(routine)))
 }
 
-/** Notes every cell of a matrix; within a routine, those that are otherwise than outside of it. */
+/** Adds every cell of a matrix. For a routine, only cells that differ from those outside it. */
 function note(matrix: AccessMatrix, ofType: OfRecords, within: string, outside?: AccessMatrix): void {
-  // Person by person, so that each is looked at once.
+  // Person by person, so that each is specialised once.
   for (const person of matrix.people)
     for (const key of matrix.keys) {
       const before = outside?.access(person, key)
@@ -106,19 +108,19 @@ function creating(matrix: AccessMatrix): Record<string, 'always' | 'depending'> 
   )
 }
 
-/** What somebody gained or lost: an action on a record, or fields of it. */
+/** What a person gained or lost: an action on a record, or fields of it. */
 export interface AccessChange {
   readonly type: string
   readonly key: string
   readonly action: string
   readonly person: string
-  /** The fields that were gained or lost; undefined where it is the action itself. */
+  /** The fields gained or lost; undefined if it is the whole action. */
   readonly fields?: readonly string[]
-  /** The clauses that let it: those of now where something was gained, those of then where it was lost. */
+  /** The clauses that allow it: the current ones for a gain, the former ones for a loss. */
   readonly by: readonly string[]
 }
 
-/** A privilege or a routine that somebody gained or lost. */
+/** A privilege or routine that a person gained or lost. */
 export interface Grant {
   readonly kind: 'privilege' | 'routine'
   readonly name: string
@@ -126,9 +128,9 @@ export interface Grant {
   readonly has: boolean
 }
 
-/** Rules of one kind that are there no longer, and those that are new. */
+/** Rules of one kind that were removed or added. */
 export interface RuleChange {
-  /** `plot update`, `routines`. */
+  /** Which kind: `plot update`, `routines`. */
   readonly of: string
   readonly gone: readonly string[]
   readonly added: readonly string[]
@@ -140,23 +142,23 @@ export interface Drift {
   readonly gained: readonly AccessChange[]
   /** Access that was narrowed. */
   readonly lost: readonly AccessChange[]
-  /** Who may create more, or less, than they could. */
+  /** People who may create more or fewer records than before. */
   readonly creates: readonly { readonly type: string; readonly person: string; readonly before: string; readonly after: string }[]
-  /** Who came to have a privilege or to call a routine, or no longer does. */
+  /** People who gained or lost a privilege or a routine. */
   readonly grants: readonly Grant[]
   /**
-   * Rules that are otherwise: by what updates and creations may make of a record, or on records that are not here, somebody may have gained
-   * or lost something although no cell shows it.
+   * Rules that changed. People may have gained or lost what updates and creations may make of records, or access to records that are not
+   * here, although no cell shows it.
    */
   readonly rules: readonly RuleChange[]
-  /** What only one of them speaks of, and could not be compared. */
+  /** What only one of the baselines contains, so it could not be compared. */
   readonly onlyBefore: { readonly people: readonly string[]; readonly records: readonly string[] }
   readonly onlyAfter: { readonly people: readonly string[]; readonly records: readonly string[] }
 }
 
 /**
- * Compares two baselines: who gained what, and who lost it, for the people that both speak of; on the records that both speak
- * of, or with `everything` on all: what is not there is reached by nobody.
+ * Compares two baselines: who gained and lost what, for the people in both. It compares the records in both, or all of them with
+ * `everything`: a record that is not there is accessible to no one.
  */
 export function driftBetween(before: Baseline, after: Baseline, model: Model, { everything = false } = {}): Drift {
   const people = after.people.filter((name) => before.people.includes(name))
@@ -180,7 +182,7 @@ interface Changes {
   readonly lost: AccessChange[]
 }
 
-/** What changed of the access to records of a type. */
+/** The changes in access to records of a type. */
 function changesOf(
   { name: type, fields, key: keyField, actions }: TypeModel,
   before: Baseline,
@@ -224,7 +226,7 @@ function changedCreates(before: Baseline, after: Baseline, people: readonly stri
   )
 }
 
-/** Whether two baselines say the same, and speak of the same. */
+/** Whether two baselines are equal. */
 export function isNoDrift({ onlyBefore, onlyAfter, ...changed }: Drift): boolean {
   const lists = [...Object.values(changed), onlyBefore.people, onlyBefore.records, onlyAfter.people, onlyAfter.records]
   return lists.every(({ length }) => length === 0)

@@ -2,34 +2,34 @@ import { PachterError, type Row } from '../../condition/index.js'
 import type { Key, Model, TypeModel } from '../../rulebook/index.js'
 import type { Refusal } from './expectation.js'
 
-/** An address of an application's own, at which something is done to a record: `{key}` in it is the key. */
+/** An endpoint of the application that changes a record: `{key}` in it stands for the key. */
 export interface OwnAddress {
   readonly method: string
-  /** From the host on, as in `/plots/{key}/planting`. */
+  /** The path, such as `/plots/{key}/planting`. */
   readonly path: string
-  /** How the fields are sent: as JSON, or as an HTML form sends them. */
+  /** How the fields are sent: as JSON or as an HTML form. */
   readonly as?: 'json' | 'form'
 }
 
-/** An application that is running, behind the routes of `pachter/http`. */
+/** A running application with the routes of `pachter/http`. */
 export interface Deployed {
   readonly model: Model
-  /** The address that the routes are under. */
+  /** The address of the routes. */
   readonly url: string
-  /** The credentials of each person, as headers; the visitor needs none. People who are not here are not checked. */
+  /** The credentials of each person, as headers. A visitor needs none. People without credentials are not checked. */
   readonly people: { readonly [person: string]: Readonly<Record<string, string>> }
-  /** Record types in which refused writes may really be tried; of others it is asked what may be done. */
+  /** Record types in which refused writes are really attempted. For others, the application is only asked. */
   readonly mayWrite: readonly string[]
-  /** How addresses name record types, where otherwise than the rulebook does. */
+  /** The path segments of record types, if they differ from their names. */
   readonly paths?: { readonly [type: string]: string }
-  /** Handlers of the application's own, by type and action: what is tried, is tried there. */
+  /** The application's own endpoints, by type and action. Writes are attempted there. */
   readonly handlers?: { readonly [type: string]: { readonly [action: string]: OwnAddress } }
-  /** The keys that there are, for expectations of "all". */
+  /** The existing keys, for expectations about "all". */
   readonly keys: (type: string) => readonly Key[]
   readonly fetch?: typeof fetch
 }
 
-/** What the application answered. */
+/** The application's response. */
 export interface Answer {
   readonly status: number
   readonly body: Row
@@ -42,10 +42,10 @@ export class DeployedError extends PachterError {
   }
 }
 
-/** An answer that no rule gives: it neither allows nor refuses anything. */
+/** A response that no rule produces: it is neither a permission nor a refusal. */
 export class OddAnswer extends Error {}
 
-// A refusal is one by the rules only where it has their own code: another guard, a proxy or a mistake refuses as well.
+// A refusal counts only if it has the rules' own code: another guard, a proxy or a bug can refuse too.
 const REFUSED_BY: { readonly [code: string]: { readonly status: number; readonly outcome: Refusal } } = {
   SIGN_IN: { status: 401, outcome: 'sign in' },
   NOT_FOUND: { status: 404, outcome: 'not found' },
@@ -53,7 +53,7 @@ const REFUSED_BY: { readonly [code: string]: { readonly status: number; readonly
   INVALID: { status: 422, outcome: 'invalid' },
 }
 
-/** How it came out. @throws OddAnswer where the rules had no part in it */
+/** The outcome of a response. @throws OddAnswer if it does not come from the rules */
 export function outcomeOf({ status, body }: Answer, doing: string): 'allowed' | Refusal {
   if (status >= 200 && status < 300) return 'allowed'
   const code = String(body.code ?? '')
@@ -63,7 +63,7 @@ export function outcomeOf({ status, body }: Answer, doing: string): 'allowed' | 
   throw new OddAnswer(`${doing} is answered with ${status}${said === '' ? '' : ` (${said})`}, which is not a refusal by the rules`)
 }
 
-/** Asks the application as a person. What changes something says that it comes from the application's own pages, as they would. */
+/** Sends a request as a person. A changing request states the application's own origin, as its pages do. */
 export async function call(site: Deployed, person: string, method: string, path: string, body?: Row): Promise<Answer> {
   const kind = body === undefined ? {} : { 'content-type': method === 'PATCH' ? 'application/merge-patch+json' : 'application/json' }
   const sent = body === undefined ? {} : { body: JSON.stringify(body) }
@@ -75,7 +75,7 @@ export async function call(site: Deployed, person: string, method: string, path:
   }
 }
 
-/** Does something at an address of the application's own. What it answers may be anything; a refusal has the rules' own code. */
+/** Calls an endpoint of the application. Its success response may be anything; a refusal has the rules' own code. */
 export async function callHandler(
   site: Deployed,
   person: string,
@@ -90,7 +90,7 @@ export async function callHandler(
   const sent = bare ? {} : { body: as === 'form' ? form() : JSON.stringify(body) }
   const type = as === 'form' ? 'application/x-www-form-urlencoded' : 'application/json'
   const { status, text } = await send(site, person, method, address, { headers: bare ? {} : { 'content-type': type }, ...sent })
-  // After a form, one is led on: to where one signs in as well, which is told by no code.
+  // A form often redirects, also to the sign-in page, and no code tells the two apart.
   if (status >= 300 && status < 400)
     return { status, body: { code: 'REDIRECT', detail: 'is answered with a redirect, which does not say whether it was done' } }
   try {
@@ -123,13 +123,13 @@ async function send(
   }
 }
 
-/** The address of a record type, or of a record. */
+/** The URL of a record type or a record. */
 export function pathOf({ paths }: Deployed, type: string, key?: Key): string {
   const path = (paths && Object.hasOwn(paths, type) ? paths[type] : undefined) ?? type
   return key === undefined ? path : `${path}/${encodeURIComponent(String(key))}`
 }
 
-/** A person's list, page after page; nothing where they have to sign in for any of it. */
+/** A person's whole list, page by page; undefined if they must sign in first. */
 export async function listed(site: Deployed, person: string, type: string, query: Readonly<Record<string, string>>): Promise<Row[]> {
   const rows: Row[] = []
   let after: string | undefined
@@ -147,10 +147,10 @@ export async function listed(site: Deployed, person: string, type: string, query
   return rows
 }
 
-/** What may be done to a record, by the application's own word. */
+/** The verdicts on a record, as the application states them. */
 export type May = { readonly [action: string]: { readonly allowed: boolean; readonly fields?: readonly string[] } | undefined }
 
-/** What a person may do to a record, by the application's own word; undefined where they do not see it. */
+/** The verdicts on a record for a person, as the application states them; undefined if they do not see it. */
 export async function mayOf(
   site: Deployed,
   person: string,

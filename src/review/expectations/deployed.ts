@@ -4,19 +4,15 @@ import { type Answer, call, callHandler, type Deployed, listed, type May, mayOf,
 import { type Expectation, expectationTitle, type PrivilegeExpectation, type TryExpectation } from './expectation.js'
 import type { Finding } from './judge.js'
 
-/**
- * How an expectation came out, or why it was left out. `asked` says that it was not tried: it holds by what the application itself says
- * may be done.
- */
+/** The result of an expectation, or why it was skipped. `asked` means that the application was only asked, and nothing was attempted. */
 export type DeployedFinding =
   | (Finding & { readonly asked?: true })
   | { readonly expectation: Expectation; readonly title: string; readonly leftOut: string }
 
 /**
- * Judges an expectation against a running application, as the person themselves. It only reads and asks, but for types that it is
- * told it may write: there, what is meant to be refused is really tried, and the record compared afterwards.
- *
- * @throws DeployedError where the application cannot be reached, or answers as these routes do not
+ * Judges an expectation on a running application, signed in as the person. It only reads and asks, except for types where writes are
+ * permitted: there, writes that should be refused are really attempted, and the record is compared afterwards.
+ * @throws DeployedError if the application cannot be reached, or does not answer like these routes
  */
 export async function judgeDeployed(site: Deployed, expectation: Expectation): Promise<DeployedFinding> {
   const title = expectationTitle(expectation)
@@ -41,7 +37,7 @@ export async function judgeDeployed(site: Deployed, expectation: Expectation): P
 
 const BUILT_IN: readonly string[] = ['read', 'create', 'update', 'delete']
 
-/** Nothing but a write would tell, and that was not permitted. */
+/** Only a write could tell, and writes are not permitted. */
 class OnlyTrying extends Error {}
 
 function reasonToLeaveOut({ people, mayWrite }: Deployed, one: Expectation): string | undefined {
@@ -53,7 +49,7 @@ function reasonToLeaveOut({ people, mayWrite }: Deployed, one: Expectation): str
   return undefined
 }
 
-/** Whether what is judged is really done: something is read, or a write that is meant to be refused is sent. */
+/** Whether something is really done: a read, or a write that should be refused. */
 function isTried({ mayWrite }: Deployed, one: Expectation): boolean {
   if (one.kind === 'reach' || one.kind === 'fields') return one.action === 'read'
   return one.kind === 'try' && (one.action === 'read' || (!one.allowed && mayWrite.includes(one.type)))
@@ -102,7 +98,7 @@ async function reached(site: Deployed, type: TypeModel, one: Expectation & { rea
   ]
 }
 
-/** A record as somebody gets it by its key; undefined where they do not. */
+/** A record that a person gets by its key; undefined if they do not. */
 async function gotten(site: Deployed, person: string, type: TypeModel, key: Key): Promise<Row | undefined> {
   const answer = await call(site, person, 'GET', pathOf(site, type.name, key))
   return outcomeOf(answer, `${type.name} ${key}, asked for by ${person},`) === 'allowed' ? answer.body : undefined
@@ -121,7 +117,7 @@ async function fieldsOf(site: Deployed, type: TypeModel, one: Expectation & { re
   ]
 }
 
-/** The fields that somebody is given of a record; and those that may be left out for having no value. */
+/** The fields of a record in a person's response, and those that may be absent because they have no value. */
 async function seen(site: Deployed, person: string, type: TypeModel, key: Key) {
   const record = await gotten(site, person, type, key)
   if (record === undefined) return { has: [], left: [] }
@@ -166,7 +162,7 @@ async function attempted(site: Deployed, type: TypeModel, one: TryExpectation): 
   return [...compared(one, outcome, detail as string | undefined), ...trace]
 }
 
-/** Sends a write, to the routes or to a handler of the application's own. */
+/** Sends a write to the routes, or to the application's own endpoint. */
 function tried(site: Deployed, type: TypeModel, { person, action, key, sending = {} }: TryExpectation): Promise<Answer> {
   const handler = site.handlers?.[type.name]?.[action]
   if (handler !== undefined) return callHandler(site, person, handler, key, sending)
@@ -183,7 +179,7 @@ function tried(site: Deployed, type: TypeModel, { person, action, key, sending =
   }
 }
 
-/** Asked, and not tried: what the application itself says may be done. */
+/** Asks the application what is allowed, without attempting it. */
 async function permitted(site: Deployed, type: TypeModel, one: TryExpectation): Promise<string[]> {
   const { person, action, key, sending, allowed } = one
   if (allowed && sending !== undefined) return promised(site, type, one)
@@ -197,7 +193,7 @@ async function permitted(site: Deployed, type: TypeModel, one: TryExpectation): 
   return ['the verdict of the application is that it is allowed']
 }
 
-/** What the application answers who asks for a verdict, of what would be sent. */
+/** The application's verdict on the fields that would be sent. */
 async function promised(site: Deployed, type: TypeModel, { person, action, key, sending = {} }: TryExpectation): Promise<string[]> {
   const question = action === 'create' ? { action, type: type.name, record: sending } : { action, type: type.name, key, changes: sending }
   const answer = await call(site, person, 'POST', 'my-rules/verdicts', { questions: [question] })

@@ -1,10 +1,10 @@
 import type { Row } from '../../condition/index.js'
 import type { Key } from '../../rulebook/index.js'
 
-/** How much is said of a set: that it is exactly these, that these are in it, or that none of them is. */
+/** The kind of statement about a set: exactly these, at least these, or none of these. */
 export type Extent = 'exactly' | 'at least' | 'none'
 
-/** Where an expectation is written. */
+/** The position of an expectation in a file. */
 export interface FileLine {
   readonly file: string
   /** From 1. */
@@ -12,14 +12,14 @@ export interface FileLine {
 }
 
 interface About {
-  /** A name among the people. */
+  /** The name of a person. */
   readonly person: string
   readonly place?: FileLine
-  /** The instant at which it is judged, where it is another than for the rest. */
+  /** The time at which it is judged, if different from the rest. */
   readonly at?: Date
 }
 
-/** On which records of a type somebody may do an action: which they see, where it is `read`. */
+/** The records of a type on which a person may do an action; for `read`, the records that they see. */
 export interface ReachExpectation extends About {
   readonly kind: 'reach'
   readonly action: string
@@ -28,7 +28,7 @@ export interface ReachExpectation extends About {
   readonly keys: readonly Key[] | 'all'
 }
 
-/** Which fields of a record somebody sees, or may change; besides the key. */
+/** The fields of a record that a person sees or may change, besides the key. */
 export interface FieldsExpectation extends About {
   readonly kind: 'fields'
   readonly action: 'read' | 'update'
@@ -38,9 +38,9 @@ export interface FieldsExpectation extends About {
   readonly fields: readonly string[] | 'all'
 }
 
-/** The ways in which something is refused. `invalid` is what does not fit the record type, for every sender. */
+/** The kinds of refusal. `invalid` means that the values do not fit the record type, independent of the sender. */
 export const REFUSALS = ['sign in', 'not found', 'refused', 'invalid'] as const
-/** One of them. */
+/** One kind of refusal. */
 export type Refusal = (typeof REFUSALS)[number]
 
 /** The result of an action. */
@@ -48,29 +48,29 @@ export interface TryExpectation extends About {
   readonly kind: 'try'
   readonly action: string
   readonly type: string
-  /** Of the stored record; none for create. */
+  /** The key of the stored record; absent for create. */
   readonly key?: Key
-  /** The fields that are sent. An update without any is the question whether something may be changed at all. */
+  /** The fields to send. An update without fields asks whether anything may be changed. */
   readonly sending?: Row
   /** The routine within which it is done. */
   readonly within?: string
   readonly allowed: boolean
-  /** In which way it is refused; any but invalid if left out. */
+  /** The expected kind of refusal. Default: any kind except invalid. */
   readonly as?: Refusal
-  /** The words of the refusal. */
+  /** The expected message. */
   readonly message?: string
-  /** Fields that the record has when it is done. */
+  /** The expected fields of the record afterwards. */
   readonly giving?: Row
 }
 
-/** Whether somebody has a privilege, or may call a routine. */
+/** Whether a person has a privilege, or may call a routine. */
 export interface PrivilegeExpectation extends About {
   readonly kind: 'privilege' | 'routine'
   readonly name: string
   readonly has: boolean
 }
 
-/** All that somebody may do to a stored record: these actions and no others. */
+/** All that a person may do to a stored record: exactly these actions. */
 export interface AccessExpectation extends About {
   readonly kind: 'access'
   readonly type: string
@@ -78,16 +78,16 @@ export interface AccessExpectation extends About {
   readonly actions: readonly string[]
 }
 
-/** What somebody is meant to see or be refused, as plain data. */
+/** What a person should see or be refused, as plain data. */
 export type Expectation = ReachExpectation | FieldsExpectation | TryExpectation | PrivilegeExpectation | AccessExpectation
 
-/** The words of an expectation file, for seeing and for changing. */
+/** The words of expectation files for reading and updating. */
 export const EXTENTS: { readonly [A in 'read' | 'update']: { readonly [E in Extent]: string } } = {
   read: { exactly: 'sees exactly', 'at least': 'sees', none: 'does not see' },
   update: { exactly: 'changes exactly', 'at least': 'changes', none: 'does not change' },
 }
 
-/** An expectation in one line, by the words of the files: "ines sees exactly plot: p-01, p-03". */
+/** Formats an expectation as one line, in the words of the files: "ines sees exactly plot: p-01, p-03". */
 export function expectationTitle(expectation: Expectation): string {
   const { person } = expectation
   switch (expectation.kind) {

@@ -13,16 +13,16 @@ import {
   type TryExpectation,
 } from './expectation.js'
 
-/** How an expectation came out. */
+/** The result of an expectation. */
 export interface Finding {
   readonly expectation: Expectation
   readonly title: string
   readonly held: boolean
-  /** What is otherwise than expected, a line each, with the reason. */
+  /** What differs from the expectation, one line each, with the reason. */
   readonly problems: readonly string[]
 }
 
-/** Judges an expectation by the guarded store and the viewpoint of the person, on a copy of the records. */
+/** Judges an expectation with the person's guarded store and viewpoint, on a copy of the records. */
 export async function judgeExpectation(ground: Ground, expectation: Expectation): Promise<Finding> {
   const { at } = expectation
   const problems = await problemsOf(at === undefined ? ground : ground.asOf(at), expectation)
@@ -50,7 +50,7 @@ function problemsOf(ground: Ground, expectation: Expectation): Promise<string[]>
   }
 }
 
-/** Of so many records each is told of; the others are counted. */
+/** This many records are listed; the rest are counted. */
 const MOST_TOLD = 10
 
 async function reach(ground: Ground, { person, action, type, extent, keys }: ReachExpectation): Promise<string[]> {
@@ -65,7 +65,7 @@ async function reach(ground: Ground, { person, action, type, extent, keys }: Rea
   ]
 }
 
-/** What is not in the list is not to be had by its key either. */
+/** A record that is not in the list must not be available by its key either. */
 async function opened(ground: Ground, person: string, type: string, keys: readonly Key[], listed: ReadonlySet<Key>): Promise<string[]> {
   const problems: string[] = []
   for (const key of keys) {
@@ -76,7 +76,7 @@ async function opened(ground: Ground, person: string, type: string, keys: readon
   return problems
 }
 
-/** The records to which a person may do something: of a deletion, with all that goes along with it. */
+/** The records on which a person may do an action. A deletion includes everything that is deleted with it. */
 export async function reached(ground: Ground, person: string, action: string, type: string): Promise<Key[]> {
   const { key } = typeModel(ground.model, type)
   if (isTakenAlong(ground, action, type)) {
@@ -90,12 +90,12 @@ export async function reached(ground: Ground, person: string, action: string, ty
   return rows.map((row) => (row as Row)[key] as Key)
 }
 
-/** Whether other records may block it, whatever the rules say of the record itself. */
+/** Whether other records may block the deletion, besides the rules of the record itself. */
 export function isTakenAlong({ model }: Ground, action: string, type: string): boolean {
   return action === 'delete' && isJudgedAlong(model, type)
 }
 
-/** The records in a line for each reason. */
+/** The records, grouped into one line for each reason. */
 async function told(keys: readonly Key[], what: string, why: (key: Key) => Promise<string>): Promise<string[]> {
   const reasons = new Map<string, Key[]>()
   for (const key of keys.slice(0, MOST_TOLD)) {
@@ -175,7 +175,7 @@ async function attempted(ground: Ground, expectation: TryExpectation): Promise<s
     if (result.outcome !== 'allowed') return [`${result.outcome}: ${result.message ?? ''} ${why()}`.trim()]
     return unlike(ground, expectation, result.record)
   }
-  // Done for good, to the copy: what was refused must have left no trace.
+  // The action is done on the copy without undoing it: a refused action must not have changed anything.
   const trace = await ground.touched(type, key)
   const { as, message } = expectation
   if (result.outcome === 'allowed') {
@@ -193,7 +193,7 @@ async function attempted(ground: Ground, expectation: TryExpectation): Promise<s
   return problems
 }
 
-/** Why a try came out as it did. */
+/** The reason for the outcome of an attempt. */
 function whyTried(ground: Ground, { person, action, type, key, sending = {}, within }: TryExpectation): string {
   const view = ground.viewpoint(person, within)
   const before = key === undefined ? undefined : ground.record(type, key)
@@ -204,7 +204,7 @@ function whyTried(ground: Ground, { person, action, type, key, sending = {}, wit
   return reasonOf(view.why(action, type, before, becomes))
 }
 
-/** An update without anything sent: whether there is any that is allowed. Where there is none, each field is tried. */
+/** An update without fields: whether any update is allowed. If not, each field is tried. */
 async function anyUpdate(ground: Ground, expectation: TryExpectation): Promise<string[]> {
   const { person, type: typeName, key, allowed, within, as, message } = expectation
   const type = typeModel(ground.model, typeName)
@@ -230,7 +230,7 @@ async function anyUpdate(ground: Ground, expectation: TryExpectation): Promise<s
   return problems
 }
 
-/** What a record that was written has otherwise than expected. */
+/** How a written record differs from the expectation. */
 function unlike(ground: Ground, { type: typeName, giving, action }: TryExpectation, record: Row | undefined): string[] {
   if (giving === undefined || action === 'delete') return []
   const type = typeModel(ground.model, typeName)

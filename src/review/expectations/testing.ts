@@ -1,5 +1,5 @@
 /**
- * Expectations in tests: what each person is meant to see and to be refused. For any test runner: what is not as expected throws.
+ * Expectations in tests: what each person should see and be refused. For any test runner: an unmet expectation throws.
  * @module
  */
 import { PachterError, type Row } from '../../condition/index.js'
@@ -34,72 +34,72 @@ export class ExpectationError extends PachterError {
   }
 }
 
-/** Whose eyes are looked through, at which records, and when. */
+/** The people, the records and the time. */
 export interface LookOptions<P extends string, Me> {
-  /** Claims by name. `visitor` and `unknown` are there besides. */
+  /** Claims by name. `visitor` and `unknown` are added. */
   readonly people: { readonly [name in P]: Me }
-  /** The claims of a signed-in person without a record, if an id alone does not fit their shape. */
+  /** The claims of a signed-in person without a record, if an id alone does not fit the shape. */
   readonly unknown?: Me
-  /** The records by type. They stay as they are. */
+  /** The records by type. They are not changed. */
   readonly records: Records
-  /** Default: the clock. */
+  /** Default: the system clock. */
   readonly now?: Date
 }
 
-/** What is sent with a try, and what should come of it. */
+/** The fields to send, and the expected result. */
 export interface Trying<W extends World, K extends TypeName<W>> {
   readonly sending?: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null }
   readonly within?: W['routine']
 }
 
-/** What is expected of one person. Every method throws an `ExpectationError` if it is not so. */
+/** Expectations about one person. Every method throws an `ExpectationError` if the expectation does not hold. */
 export interface Onlooker<W extends World> {
-  /** Sees these records, and maybe others. */
+  /** The person sees these records, and maybe others. */
   sees<K extends TypeName<W>, F extends FieldName<W, K>>(
     type: K,
     which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
   ): Promise<void>
-  /** Sees these records and no others; where fields are named, these and no others. */
+  /** The person sees exactly these records; with fields, exactly these fields. */
   seesExactly<K extends TypeName<W>, F extends FieldName<W, K>>(
     type: K,
     which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
   ): Promise<void>
-  /** Sees none of these records; where fields are named, none of these of them. */
+  /** The person sees none of these records; with fields, none of these fields. */
   doesNotSee<K extends TypeName<W>, F extends FieldName<W, K>>(
     type: K,
     which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
   ): Promise<void>
-  /** May change these records, and maybe others. */
+  /** The person may change these records, and maybe others. */
   changes<K extends TypeName<W>, F extends FieldName<W, K>>(
     type: K,
     which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
   ): Promise<void>
-  /** May change these records and no others; where fields are named, these and no others. */
+  /** The person may change exactly these records; with fields, exactly these fields. */
   changesExactly<K extends TypeName<W>, F extends FieldName<W, K>>(
     type: K,
     which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
   ): Promise<void>
-  /** May change none of these records; where fields are named, none of these of them. */
+  /** The person may change none of these records; with fields, none of these fields. */
   doesNotChange<K extends TypeName<W>, F extends FieldName<W, K>>(
     type: K,
     which: readonly Key[] | 'all' | { readonly [key: string]: readonly F[] | 'all' },
   ): Promise<void>
-  /** May do an action to these stored records and no others. */
+  /** The person may do the action to exactly these records. */
   mayExactly<K extends TypeName<W>>(
     action: Exclude<Action | W['actions'][K], 'create'>,
     type: K,
     keys: readonly Key[] | 'all',
   ): Promise<void>
-  /** May create such a record; where `giving` is said, it comes to hold that. It is really done, to a copy. */
+  /** The person may create such a record; `giving` is what it must then contain. It is really done, on a copy. */
   may<K extends TypeName<W>>(action: 'create', type: K, trying: Trying<W, K> & { readonly giving?: Partial<RowOf<W, K>> }): Promise<void>
-  /** May do an action to a stored record. An update without `sending` asks whether anything of it may be changed. */
+  /** The person may do the action to a stored record. An update without `sending` asks whether any field may be changed. */
   may<K extends TypeName<W>>(
     action: Exclude<Action | W['actions'][K], 'create'>,
     type: K,
     key: Key,
     trying?: Trying<W, K> & { readonly giving?: Partial<RowOf<W, K>> },
   ): Promise<void>
-  /** Is refused, in this way and with these words where they are said; and what it would have changed is as it was. */
+  /** The person is refused, with this kind and message if given, and the record stays as it was. */
   isRefused<K extends TypeName<W>>(
     action: 'create',
     type: K,
@@ -117,7 +117,7 @@ export interface Onlooker<W extends World> {
   mayNotCall(routine: W['routine']): Promise<void>
 }
 
-/** What names in a file of expectations may mean. */
+/** The names that a file of expectations may use. */
 export interface KnownNames {
   readonly model: Model
   /** The names of the people. */
@@ -126,24 +126,23 @@ export interface KnownNames {
   keys(type: string): readonly Key[]
 }
 
-/** A rulebook, people and records, of which something is expected. */
+/** A rulebook, people and records to state expectations about. */
 export interface Look<W extends World, P extends string> {
   as(person: P | 'visitor' | 'unknown'): Onlooker<W>
-  /** All that each of them may do to a stored record; `everyone else` speaks for those who are not named. */
+  /** All that each person may do to a stored record; `everyone else` covers the people who are not named. */
   table<K extends TypeName<W>>(
     type: K,
     key: Key,
     rows: { readonly [name in P | 'visitor' | 'unknown' | 'everyone else']?: readonly Exclude<Action | W['actions'][K], 'create'>[] },
   ): Promise<void>
-  /** What names in a file of expectations may mean: for `readExpectations` of `pachter-cli/files`, and then `holds`. */
+  /** The names that a file of expectations may use: for `readExpectations` of `pachter-cli/files`, followed by `holds`. */
   readonly known: KnownNames
   /** @throws ExpectationError */
   holds(expectation: Expectation): Promise<void>
 }
 
 /**
- * Looks through the eyes of people at records, by the rules of a rulebook. Nothing is written: what is tried is tried on a copy.
- *
+ * Checks what people see and may do, by the rules of a rulebook. Nothing is written: attempts run on a copy of the records.
  * @throws ClaimsError, UnknownNameError
  * @example
  * const look = lookThrough(book, { people: { ines: { id: 'm-01' } }, records })

@@ -1,4 +1,4 @@
-/** A set of the numbers from 0 to a size: a bit for each. */
+/** A set of numbers from 0 to a size, one bit each. */
 export interface Bits {
   readonly size: number
   readonly words: Uint32Array
@@ -16,7 +16,7 @@ export function allBits(size: number): Bits {
   return { size, words }
 }
 
-/** Adds a number to a set that nobody else has yet. */
+/** Adds a number to a set that is not shared yet. */
 export function add({ words }: Bits, at: number): void {
   words[at >>> 5] = (words[at >>> 5] as number) | (1 << (at & 31))
 }
@@ -26,7 +26,7 @@ export function has({ words }: Bits, at: number): boolean {
   return (((words[at >>> 5] ?? 0) >>> (at & 31)) & 1) === 1
 }
 
-/** What is in every one of the sets; of none, all numbers. */
+/** The intersection of the sets; all numbers if there are no sets. */
 export function intersection(size: number, sets: readonly Bits[]): Bits {
   const [first, ...others] = sets
   if (first === undefined) return allBits(size)
@@ -36,7 +36,7 @@ export function intersection(size: number, sets: readonly Bits[]): Bits {
   return { size, words }
 }
 
-/** What is in any of the sets. */
+/** The union of the sets. */
 export function union(size: number, sets: readonly Bits[]): Bits {
   const [first, ...others] = sets
   if (first === undefined) return noBits(size)
@@ -46,18 +46,18 @@ export function union(size: number, sets: readonly Bits[]): Bits {
   return { size, words }
 }
 
-/** What is not in the set. */
+/** The complement of the set. */
 export function complementOf({ size, words }: Bits): Bits {
   const all = allBits(size)
   for (let at = 0; at < words.length; at++) all.words[at] = (all.words[at] as number) & ~(words[at] as number)
   return all
 }
 
-/** How many numbers are in the set. */
+/** The number of elements. */
 export function count({ words }: Bits): number {
   let total = 0
   for (let at = 0; at < words.length; at++) {
-    // The sum of the bits of a word, pairs first, then fours, then eights.
+    // Counts the bits of a word: pairs, then groups of four, then of eight.
     let word = words[at] as number
     if (word === 0) continue
     word -= (word >>> 1) & 0x55555555

@@ -7,34 +7,34 @@ import type { Attempted, Ground, Outcome } from '../scenario.js'
 import { type Bits, count, each, has } from './bits.js'
 import type { RecordSets } from './sets.js'
 
-/** Finds an expectation that holds of a rulebook and not of another, on the same people and records; undefined where it finds none. */
+/** Finds an expectation that holds for one rulebook and not for another, on the same people and records. Undefined if it finds none. */
 export type Distinguisher = (other: Ground, about: About) => Promise<Expectation | undefined>
 
-/** Where the two may differ. */
+/** Where to look for a difference. */
 export interface About {
   /** The record types whose rules differ. */
   readonly types: readonly string[]
-  /** The action that the difference is about, where it is about one. */
+  /** The action that differs, if only one does. */
   readonly action?: string | undefined
 }
 
-/** How many creations and updates are tried for each record type and person, at most. */
+/** The most creations and updates that are tried for each record type and person. */
 const MOST_TRIED = 400
-/** How many values that a field has elsewhere are tried. */
+/** The most values of other records that are tried for a field. */
 const MOST_VALUES = 5
-/** A list of at most so many records is named whole. */
+/** A list of up to this many records is stated completely. */
 const MOST_NAMED = 20
 
 /**
- * Looks for something that tells two rulebooks apart: first by sets, who may do what to which record; then by fields and
- * privileges; then by creating and updating records, with values that others of the type have.
+ * Looks for a difference between two rulebooks: first in the sets of who may do what to which record, then in fields and privileges, then
+ * by creating and updating records with values of other records.
  */
 export function distinguisher(ground: Ground, sets: RecordSets): Distinguisher {
   const search = new Search(ground, sets)
   return (other, about) => search.between(other, about)
 }
 
-/** The two rulebooks, and which of their differences is looked for. */
+/** The two rulebooks, and where to look. */
 class Search {
   readonly #ground: Ground
   readonly #sets: RecordSets
@@ -64,7 +64,7 @@ class Search {
     return undefined
   }
 
-  /** Who reaches which records. */
+  /** Who may do what to which records. */
   async #reaching(other: Ground, type: string): Promise<Expectation | undefined> {
     const actions = typeModel(this.#ground.model, type).actions.filter((action) => action !== 'create')
     for (const action of actions)
@@ -82,7 +82,7 @@ class Search {
     const at = firstDifference(was, is)
     if (at === undefined) return undefined
     if (isTakenAlong(this.#ground, action, type)) {
-      // The sets follow the rules of a record itself, and more may block a deletion.
+      // The sets consider the rules of the record itself. Other records may block a deletion too.
       const had = await reached(this.#ground, person, action, type)
       return reachDifference(person, action, type, had, await reached(other, person, action, type))
     }
@@ -94,7 +94,7 @@ class Search {
     return { kind: 'reach', person, action, type, extent: 'exactly', keys }
   }
 
-  /** Who sees, or may change, which fields. */
+  /** Who sees or may change which fields. */
   #fields(other: Ground, type: string): Expectation | undefined {
     for (const action of ['read', 'update'] as const)
       for (const person of this.#people) {
@@ -110,7 +110,7 @@ class Search {
     return undefined
   }
 
-  /** Who has which privileges, and may call which routines. */
+  /** Who has which privileges and may call which routines. */
   #grants(other: Ground): Expectation | undefined {
     const { privileges, routines } = this.#ground.model
     for (const person of this.#people) {
@@ -162,7 +162,7 @@ function fieldsDifference(
   const all = Object.keys(fields).filter((name) => name !== keyField)
   const [had, got] = [was ?? all, is ?? all]
   const key = row[keyField] as Key
-  // All that is hidden or fixed, and not only what would be no longer: others may differ in the rest.
+  // State everything that is hidden or fixed, not only this difference: other mutants may differ in the rest.
   if (got.some((name) => !had.includes(name)))
     return { kind: 'fields', ...about, key, extent: 'none', fields: all.filter((name) => !had.includes(name)) }
   if (had.some((name) => !got.includes(name))) return { kind: 'fields', ...about, key, extent: 'at least', fields: had }
@@ -192,7 +192,7 @@ function reachExpectation(person: string, action: string, type: string, key: Key
   return { kind: 'try', person, action, type, key, allowed }
 }
 
-/** What is tried has to be the same in both: neither the rules of the action nor the stamps differ for this person. */
+/** The attempt is the same in both: for this person, neither the action's rules nor the stamps differ. */
 function alike(a: Ground, b: Ground, person: string, type: string, action: 'create' | 'update'): boolean {
   const [mine, theirs] = [a, b].map((ground) => {
     const callable = Object.keys(ground.model.routines).filter((name) => ground.viewpoint(person).mayCall(name))
@@ -235,11 +235,11 @@ function tryExpectation(model: Model, person: string, what: Attempted, was: Outc
   return { ...about, allowed: true, giving: Object.fromEntries(differing.map((name) => [name, was.record?.[name] ?? null])) }
 }
 
-/** The values that a field has in the data, and who asks where it holds ids; the most different ones first. */
+/** The values of a field in the data, and the asker's id for fields with ids; the most different ones first. */
 function valuesOf(ground: Ground, person: string, type: string, name: string): unknown[] {
   const held = (ground.records[type] ?? []).map((row) => (row as Row)[name])
   const ids = Object.values(ground.people).map((claims) => claims?.[ground.model.me.key])
-  // A field that identifies people can be set so that it names the asker.
+  // A field with a person's id can be set to the asker's id.
   const own = held.some((value) => value !== undefined && ids.includes(value)) ? [ground.people[person]?.[ground.model.me.key]] : []
   const found = new Map<string, unknown>()
   for (const value of [...own, ...held])
@@ -247,7 +247,7 @@ function valuesOf(ground: Ground, person: string, type: string, name: string): u
   return [...found.values()].slice(0, MOST_VALUES)
 }
 
-/** Records like those that there are, as somebody would create them: as they are, and with one field otherwise. */
+/** Copies of existing records, as a person would create them: unchanged, and with one field changed. */
 function creations(ground: Ground, person: string, type: string): readonly Attempted[] {
   const { key, fields, rules } = typeModel(ground.model, type)
   const stamped = Object.keys(rules?.stamps.create ?? {})
@@ -268,7 +268,7 @@ function creations(ground: Ground, person: string, type: string): readonly Attem
   return spread(tries)
 }
 
-/** Every field of the records put to values that others have, within each routine that somebody may call and without. */
+/** Updates that set each field to values of other records, inside each routine that the person may call, and outside. */
 function updates(ground: Ground, person: string, type: string): readonly Attempted[] {
   const { key, fields, rules } = typeModel(ground.model, type)
   const routines = [...new Set((rules?.may.update ?? []).flatMap(({ within }) => within ?? []))]
@@ -286,7 +286,7 @@ function updates(ground: Ground, person: string, type: string): readonly Attempt
   return spread(tries)
 }
 
-/** So many of them, from the beginning to the end. */
+/** This many of them, spread evenly. */
 function spread(tries: readonly Attempted[]): readonly Attempted[] {
   if (tries.length <= MOST_TRIED) return tries
   return Array.from({ length: MOST_TRIED }, (_, at) => tries[Math.floor((at * tries.length) / MOST_TRIED)] as Attempted)

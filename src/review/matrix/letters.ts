@@ -1,4 +1,4 @@
-/** Of every action but reading, the first letter that no other has. */
+/** A letter for every action except read: the first letter of its name that no other action has. */
 export function lettersOf(actions: readonly string[]): ReadonlyMap<string, string> {
   const letters = new Map<string, string>()
   for (const action of actions) {

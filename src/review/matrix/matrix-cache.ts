@@ -13,7 +13,7 @@ import {
 import type { IndexCache } from './set-table.js'
 import { type RecordSets, recordSets } from './sets.js'
 
-/** What it is about: rules, people and records at an instant. */
+/** The rules, people and records at a time. */
 export interface Situation {
   readonly model: Model
   readonly people: { readonly [name: string]: Row | null }
@@ -21,10 +21,10 @@ export interface Situation {
   readonly now: Date
 }
 
-/** What somebody may do, as far as matrices ask for it. */
+/** What a person may do, as far as matrices need it. */
 export type View = Pick<InnerViewpoint, 'me' | 'rules' | 'standings' | 'may'>
 
-/** What is worked out of a situation on the way to its matrices, each part once. */
+/** Intermediate results of the matrices of a situation, each computed once. */
 export interface Workings extends Situation {
   view(person: string): View
   readonly sets: RecordSets
@@ -32,11 +32,9 @@ export interface Workings extends Situation {
 }
 
 /**
- * Begins to work out a situation. From the workings of another, at the same instant, is taken whatever cannot be otherwise: the
- * viewpoints of people whose claims are the same, with what these lead to, and sets of records for conditions that read nothing that is
- * otherwise.
- *
- * @param indexes keeps indexes over lists of records that come again
+ * Starts the matrices of a situation. From the results for another situation at the same time, it reuses whatever cannot differ: the
+ * viewpoints of people with the same claims, and record sets of conditions that read only unchanged data.
+ * @param indexes indexes to reuse for lists of records
  */
 export function workingsOf(situation: Situation, indexes?: IndexCache, like?: Workings): Workings {
   const { model, people, records, now } = situation
@@ -73,7 +71,7 @@ export function workingsOf(situation: Situation, indexes?: IndexCache, like?: Wo
   }
 }
 
-/** The record types of which a model has some clauses less, and is the same else; undefined where more is otherwise. */
+/** The record types for which a model lacks some clauses of the other and is otherwise the same; undefined if more differs. */
 function typesWithFewerClauses(was: Model, is: Model): ReadonlySet<string> | undefined {
   const { types: before, ...rest } = was
   const { types: after, ...others } = is
@@ -91,7 +89,7 @@ function typesWithFewerClauses(was: Model, is: Model): ReadonlySet<string> | und
   return new Set(changed)
 }
 
-/** What somebody may do without some of the clauses: their conditions are the very same, so that what is known of these stays known. */
+/** The access of a person without some clauses. The conditions are the same objects, so cached results stay valid. */
 function lessView(view: View, model: Model, types: ReadonlySet<string>): View {
   const known = new Map<string, PersonalRules>()
   const rules = (type: string, action: string): PersonalRules => {
@@ -109,7 +107,7 @@ function lessView(view: View, model: Model, types: ReadonlySet<string>): View {
   return { me: view.me, standings: view.standings, rules, may: may as View['may'] }
 }
 
-/** Whether claims say the same, and lead to the very same records. */
+/** Whether claims are equal, and lead to the same records. */
 function sameMe(one: object | null, other: object | null): boolean {
   if (one === null || other === null) return one === other
   const [a, b] = [Object.entries(one), other as Row]

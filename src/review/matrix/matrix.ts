@@ -6,26 +6,26 @@ import { add, type Bits, count, each, has, intersection, noBits, union } from '.
 import type { View, Workings } from './matrix-cache.js'
 import { type RecordSets, recordSets } from './sets.js'
 
-/** Whose access to which records. */
+/** Which people and records a matrix covers. */
 export interface MatrixOptions {
   /** Claims by name; null is a visitor. */
   readonly people: { readonly [name: string]: Row | null }
-  /** The records, and those that rules reach from them, by type. They must stay as they are. */
+  /** The records, and those that rules reach from them, by type. They must not change. */
   readonly records: { readonly [type: string]: readonly object[] | undefined }
-  /** Only these actions. Default: all that are done to a stored record. */
+  /** Only these actions. Default: all actions on a stored record. */
   readonly actions?: readonly string[]
-  /** The instant at which everything is judged. Default: now. */
+  /** The time at which everything is judged. Default: now. */
   readonly now?: Date
-  /** The routine within which it is asked, for those who may call it. */
+  /** The routine within which the actions are asked, for people who may call it. */
   readonly within?: string
 }
 
-/** One cell that was asked for: what somebody may do to one record, and by what. */
+/** One requested cell: what a person may do to one record, and why. */
 export interface Access {
   readonly action: string
-  /** The titles of the clauses that let it. */
+  /** The titles of the clauses that allow it. */
   readonly clauses: readonly string[]
-  /** The fields that they see or change, besides the key; undefined for all. */
+  /** The fields that the person sees or may change, besides the key; undefined for all. */
   readonly fields: readonly string[] | undefined
 }
 
@@ -35,30 +35,32 @@ export interface AccessMatrix {
   readonly people: readonly string[]
   readonly keys: readonly Key[]
   readonly actions: readonly string[]
-  /** Whether somebody may do the action to the record of that key. @throws UnknownNameError for a person, key or action that is not in it. */
+  /**
+   * Whether a person may do the action to the record with that key. @throws UnknownNameError for a person, key or action that is not in the
+   * matrix.
+   */
   allows(person: string, key: Key, action: string): boolean
-  /** The actions that somebody may do to the record, each with the clauses that let it. */
+  /** The actions that a person may do to the record, each with the clauses that allow it. */
   access(person: string, key: Key): readonly Access[]
-  /** The keys of the records on which somebody may do the action, in the order of the records. */
+  /** The keys of the records on which a person may do the action, in the order of the records. */
   reached(person: string, action: string): Key[]
-  /** How many records somebody may do the action to. */
+  /** The number of records on which a person may do the action. */
   count(person: string, action: string): number
-  /** How many of the people may do the action to the record. */
+  /** The number of people who may do the action to the record. */
   countOf(key: Key, action: string): number
-  /** Whether somebody reads some fields only of the record. */
+  /** Whether a person reads only some fields of the record. */
   isPartial(person: string, key: Key): boolean
-  /** The standings that somebody has towards the record. */
+  /** The standings that a person has on the record. */
   standings(person: string, key: Key): readonly string[]
-  /** Whether somebody may create records of the type: always, never, or depending on the record. */
+  /** Whether a person may create records of the type: always, never, or depending on the record. */
   creates(person: string): 'always' | 'never' | 'depending'
-  /** The records towards which nobody among the people has any standing; none where the type names no standings. */
+  /** The records on which no person has a standing. Empty if the type has no standings. */
   readonly unreached: readonly Key[]
 }
 
 /**
- * The access matrix of a record type: who may do what to which record. It is computed by sets of records, not cell by cell;
- * the answers are those of `verdict(...).allowed`, for an update those without changes.
- *
+ * The access matrix of a record type: who may do what to which record. It is computed with sets of records, not cell by cell. Its answers
+ * equal `verdict(...).allowed`; for an update, without changes.
  * @throws UnknownNameError, ClaimsError, LinksError
  * @example
  * const matrix = accessMatrix(book, 'plot', { people: { ines: { id: 'm-01' }, visitor: null }, records })
@@ -68,19 +70,22 @@ export function accessMatrix(book: { readonly model: Model }, typeName: string, 
   return matrixOf(book, typeName, options)
 }
 
-/** An access matrix that knows of each field, too. */
+/** An access matrix with details of each field. */
 export interface FieldMatrix extends AccessMatrix {
-  /** Of `read` or `update`, the records on which somebody has each field; undefined where they have all fields of what they reach. */
+  /**
+   * For `read` or `update`: the records on which a person has each field. Undefined if they have all fields of every record that they
+   * reach.
+   */
   fieldSets(person: string, action: 'read' | 'update'): ReadonlyMap<string, Bits> | undefined
-  /** The records on which somebody may do each action, in the order of `actions`. */
+  /** The records on which a person may do each action, in the order of `actions`. */
   reachedSets(person: string): readonly Bits[]
-  /** The records of which somebody reads some fields only; undefined for none. */
+  /** The records of which a person reads only some fields; undefined for none. */
   partialSet(person: string): Bits | undefined
-  /** The records towards which somebody has each standing, in the order in which the type names them. */
+  /** The records on which a person has each standing, in the order of the type's standings. */
   standingSets(person: string): readonly Bits[]
 }
 
-/** The access matrix with the fields of each cell, which take room. @throws UnknownNameError, ClaimsError, LinksError */
+/** The access matrix with the fields of each cell, which need more memory. @throws UnknownNameError, ClaimsError, LinksError */
 export function fieldMatrix(workings: Workings, typeName: string, people: readonly string[]): FieldMatrix {
   const chosen = Object.fromEntries(people.map((name) => [name, workings.people[name] ?? null]))
   return matrixOf(workings, typeName, { ...workings, people: chosen }, workings)
@@ -98,14 +103,14 @@ function matrixOf({ model }: { readonly model: Model }, typeName: string, option
   )
 }
 
-/** Somebody's view, which is kept for one person at a time: of a person is kept what they may do, not how that was found. */
+/** Keeps one person's viewpoint at a time: for a person, only the results are cached. */
 interface Seen {
   readonly name: string
   readonly view: View
   readonly standings: ReturnType<View['standings']>
 }
 
-/** What one person reaches. */
+/** The access of one person. */
 interface Reached {
   readonly actions: ReadonlyMap<string, Bits>
   readonly partial: Bits | undefined
@@ -122,7 +127,7 @@ class Matrix implements FieldMatrix {
   readonly #sets: RecordSets
   readonly #size: number
   readonly #found: ReadonlyMap<string, Reached>
-  // Of many records, and for a page that knows them already, these take longer than the rest.
+  // For many records, and for a page that has them already, the fields take longer than the rest.
   readonly #keys: () => readonly Key[]
   readonly #numbers: () => ReadonlyMap<Key, number>
   readonly #unreached: () => readonly Key[]
@@ -223,7 +228,7 @@ class Matrix implements FieldMatrix {
     }
   }
 
-  /** The records of which somebody reads some fields, and not all. */
+  /** The records of which a person reads only some fields. */
   #partialRead(view: View): Bits | undefined {
     const { clauses, when } = view.rules(this.type, 'read')
     if (!isLimited(clauses)) return undefined
@@ -239,7 +244,7 @@ class Matrix implements FieldMatrix {
     return some
   }
 
-  /** The records on which somebody has each field. */
+  /** The records on which a person has each field. */
   #fieldsLet(view: View, action: string): ReadonlyMap<string, Bits> | undefined {
     const { clauses, when } = view.rules(this.type, action)
     if (!isLimited(clauses)) return undefined
@@ -284,7 +289,7 @@ class Matrix implements FieldMatrix {
   }
 }
 
-/** Views of people, the last of which is kept. */
+/** Viewpoints of people, of which the last one is cached. */
 function viewsOf(
   model: Model,
   typeName: string,

@@ -4,49 +4,51 @@ import { type Bits, complementOf, count, each, intersection, noBits, union } fro
 import type { MatrixOptions } from './matrix.js'
 import { type View, type Workings, workingsOf } from './matrix-cache.js'
 
-/** A rule of a record type, read back. */
+/** A rule of a record type, in words. */
 export interface RuleText {
   readonly kind: 'standing' | 'gate' | 'clause' | 'veto' | 'stamp'
-  /** The actions that it is about; none for a standing. */
+  /** The actions that it affects; empty for a standing. */
   readonly actions: readonly string[]
   /** Its number among the clauses of its action, or among the vetoes, from 0. */
   readonly number: number
   readonly title: string
-  /** What a standing means, or what a veto says. */
+  /** The definition of a standing, or the message of a veto. */
   readonly meaning?: string
 }
 
-/** Where a rule has a say, over all people and records. */
+/** Where a rule matters, over all people and records. */
 export interface RuleUse extends RuleText {
   /**
-   * In how many cells (somebody, a record) it has a say: a clause where it holds and the action is allowed, a gate or a veto where
-   * it withholds what a clause would let, a standing where somebody has it. Undefined for what is about no stored record: a stamp,
-   * a clause of creating, one that counts within a routine only.
+   * The number of cells (person, record) in which it applies: for a clause, where it holds and the action is allowed; for a gate or veto,
+   * where it refuses what a clause would allow; for a standing, where a person has it. Undefined for rules that concern no stored record:
+   * stamps, clauses of create, and clauses that only count within a routine.
    */
   readonly cells?: number
-  /** In how many of them things would be otherwise without it. */
+  /** The number of these cells that would differ without it. */
   readonly alone?: number
-  /** The people that it allows or refuses something, with the number of records; for creating, those that it can allow. */
+  /** The people it affects, with the number of records; for create, the people it can allow. */
   readonly people: readonly { readonly name: string; readonly records: number }[]
 }
 
-/** What the rules of a record type decide. */
+/** The effect of each rule of a record type. */
 export interface Deciding {
   readonly rules: readonly RuleUse[]
-  /** Of a rule by its place among `rules`, for each person, for each record: 0 where it has no say, 2 where it decides, 1 where others do as well. */
+  /**
+   * For each rule (in the order of `rules`), person and record: 0 if the rule does not apply, 1 if others have the same effect, 2 if it
+   * decides.
+   */
   marks(rule: number): readonly Uint8Array[]
 }
 
-/** Where a rule has a say for one person, and where without others. */
+/** Where a rule applies for one person, and where it is the only one. */
 interface Say {
   readonly cells: Bits
   readonly alone: Bits
 }
 
 /**
- * Which cells of the access matrix each rule of a record type decides, on records as they are. What an update makes of a record is
- * not looked at: a clause that decides nothing here may still bound changes.
- *
+ * Which cells of the access matrix each rule of a record type decides, on the records as they are. It does not consider what an update
+ * makes of a record: a clause that decides nothing here may still limit changes.
  * @throws UnknownNameError, ClaimsError, LinksError
  * @example
  * const { rules } = decidingOf(book, 'plot', { people, records })
@@ -57,13 +59,13 @@ export function decidingOf({ model }: { readonly model: Model }, typeName: strin
   return decidingBy(workingsOf({ model, people, records, now }), typeName)
 }
 
-/** The same, from what was worked out already. */
+/** The same, from cached results. */
 export function decidingBy(workings: Workings, typeName: string): Deciding {
   const impact = new RuleImpact(workings, typeName)
   return Object.freeze({ rules: impact.rules(), marks: (rule: number) => impact.marks(rule) })
 }
 
-/** What each rule of a record type decides, for each person. */
+/** The effect of each rule of a record type for each person. */
 class RuleImpact {
   readonly #workings: Workings
   readonly #type: TypeModel
@@ -141,13 +143,13 @@ class RuleImpact {
       return this.#union(some.map((one) => this.#where(one.when)))
     }
     const fields = mine.clause.fields ?? Object.keys(shape).filter((one) => one !== key)
-    // Some other clause, and for each field one that lets it too.
+    // Another clause holds and, for each field, another clause allows it too.
     const limited = others.some(({ clause }) => clause.fields !== undefined)
     const covered = intersection(this.#size, [letting(), ...(limited ? fields.map(letting) : [])])
     return { cells, alone: intersection(this.#size, [cells, complementOf(covered)]) }
   }
 
-  /** Where a gate or a veto withholds an action that a clause would let. */
+  /** Where a gate or veto refuses an action that a clause would allow. */
   #withheld(view: View, action: string, text: RuleText): Say {
     const { name } = this.#type
     const wished = this.#union(view.rules(name, action).clauses.map(({ when }) => this.#where(when)))
@@ -161,7 +163,7 @@ class RuleImpact {
     return { cells, alone: intersection(this.#size, [cells, complementOf(others)]) }
   }
 
-  /** The gates and vetoes of an action, and where each is closed. */
+  /** The gates and vetoes of an action, and where each of them refuses. */
   #closing(view: View, action: string): { readonly by: object; readonly where: Bits }[] {
     const gates = [this.#workings.model.gate, this.#type.rules?.gates[action]].filter((gate) => gate !== undefined)
     const { vetoes } = view.rules(this.#type.name, action)
@@ -188,13 +190,13 @@ class RuleImpact {
   }
 }
 
-/** The gate or veto that a text is of. */
+/** The gate or veto that a text belongs to. */
 function nodeOf({ gate }: Model, { rules }: TypeModel, { kind, actions, number }: RuleText): object | undefined {
   if (kind === 'veto') return rules?.vetoes[number]
   return number === 0 ? gate : rules?.gates[actions[0] as string]
 }
 
-/** The rules of a record type in the order in which they are read: who is who, what must hold, who may, what is withheld, what is set. */
+/** The rules of a record type in reading order: standings, gates, clauses, vetoes, stamps. */
 function rulesOfType({ gate }: Model, { name, standings, rules, actions }: TypeModel): RuleText[] {
   const wording = { record: `the ${name}` }
   return [

@@ -1,4 +1,4 @@
-// Which conditions sets answer, and how.
+// Which conditions can be answered by sets, and how.
 import {
   allOfNode,
   asRecord,
@@ -17,7 +17,7 @@ import {
   type SomeNode,
 } from '../../condition/index.js'
 
-/** How a link is followed by indexes: from these places of a record to those of the others, on which the rest has to hold. */
+/** How indexes follow a link: from these places of a record to those of the others, on which the rest must hold. */
 export interface LinkPlan {
   readonly from: readonly PlaceNode[]
   readonly to: readonly PlaceNode[]
@@ -26,7 +26,7 @@ export interface LinkPlan {
 
 const plans = new WeakMap<SomeNode, LinkPlan | false>()
 
-/** How a link is followed; undefined where indexes do not answer it. */
+/** How indexes follow a link; undefined if they cannot. */
 export function planOf(node: SomeNode, over: RecordsNode): LinkPlan | undefined {
   const known = plans.get(node)
   if (known !== undefined) return known || undefined
@@ -44,13 +44,13 @@ export function planOf(node: SomeNode, over: RecordsNode): LinkPlan | undefined 
   return plan || undefined
 }
 
-/** A field beside a known value. */
+/** A field compared with a known value. */
 export interface Sides {
   readonly field: FieldNode
   readonly literal: LiteralNode
 }
 
-/** A field of the record itself beside a known value, where an index answers. */
+/** A field of the record itself compared with a known value, if an index can answer it. */
 export function sides({ by, left, right }: CompareNode): Sides | undefined {
   if (operatorOf(by).lookup !== 'equality') return undefined
   const [field, literal] = left.kind === 'field' ? [left, right] : [right, left]
@@ -67,7 +67,7 @@ export function isOwn({ from }: JoinNode): boolean {
   return from.kind === 'field' && isOwnField(from)
 }
 
-/** Whether sets answer a condition, without a look at each record. */
+/** Whether sets can answer a condition without evaluating it on each record. */
 export function isDirect(node: ConditionNode): boolean {
   switch (node.kind) {
     case 'constant':

@@ -1,19 +1,19 @@
 import { type Comparable, type ConditionNode, keysAt, type PlaceNode, type Row } from '../../condition/index.js'
 import { add, type Bits, noBits } from './bits.js'
 
-/** Numbers of the records that have a value. */
+/** The numbers of the records with a value. */
 export type Index = ReadonlyMap<Comparable, readonly number[]>
 
-/** Indexes of record lists that were used before: they are not built twice for the same list. */
+/** Indexes of record lists that were used before, so that no list is indexed twice. */
 export type IndexCache = WeakMap<readonly Row[], Map<string, Index>>
 
-/** The records of a type, with indexes that are made when they are first needed. */
+/** The records of a type, with indexes that are built when first needed. */
 export class SetTable {
   readonly type: string
   readonly rows: readonly Row[]
-  /** What was found out already, by the condition itself: what does not depend on the person is the same node for everybody. */
+  /** Cached results by condition node. What does not depend on the person is the same node for all people. */
   readonly known = new WeakMap<ConditionNode, Bits>()
-  /** The same for the values that those records are joined on, in the places that the condition always uses. */
+  /** Cached values of those records, in the places that the condition joins on. */
   readonly keys = new WeakMap<ConditionNode, ReadonlySet<Comparable>>()
   readonly #indexes: Map<string, Index>
 
@@ -40,7 +40,7 @@ export class SetTable {
     return made
   }
 
-  /** The records that have one of the keys in these places. */
+  /** The records with one of the keys in these places. */
   having(places: readonly PlaceNode[], keys: Iterable<Comparable>): Bits {
     const found = noBits(this.rows.length)
     const numbers = this.index(places)

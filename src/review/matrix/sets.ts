@@ -26,26 +26,26 @@ import { add, allBits, type Bits, complementOf, count, each, has, intersection, 
 import { isDirect, isOwn, placeOfField, planOf, type Sides, sides } from './set-plans.js'
 import { type IndexCache, SetTable } from './set-table.js'
 
-/** Records of several types, of which conditions select sets. */
+/** Records of several types, from which conditions select sets. */
 export interface RecordSets {
-  /** The records of a type, by the numbers of which sets are. */
+  /** The records of a type, by number. */
   rows(type: string): readonly Row[]
-  /** The records of the type on which a condition holds, which has to be specialised for a person. */
+  /** The records of the type on which a condition holds. The condition must be specialised for a person. */
   where(type: string, condition: ConditionNode): Bits
-  /** The values of those records in an index of these places, which are always the same for a condition. */
+  /** The values of those records in an index of these places, which are always the same for one condition. */
   keysWhere(type: string, condition: ConditionNode, places: readonly PlaceNode[]): ReadonlySet<Comparable>
 }
 
-/** Sets over other records, some types of which are the same. */
+/** Sets over other records, of which some types may be unchanged. */
 export interface LikeSets {
   readonly sets: RecordSets
   isSame(type: string): boolean
 }
 
 /**
- * Answers conditions by sets of records, not record by record: equality, membership and links go through indexes, made when
- * they are first needed, and `and`, `or` and `not` through sets of bits. Whatever else a condition asks is evaluated on those
- * records only for which it still matters. The records must stay as they are.
+ * Answers conditions by sets of records instead of record by record. Equality, membership and links use indexes, built when first needed;
+ * `and`, `or` and `not` use bit sets. Other conditions are evaluated only on records where they can still matter. The records must not
+ * change.
  */
 export function recordSets(
   records: { readonly [type: string]: readonly Row[] | undefined },
@@ -98,7 +98,7 @@ class Sets implements RecordSets {
     return found
   }
 
-  /** The other sets, if everything that a condition reads is as it is for them. */
+  /** The other sets, if all records that the condition reads are the same there. */
   #likeFor(of: SetTable, node: ConditionNode): RecordSets | undefined {
     const like = this.#like
     return like?.isSame(of.type) === true && typesIn(node).every(like.isSame) ? like.sets : undefined
@@ -125,7 +125,7 @@ class Sets implements RecordSets {
         const [direct, rest] = [node.of.filter(isDirect), node.of.filter((part) => !isDirect(part))]
         const sets = direct.map((part) => this.#where(of, part))
         const found = union(length, sets)
-        // What is found by an index needs no look at the record.
+        // An index finds the records without evaluating each.
         return rest.length === 0 ? found : union(length, [found, this.#asked(of, node, rest, 'anyOf', complementOf(found))])
       }
       case 'allOf': {
@@ -155,7 +155,7 @@ class Sets implements RecordSets {
     }
   }
 
-  /** What is left of an `allOf` or `anyOf`. A part that was answered for everybody is not asked again. */
+  /** The rest of an `allOf` or `anyOf`. A part that was answered for all people is not evaluated again. */
   #asked(of: SetTable, whole: ConditionNode, rest: readonly ConditionNode[], kind: 'allOf' | 'anyOf', among: Bits): Bits {
     const { length } = of.rows
     const few = count(among) * rest.length < length
@@ -164,7 +164,7 @@ class Sets implements RecordSets {
     return intersection(length, [among, kind === 'allOf' ? intersection(length, sets) : union(length, sets)])
   }
 
-  /** Record by record. */
+  /** Evaluate record by record. */
   #tested({ rows }: SetTable, node: ConditionNode, among?: Bits): Bits {
     const test = predicate(node)
     const env = { me: null, now: this.#now, links: this.#links, context: newContext() }
@@ -187,7 +187,7 @@ class Sets implements RecordSets {
     return of.having([placeOfField(field)], keys)
   }
 
-  /** The records from which a link leads to any that fits. */
+  /** The records whose link leads to a matching record. */
   #linked(of: SetTable, node: SomeNode, over: RecordsNode): Bits | undefined {
     const bare = lower(node)
     if (bare !== node) return this.#where(of, bare)
@@ -210,8 +210,8 @@ class Sets implements RecordSets {
   }
 
   /**
-   * The records below any that fits: from those that fit down to those that lead to them, until there are no more. No record
-   * is above itself; those that may be, in a ring, are asked one by one.
+   * The records below any matching record: from the matching ones down, step by step. No record is above itself; in a cycle, records are
+   * evaluated one by one.
    */
   #above(of: SetTable, node: SomeNode, over: AncestorsNode): Bits | undefined {
     if (lower(node) !== node || !isSelfContained(node.of, node.each) || !over.by.every(isOwn)) return undefined
@@ -223,7 +223,7 @@ class Sets implements RecordSets {
     const keys = keysOf(chain, union(chain.rows.length, [fits, reached]), first)
     const own = over.by.map(({ from }) => placeOfField(from as FieldNode))
     const found = of.having(own, keys)
-    // Where a record has the key of one that fits, that one may be itself.
+    // A record that has the key of a matching one may be that record itself.
     if (over.self.kind !== 'field' || over.self.via !== undefined) return this.#tested(of, node, found)
     const fitting = new Set<Comparable>()
     each(fits, (at) => {
@@ -239,7 +239,7 @@ function missing(type: string): never {
   throw new LinksError(type)
 }
 
-/** The values of some of the records, in these places. */
+/** The values of some records, in these places. */
 function keysOf({ rows }: SetTable, some: Bits, places: readonly PlaceNode[]): Set<Comparable> {
   const keys = new Set<Comparable>()
   each(some, (at) => {
@@ -248,7 +248,7 @@ function keysOf({ rows }: SetTable, some: Bits, places: readonly PlaceNode[]): S
   return keys
 }
 
-/** The records that lead, by any number of steps of a chain, to some of them. */
+/** The records that lead to some records by any number of steps of a chain. */
 function below(chain: SetTable, some: Bits, { link }: AncestorsNode): Bits {
   const reached = noBits(chain.rows.length)
   const targets = link.by.map(({ to }) => to)

@@ -3,24 +3,24 @@ import { type ClauseNode, type Model, signedIn, type TypeModel, type TypeRules, 
 import { withStanding } from './standing-uses.js'
 import { isTrue, narrower, type Step, type Weakening, weaker } from './weaken.js'
 
-/** A rulebook that was weakened by one step. */
+/** A rulebook weakened by one step. */
 export interface Mutant {
-  /** Of which record type it is; none for a gate of the rulebook, a privilege or a routine. */
+  /** The record type; absent for a gate of the rulebook, a privilege or a routine. */
   readonly type?: string
-  /** The action that the weakened rule is about, where it is about one. */
+  /** The action of the weakened rule, if it has one. */
   readonly action?: string
   /** The rule: "update, holder; only planting". */
   readonly rule: string
-  /** What was done to it: "rentDue as well". */
+  /** The change: "rentDue as well". */
   readonly step: string
-  /** Makes it. */
+  /** Creates the weakened rulebook. */
   model(): Model
 }
 
 /**
- * Every rulebook that is this one weakened by one step: a clause's condition dropped or one part of it, a comparison turned
- * round, a standing replaced by being signed in, a limit widened by one field, a veto dropped or what it is provided, an
- * exception widened, a gate, what must hold afterwards or a stamp dropped.
+ * All rulebooks that are weakened by one step: a clause loses its condition or a part of it; a comparison is negated; a standing becomes
+ * "signed in"; a limit allows one more field; a veto or its condition is removed; an exception is widened; a gate, an `afterwards` or a
+ * stamp is removed.
  */
 export function mutantsOf(model: Model): Mutant[] {
   return [
@@ -35,7 +35,7 @@ function how(model: Model, record = 'the record'): Weakening {
   return { signedIn: signedIn(model.me), wording: { record } }
 }
 
-/** The steps, each once, and none that changes nothing. */
+/** The steps without duplicates, and without those that change nothing. */
 function distinct(node: ConditionNode, steps: readonly Step[]): Step[] {
   const seen = new Set([JSON.stringify(node), ...(isTrue(node) ? [JSON.stringify(TRUE)] : [])])
   return steps.filter((step) => {
@@ -145,7 +145,7 @@ function rulesMutants(model: Model, type: TypeModel): Mutant[] {
   ]
 }
 
-/** A veto without what it is provided: it withholds from everybody but its exception. */
+/** A veto without its condition refuses everyone except those in its exception. */
 function applyingAlways(when: ConditionNode): Step[] {
   const what = 'applies always'
   if (when.kind !== 'allOf') return [{ node: TRUE, what }]

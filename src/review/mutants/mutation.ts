@@ -7,27 +7,27 @@ import { recordSets } from '../matrix/sets.js'
 import type { Ground } from '../scenario.js'
 import { type Mutant, mutantsOf } from './mutants.js'
 
-/** How a weakened rulebook fared. */
+/** The result for a weakened rulebook. */
 export interface MutantResult {
   readonly mutant: Mutant
-  /** Some expectation fails by it; or none does, though one could; or nothing was found that it does otherwise on this data. */
+  /** Killed: an expectation fails. Survived: none fails, though one could. Equivalent: no difference was found on this data. */
   readonly outcome: 'killed' | 'survived' | 'equivalent'
   /** The expectation that killed it. */
   readonly by?: Expectation
-  /** For a survived one: an expectation that would notice it, and that holds of the rulebook as it is. */
+  /** If it survived: an expectation that would kill it, and that holds for the original rulebook. */
   readonly proposal?: Expectation
 }
 
-/** Which rules are weakened, and who is told how far it is. */
+/** The options of a mutation check. */
 export interface MutationOptions {
-  /** Only the rules of these record types. Default: all, with gates, privileges and routines. */
+  /** Only rules of these record types. Default: all, with gates, privileges and routines. */
   readonly types?: readonly string[] | undefined
   readonly progress?: (done: number, all: number) => void
 }
 
 /**
- * Weakens a rulebook one step at a time, and tells of each step whether any of the expectations notices. All of them have to
- * hold of the rulebook as it is. For what none notices, it looks for something that the weakened rulebook lets somebody do.
+ * Weakens a rulebook one step at a time, and reports for each step whether an expectation fails. All expectations must hold for the
+ * original rulebook. If none fails, it looks for something that only the weakened rulebook allows.
  */
 export async function runMutants(
   ground: Ground,
@@ -63,7 +63,7 @@ async function noticing(ground: Ground, expectations: readonly Expectation[]): P
   return undefined
 }
 
-/** The record types whose rules differ from those of the rulebook. */
+/** The record types whose rules differ from the original. */
 function affected(model: Model): (other: Model) => string[] {
   const texts = new Map(Object.values(model.types).map(({ name, rules }) => [name, JSON.stringify(rules)]))
   return (other) => {
@@ -74,7 +74,7 @@ function affected(model: Model): (other: Model) => string[] {
   }
 }
 
-/** The expectations that can come out otherwise, the likeliest first. What is written may depend on other types, which links lead to. */
+/** The expectations that can have another result, the most likely first. A write may depend on other types through links. */
 function relevant(expectations: readonly Expectation[], { type, action }: Mutant, types: readonly string[]): Expectation[] {
   const rank = (one: Expectation): number => {
     if (!('type' in one)) return type === undefined ? 1 : -1

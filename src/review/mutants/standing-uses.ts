@@ -10,7 +10,7 @@ import {
 import type { ClauseNode, Model, TypeModel } from '../../rulebook/index.js'
 import { type Refs, refOf, standingAsked } from '../standing-of.js'
 
-/** The model with a standing defined otherwise, wherever rules ask for it: of the record itself, or of one that a link leads to. */
+/** The model with another definition of a standing, wherever rules use it: on the record itself or through a link. */
 export function withStanding(model: Model, type: string, name: string, definition: ConditionNode): Model {
   const was = model.types[type]?.standings[name] as NamedNode
   const change = (owner: string) => (node: ConditionNode) => redefined(node, owner, { type, was, definition })
@@ -45,7 +45,7 @@ function redefined(node: ConditionNode, owner: string, by: Redefined): Condition
   })
 }
 
-/** The types of the records that are spoken of within a condition. */
+/** The types of the records that a condition reads. */
 function refsWithin(node: ConditionNode, refs: Refs): Refs {
   return node.kind === 'some' && isOverRecords(node.over) ? new Map(refs).set(node.each, node.over.type) : refs
 }

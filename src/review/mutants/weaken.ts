@@ -1,23 +1,22 @@
 import { allOfNode, anyOfNode, type ConditionNode, describe, FALSE, notNode, someNode, TRUE, type Wording } from '../../condition/index.js'
 
-/** A condition with one step of it taken back. */
+/** A condition weakened by one step. */
 export interface Step {
   readonly node: ConditionNode
-  /** What was done, in words. */
+  /** The change in words. */
   readonly what: string
 }
 
-/** How conditions are weakened. */
+/** How to weaken conditions. */
 export interface Weakening {
-  /** What replaces a named person: everyone who is signed in. */
+  /** The replacement for a tie to a person: everyone who is signed in. */
   readonly signedIn: ConditionNode
   readonly wording: Wording
 }
 
 /**
- * Every way to weaken a condition by one step, so that it holds more often: a comparison left out or turned round, one of
- * several that must all hold left out, a standing or role replaced by being signed in. What is named stays whole otherwise:
- * it is weakened where it is named.
+ * All ways to weaken a condition by one step, so that it holds more often: a comparison is left out or negated, one part of an `allOf` is
+ * left out, a standing or role becomes "signed in". A named condition is otherwise weakened only at its definition.
  */
 export function weaker(node: ConditionNode, how: Weakening): Step[] {
   switch (node.kind) {
@@ -48,7 +47,7 @@ export function weaker(node: ConditionNode, how: Weakening): Step[] {
   }
 }
 
-/** The same for what withholds: every way to make a condition hold less often by one step. */
+/** All ways to make the condition of a veto hold less often by one step. */
 export function narrower(node: ConditionNode, how: Weakening): Step[] {
   switch (node.kind) {
     case 'constant':
@@ -98,7 +97,7 @@ function said(node: ConditionNode, { wording }: Weakening): string {
   return describe(node, wording)
 }
 
-/** Whether it holds always, under whatever name. */
+/** Whether a condition is always true, under any name. */
 export function isTrue(node: ConditionNode): boolean {
   return (node.kind === 'named' ? unnamed(node.of) : node) === TRUE
 }

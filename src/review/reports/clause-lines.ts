@@ -2,19 +2,19 @@ import { describe, describeOver, type Row, type SomeNode, type Trace, type Wordi
 import type { ClauseTrace } from '../../viewpoint/index.js'
 import { comparedValues } from './reason.js'
 
-/** One line of a clause as it came out. */
+/** One line of a clause with its result. */
 export interface ClauseLine {
-  /** How deep within the clause. */
+  /** The depth within the clause. */
   readonly depth: number
   readonly holds: boolean
   readonly text: string
-  /** The values that were compared, or how many records there were to look at. */
+  /** The compared values, or the number of records that were searched. */
   readonly values?: string
 }
 
 /**
- * A clause part by part: what holds and what fails, with the values compared. An update has two parts, if the record as it would become
- * is known: as it is, and as it would become.
+ * A clause part by part: what holds and what fails, with the compared values. An update has two parts if the changed record is known:
+ * before and after the change.
  */
 export function clauseLines({ title, trace, after }: ClauseTrace, wording: Wording): ClauseLine[][] {
   const lines = traceLines(trace, wording, 0, title)
@@ -29,8 +29,8 @@ export function clauseLines({ title, trace, after }: ClauseTrace, wording: Wordi
 }
 
 /**
- * A part with what is in it, as far as that decided: of several of which any may hold, those that do; of several of which all
- * must, those that fail. The others are named only.
+ * A part with its sub-parts, as far as they decided: of an `anyOf` that holds, those that hold; of an `allOf` that fails, those that fail.
+ * The others are only named.
  */
 function traceLines(part: Trace, wording: Wording, depth: number, title?: string): ClauseLine[] {
   const { node, holds } = part
@@ -58,7 +58,7 @@ function traceLines(part: Trace, wording: Wording, depth: number, title?: string
   }
 }
 
-/** The parts of a condition without a line for the whole, where all of them must hold or, under a heading, any. */
+/** The parts of a condition, without a line for the whole. Parts of an `anyOf` get a heading. */
 function insideLines(part: Trace, wording: Wording, depth: number): ClauseLine[] {
   switch (part.node.kind) {
     case 'named':
@@ -79,7 +79,7 @@ function insideLines(part: Trace, wording: Wording, depth: number): ClauseLine[]
   }
 }
 
-/** What a `some` looked at: the record that fits, or the nearest of those that do not. */
+/** The records of a `some`: the matching one, or the nearest ones that do not match. */
 function someLines(part: Trace, wording: Wording, depth: number, title: string | undefined): ClauseLine[] {
   const { over, each, of } = part.node as SomeNode
   const { all, one } = describeOver(over, wording)
@@ -100,7 +100,7 @@ function someLines(part: Trace, wording: Wording, depth: number, title: string |
   return [head, ...found]
 }
 
-/** The key of a record that a link led to: its first field, as shapes are written. */
+/** The key of a linked record: its first field, by convention. */
 export function keyText(row: Row = {}): string {
   return String(Object.values(row)[0] ?? '')
 }

@@ -2,12 +2,12 @@ import { describe, describeOver, type SomeNode, type Trace, type Wording } from 
 import { type ClauseLine, keyText } from './clause-lines.js'
 import { comparedValues } from './reason.js'
 
-/** Something that fails. */
+/** A failing comparison. */
 export type Failing = Pick<ClauseLine, 'text' | 'values'>
 
 /**
- * What fails in a condition and, were all of it otherwise, would make it hold: of several ways the shortest, and of records that a link
- * led to the nearest. Empty where it holds.
+ * The comparisons that fail and would make a condition true if they held. Of several ways, the shortest; of linked records, the nearest.
+ * Empty if the condition holds.
  */
 export function failings(part: Trace, wording: Wording): readonly Failing[] {
   const { node, holds, of } = part

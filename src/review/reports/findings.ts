@@ -11,12 +11,12 @@ import type { Ground } from '../scenario.js'
 export interface CellRef {
   readonly type: string
   readonly person: string
-  /** None where it is about creating. */
+  /** Absent if it is about create. */
   readonly key?: Key
   readonly action: string
 }
 
-/** An expectation that does not hold, with a cell to look at. */
+/** A failed expectation, with the cell to show. */
 export interface FailingExpectation {
   readonly title: string
   readonly problems: readonly string[]
@@ -24,30 +24,30 @@ export interface FailingExpectation {
   readonly cell?: CellRef | undefined
 }
 
-/** How the expectations came out. */
+/** The results of the expectations. */
 export interface ExpectationFindings {
   readonly all: number
   readonly failing: readonly FailingExpectation[]
 }
 
-/** What somebody gained or lost since a baseline was saved. */
+/** What people gained or lost since a baseline was saved. */
 export interface DriftFindings extends Pick<Drift, 'gained' | 'lost' | 'creates' | 'grants' | 'rules'> {
-  /** When it was saved. */
+  /** The time at which it was saved. */
   readonly at: string
 }
 
-/** A weakened rulebook that no expectation notices, and one that would. */
+/** A surviving mutant, and an expectation that would kill it. */
 export interface SurvivingMutant {
   readonly type?: string | undefined
   readonly rule: string
   readonly step: string
   readonly proposal?: Expectation | undefined
-  /** The proposal in one line. */
+  /** The proposed expectation in one line. */
   readonly title?: string | undefined
   readonly cell?: CellRef | undefined
 }
 
-/** How weakened rulebooks fared. */
+/** The results of the mutants. */
 export interface MutantFindings {
   readonly all: number
   readonly killed: number
@@ -55,38 +55,38 @@ export interface MutantFindings {
   readonly survived: readonly SurvivingMutant[]
 }
 
-/** What was found by judging expectations and comparing with the baseline. */
+/** The results of the expectations and of the comparison with the baseline. */
 export interface ReviewFindings {
-  /** What is wrong with the expectation files, in place of their results. */
+  /** What is wrong with the expectation files, instead of their results. */
   readonly expectations: ExpectationFindings | { readonly problem: string }
-  /** The expectations themselves, so that what is tried can be held against them. */
+  /** The expectations, so that an action can be compared with them. */
   readonly written: readonly Expectation[]
-  /** Undefined where no baseline is saved. */
+  /** Undefined if no baseline is saved. */
   readonly drift?: DriftFindings | { readonly problem: string }
-  /** Where the baseline is, or would be. */
+  /** The path of the baseline, whether it exists or not. */
   readonly baseline: string
 }
 
-/** What is shown, and how far it is. Numbers go up with each new one. */
+/** What is shown, and the progress. Versions count up. */
 export interface ReviewState {
   readonly project: number
   readonly findings: number
   readonly mutants: number
-  /** Why what there is now cannot be shown; what is shown is what there was before. */
+  /** Why the current state cannot be shown; the previous state stays visible. */
   readonly problem?: string
-  /** How many weakened rulebooks were tried, of how many. */
+  /** The number of mutants tried so far, and of all. */
   readonly weakening?: readonly [done: number, all: number]
 }
 
-/** A cell that is to stay as it is, or to become so. */
+/** A cell to save as an expectation. */
 export interface CellToSave extends CellRef {
   readonly key: Key
   readonly allowed: boolean
-  /** Fields of it that are read or changed, or are not; where the question is not the record itself. */
+  /** The fields that are read or changed, or are not, if the question is not about the record itself. */
   readonly fields?: readonly string[] | undefined
 }
 
-/** Judges expectations, and finds of each that fails a cell to look at. */
+/** Judges expectations, and finds a cell to show for each that fails. */
 export async function expectationFindings(ground: Ground, expectations: readonly Expectation[]): Promise<ExpectationFindings> {
   const failing: FailingExpectation[] = []
   for (const expectation of expectations) {
@@ -96,7 +96,7 @@ export async function expectationFindings(ground: Ground, expectations: readonly
   return { all: expectations.length, failing }
 }
 
-/** Compares the access of now with a baseline. */
+/** Compares the current access with a baseline. */
 export function driftFindings(ground: Ground, baseline: Baseline): DriftFindings {
   const { people, records, now } = ground
   const current = baselineOf(ground, { people, records: records, now })
@@ -105,7 +105,7 @@ export function driftFindings(ground: Ground, baseline: Baseline): DriftFindings
   return { at: baseline.at, gained: gained.map(known), lost: lost.map(known), creates, grants, rules }
 }
 
-/** Weakens the rulebook step by step; all expectations have to hold. */
+/** Runs the mutation check. All expectations must hold. */
 export async function mutantFindings(
   ground: Ground,
   expectations: readonly Expectation[],
@@ -123,7 +123,7 @@ export async function mutantFindings(
   return { all: results.length, killed: of('killed'), same: of('equivalent'), survived }
 }
 
-/** The cell in which an expectation is seen to fail, or that it is about; undefined where it is about no record type. */
+/** The cell where an expectation fails, or that it is about; undefined if it concerns no record type. */
 async function cellOf(ground: Ground, expectation: Expectation): Promise<CellRef | undefined> {
   if (!('type' in expectation)) return undefined
   const { type, person } = expectation
@@ -154,7 +154,7 @@ async function cellOf(ground: Ground, expectation: Expectation): Promise<CellRef
   }
 }
 
-/** A key as the records have it: baselines write all of them as text. */
+/** A key in its own type: baselines store all keys as text. */
 function storedKey(ground: Ground, type: string, text: string): Key {
   return ground.record(type, text) === undefined && ground.record(type, Number(text)) !== undefined ? Number(text) : text
 }

@@ -13,7 +13,7 @@ import {
 } from '../../condition/index.js'
 import type { ClauseTrace, Explanation } from '../../viewpoint/index.js'
 
-/** In one line, for developers: what allowed it, or what refused it and the nearest clause, with the values compared. */
+/** One line for developers: what allowed it, or what refused it and the nearest clause, with the compared values. */
 export function reasonOf({ verdict, decidedBy, clauses, clause, withheldBy }: Explanation): string {
   const wording = { record: `the ${verdict.type}` }
   if (verdict.allowed) {
@@ -32,14 +32,14 @@ export function reasonOf({ verdict, decidedBy, clauses, clause, withheldBy }: Ex
   return `${first}the nearest clause is ${clause.title}: ${missedBy(clause, wording)}`
 }
 
-/** The comparisons for which a clause does not count, with the values compared. */
+/** The comparisons that prevent a clause from counting, with the compared values. */
 export function missedBy(clause: ClauseTrace, wording: Wording): string {
   if (clause.onlyWithin !== undefined) return `only within ${clause.onlyWithin.join(' or ')}`
   if (!clause.trace.holds) return failing(clause.trace, wording).join('; ')
   return `afterwards, ${clause.after === undefined ? '' : failing(clause.after, wording).join('; ')}`
 }
 
-/** The comparisons by which a condition holds, with the values compared; of several that would do, the first. */
+/** The comparisons that make a condition true, with the compared values. Of several possibilities, the first. */
 function holding(part: Trace, wording: Wording): string[] {
   const { node } = part
   switch (node.kind) {
@@ -65,7 +65,7 @@ function holding(part: Trace, wording: Wording): string[] {
   }
 }
 
-/** The comparisons for which a condition fails, with the values compared. */
+/** The comparisons that make a condition false, with the compared values. */
 function failing(part: Trace, wording: Wording): string[] {
   if (part.holds) return []
   const { node } = part
@@ -96,33 +96,33 @@ function missedAmong(part: Trace, some: SomeNode, wording: Wording): string {
   return nearest === undefined ? `no ${what} matches` : failing(nearest, lookingAt(nearest, some, wording)).join('; ')
 }
 
-/** How the record that a `some` looks at is spoken of: by its key, its first field. */
+/** The name of the current record of a `some`: its key, which is its first field. */
 function lookingAt(one: Trace, { over, each }: SomeNode, wording: Wording): Wording {
   const key = over.kind === 'elements' ? 'the value' : `${over.type} ${String(Object.values(one.on ?? {})[0] ?? '')}`
   return { ...wording, looking: { ...wording.looking, [each]: key } }
 }
 
-/** What a comparison says, in brackets with what stood on its sides. */
+/** Formats a comparison, with the values of its sides in brackets. */
 function saidOf(part: Trace, wording: Wording): string {
   const { node } = part
-  // Of what is negated, the comparison itself.
+  // For a negation, format the comparison itself.
   const values = comparedValues(part.of[0] ?? part)
   if (part.holds && node.kind === 'compare' && node.by === 'is') {
-    // Where both are the same, one is enough; and none, where the rule says what it is.
+    // If both values are equal, show one. If the rule states the value, show none.
     const said = [node.left, node.right].some(({ kind }) => kind === 'literal') ? '' : ` [${describeValue(part.values?.[0])}]`
     return `${describe(node, wording)}${said}`
   }
   return `${describe(node, wording)}${values === '' ? '' : ` [${values}]`}`
 }
 
-/** What stood on the sides of a comparison, but for what was written in the rule. */
+/** The values of a comparison that are not constants of the rule. */
 export function comparedValues({ node, values = [] }: Trace): string {
   return (node.kind === 'some' ? [] : termsOf(node))
     .flatMap((term, at) => (isWritten(term) ? [] : [`${shortName(term)}: ${shown(term, values[at])}`]))
     .join(', ')
 }
 
-/** Whether the rule itself says what a term is. */
+/** Whether a term is a constant of the rule. */
 function isWritten(term: TermNode): boolean {
   switch (term.kind) {
     case 'literal':
@@ -151,7 +151,7 @@ function shortName(term: TermNode): string {
   }
 }
 
-/** A value as people read it; an instant bare, and without milliseconds where there are none. */
+/** A value as people read it; a time without quotes, and without zero milliseconds. */
 function shown(term: TermNode, value: unknown): string {
   if (typeOf(term) !== 'time') return describeValue(value)
   const time = typeof value === 'number' ? value : instant(value)

@@ -1,6 +1,6 @@
-// The looks and the behaviour of the report, as they stand in its page.
+// The styles and scripts of the report, embedded in its page.
 
-/** A page that needs nothing but itself. */
+/** A self-contained page. */
 export function htmlPage(title: string, style: string, body: string): string {
   return `<!doctype html>
 <html lang="en">
@@ -19,23 +19,23 @@ ${body}
 
 const ESCAPES: { readonly [character: string]: string } = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' }
 
-/** Text in HTML. */
+/** Escapes text for HTML. */
 export function escaped(text: string): string {
   return text.replace(/[&<>"']/g, (character) => ESCAPES[character] as string)
 }
 
-/** An instant to the minute. */
+/** A time to the minute. */
 export function minute(time: Date): string {
   return `${time.toISOString().slice(0, 16).replace('T', ' ')} UTC`
 }
 
-/** Dark on light, and the other way round where that is asked for. */
+/** Dark text on light, or the other way round in dark mode. */
 export const COLOURS = `
 :root { color-scheme: light dark; --paper: #fbfaf6; --ink: #1e2a22; --quiet: #5d665f; --line: #dad6c8; --whole: #cfe3cf; --part: #cfe3cf; --change: #2f6b46; --on-change: #ffffff; --here: #8a5a00; }
 @media (prefers-color-scheme: dark) { :root { --paper: #171c18; --ink: #e6e9e2; --quiet: #a3aca4; --line: #38423a; --whole: #35523e; --part: #35523e; --change: #8fc7a0; --on-change: #102016; --here: #f0c060; } }
 `
 
-/** The looks of the matrix; on paper without what only a screen can do. */
+/** The styles of the matrix. Print leaves out what only works on a screen. */
 export const STYLE = `${COLOURS}
 * { box-sizing: border-box; }
 body { margin: 0; font: 15px/1.4 system-ui, sans-serif; background: var(--paper); color: var(--ink); }
@@ -70,7 +70,7 @@ footer { position: fixed; bottom: 0; left: 0; right: 0; height: 7.5rem; backgrou
 @media print { form, #why { display: none; } footer { position: static; height: auto; } main { padding-bottom: 0; } section[hidden] { display: block !important; } td { -webkit-print-color-adjust: exact; print-color-adjust: exact; } @page { size: landscape; } }
 `
 
-/** Filters, and what is said of the cell that one points at or goes to. */
+/** Filters, and details of the cell under the pointer or with the focus. */
 export const SCRIPT = `
 const texts = JSON.parse(document.getElementById('texts').textContent)
 const $ = (id) => document.getElementById(id)

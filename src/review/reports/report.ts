@@ -3,17 +3,16 @@ import { lettersOf } from '../matrix/letters.js'
 import type { Access, AccessMatrix } from '../matrix/matrix.js'
 import { escaped, htmlPage, minute, SCRIPT, STYLE } from './report-page.js'
 
-/** What a report is told besides its matrices. */
+/** The options of a report. */
 export interface ReportOptions {
   readonly title?: string
-  /** The instant at which everything was judged. */
+  /** The time at which everything was judged. */
   readonly now: Date
 }
 
 /**
- * Access matrices as one page of HTML that needs nothing else: no network, no server, no files beside it. Pointing at a cell,
- * or going to it by arrow keys, says by which clauses somebody may do what.
- *
+ * Access matrices as one self-contained HTML page: no network, no server, no other files. The clauses behind a cell are shown under the
+ * pointer, or with the arrow keys.
  * @example
  * writeFileSync('matrix.html', accessReport([accessMatrix(book, 'plot', options)], { now: new Date() }))
  */
@@ -114,7 +113,7 @@ function said({ action, clauses, fields }: Access): string {
   return `${action}${of}, by: ${clauses.join('; or ')}`
 }
 
-/** JSON that no element around it can be ended by. */
+/** JSON that cannot end the element around it. */
 function inScript(value: unknown): string {
   return JSON.stringify(value).replace(/[<>&\u2028\u2029]/g, (character) => `\\u${character.charCodeAt(0).toString(16).padStart(4, '0')}`)
 }

@@ -2,8 +2,8 @@ import { type ConditionNode, describe } from '../../condition/index.js'
 import type { ClauseNode, LinkModel, Model, TypeModel } from '../../rulebook/index.js'
 
 /**
- * The rules of a rulebook, a line each, by what they are of: `plot update`, `plot stamps`, `routines`. Two rules that decide differently
- * have different lines: what rules make of records that are not at hand can be compared by nothing else. Names and words do not count.
+ * The rules of a rulebook, one line each, by what they belong to: `plot update`, `plot stamps`, `routines`. Rules with different results
+ * have different lines: nothing else can compare their effect on records that are not here. Names and messages do not count.
  */
 export type RuleLines = { readonly [of: string]: readonly string[] }
 
@@ -62,12 +62,12 @@ function linkLine({ name, to, by, many, target, onDelete }: LinkModel): string {
   ])
 }
 
-/** A rule with the mark of what it says exactly, which its title does not always. */
+/** A rule with a hash of its exact meaning, which its title may not tell. */
 function marked(title: string, exactly: unknown): string {
   return `${title} #${digest(JSON.stringify(exactly))}`
 }
 
-/** A condition without names: what it means, and not what it is called. */
+/** A condition without names: its meaning only. */
 function bare(node: ConditionNode): ConditionNode {
   switch (node.kind) {
     case 'named':
@@ -87,7 +87,7 @@ function bare(node: ConditionNode): ConditionNode {
   }
 }
 
-/** Thirteen hexadecimal digits that tell texts apart: two multiplicative hashes of 32 bits, mixed. */
+/** A hash of 13 hexadecimal digits: two multiplicative 32-bit hashes, mixed. */
 function digest(text: string): string {
   let [high, low] = [0xdeadbeef, 0x41c6ce57]
   for (let at = 0; at < text.length; at++) {

@@ -1,12 +1,12 @@
 import { COLOURS, escaped, htmlPage, minute } from '../reports/report-page.js'
 import type { Coverage, CoveragePoint } from './coverage.js'
 
-/** Whether it came out both ways. */
+/** Whether both results occurred. */
 export function isCovered({ counts }: CoveragePoint): boolean {
   return counts.every((count) => count > 0)
 }
 
-/** The rules and their parts as text, a line for each: what the lines of the tracefile are counted by. */
+/** The rules and their parts as text, one per line. The tracefile refers to these lines. */
 export function coverageListing({ points }: Coverage): string {
   return `${points.map(lineOf).join('\n')}\n`
 }
@@ -16,14 +16,13 @@ function lineOf({ type, text, depth }: CoveragePoint): string {
 }
 
 /**
- * Coverage as an LCOV tracefile, as `geninfo` describes it: of the listing, a line for each rule and part, and two branches
- * for its two outcomes.
- *
+ * Coverage as an LCOV tracefile, as `geninfo` describes it: a line for each rule and part of the listing, and two branches for its two
+ * results.
  * @param listing the path of the listing, relative to a reader of the tracefile
  */
 export function coverageLcov({ points }: Coverage, listing: string): string {
   const records = points.flatMap(({ counts: [first, second] }, at) => {
-    // Of what was never asked no branch was reached: "-", and not 0.
+    // A branch that was never evaluated has "-" instead of 0.
     const taken = (count: number) => (first + second === 0 ? '-' : String(count))
     return [`DA:${at + 1},${first + second}`, `BRDA:${at + 1},0,0,${taken(first)}`, `BRDA:${at + 1},0,1,${taken(second)}`]
   })
@@ -66,7 +65,7 @@ only.addEventListener('input', apply)
 apply()
 `
 
-/** Coverage as one page of HTML that needs nothing else. */
+/** Coverage as one self-contained HTML page. */
 export function coverageReport(
   coverage: Coverage,
   { now, title = 'Rule coverage' }: { readonly now: Date; readonly title?: string },

@@ -6,26 +6,26 @@ import { isTrue } from '../mutants/weaken.js'
 import type { Ground } from '../scenario.js'
 import { type Refs, standingOf } from '../standing-of.js'
 
-/** One thing in a rulebook that can come out in two ways, and how often it did. */
+/** One part of a rulebook with two possible results, and how often each occurred. */
 export interface CoveragePoint {
-  /** The record type; none for the gate of the rulebook, privileges and routines. */
+  /** The record type; absent for the gate of the rulebook, privileges and routines. */
   readonly type?: string
   /** The rule: "update, holder; only planting", "standing holder". */
   readonly rule: string
-  /** What of it: the rule itself, or a part of its condition, its limit, or a stamp. */
+  /** The part: the rule itself, a part of its condition, its limit, or a stamp. */
   readonly text: string
-  /** How deep in the rule: 0 is the rule itself. */
+  /** The depth in the rule: 0 is the rule itself. */
   readonly depth: number
-  /** What the two outcomes are called. */
+  /** The names of the two results. */
   readonly outcomes: readonly [string, string]
-  /** How often each came out. */
+  /** How often each occurred. */
   readonly counts: readonly [number, number]
 }
 
 /** Which rules the expectations exercised. */
 export interface Coverage {
   readonly points: readonly CoveragePoint[]
-  /** How many questions the expectations ask: somebody, an action, a record. */
+  /** The number of questions (person, action, record) that the expectations ask. */
   readonly questions: number
 }
 
@@ -39,8 +39,8 @@ interface Counted extends Omit<CoveragePoint, 'counts'> {
 }
 
 /**
- * Which clauses, gates, vetoes, limits, stamps and parts of conditions the expectations exercise, and with both outcomes or
- * with one: each question that an expectation asks is judged part by part.
+ * Measures which clauses, gates, vetoes, limits, stamps and parts of conditions the expectations exercise, and with which results. Each
+ * question of an expectation is judged part by part.
  */
 export function coverageOf(ground: Ground, expectations: readonly Expectation[]): Coverage {
   const points = pointsOf(ground.model)
@@ -66,7 +66,7 @@ interface AboutRule {
   readonly rule: string
 }
 
-/** Collects what can come out in two ways. */
+/** Collects everything that has two possible results. */
 class PointCollector {
   readonly all: Points = new Map()
 
@@ -74,7 +74,7 @@ class PointCollector {
     this.all.set(id, { ...point, counts: [0, 0] })
   }
 
-  /** A condition, and each of its parts. */
+  /** A condition and its parts. */
   condition(scope: string, node: ConditionNode, about: AboutRule, outcomes: readonly [string, string] = HELD): void {
     const wording = { record: about.type === undefined ? 'the record' : `the ${about.type}` }
     const standing = node.kind === 'named' && scope.includes('/standing/') ? node.of : undefined
@@ -121,7 +121,7 @@ class PointCollector {
 
   #clause(scope: string, clause: ClauseNode, about: AboutRule): void {
     this.condition(scope, clause.when, about)
-    // What lets anybody does not fail.
+    // A clause that allows everyone cannot fail.
     if (isTrue(clause.when)) this.all.delete(`${scope} `)
     if (clause.afterwards !== undefined)
       this.condition(`${scope}/afterwards`, clause.afterwards, { ...about, rule: `${about.rule}: afterwards` })
@@ -139,7 +139,7 @@ interface Part {
   readonly each?: { readonly number: number; readonly said: string }
 }
 
-/** The parts of a condition that come out for themselves. What is named is told of where it is named. */
+/** The parts of a condition that have results of their own. A named condition is listed at its definition. */
 function partsOf(node: ConditionNode): Part[] {
   switch (node.kind) {
     case 'allOf':
@@ -153,7 +153,7 @@ function partsOf(node: ConditionNode): Part[] {
       const inner = partsOf(node.of)
       return inner.length === 0 ? [] : inner.map((part) => ({ ...part, step: `~${part.step}`, each }))
     }
-    // What is named is told of where it is named.
+    // A named condition is listed at its definition.
     case 'named':
     case 'constant':
     case 'compare':
@@ -163,7 +163,7 @@ function partsOf(node: ConditionNode): Part[] {
   }
 }
 
-/** Counts how a condition and its parts came out. */
+/** Counts the results of a condition and its parts. */
 function mark(model: Model, points: Points, scope: string, traced: Trace, refs: Refs): void {
   count(points, `${scope} `, traced.holds)
   const inner = traced.node.kind === 'named' && scope.includes('/standing/') ? (traced.of[0] as Trace) : traced
@@ -212,7 +212,7 @@ function own(type: string): Refs {
   ])
 }
 
-/** A question: somebody, an action, a record as it is, and as it would become. */
+/** A question: a person, an action, a record as it is, and the changed record. */
 interface Question {
   readonly person: string
   readonly action: string
@@ -286,7 +286,7 @@ function judge({ model, ...ground }: Ground, points: Points, { person, action, t
   for (const [at, veto] of (rules?.vetoes ?? []).entries()) if (veto.actions.includes(action)) put(`${name}/veto/${at}`, veto.when)
 }
 
-/** The clauses that hold for somebody, with their place among those of the action. */
+/** The clauses that hold for a person, with their position among the clauses of the action. */
 function holding(
   { viewpoint }: Ground,
   { person, action, type, record, within }: Question,

@@ -26,7 +26,7 @@ export const catalog: Catalog = Object.freeze({
       from information_schema.statistics, (select 0 as named union all select 1) as s
       where seq_in_index = 1 and table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or table_schema = database())`,
   createIndex({ schema, name, columns }: TablePlace, field: string, _of: Field, use: WantedIndex['for']): string | undefined {
-    // It has none over the elements of JSON.
+    // There are no indexes on the elements of JSON lists.
     if (use === 'elements') return undefined
     const column = columns[field]?.name ?? field
     const quoted = (one: string) => `\`${one.replaceAll('`', '``')}\``

@@ -5,9 +5,9 @@ import type { Fragment } from '../expressions.js'
 import { fromJson, inJson, jsonValue, knownInstant, timeOf } from '../json-column.js'
 import { timeText } from './storage-types.js'
 
-/** Values as the columns of this database hold them. */
+/** How columns of this database store values. */
 export const codec: Codec = Object.freeze({
-  // What a driver makes of a datetime depends on time zones that it was told.
+  // Drivers convert datetimes by time zones that they were configured with, so times are selected as text.
   selected: (column: Fragment, field: Field): Fragment =>
     field.type === 'time' && !field.list ? sql`date_format(${column}, '%Y-%m-%dT%H:%i:%s.%fZ')` : column,
   encode(field: Field, given: unknown, as?: string): unknown {
@@ -19,7 +19,7 @@ export const codec: Codec = Object.freeze({
   },
   decode(field: Field, held: unknown): unknown {
     if (held === null || held === undefined) return field.nullable ? null : undefined
-    // Some drivers read JSON themselves.
+    // Some drivers parse JSON themselves.
     if (inJson(field)) return fromJson(field, typeof held === 'string' ? JSON.parse(held) : held)
     if (field.type === 'time') return timeOf(field, held)
     if (field.type === 'boolean') {

@@ -6,9 +6,9 @@ import { expressions } from './expressions.js'
 import { transactions } from './transactions.js'
 
 /**
- * MariaDB. Times are datetime(3) in UTC, whole numbers bigint, other numbers double, booleans 0 and 1; lists, nested objects
- * and everything else are JSON. Collations mostly ignore letter case, accents or spaces at the end: so texts are compared
- * twice, once as an index has them and once code point by code point.
+ * MariaDB. Times are datetime(3) in UTC, integers are bigint, other numbers double, booleans 0 and 1; lists, nested objects and everything
+ * else are JSON. Most collations ignore letter case, accents or trailing spaces, so texts are compared twice: in the column's collation,
+ * which an index serves, and code point by code point.
  */
 export const mariadb: Dialect = Object.freeze({
   name: 'mariadb',

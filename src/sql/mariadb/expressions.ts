@@ -18,11 +18,11 @@ import {
   sameText,
 } from './storage-types.js'
 
-// MariaDB keeps answers of a query by the columns that it speaks of, compared in their own collations, so that the answer for "red"
-// is taken for "RED", whatever the query itself compares. It keeps none of a query that could answer differently every time.
+// MariaDB caches subquery results by the outer columns, compared in their own collations: it takes the result for "red" for "RED" too,
+// whatever the subquery compares. It does not cache a subquery that contains a volatile function.
 const FOR_EACH_ROW: Test = sql<SqlBool>`rand() >= 0`
 
-/** Conditions in the words of this database. */
+/** How this database expresses conditions. */
 export const expressions: Expressions = Object.freeze({
   column(column: Column, path: readonly string[], type: Scalar | 'list'): Fragment {
     if (path.length > 0) return inside(column.ref, path, type)
@@ -46,7 +46,7 @@ export const expressions: Expressions = Object.freeze({
   startsWithKnown(text: Fragment, start: string): Test {
     if (start === '') return sql<SqlBool>`${text} is not null`
     const same = sql<SqlBool>`left(${exact(text)}, ${[...start].length}) = ${exact(sql`${start}`)}`
-    // An expression of several columns may have no collation that can be compared in.
+    // An expression over several columns may have no usable collation.
     if (!isPlain(text)) return same
     return sql<SqlBool>`(${text} like ${`${start.replace(/[|%_]/g, '|$&')}%`} escape '|' and ${same})`
   },
@@ -64,7 +64,7 @@ export const expressions: Expressions = Object.freeze({
     sql<SqlBool>`exists (select 1 from ${places(list, alias)} where json_type(${element(list, alias)}) = 'OBJECT' and ${test(element(list, alias))} and ${FOR_EACH_ROW})`,
   key: asKey,
   kept: keptExactly,
-  // As a row of two columns at least: what is looked for by one alone is kept by it, whatever else the query says.
+  // As a row of at least two columns: MariaDB caches a search by a single column, whatever else the query says.
   findsForRow(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test {
     const pairs = values.flatMap((one, at) => pairOfKeys(one, keys[at] as (typeof keys)[number]))
     const [only] = pairs
@@ -79,7 +79,7 @@ export const expressions: Expressions = Object.freeze({
     const among = query(pairs.map(([, key]) => key))
     return wanted.length === 1 ? sql<SqlBool>`${wanted[0]} in (${among})` : sql<SqlBool>`(${sql.join(wanted)}) in (${among})`
   },
-  // An OR of sets is asked row by row; a union of keys is asked for once, and each row found by its key.
+  // MariaDB evaluates an OR of sets row by row. A union of keys is evaluated once, and each row is found by its key.
   unionOfKeys: (key: Fragment, alias: string, queries: readonly Fragment[]): Test =>
     keyParts(key).length === 1
       ? sql<SqlBool>`${keyParts(key)[0]} in (select k0 from (${sql.join(queries, sql` union `)}) as ${sql.ref(alias)})`
@@ -96,7 +96,7 @@ function isText(type: Scalar): boolean {
 
 const LETTERS = 'ABCDEFGHIJKLMNOPQRSTUVWXYZ'
 
-/** The bytes of a text with A to Z as small letters, and nothing else: lower() knows more letters than these. */
+/** The bytes of a text with A to Z in lower case. MariaDB's lower() also changes other letters. */
 function smallLetters(text: Fragment): Fragment {
   const bytes = sql`cast(convert(${text} using utf8mb4) as binary)`
   return [...LETTERS].reduce<Fragment>((done, letter) => sql`replace(${done}, ${sql.lit(letter)}, ${sql.lit(letter.toLowerCase())})`, bytes)
@@ -113,11 +113,11 @@ function inside(json: Fragment, path: readonly string[], type: Scalar | 'list'):
 
 function isNullInside(json: Fragment, path: readonly string[]): Test {
   const found = within(json, path)
-  // JSON has a null of its own.
+  // JSON null is a value in JSON.
   return sql<SqlBool>`(${found} is null or json_type(${found}) = 'NULL')`
 }
 
-/** A value in JSON as one of the type, null where it is of another. */
+/** A JSON value as a value of the type; null if it has another type. */
 function typed(json: Fragment, type: Scalar): Fragment {
   const is = (...names: string[]) => sql<SqlBool>`json_type(${json}) in (${sql.join(names.map((name) => sql.lit(name)))})`
   const text = sql`json_unquote(${json})`
@@ -137,7 +137,7 @@ function typed(json: Fragment, type: Scalar): Fragment {
   }
 }
 
-/** The places of a list, counted from 1. Their values are asked for one by one, since a column would lose their types. */
+/** The positions of a list. The values are read one by one, because a column would lose their types. */
 function places(list: Fragment, alias: string): Fragment {
   return sql`json_table(case when json_type(${list}) = 'ARRAY' then ${list} end, '$[*]' columns (n for ordinality)) as ${sql.ref(alias)}`
 }

@@ -6,17 +6,17 @@ import { type Column, type Fragment, MIRRORED, type Order, type Side, type Test 
 import { inJson } from '../json-column.js'
 import type { FoundColumn } from '../places.js'
 
-/** A column or a parameter as it is: what an index may serve for. */
+/** A plain column or parameter, for which an index can be used. */
 interface Plain {
   readonly ref: Fragment
   readonly type: Scalar
-  /** Of a column: how it holds its values. */
+  /** For a column: how it stores its values. */
   readonly as?: string
-  /** Of a parameter: what it is. */
+  /** For a parameter: its value. */
   readonly known?: Comparable
 }
 
-/** The collation that compares code point by code point, spaces at the end included. */
+/** The collation that compares code point by code point, including trailing spaces. */
 const EXACT = 'utf8mb4_nopad_bin'
 const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/
 
@@ -24,7 +24,7 @@ function plain(fragment: Fragment, what: Plain): Fragment {
   return new Annotated(fragment, what)
 }
 
-/** What is known of a column or a parameter itself; undefined for an expression made of them. */
+/** The facts about a plain column or parameter; undefined for other expressions. */
 function plainOf(fragment: Fragment): Plain | undefined {
   return fragment instanceof Annotated ? (fragment.about as Plain) : undefined
 }
@@ -39,7 +39,7 @@ function written(ref: Fragment, as: string | undefined, type: Scalar): Fragment 
     if (as === 'datetime(3)') return sql`${ref}`
     if (as === 'date') return sql`cast(${ref} as datetime(3))`
     const time = as === 'timestamp' ? sql`convert_tz(${ref}, @@session.time_zone, '+00:00')` : ref
-    // By its text: arithmetic knows no year 0, and a cast may round.
+    // Through text: date arithmetic does not support year 0, and a cast may round.
     return sql`cast(left(cast(${time} as char), 23) as datetime(3))`
   }
   if (as === 'decimal') return sql`cast(${ref} as double)`
@@ -55,12 +55,12 @@ export function known(what: Comparable, type: Scalar): Fragment {
 
 export function value(what: Comparable, type: Scalar): Fragment {
   if (type === 'time') return sql`cast(${timeText(what as number)} as datetime(3))`
-  // A number with a fraction would be a decimal of few digits.
+  // A literal with a fraction would be a decimal with few digits.
   if (typeof what === 'number' && !Number.isSafeInteger(what)) return sql`cast(${String(what)} as double)`
   return sql`${what}`
 }
 
-/** An instant as MariaDB writes it. */
+/** A time in MariaDB's format. */
 export function timeText(time: number): string {
   return instantText(time).replace('T', ' ').slice(0, -1)
 }
@@ -71,12 +71,12 @@ export function exact(text: Fragment): Fragment {
   return sql`(convert(${text} using utf8mb4) collate ${sql.raw(EXACT)})`
 }
 
-/** Whether it is a column or a parameter as it is. */
+/** Whether this is a plain column or parameter. */
 export function isPlain(fragment: Fragment): boolean {
   return plainOf(fragment) !== undefined
 }
 
-/** Equality of texts: where an index may serve, as it has them, and then once more exactly. */
+/** Equality of texts: in the column's collation, which an index serves, and then code point by code point. */
 export function sameText(left: Fragment, right: Fragment): Test {
   const same = sql<SqlBool>`${exact(left)} = ${exact(right)}`
   const [a, b] = [plainOf(left), plainOf(right)]
@@ -88,7 +88,7 @@ export function sameText(left: Fragment, right: Fragment): Test {
     if (b.as === 'uuid') return sql<SqlBool>`${a.ref} = ${b.ref}`
     return b.known === undefined ? same : besideUuid(a.ref, [b.known])
   }
-  // Columns of two collations cannot be compared as they are.
+  // Columns with two collations cannot be compared directly.
   return b.known === undefined && b.as !== a.as ? same : b.as === 'uuid' ? same : sql<SqlBool>`(${left} = ${right} and ${same})`
 }
 
@@ -97,7 +97,7 @@ function besideUuid(column: Fragment, values: readonly Comparable[]): Test {
   return possible.length === 0 ? sql<SqlBool>`1 = 0` : sql<SqlBool>`${column} in (${sql.join(possible)})`
 }
 
-/** The value being one of some. */
+/** Whether the value is one of several. */
 export function isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
   const column = plainOf(item)
   if (type === 'time' && column !== undefined && column.known === undefined)
@@ -113,7 +113,10 @@ export function isAmong(item: Fragment, values: readonly Comparable[], type: Sca
   return column === undefined ? exactly : sql<SqlBool>`(${item} in (${sql.join(among)}) and ${exactly})`
 }
 
-/** A comparison of numbers, booleans or times. A time is compared with a known one by the column, whose microseconds are cut. */
+/**
+ * A comparison of numbers, booleans or times. If one time is known, the plain column is compared with it, so microseconds must be
+ * considered.
+ */
 export function inOrder(left: Fragment, order: Order, right: Fragment): Test {
   const [a, b] = [plainOf(left), plainOf(right)]
   if (a?.type === 'time' && b?.type === 'time') {
@@ -131,7 +134,7 @@ function besideInstant({ ref, as }: Plain, order: Order, instant: number): Test 
   const from = value(instant, 'time')
   if (as === 'datetime(3)') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`
   if (order === '<' || order === '>=') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`
-  // Nothing is later than the last instant.
+  // Nothing is later than the last time.
   if (instant === LAST_INSTANT)
     return order === '>' ? sql<SqlBool>`1 = 0` : order === '=' ? sql<SqlBool>`${ref} >= ${from}` : sql<SqlBool>`${ref} is not null`
   const until = value(instant + 1, 'time')
@@ -139,14 +142,14 @@ function besideInstant({ ref, as }: Plain, order: Order, instant: number): Test 
   return order === '<=' ? sql<SqlBool>`${ref} < ${until}` : sql<SqlBool>`${ref} >= ${until}`
 }
 
-/** A key as a query selects it, and as it is looked for in what was selected. */
+/** A key as selected by a subquery, and as looked up in its result. */
 export function asKey(fragment: Fragment, type: Scalar): Fragment {
   return type === 'text' || type === 'id' ? exact(fragment) : fragment
 }
 
 /**
- * What a key is looked for by: where its column compares loosely, as it is, so that an index serves, and once more exactly. Queries
- * that are put together keep a row for each of the pairs then.
+ * The parts by which a key is looked up. If the column's collation is loose: the plain value, which an index serves, and the exact value.
+ * Derived tables have a column for each part.
  */
 export function keyParts(fragment: Fragment): readonly Fragment[] {
   const column = plainOf(fragment)
@@ -155,7 +158,7 @@ export function keyParts(fragment: Fragment): readonly Fragment[] {
   return !isText || column.as === EXACT || column.as === 'uuid' ? [column.ref] : [column.ref, exact(fragment)]
 }
 
-/** A value and the key that it is looked for among, as pairs that are equal each: by the columns too, where they compare alike. */
+/** A value and the key that it is looked up in, as pairs that must all be equal: also the plain columns if they compare alike. */
 export function pairOfKeys(value: Side, key: Side): readonly (readonly [Fragment, Fragment])[] {
   const exactly = [asKey(value.value, value.type), asKey(key.value, key.type)] as const
   const [one, other] = [plainOf(value.value), plainOf(key.value)]
@@ -165,16 +168,16 @@ export function pairOfKeys(value: Side, key: Side): readonly (readonly [Fragment
   return keyParts(value.value).length === 1 ? [exactly] : [columns, exactly]
 }
 
-/** A column of exact keys. */
+/** A column with exact keys. */
 export function keptExactly(ref: Fragment, fragment: Fragment): Fragment {
   const from = plainOf(fragment)
   return from !== undefined && (from.type === 'text' || from.type === 'id') ? held({ ref, as: EXACT }, 'text') : ref
 }
 
-/** As what a column holds a field: the word that a layout keeps. */
+/** The storage type of a column for a field. */
 export function heldAs({ type: written, collation }: FoundColumn, field: Field): string | null | undefined {
   const type = written.toLowerCase()
-  // JSON is a text with a check.
+  // A JSON column is a text with a check constraint.
   if (inJson(field)) return /^(json|longtext|mediumtext|text)$/.test(type) ? undefined : null
   switch (field.type as Scalar) {
     case 'text':
@@ -194,7 +197,7 @@ export function heldAs({ type: written, collation }: FoundColumn, field: Field):
   }
 }
 
-/** Whether two columns hold and compare their values in the same way. */
+/** Whether two columns store and compare their values in the same way. */
 export function areAlike(a: Fragment, b: Fragment): boolean {
   const as = plainOf(a)?.as
   return as !== undefined && as === plainOf(b)?.as

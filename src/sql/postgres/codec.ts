@@ -5,7 +5,7 @@ import { fromJson, inJson, jsonValue, knownInstant, timeOf } from '../json-colum
 import { instantOf, plainList } from './expressions.js'
 import { timeText } from './value.js'
 
-/** Values as the columns of this database hold them. */
+/** How columns of this database store values. */
 export const codec: Codec = Object.freeze({
   selected: (value: Fragment, field: Field): Fragment => (field.list ? plainList(value) : field.type === 'time' ? instantOf(value) : value),
   encode(field: Field, given: unknown, as?: string): unknown {
@@ -19,7 +19,7 @@ export const codec: Codec = Object.freeze({
     if (given === null || given === undefined) return field.nullable ? null : undefined
     if (inJson(field)) return fromJson(field, given)
     if (field.type === 'time') return timeOf(field, given)
-    // Drivers give whole numbers of 64 bits as text, so that none is cut.
+    // Drivers return 64-bit integers as text, because a number could lose digits.
     return field.type === 'integer' || field.type === 'number' ? Number(given) : given
   },
 })

@@ -6,9 +6,9 @@ import { expressions } from './expressions.js'
 import { transactions } from './transactions.js'
 
 /**
- * PostgreSQL. Times are timestamptz, whole numbers bigint, other numbers double precision; lists, nested objects and
- * everything else are jsonb. Text compares code point by code point where its collation is deterministic, as all are that
- * are not declared otherwise; where order counts, in the collation "C".
+ * PostgreSQL. Times are timestamptz, integers are bigint, other numbers double precision; lists, nested objects and everything else are
+ * jsonb. Text compares code point by code point in deterministic collations, which all are unless declared otherwise. For order, the
+ * collation is "C".
  */
 export const postgres: Dialect = Object.freeze({
   name: 'postgres',

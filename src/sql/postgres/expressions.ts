@@ -26,10 +26,10 @@ import {
 } from './storage-types.js'
 import { PARAMETER_TYPES, value } from './value.js'
 
-// More values than this become one JSON parameter.
+// More values than this are passed as one JSON parameter.
 const MOST_PARAMETERS = 100
 
-/** Conditions in the words of this database. */
+/** How this database expresses conditions. */
 export const expressions: Expressions = Object.freeze({
   column(column: Column, path: readonly string[], type: Scalar | 'list'): Fragment {
     if (path.length > 0) return inside(column.ref, path, type)
@@ -51,7 +51,7 @@ export const expressions: Expressions = Object.freeze({
     sql<SqlBool>`${time} between '0001-01-01 00:00:00+00 BC'::timestamptz and '9999-12-31 23:59:59.999999+00'::timestamptz`,
   inOrder,
   sameText,
-  // In the collation "C", lower() knows the letters A to Z only.
+  // In the collation "C", lower() changes only the letters A to Z.
   sameIgnoringCase: (left: Fragment, right: Fragment): Test => sql<SqlBool>`lower(${left} collate "C") = lower(${right} collate "C")`,
   startsWith: (text: Fragment, start: Fragment): Test => sql<SqlBool>`starts_with(${text}, ${collatedLike(text, start)})`,
   startsWithKnown(text: Fragment, start: string): Test {
@@ -76,7 +76,7 @@ export const expressions: Expressions = Object.freeze({
   hasKnown(list: Fragment, wanted: Comparable, type: Scalar): Test | undefined {
     const array = arrayOf(list)
     if (array !== undefined) return arrayHas(array, '@>', [wanted], type)
-    // Numbers in JSON have more digits than doubles have; times have more than one text form.
+    // JSON numbers can have more digits than doubles, and times can have several text forms.
     if (type === 'number' || type === 'time') return undefined
     return sql<SqlBool>`${list} @> ${JSON.stringify([wanted])}::jsonb`
   },
@@ -105,7 +105,7 @@ export const expressions: Expressions = Object.freeze({
     const [one] = keys.map((each) => each.value)
     if (wanted.length > 1 || only === undefined || one === undefined)
       return sql<SqlBool>`(${sql.join(wanted)}) in (${query(keys.map(({ value }) => value))})`
-    // An array is asked for once, and then answered through an index, also within an OR; a subquery is not.
+    // PostgreSQL evaluates an array once and then uses an index, also within an OR. It does not do that for a subquery.
     const isIn = (value: Fragment, selected: Fragment) => sql<SqlBool>`${value} = any(array(${query([selected])}))`
     const [raw, other] = [rawOf((values[0] as Side).value), rawOf(one)]
     if (raw === undefined || raw.as !== other?.as) return isIn(only, one)
@@ -131,11 +131,11 @@ function inside(json: Fragment, path: readonly string[], type: Scalar | 'list'):
 
 function isNullInside(json: Fragment, path: readonly string[]): Test {
   const value = within(json, path)
-  // JSON has a null of its own.
+  // JSON null is a value in JSON.
   return sql<SqlBool>`(${value} is null or jsonb_typeof(${value}) = 'null')`
 }
 
-/** A value in JSON as one of the type, null where it is of another. */
+/** A JSON value as a value of the type; null if it has another type. */
 function typed(json: Fragment, type: Scalar): Fragment {
   const text = sql`${json} #>> '{}'`
   const is = (name: string) => sql<SqlBool>`jsonb_typeof(${json}) = ${sql.lit(name)}`
@@ -147,7 +147,7 @@ function typed(json: Fragment, type: Scalar): Fragment {
       return sql`(case when ${is('boolean')} then (${json})::boolean end)`
     case 'integer':
     case 'number':
-      // Numbers in JSON may be larger than a double.
+      // JSON numbers can be larger than a double.
       return sql`(case when ${is('number')} then case when abs((${json})::numeric) <= 1.7976931348623157e308 then (${json})::double precision end end)`
     case 'time': {
       const form = sql`${is('string')} and ${text} ~ '^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}[.][0-9]{3}Z$'`
@@ -162,7 +162,7 @@ function among(item: Fragment, values: readonly Comparable[], type: Scalar): Tes
   return sql<SqlBool>`${item} = any(array(select ${list}::${sql.raw(PARAMETER_TYPES[type])}))`
 }
 
-/** Whether an array has all of the values, or any; undefined where its elements cannot be compared as they are. */
+/** Whether an array has all or any of the values; undefined if its elements cannot be compared directly. */
 function arrayHas(
   { ref, element }: { readonly ref: Fragment; readonly element: string },
   how: '@>' | '&&',
@@ -183,7 +183,7 @@ function elementsOf(list: Fragment, alias: string, type: Scalar): { readonly fro
   return { from: sql`unnest(${array.ref}) as ${sql.ref(alias)}(value)`, one: heldElement(ref, array.element, type) }
 }
 
-/** A time as RFC 3339 text in UTC: what drivers make of times, of those before Christ above all, differs. */
+/** A time as RFC 3339 text in UTC: drivers differ in how they read times, above all those before Christ. */
 export function instantOf(value: Fragment): Fragment {
   const time = sql`(${value} at time zone 'UTC')`
   const text = (form: string) => sql`to_char(${time}, ${sql.lit(form)})`
@@ -191,7 +191,7 @@ export function instantOf(value: Fragment): Fragment {
   return sql`case when not isfinite(${value}) then ${value}::text when ${time} < '0001-01-01'::timestamp then '0000' || ${text(rest)} else ${text(`YYYY${rest}`)} end`
 }
 
-/** A list in JSON, whatever the column is. */
+/** A list as JSON, whatever the column is. */
 export function plainList(list: Fragment): Fragment {
   const array = arrayOf(list)
   if (array === undefined) return list

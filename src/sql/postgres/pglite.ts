@@ -9,9 +9,8 @@ export interface PgliteDatabase {
 const WRITES = /^\s*(insert|update|delete)\b/i
 
 /**
- * A Kysely dialect over a database of PGlite: PostgreSQL compiled to WebAssembly, in this process. It has one session, so
- * a transaction blocks all others until it ends.
- *
+ * A Kysely dialect for PGlite: PostgreSQL compiled to WebAssembly, in this process. It has one session, so a transaction blocks all others
+ * until it ends.
  * @example
  * const db = new Kysely<any>({ dialect: pgliteDialect(new PGlite()) })
  */

@@ -7,17 +7,19 @@ import { inJson } from '../json-column.js'
 import type { FoundColumn } from '../places.js'
 import { afterInstant, value } from './value.js'
 
-/** A column, as it is: what an index is on. Its values are written in another way wherever they are not compared with their like. */
+/**
+ * A plain column, which an index can be on. Its values are converted wherever they are not compared with values of the same storage type.
+ */
 interface Raw {
   readonly ref: Fragment
   readonly as: string
 }
 
-/** What PostgreSQL's values carry: the column that they are of, or what they are known to be. */
+/** The facts about PostgreSQL fragments: the column that they read, or what is known about the value. */
 interface About {
   readonly column: Raw
   readonly known: Comparable
-  /** How a text that is known only when the query runs is asked for as what a column of UUIDs holds. */
+  /** How to convert a text that is known only at run time to the storage of a UUID column. */
   readonly uuid: () => Fragment
 }
 
@@ -25,28 +27,28 @@ function about(fragment: Fragment): Partial<About> {
   return knownOf<About>(fragment)
 }
 
-/** The column behind a value, where it holds values in a way of its own. */
+/** The column behind a value, if it has a storage type of its own. */
 export function rawOf(fragment: Fragment): Raw | undefined {
   return about(fragment).column
 }
 
-// Texts that only look like those in the column equal none of them.
+// Texts that are not in the canonical UUID form equal no value of the column.
 const WRITTEN: { readonly [as: string]: RegExp } = {
   uuid: /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/,
   bigint: /^(0|-?[1-9]\d{0,17})$/,
   integer: /^(0|-?[1-9]\d{0,8})$/,
 }
-// Text in a collation under which different texts are equal, or in one that nobody named; its name follows.
+// The mark of text whose collation treats different texts as equal, or whose collation is unknown. The collation's name follows.
 const LOOSE = 'loose text'
 
-/** Whether a column takes different texts for equal. */
+/** Whether a column treats different texts as equal. */
 export function isLoose(as: string | undefined): boolean {
   return as?.startsWith(LOOSE) === true
 }
 
 /**
- * The values of a column that holds them in a way of its own. Texts are written as texts, times cut to milliseconds, numbers
- * read as JavaScript reads them; and comparisons with similar columns, or known values, use the column itself.
+ * The values of a column with a storage type of its own. Texts become text, times are cut to milliseconds, numbers become doubles.
+ * Comparisons with similar columns or known values use the plain column.
  */
 export function held({ ref, as }: Column, type: Scalar): Fragment {
   const fragment = written(ref, as, type)
@@ -69,12 +71,12 @@ function written(ref: Fragment, as: string | undefined, type: Scalar): Fragment 
   return as.startsWith(COLLATED) ? sql`${ref}` : sql`${ref}::text`
 }
 
-/** A text that is known only when the query runs, and how it is asked for as what a column of UUIDs holds. */
+/** A text known only at run time, and how to convert it to the storage of a UUID column. */
 export function asClaim(fragment: Fragment, uuid: () => Fragment): Fragment {
   return new Annotated(fragment, { uuid })
 }
 
-/** A column of texts in a collation of its own. */
+/** The mark of a text column with a collation of its own. */
 const COLLATED = 'text collate '
 
 /** The collation of such a column. */
@@ -83,22 +85,22 @@ function collationOf(fragment: Fragment): string | undefined {
   return as?.startsWith(COLLATED) ? as.slice(COLLATED.length) : undefined
 }
 
-/** The second of two texts, in the collation of the first where both have one of their own: so that an index on the first serves. */
+/** The second of two texts, in the collation of the first if both have their own, so that an index on the first can be used. */
 export function collatedLike(first: Fragment, second: Fragment): Fragment {
   const [one, other] = [collationOf(first), collationOf(second)]
   return one === undefined || other === undefined || one === other ? second : sql`(${second} collate ${sql.raw(one)})`
 }
 
 /**
- * A value that is looked for among keys which a query selects: these have a collation of their own again, whatever was said of it
- * within the query. Said of the value, in its own collation, an index still serves.
+ * A value that is looked up among keys that a query selects. The selected keys have a collation of their own again, whatever was said
+ * within the query. With the collation on the value, an index can still be used.
  */
 export function besideKeys(value: Fragment, key: Fragment): Fragment {
   const own = collationOf(value)
   return own === undefined || own === collationOf(key) ? value : sql`(${value} collate ${sql.raw(own)})`
 }
 
-/** Two texts of which one is taken: where a column has a collation of its own, both in one that goes with any. */
+/** Two texts of which one is chosen. If a column has a collation of its own, both get one that combines with any. */
 export function mixed(first: Fragment, second: Fragment): readonly [Fragment, Fragment] {
   if (collationOf(first) === undefined && collationOf(second) === undefined) return [first, second]
   return [sql`(${first} collate "C")`, sql`(${second} collate "C")`]
@@ -120,7 +122,7 @@ export function sameText(left: Fragment, right: Fragment): Test {
   return isLoose(column.as) ? sql<SqlBool>`(${alike} and ${same})` : (alike ?? same)
 }
 
-/** The column being one of the texts, by itself; undefined where it cannot be compared so. */
+/** Whether the plain column is one of the texts; undefined if it cannot be compared directly. */
 export function knownIn({ ref, as }: Raw, texts: readonly string[]): Test | undefined {
   if (!(as in WRITTEN) && !isLoose(as)) return undefined
   const possible = writtenAs(as, texts)
@@ -129,18 +131,21 @@ export function knownIn({ ref, as }: Raw, texts: readonly string[]): Test | unde
   return sql<SqlBool>`${ref} in (${sql.join(possible)})`
 }
 
-/** Those of the texts that such a column can hold at all. */
+/** The texts that such a column can hold. */
 export function writtenAs<T>(as: string, values: readonly T[]): readonly T[] {
   const form = WRITTEN[as]
   return form === undefined ? values : values.filter((one) => form.test(String(one)))
 }
 
-/** A parameter that is remembered for what it is. */
+/** A parameter that remembers its value. */
 export function known(what: Comparable, type: Scalar): Fragment {
   return new Annotated(value(what, type), { known: what })
 }
 
-/** A comparison of numbers, booleans or times. A time is compared with a known one by the column, whose microseconds are cut. */
+/**
+ * A comparison of numbers, booleans or times. If one time is known, the plain column is compared with it, so microseconds must be
+ * considered.
+ */
 export function inOrder(left: Fragment, order: Order, right: Fragment): Test {
   const time = rawOf(left)
   const instant = about(right).known
@@ -162,13 +167,13 @@ function besideInstant({ ref, as }: Raw, order: Order, instant: number): Test {
   return order === '<=' ? sql<SqlBool>`${ref} < ${until}` : sql<SqlBool>`${ref} >= ${until}`
 }
 
-/** A value as a query keeps it: the result can be compared with columns again. */
+/** A value in the form that a subquery selects. The result can be compared with columns again. */
 export function key(fragment: Fragment): Fragment {
   const raw = rawOf(fragment)
   return raw !== undefined && raw.as in WRITTEN ? raw.ref : fragment
 }
 
-/** A column that keeps such values. */
+/** A column of such values. */
 export function kept(ref: Fragment, fragment: Fragment): Fragment {
   const raw = rawOf(fragment)
   if (raw === undefined) return ref
@@ -176,20 +181,20 @@ export function kept(ref: Fragment, fragment: Fragment): Fragment {
   return raw.as in WRITTEN || raw.as.startsWith(COLLATED) ? held({ ref, as: raw.as }, 'text') : ref
 }
 
-/** Whether a list is an array of the database, and of what. */
+/** The array column and its element type, if a list is stored as an array. */
 export function arrayOf(list: Fragment): { readonly ref: Fragment; readonly element: string } | undefined {
   const raw = rawOf(list)
   return raw?.as.endsWith('[]') ? { ref: raw.ref, element: raw.as.slice(0, -2) } : undefined
 }
 
-// Elements that are held in a way of their own.
+// Element types with a storage of their own.
 const SPECIAL: ReadonlySet<string> = new Set(['uuid', 'enum', 'numeric', 'real'])
 
 function isSpecial(element: string): boolean {
   return SPECIAL.has(element) || isLoose(element) || element.startsWith(COLLATED)
 }
 
-/** What the elements of an array are cast to. */
+/** The type that the elements of an array are cast to. */
 export function elementType(element: string): string {
   return element.startsWith(COLLATED) ? 'text' : element
 }
@@ -199,7 +204,7 @@ export function heldElement(ref: Fragment, element: string, type: Scalar): Fragm
   return held({ ref, ...(isSpecial(element) || type === 'time' ? { as: element } : {}) }, type)
 }
 
-/** Whether elements of that kind are equal where arrays say so. */
+/** Whether array operators compare such elements correctly. */
 export function areAlike(element: string, type: Scalar): boolean {
   return type !== 'time' && (element === 'uuid' || (!SPECIAL.has(element) && !isLoose(element)))
 }
@@ -209,7 +214,7 @@ export function heldArray(ref: Fragment, as: string): Fragment {
   return new Annotated(ref, { column: { ref, as } })
 }
 
-/** As what a column holds a field: the word that a layout keeps. */
+/** The storage type of a column for a field. */
 export function heldAs(found: FoundColumn, field: Field): string | null | undefined {
   const type = found.type.toLowerCase()
   if (inJson(field)) return heldList(found, type, field)

@@ -12,19 +12,21 @@ export const PARAMETER_TYPES: { readonly [T in Scalar]: string } = {
   boolean: 'boolean',
 }
 
-/** A parameter of a type of its own. Whole numbers are bigint beside any number, so that an index on a bigint column serves. */
+/**
+ * A parameter with an explicit type. Integers are bigint when compared with any number, so that an index on a bigint column can be used.
+ */
 export function value(known: Comparable, type: Scalar): Fragment {
   if (type === 'time') return sql`${timeText(known as number)}::timestamptz`
   if (type === 'number' || type === 'integer') return sql`${known}::${sql.raw(Number.isSafeInteger(known) ? 'bigint' : 'double precision')}`
   return sql`${known}::${sql.raw(PARAMETER_TYPES[type])}`
 }
 
-/** The instant a millisecond later. */
+/** The time one millisecond later. */
 export function afterInstant(time: number): Fragment {
   return time === LAST_INSTANT ? sql`'10000-01-01 00:00:00+00'::timestamptz` : value(time + 1, 'time')
 }
 
-/** An instant as PostgreSQL reads it: the year 0 is the first before Christ. */
+/** A time in PostgreSQL's format: the year 0 is the year 1 BC. */
 export function timeText(time: number): string {
   const text = instantText(time)
   return text.startsWith('0000') ? `0001${text.slice(4)} BC` : text

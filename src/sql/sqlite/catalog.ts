@@ -18,13 +18,13 @@ export const catalog: Catalog = Object.freeze({
     sql`select '' as "schema", m.name as "table", i.name as "column", 'btree' as method
       from sqlite_master m, pragma_index_list(m.name) l, pragma_index_info(l.name) i where m.type = 'table' and i.seqno = 0 and l.partial = 0`,
   createIndex({ name, columns }: TablePlace, field: string, _of: Field, use: WantedIndex['for']): string | undefined {
-    // It has none over the elements of JSON.
+    // There are no indexes on the elements of JSON lists.
     if (use === 'elements') return undefined
     const column = columns[field]?.name ?? field
     const quoted = (one: string) => `"${one.replaceAll('"', '""')}"`
     return `create index ${quoted(`${name}_${column}`)} on ${quoted(name)} (${quoted(column)});`
   },
-  // A column holds whatever it is given: its type says little.
+  // In SQLite, the type of a column does not restrict its values.
   heldAs: (column: FoundColumn, field: Field): null | undefined =>
     column.type.toLowerCase() === 'blob' && !inJson(field) ? null : undefined,
 })

@@ -4,7 +4,7 @@ import type { Codec } from '../dialect.js'
 import { fromJson, inJson, jsonValue, knownInstant, timeOf } from '../json-column.js'
 import { encodeScalar } from './expressions.js'
 
-/** Values as the columns of this database hold them. */
+/** How columns of this database store values. */
 export const codec: Codec = Object.freeze({
   encode(field: Field, value: unknown): unknown {
     if (value === null || value === undefined) return null

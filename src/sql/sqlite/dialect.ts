@@ -6,8 +6,8 @@ import { expressions } from './expressions.js'
 import { transactions } from './transactions.js'
 
 /**
- * SQLite. Times are RFC 3339 text in UTC with milliseconds, so that text order is time order; booleans are 0 and 1;
- * lists, nested objects and everything else are JSON text. SQLite's lower() knows the letters A to Z only.
+ * SQLite. Times are RFC 3339 text in UTC with milliseconds, so that text order is time order; booleans are 0 and 1; lists, nested objects
+ * and everything else are JSON text. SQLite's lower() changes only the letters A to Z.
  */
 export const sqlite: Dialect = Object.freeze({
   name: 'sqlite',

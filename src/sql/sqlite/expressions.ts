@@ -5,10 +5,10 @@ import type { Column, Expressions, Fragment, Side, Test } from '../expressions.j
 import { jsonList } from '../json-column.js'
 import { afterPrefix } from '../prefix.js'
 
-// More values than this become one JSON parameter, well below SQLite's limit on parameters.
+// More values than this are passed as one JSON parameter, well below SQLite's limit on parameters.
 const MOST_PARAMETERS = 100
 
-/** Conditions in the words of this database. */
+/** How this database expresses conditions. */
 export const expressions: Expressions = Object.freeze({
   column,
   isNull({ ref }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
@@ -41,7 +41,7 @@ export const expressions: Expressions = Object.freeze({
   someElement(alias: string, list: Fragment, type: Scalar, test: (element: Fragment) => Test): Test {
     const row = sql.ref(alias)
     const value = sql.ref(`${alias}.value`)
-    // A whole number in JSON is read as an integer of 64 bits: as a double it is what every other reader makes of it.
+    // SQLite reads an integer in JSON as a 64-bit integer. As a double it has the value that every other reader sees.
     const element = type === 'number' ? sql`cast(${value} as real)` : sql`${value}`
     return sql<SqlBool>`exists (select 1 from json_each(${list}) as ${row} where typeof(${sql.ref(`${alias}.key`)}) = 'integer' and ${sql.ref(`${alias}.type`)} in (${sql.join(JSON_TYPES[type].map((name) => sql.lit(name)))}) and ${test(element)})`
   },
@@ -82,7 +82,7 @@ const JSON_TYPES: { readonly [T in Scalar]: readonly string[] } = {
   boolean: ['true', 'false'],
 }
 
-/** A value as SQLite holds it. */
+/** A value in SQLite's form. */
 export function encodeScalar(value: Comparable, type: Scalar): string | number {
   if (type === 'time') return instantText(value as number)
   return typeof value === 'boolean' ? Number(value) : value

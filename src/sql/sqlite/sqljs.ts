@@ -17,8 +17,7 @@ interface SqlJsStatement {
 }
 
 /**
- * A Kysely dialect over a database of sql.js: SQLite compiled to WebAssembly, with no native build.
- *
+ * A Kysely dialect for sql.js: SQLite compiled to WebAssembly, without a native build.
  * @example
  * const SQL = await initSqlJs()
  * const db = new Kysely<any>({ dialect: sqlJsDialect(new SQL.Database()) })
@@ -47,7 +46,7 @@ export function sqlJsDialect(database: SqlJsDatabase): KyselyDialect {
   })
 }
 
-/** Runs a statement to its end, and frees it: Kysely prepares again for each query. */
+/** Runs a statement to its end and frees it: Kysely prepares a new one for each query. */
 function run(statement: SqlJsStatement, parameters: readonly unknown[]): Record<string, unknown>[] {
   try {
     statement.bind(parameters as never)

@@ -2,7 +2,7 @@ import { allOfNode, type Comparable, type Links, type PlaceNode, type Row, waysA
 import { placeIsOneOf } from '../read/key-conditions.js'
 import type { Tables } from '../tables.js'
 
-/** Linked records that were asked for and not read yet. */
+/** Linked records that were requested and not read yet. */
 interface Wanted {
   readonly type: string
   readonly places: readonly PlaceNode[]
@@ -11,7 +11,7 @@ interface Wanted {
 
 const UNREAD = Symbol('unread')
 
-/** Linked records of a batch: those that a first look asks for are read together, then those that these lead to. */
+/** The linked records of a batch. Those that the first evaluation asks for are read together, then those that these lead to. */
 export class BatchLinks implements Links {
   readonly #tables: Tables
   readonly #now: number
@@ -34,7 +34,7 @@ export class BatchLinks implements Links {
     throw UNREAD
   }
 
-  /** The answer for each of the rows. */
+  /** The result for each row. */
   async answered(rows: readonly Row[], test: (row: Row) => boolean): Promise<boolean[]> {
     const answers: (boolean | undefined)[] = rows.map(() => undefined)
     for (;;) {
@@ -56,7 +56,7 @@ export class BatchLinks implements Links {
   async #read({ type, places, ways }: Wanted): Promise<void> {
     const name = placesName(type, places)
     const all = [...ways.values()]
-    // What has one of the values at each place: more than was asked for, maybe, where there are several places.
+    // Records with one of the values at each place. With several places, this may find more than was requested.
     const where = allOfNode(places.map((place, at) => placeIsOneOf(place, [...new Set(all.map((values) => values[at] as Comparable))])))
     const found = new Map<string, Row[]>(all.map((values) => [JSON.stringify(values), []]))
     for (const { row } of await this.#tables.select(type, { where, now: this.#now }))

@@ -2,16 +2,16 @@ import { type RawBuilder, type SqlBool, sql } from 'kysely'
 import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Expressions, Fragment } from '../../sql/index.js'
 
-/** A value that records are sorted by. */
+/** A value in the sort order. */
 interface OrderStep {
   readonly value: Fragment
   readonly descending: boolean
-  /** It is never missing. */
+  /** The value is never missing. */
   readonly always: boolean
   readonly type: Scalar
 }
 
-/** Later in the order: at the first step at which it differs. Missing values come last. */
+/** Tests whether a record comes later in the order: at the first step where it differs. Missing values come last. */
 export function comesAfter(
   expressions: Expressions,
   order: readonly OrderStep[],
@@ -34,7 +34,7 @@ export function comesAfter(
   const later = sql<SqlBool>`(${sql.join(ways, sql` or `)})`
   const [first] = order
   if (ways.length === 1 || first === undefined || !first.always || after[0] === null || after[0] === undefined) return later
-  // Said once more of the first step alone, so that an index serves.
+  // Repeats the condition on the first step alone, so that an index can be used.
   const start = expressions.value(after[0], first.type)
   return sql<SqlBool>`(${first.value} ${sql.raw(first.descending ? '<=' : '>=')} ${start} and ${later})`
 }

@@ -1,11 +1,11 @@
-/** An error, and what it was caused by. */
+/** An error and its causes. */
 export function causesOf(error: unknown): unknown[] {
   return error instanceof Error && error.cause !== undefined ? [error, ...causesOf(error.cause)] : [error]
 }
 
 /**
- * Whether an error is the database's own answer, by which it kept nothing: one with an SQLSTATE. Not where the connection
- * was lost (class 08), or the server went down (57P).
+ * Whether the database itself reported the error, so that nothing was saved: it has an SQLSTATE. Not if the connection was lost (class 08)
+ * or the server shut down (57P).
  */
 export function isAnswer(error: unknown): boolean {
   const { code, sqlState } = (error ?? {}) as { code?: unknown; sqlState?: unknown }

@@ -25,9 +25,8 @@ export interface KyselyOptions extends LayoutOptions {
 }
 
 /**
- * Keeps records in a database, through Kysely: a table for each record type, and a column for each field. Before its first
- * call it asks the database which columns there are, and how they hold what they hold. Rules become part of each query.
- *
+ * Stores records in a database through Kysely: one table for each record type, one column for each field. Before its first call it reads
+ * the columns and their types from the database. Rules become part of each query.
  * @throws LayoutError at the first call, where a table or column is not there or cannot hold the field.
  * @example
  * import { overKysely } from 'pachter/kysely'
@@ -42,7 +41,7 @@ export function overKysely(db: Kysely<any>, dialect: Dialect, { layout, ...optio
     let known: Promise<Layout> | undefined = layout && Promise.resolve(layout)
     const read = () => {
       known ??= readLayout(db, dialect, { model }, options).catch((error: unknown) => {
-        // Asked again at the next call: a table may be made in the meantime.
+        // Not cached after a failure: the table may be created in the meantime.
         known = undefined
         throw error
       })
@@ -52,22 +51,22 @@ export function overKysely(db: Kysely<any>, dialect: Dialect, { layout, ...optio
   }
 }
 
-/** How often a transaction is run that conflicts with others. */
+/** How often a conflicting transaction is tried. */
 const MOST_TRIES = 8
 
-/** Half of the milliseconds that the first try waits for a lock; each further one waits twice as long. */
+/** Half of the lock timeout of the first try in milliseconds. It doubles with each further try. */
 const SHORTEST_WAIT = 25
 
-/** How the answers to conditions are named, beside the columns of a record. */
+/** The names of flags, next to the columns of a record. */
 const FLAG = 'pachter_flag_'
 
-/** The name of what is selected for its effect alone. */
+/** The name of an expression that is selected for its effect. */
 const PATIENCE = 'pachter_patience'
 
-// Kysely reads dots and the word "as" in a name as something else.
+// Kysely interprets dots and the word "as" in names.
 const COLUMN = /^[A-Za-z_$][\w$]*$/
 
-/** The columns of each table, which are the same in all that is asked of it. */
+/** The columns of each table, which are the same in every query. */
 const written = new WeakMap<TablePlace, readonly AliasedExpression<unknown, string>[]>()
 
 class KyselyTables implements Tables {
@@ -76,10 +75,10 @@ class KyselyTables implements Tables {
   readonly #model: Model
   readonly #layout: () => Promise<Layout>
 
-  /** Whether a transaction was begun here, and so as rules need it. */
+  /** Whether this transaction was begun here, with the isolation that rules need. */
   readonly #isOwn: boolean
 
-  /** In a transaction: how long to wait for a lock, until that was said to the database. */
+  /** Inside a transaction: the lock timeout, until it has been set in the database. */
   #patience: number | undefined
 
   constructor(db: Kysely<any>, dialect: Dialect, model: Model, layout: () => Promise<Layout>, begun?: { readonly patience: number }) {
@@ -108,7 +107,7 @@ class KyselyTables implements Tables {
       return { value, descending, always, type: field.type as Scalar }
     })
     for (const { value, descending, always } of order) {
-      // Where nothing is missing, an index serves.
+      // If no value is missing, an index can be used.
       if (!always) query = query.orderBy(sql`${value} is null`)
       query = query.orderBy(value, descending ? 'desc' : 'asc')
     }
@@ -116,7 +115,7 @@ class KyselyTables implements Tables {
     if (limit !== undefined) query = query.limit(limit)
     const locked = lock && this.#db.isTransaction ? this.#dialect.transactions.lock?.(lock) : undefined
     if (locked !== undefined) query = query.modifyEnd(locked)
-    // A transaction that holds records which others wait for must not wait long itself.
+    // A transaction that holds locks must not wait long for others.
     const waiting = locked && this.#patience !== undefined ? this.#dialect.transactions.waitForLocks?.(this.#patience) : undefined
     if (waiting !== undefined) query = query.select(sql`${waiting}`.as(PATIENCE))
     const found = await query.execute()
@@ -124,12 +123,12 @@ class KyselyTables implements Tables {
     return found.map((row: Row) => ({ row: this.#decode(model, row), flags: flags.map((_, at) => row[FLAG + at] === 1) }))
   }
 
-  /** A value as `decode` reads it. */
+  /** A value in the form that `decode` reads. */
   #given(value: Fragment, field: Field): RawBuilder<unknown> {
     return sql`${this.#dialect.codec.selected?.(value, field) ?? value}`
   }
 
-  /** The value of a column; one of JSON as it is. */
+  /** The value of a column; JSON columns are selected as they are. */
   #value({ model, place }: Placed, name: string): Fragment {
     const column = columnOf(place, name)
     const { type, list } = model.fields[name] as Field
@@ -187,7 +186,7 @@ class KyselyTables implements Tables {
     const model = typeModel(this.#model, type)
     const place = placed(await this.#layout(), model)
     const key = row[model.key] as Key
-    // Asked beforehand, in the same transaction: what a driver calls a violated key differs from driver to driver.
+    // Checked in advance in the same transaction, because drivers report duplicate keys differently.
     const found = this.#db
       .selectFrom(place.table)
       .select(sql`1`.as('found'))
@@ -213,7 +212,7 @@ class KyselyTables implements Tables {
     return Number(result.numUpdatedRows) === 0 ? undefined : this.#kept(place, target.key)
   }
 
-  /** A record that was written, as it is kept: what the statement gave back, or what is read now. */
+  /** The stored form of a written record: returned by the statement, or read now. */
   async #kept(place: Placed, key: Key, given?: readonly Row[] | false): Promise<Row> {
     const { model } = place
     const where = () => this.#compiled(isKey(model, key), 0, place)
@@ -223,7 +222,7 @@ class KyselyTables implements Tables {
     return this.#decode(model, row)
   }
 
-  /** The columns of a record, as `decode` reads them. */
+  /** The columns of a record, in the form that `decode` reads. */
   #columns(place: Placed): readonly AliasedExpression<unknown, string>[] {
     const there = written.get(place.place)
     if (there !== undefined) return there
@@ -259,13 +258,13 @@ class KyselyTables implements Tables {
       return work(this)
     }
     const { lock, isConflict = () => false } = this.#dialect.transactions
-    // Before it begins: there may be one connection only.
+    // Before the transaction begins, because there may be only one connection.
     await this.#layout()
     for (let tries = 1; ; tries++) {
       let ending = false
       try {
         const begun = this.#db.transaction()
-        // Where there are locks, each statement has to see what was committed while it waited for them.
+        // With locks, each statement must see what was committed while it waited.
         const apart = lock === undefined ? begun : begun.setIsolationLevel(serializable ? 'serializable' : 'read committed')
         return await apart.execute(async (trx) => {
           const result = await work(
@@ -283,10 +282,10 @@ class KyselyTables implements Tables {
     }
   }
 
-  /** If rules depend on absence, a transaction of the application's own needs the same isolation as one of ours. */
+  /** If rules depend on absence, the application's own transaction needs the same isolation as ours. */
   async #checkSerializable(): Promise<void> {
     const { lock, isSerializable } = this.#dialect.transactions
-    // Where there are no locks, transactions come one after the other.
+    // Without locks, transactions run one after the other.
     if (lock === undefined) return
     const found = isSerializable && (await sql<{ is: boolean }>`select ${isSerializable} as ${sql.ref('is')}`.execute(this.#db))
     if (found?.rows[0]?.is !== true) throw new IsolationError(isSerializable !== undefined)

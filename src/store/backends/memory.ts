@@ -23,8 +23,7 @@ import { asStored } from '../write/fit.js'
 export type Records = { readonly [type: string]: readonly object[] }
 
 /**
- * Keeps records in memory: for tests, demonstrations and small fixed data. What goes in and what comes out are copies.
- *
+ * Stores records in memory: for tests, demos and small fixed data. Records are copied on the way in and out.
  * @example
  * const store = openStore(book, inMemory({ plot: [{ id: 'p-01', holderId: 'm-01' }] }))
  * @throws UnknownNameError for a record type that the rulebook does not know, DuplicateKeyError for a key that is there twice.
@@ -54,9 +53,9 @@ class MemoryTables implements Tables {
   #held: Held
   #hasEnded = false
   #links: Links | undefined
-  /** The keys of records that were removed, where clients may give keys. */
+  /** The keys of deleted records, if clients may choose keys. */
   #removed: ReadonlyMap<string, ReadonlySet<Key>>
-  // Transactions run one after the other; each works on copies of the tables, which are kept at its end or dropped.
+  // Transactions run one after the other. Each works on copies of the tables, which replace the tables at its end or are dropped.
   #last: Promise<unknown> = Promise.resolve()
 
   constructor(model: Model, held: Held, removed: ReadonlyMap<string, ReadonlySet<Key>> = new Map()) {
@@ -139,7 +138,7 @@ class MemoryTables implements Tables {
         this.#links = undefined
         return result
       } finally {
-        // What is asked of it from now on would be answered by what there was.
+        // After the transaction has ended, further calls would read outdated data.
         draft.#hasEnded = true
       }
     }
@@ -148,7 +147,7 @@ class MemoryTables implements Tables {
     return mine
   }
 
-  /** What is asked within one operation: indexes last until something is written. */
+  /** The data of one operation: indexes are kept until something is written. */
   #env(now: number): Env {
     this.#links ??= linkedRecords(
       (type) => this.#rows(type).values(),
@@ -168,7 +167,7 @@ class MemoryTables implements Tables {
     return this.#held.get(typeModel(this.#model, type).name) as Map<Key, Row>
   }
 
-  /** The records that a condition may hold on: those that it names by their keys, or all. */
+  /** The records on which a condition may hold: those that it names by key, or all. */
   #among(type: string, where: ConditionNode): Iterable<Row> {
     const rows = this.#rows(type)
     const keys = keysNamed(where, typeModel(this.#model, type).key)
@@ -181,7 +180,7 @@ class MemoryTables implements Tables {
   }
 }
 
-/** The keys of which a record has to have one for a condition to hold, where the condition says so. */
+/** The keys of which a record must have one for a condition to hold; undefined if the condition does not limit them. */
 function keysNamed(where: ConditionNode, field: string): readonly Key[] | undefined {
   switch (where.kind) {
     case 'allOf':
@@ -212,7 +211,7 @@ function keysCompared({ by, left, right }: CompareNode, field: string): readonly
   return [...new Set(values.filter((value): value is Key => typeof value === 'string' || typeof value === 'number'))]
 }
 
-/** Rows ordered by fields: missing and hidden last, text code point by code point, times by instant, false before true. */
+/** Sorts rows by fields: missing and hidden last, text code point by code point, times by instant, false before true. */
 function inOrder(
   rows: readonly Row[],
   steps: readonly SortStep[],

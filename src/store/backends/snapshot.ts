@@ -5,22 +5,20 @@ import { type Dialect, type Layout, readLayout } from '../../sql/index.js'
 import { overKysely } from './kysely.js'
 import type { Records } from './memory.js'
 
-/** What is read of a database, and how. */
+/** Which records to read, and how. */
 export interface SnapshotOptions {
   /** The record types. Default: all. */
   readonly types?: readonly string[]
-  /** Default: the database is asked. */
+  /** Default: read from the database. */
   readonly layout?: Layout
-  /** So many records are fetched at once. Default: 10,000. */
+  /** The number of records in one query. Default: 10,000. */
   readonly batch?: number
-  /** Is told how far it is. */
+  /** Called with the progress. */
   readonly progress?: (type: string, done: number, all: number) => void
 }
 
 /**
- * Reads the records of a database, as they are at one moment: in one read-only transaction. They can be looked at in memory
- * then, by matrices and expectations.
- *
+ * Reads the records of a database at one moment, in one read-only transaction, so that matrices and expectations can use them in memory.
  * @example
  * const matrix = accessMatrix(book, 'plot', { people, records: await snapshot(book, db, postgres) })
  * @throws LayoutError where a table or column is not there, RowError where a row does not fit its record type

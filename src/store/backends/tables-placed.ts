@@ -3,12 +3,12 @@ import { type ConditionNode, compareNode, type Scalar, type TermNode } from '../
 import type { Field, Key, TypeModel } from '../../rulebook/index.js'
 import type { Column, ColumnPlace, Layout, TablePlace } from '../../sql/index.js'
 
-/** A record type with the table that keeps its records. */
+/** A record type and its table. */
 export interface Placed {
   readonly model: TypeModel
   readonly layout: Layout
   readonly place: TablePlace
-  /** The table as Kysely reads names. In conditions it has its own name, without the schema. */
+  /** The table in Kysely's notation. Conditions use its own name, without the schema. */
   readonly table: string
 }
 
@@ -26,7 +26,7 @@ export function columnOf({ name: table, columns }: TablePlace, field: string): C
   return { ref: sql.id(table, name), ...(as === undefined ? {} : { as }) }
 }
 
-/** Whether a record has that key, as a condition. */
+/** A condition that selects the record with that key. */
 export function isKey({ key, fields }: TypeModel, value: Key): ConditionNode {
   const type = (fields[key] as Field).type as Scalar
   const own: TermNode = { kind: 'field', of: 'record', path: [key], type }

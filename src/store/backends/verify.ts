@@ -21,35 +21,35 @@ import { overKysely } from './kysely.js'
 
 /** What to compare, and how. */
 export interface VerifyOptions {
-  /** Whose rows: claims by name; null is a visitor. */
+  /** The people: claims by name; null is a visitor. */
   readonly people: { readonly [name: string]: Row | null }
   /** The record types. Default: all. */
   readonly types?: readonly string[]
   readonly layout?: Layout
-  /** The instant at which everything is judged. Default: when it begins. */
+  /** The time at which everything is judged. Default: the start of the run. */
   readonly now?: Date
-  /** So many records are in memory at once, besides those that are linked to them. Default: 1,000. */
+  /** The number of records in memory at once, besides linked records. Default: 1,000. */
   readonly batch?: number
-  /** PostgreSQL: the role that row security is for. Default: row security is not checked. */
+  /** PostgreSQL: the role of the row security policies. Default: row security is not compared. */
   readonly role?: string
-  /** The fields that row security withholds from everybody, as `rowSecurity` was told. */
+  /** The fields that row security withholds from everyone, as passed to `rowSecurity`. */
   readonly withhold?: readonly string[]
-  /** Is told how far it is. */
+  /** Called with the progress. */
   readonly progress?: (type: string, done: number, all: number) => void
 }
 
-/** How many rows somebody may do something to: by SQL, by the evaluator in memory, and by row security. */
+/** The number of rows on which a person may do an action: by SQL, in memory, and by row security. */
 export interface Compared {
   readonly type: string
   readonly person: string
   readonly action: string
   readonly sql: number
   readonly memory: number
-  /** Of reading only, and where row security was looked at: what it shows, and what it should show. */
+  /** Only for read, if row security is compared: what it shows, and what it should show. */
   readonly rowSecurity?: { readonly shown: number; readonly meant: number }
 }
 
-/** A record on which they differ. */
+/** A record with different results. */
 export interface Difference {
   readonly type: string
   readonly person: string
@@ -60,19 +60,18 @@ export interface Difference {
   readonly rowSecurity?: { readonly shown: boolean; readonly meant: boolean }
 }
 
-/** What a comparison came to. */
+/** The result of a comparison. */
 export interface Verified {
   readonly compared: readonly Compared[]
   readonly differences: readonly Difference[]
-  /** How many records were looked at, by type. */
+  /** The number of compared records, by type. */
   readonly records: { readonly [type: string]: number }
 }
 
 /**
- * Compares on a database of one's own, for each person, record type and action, the rows that SQL selects with those on
- * which the evaluator in memory says that the rule holds; and with those that row security shows. All of it in one read-only
- * transaction, so that nothing changes meanwhile, and in batches.
- *
+ * Compares, on your own database, for each person, record type and action: the rows that SQL selects, the rows for which the in-memory
+ * evaluator says that the rule holds, and the rows that row security shows. It uses one read-only transaction, so that nothing changes
+ * meanwhile, and works in batches.
  * @example
  * const { differences } = await verify(book, db, postgres, { people: { ines: { id: 'm-01' }, visitor: null } })
  */
@@ -91,7 +90,7 @@ export async function verify(
   })
 }
 
-/** Whose rows, of which action: what SQL says so far, and what memory is to say. */
+/** One person and action: the result of SQL so far, and the evaluator in memory. */
 interface Question {
   readonly person: string
   readonly action: string
@@ -160,7 +159,7 @@ class Verifier {
       const asker = await person(this.#model, claims, new Date(this.#now)).now(this.#tables, [type.name])
       const viewpoint = asker.viewpoint as NonNullable<typeof asker.viewpoint>
       for (const action of type.actions) {
-        // A record that is created is no row yet.
+        // A record that is to be created is not a row yet.
         if (action === 'create') continue
         const { when } = viewpoint.rules(type.name, action)
         const bySql = new Keys(type.key, this.#batch, (page) => this.#tables.select(type.name, { ...page, where: when, now: this.#now }))
@@ -181,7 +180,7 @@ class Verifier {
     return questions
   }
 
-  /** What row security shows, asked as the role with the claims set. */
+  /** What row security shows, queried as the role with the claims set. */
   #security(type: TypeModel, claims: Row | null, meant: ConditionNode): Pick<Question, 'shown' | 'meant'> {
     const place = (this.#options.layout ?? layoutOf({ model: this.#model })).tables[type.name] as TablePlace
     const key = {
@@ -193,7 +192,7 @@ class Verifier {
     const order = postgres.expressions.ordered(value, field)
     const table = place.schema === undefined ? place.name : `${place.schema}.${place.name}`
     const shown = new Keys(type.key, this.#batch, async ({ after, limit }) => {
-      // To ask for what nobody gave the role would be an error, which ends the transaction.
+      // Selecting what the role has no grant for would be an error and end the transaction.
       const allowed = sql<boolean>`has_column_privilege(${this.#options.role}, ${sql.lit(tableName(place))}::regclass, ${place.columns[type.key]?.name}, 'select')`
       if ((await this.#db.selectNoFrom(allowed.as('may')).executeTakeFirst())?.may !== true) return []
       const me = claims === null ? '' : JSON.stringify(claimsAlone(this.#model, claims))
@@ -232,7 +231,7 @@ class Verifier {
           ...(shown && meant ? { rowSecurity: { shown: shown.delete(key), meant: meant[at] === true } } : {}),
         })
       }
-      // What was selected and is not there: it cannot be, within one transaction.
+      // A selected row that does not exist: impossible within one transaction.
       for (const key of [...selected, ...(shown ?? [])]) this.#note(type, question, key, { sql: selected.has(key), memory: false })
     }
   }
@@ -274,7 +273,7 @@ class Keys {
     this.#read = read
   }
 
-  /** The keys that come next, up to and with this one; all that are left where it is undefined. */
+  /** The next keys, up to and including this one; all remaining ones if it is undefined. */
   async upTo(end: Comparable | undefined): Promise<Set<Key>> {
     const found = new Set<Key>()
     for (;;) {

@@ -7,10 +7,10 @@ export class CursorError extends PachterError {
   }
 }
 
-/** A value that a list is ordered by, as the asker sees it: null where it is missing or hidden. Times are milliseconds. */
+/** A sort value as the asker sees it: null if it is missing or hidden. Times are in milliseconds. */
 export type CursorValue = string | number | boolean | null
 
-/** Writes and reads cursors. They are signed (HMAC with SHA-256, RFC 2104), so that nobody can ask for a place of their own making. */
+/** Writes and reads cursors. They are signed (HMAC with SHA-256, RFC 2104), so that clients cannot make their own. */
 export interface Cursors {
   write(about: string, values: readonly CursorValue[]): Promise<string>
   /** @throws CursorError */
@@ -20,12 +20,12 @@ export interface Cursors {
 const text = new TextEncoder()
 const ALGORITHM = { name: 'HMAC', hash: 'SHA-256' } as const
 
-/** Cursors signed with a secret; without one, with a random one that lasts as long as the store. */
+/** Cursors signed with a secret. Without one, the secret is random and lasts as long as the store. */
 export function cursors(secret: string | undefined): Cursors {
   const { subtle } = globalThis.crypto
   const bytes = secret === undefined ? globalThis.crypto.getRandomValues(new Uint8Array(32)) : text.encode(secret)
   const key = subtle.importKey('raw', bytes, ALGORITHM, false, ['sign', 'verify'])
-  // What a cursor is about (person, type, order) is signed along with it, and not written into it.
+  // The person, type and order of a cursor are signed with it, but not stored in it.
   const signed = (about: string, payload: string) => text.encode(`${about}\n${payload}`)
   return {
     async write(about, values) {

@@ -6,16 +6,16 @@ import type { Operation, Seen } from '../operation.js'
 import { blockedDeletions } from '../write/blocking-records.js'
 import type { Described, Permitted } from './query.js'
 
-/** What else is asked of every record of a list: conditions that the query answers along with it, and what they come to. */
+/** Further conditions for every record of a list: the query answers them, and this reads their results. */
 export interface More {
   readonly flags: readonly ConditionNode[]
   describe(seen: Seen, record: Row): Described<Row>
 }
 
-/** Asks what may be done to each record, by which standings and clauses it is seen. */
+/** Asks for the verdicts, standings and clauses of each record. */
 export function more(asker: Asker, type: TypeModel, actions: readonly string[], withStandings: boolean): More {
   const flags: ConditionNode[] = []
-  /** Notes conditions to be answered, and gives where their answers will be. */
+  /** Registers conditions and returns the positions of their results. */
   const ask = (conditions: readonly { readonly when: ConditionNode }[]) => {
     const from = flags.length
     flags.push(...conditions.map(({ when }) => when))
@@ -39,7 +39,7 @@ export function more(asker: Asker, type: TypeModel, actions: readonly string[], 
   }
 }
 
-/** Which of the records cannot be deleted because other records block it, each with the message. */
+/** The records whose deletion is blocked by other records, each with the message. */
 export async function withheldAlong(op: Operation, type: TypeModel, described: readonly Described<Row>[], keys: readonly Key[]) {
   const hopeful = keys.filter((_, at) => described[at]?.may.delete?.allowed)
   const stopped = hopeful.length === 0 ? new Map<Key, string | undefined>() : await blockedDeletions(op, type, hopeful)
@@ -59,7 +59,7 @@ function permitted(
   const [open, ...rest] = answers
   const counting = open ? clauses.filter((_, at) => rest[at]) : []
   if (counting.length === 0) {
-    // Gates and vetoes may have words of their own; all others who are refused are told the same.
+    // Gates and vetoes may have their own messages; all other refusals share one.
     const message = open ? undefined : messages.find((_, at) => rest[clauses.length + at])?.message
     return { allowed: false, ...(message === undefined ? {} : { message }) }
   }

@@ -17,9 +17,8 @@ import type { Asker } from '../asker.js'
 import { QueryError } from '../errors.js'
 
 /**
- * What a client filters by, so that nothing can be inferred from it: every field that it names has to be visible for the
- * record to count, whatever the filter makes of it; and other records that it reaches count where the asker sees them, and
- * the fields of them that it names.
+ * Guards a client's filter against inference: every field that it names must be visible for the record to count, whatever the filter's
+ * result. Other records that it reaches count only if the asker sees them and the named fields.
  */
 export function guardedWhere(asker: Asker, type: TypeModel, where: ConditionNode): ConditionNode {
   if (asker.viewpoint === undefined) return where
@@ -28,7 +27,7 @@ export function guardedWhere(asker: Asker, type: TypeModel, where: ConditionNode
   return allOfNode([...visible, guardedSome(asker, type, lowered, highestEach(lowered))])
 }
 
-/** The record types that a condition looks at other records of. */
+/** The record types whose other records a condition reads. */
 export function typesIn(node: ConditionNode): string[] {
   const types = new Set<string>()
   eachNode(lower(node), (part) => {
@@ -37,12 +36,12 @@ export function typesIn(node: ConditionNode): string[] {
   return [...types]
 }
 
-/** What has to hold for a field to be visible to the asker. */
+/** What must hold for a field to be visible to the asker. */
 export function visibleField(asker: Asker, type: string, field: string): ConditionNode {
   return visibility(typeModel(asker.model, type), asker.rules(type, 'read').clauses, field)
 }
 
-/** `highest` is the highest number of a `some` in the whole: what the rules bring in is numbered above it. */
+/** `highest` is the highest number of a `some` in the whole: conditions from the rules get numbers above it. */
 function guardedSome(asker: Asker, root: TypeModel, node: ConditionNode, highest: number): ConditionNode {
   switch (node.kind) {
     case 'allOf':
@@ -52,7 +51,7 @@ function guardedSome(asker: Asker, root: TypeModel, node: ConditionNode, highest
       return mapChildren(node, (part) => guardedSome(asker, root, part, highest))
     case 'some':
       return guardedOver(asker, root, node, guardedSome(asker, root, node.of, highest), highest)
-    // What these read of the record itself, and of those that an enclosing `some` looks at, is guarded there.
+    // Fields of the record itself, and of records of an enclosing `some`, are guarded at their own level.
     case 'constant':
     case 'compare':
     case 'presence':
@@ -68,12 +67,12 @@ function guardedOver(asker: Asker, root: TypeModel, node: SomeNode, of: Conditio
     case 'records':
       return { ...node, of: allOfNode([...guardsOf(asker, node, node.over, highest), of]) }
     case 'ancestors':
-      // The chain would be followed through records that the asker may not see.
+      // The chain could lead through records that the asker may not see.
       throw new QueryError(root.name, 'ancestors(...) can be used in rules, but not in a filter')
   }
 }
 
-/** Other records count where the asker sees them, and the fields of them that are named. */
+/** Other records count if the asker sees them, and the fields that are named. */
 function guardsOf(asker: Asker, node: SomeNode, over: RecordsNode, highest: number): ConditionNode[] {
   const { each } = node
   const named = new Set(over.by.map(({ to }) => to.path[0] as string))

@@ -9,8 +9,8 @@ export class TextError extends PachterError {
 }
 
 /**
- * A value as text, read by the type of its field. `null` is null; JSON is read where the field holds an object, and where a
- * list is written with brackets; lists are written with commas otherwise. @throws TextError
+ * Reads a value from text according to its field. `null` is null. Objects, and lists with brackets, are JSON; other lists are separated by
+ * commas. @throws TextError
  */
 export function valueFromText(field: Field, text: string, at: string): unknown {
   if (text === 'null') return null
@@ -46,11 +46,11 @@ type Terms = { readonly [name: string]: Terms } & ComparisonMethods & {
     isPresent(): Condition
   }
 
-/** The comparisons that a filter may be written with. */
+/** The comparisons that a filter can use. */
 export const FILTER_OPERATORS: readonly string[] = [...COMPARISONS, 'isMissing', 'isPresent']
 
 /**
- * A filter that was written as a field, a comparison and a value, as a list takes it.
+ * Converts a field, a comparison and a value to a filter of a list.
  * @throws TextError, UnknownNameError
  */
 export function filterFromText(

@@ -20,14 +20,14 @@ import { placeIs, placeIsOneOf } from './key-conditions.js'
 import { orderFor } from './pages.js'
 import { readOptions, readSort, readWhere } from './query.js'
 
-/** Which linked records come along with each record of a list: those that the asker may read, of each as much as they may see. */
+/** Which linked records to return with each record of a list. Each contains only what the asker may see. */
 export type Include<W extends World, K extends TypeName<W>> = {
   readonly [N in keyof W['links'][K]]?: true | IncludeMore<W, TargetOf<W['links'][K][N]>>
 }
 
 type TargetOf<L> = L extends Link<any, infer T, any, any> ? T : never
 
-/** Which of the records of one link, in which order, and what comes along with each of them in turn. */
+/** Which records of one link, in which order, and which links to follow from them. */
 export type IncludeMore<W extends World, T> =
   T extends TypeName<W>
     ? {
@@ -37,7 +37,7 @@ export type IncludeMore<W extends World, T> =
       }
     : never
 
-/** A record's linked records: a list for a link to many; for a link to one, that record, or undefined where there is none to be seen. */
+/** The linked records: a list for a link to many; for a link to one, a record, or undefined if none is visible. */
 export type Included<W extends World, K extends TypeName<W>, I> = {
   readonly [N in keyof I & keyof W['links'][K]]: W['links'][K][N] extends Link<infer A, infer T, any, any>
     ? T extends TypeName<W>
@@ -50,7 +50,7 @@ export type Included<W extends World, K extends TypeName<W>, I> = {
 
 type Nested<W extends World, T extends TypeName<W>, M> = M extends { readonly include: infer I } ? Included<W, T, I> : unknown
 
-/** One link to follow for the records of a list. */
+/** One link to follow from the records of a list. */
 export interface IncludePlan {
   readonly link: LinkModel
   readonly type: TypeModel
@@ -82,14 +82,14 @@ export function readInclude(types: Model['types'], type: TypeModel, given: unkno
   })
 }
 
-/** The record types that are looked at on the way. */
+/** The record types on the way. */
 export function typesIncluded(plans: readonly IncludePlan[]): string[] {
   return plans.flatMap(({ type, where, within }) => [type.name, ...typesIn(where), ...typesIncluded(within)])
 }
 
 /**
- * Fetches what is included, by one query for each link, and gives each record with its own. A link is followed only where the
- * asker sees the fields that it joins on, on either side: otherwise the included records would reveal them.
+ * Fetches the included records with one query for each link, and returns each record with its own. A link is followed only if the asker
+ * sees the fields that it joins on, on both sides; otherwise the included records would reveal them.
  */
 export async function included(op: Operation, type: TypeModel, seen: readonly Seen[], plans: readonly IncludePlan[]): Promise<Row[]> {
   const along = await Promise.all(plans.map((plan) => follow(op, type, seen, plan)))
@@ -116,13 +116,13 @@ async function follow(op: Operation, type: TypeModel, seen: readonly Seen[], pla
     }
   return ways.map((mine) => {
     const places = new Set(mine.flatMap((way) => reached.get(JSON.stringify(way)) ?? []))
-    // In the order in which they were found, whichever way led to them.
+    // In the order in which they were found, whatever path led to them.
     const own = [...places].sort((a, b) => a - b).map((at) => rows[at])
     return link.many ? own : own[0]
   })
 }
 
-/** The values, one for each pair of the link, by any of which it leads on from a record; none where the asker does not see them. */
+/** The values by which the link leads on from a record, one for each pair; empty if the asker does not see them. */
 function waysOf(type: TypeModel, { row, visible }: Seen, link: LinkModel): Comparable[][] {
   const hidden = link.by.some(({ from }) => from.path[0] !== type.key && visible !== undefined && !visible.includes(from.path[0] as string))
   return hidden
@@ -140,7 +140,7 @@ function waysTo(row: Row, link: LinkModel): Comparable[][] {
   )
 }
 
-/** What holds of the records that any of these ways leads to. */
+/** A condition for the records that any of these paths leads to. */
 function reachedBy(link: LinkModel, ways: readonly Comparable[][]): ConditionNode {
   const [only] = link.by
   if (only !== undefined && link.by.length === 1)

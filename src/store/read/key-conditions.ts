@@ -8,12 +8,12 @@ import {
   type Scalar,
 } from '../../condition/index.js'
 
-/** A value as a condition has it written. */
+/** A value as a literal of a condition. */
 function written(type: Scalar, value: Comparable): Comparable {
   return type === 'time' ? instantText(value as number) : value
 }
 
-/** "What is at this place is the value", or has it, where a list is there. */
+/** The place equals the value; a list contains it. */
 export function placeIs(place: PlaceNode, value: Comparable): ConditionNode {
   const field = { kind: 'field', of: 'record', ...place } as const
   return compareNode(field, place.list ? 'has' : 'is', {
@@ -23,7 +23,7 @@ export function placeIs(place: PlaceNode, value: Comparable): ConditionNode {
   })
 }
 
-/** "What is at this place is one of the values", or has one of them, where a list is there. */
+/** The place equals one of the values; a list contains one of them. */
 export function placeIsOneOf(place: PlaceNode, values: readonly Comparable[]): ConditionNode {
   const field = { kind: 'field', of: 'record', ...place } as const
   return compareNode(field, place.list ? 'overlaps' : 'isOneOf', {

@@ -11,9 +11,9 @@ import { type DescribedOptions, type ListOptions, readSort } from './query.js'
 /** Which records to count. */
 export type CountOptions<W extends World, K extends TypeName<W>> = Pick<ListOptions<W, K>, 'where'>
 
-/** How many records have a value. */
+/** The number of records with a value. */
 export interface Counted {
-  /** Undefined: the records in which it is missing. */
+  /** Undefined: records without a value. */
   readonly value: unknown
   readonly count: number
 }
@@ -23,13 +23,13 @@ export type PageOptions<W extends World, K extends TypeName<W>, F extends FieldN
   ListOptions<W, K, F>,
   'limit'
 > & {
-  /** How many records to a page. Default 50. */
+  /** The page size. Default: 50. */
   readonly size?: number
-  /** Where the page before ended: its `next`. */
+  /** The `next` of the previous page. */
   readonly after?: string | undefined
 }
 
-/** Which page of a list, with what else to say of each record. */
+/** Which page of a list, with further details for each record. */
 export type DescribedPageOptions<W extends World, K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>> = Omit<
   DescribedOptions<W, K, F>,
   'limit'
@@ -39,11 +39,11 @@ export type DescribedPageOptions<W extends World, K extends TypeName<W>, F exten
 /** A page of a list. */
 export interface Page<R> {
   readonly records: R[]
-  /** Where the next page begins; undefined where this was the last. */
+  /** The start of the next page; undefined on the last page. */
   readonly next?: string
 }
 
-/** The order of a list as it is for the asker: what they do not see counts as missing. */
+/** The order of a list for the asker: a hidden field counts as missing. */
 export function orderFor({ asker }: Operation, type: TypeModel, sort: readonly SortStep[]): SortStep[] {
   return sort.map((step) => {
     const visible = visibleField(asker, type.name, step.field)
@@ -51,7 +51,7 @@ export function orderFor({ asker }: Operation, type: TypeModel, sort: readonly S
   })
 }
 
-/** What a cursor holds of the last record of a page: the values that it is ordered by, as far as the asker sees them. */
+/** The sort values of the last record of a page, as far as the asker sees them. */
 export function placeOf(type: TypeModel, sort: readonly SortStep[], shown: Row): CursorValue[] {
   return sort.map(({ field }) => {
     const value = shown[field]
@@ -60,7 +60,7 @@ export function placeOf(type: TypeModel, sort: readonly SortStep[], shown: Row):
   })
 }
 
-/** What a cursor of this list is good for: one person, type and order. */
+/** What a cursor is valid for: one person, type and order. */
 export function aboutList({ who, trusted }: AboutAsker, type: TypeModel, sort: readonly SortStep[]): string {
   return JSON.stringify([who, trusted === true, type.name, sort.map(({ field, descending }) => ({ field, descending }))])
 }
@@ -72,7 +72,7 @@ export function countField(type: TypeModel, name: string): string {
   return name
 }
 
-/** The most records to a page. @throws QueryError */
+/** The page size. @throws QueryError */
 export function readSize(type: TypeModel, size: unknown = 50): number {
   if (!Number.isSafeInteger(size) || (size as number) < 1 || (size as number) > 1000)
     throw new QueryError(type.name, 'size has to be a whole number from 1 to 1000')

@@ -21,61 +21,61 @@ import {
 import { QueryError } from '../errors.js'
 import type { SortStep } from '../tables.js'
 
-/** Which of the records that one may see to list, and how. */
+/** Which of the visible records to list, and how. */
 export interface ListOptions<W extends World, K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>> {
-  /** Only where this holds too. Narrows what the rules allow, and never widens it. */
+  /** A further condition. It narrows what the rules allow, and never widens it. */
   readonly where?: (record: RecordTerms<K, W>) => Condition
   /**
-   * Fields to order by, the first counting most; `-field` is descending. Missing values come last either way; the key decides in the
-   * end, in the direction of the last field.
+   * The fields to sort by, most important first; `-field` is descending. Missing values come last in both directions. The key decides ties,
+   * in the direction of the last field.
    */
   readonly sort?: readonly (FieldName<W, K> | `-${FieldName<W, K>}`)[]
-  /** At most so many. */
+  /** The most records to return. */
   readonly limit?: number
-  /** Only these fields, and the key. */
+  /** Only these fields and the key. */
   readonly fields?: readonly F[]
   readonly withActions?: undefined
   readonly withStandings?: false
 }
 
-/** Which records to list, and what else to say of each: every record then comes as `{ record, may, standings, seenBy }`. */
+/** Which records to list, with further details: every record then comes as `{ record, may, standings, seenBy }`. */
 export type DescribedOptions<W extends World, K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>> = Omit<
   ListOptions<W, K, F>,
   'withActions' | 'withStandings'
 > & {
-  /** Whether the asker may do these to it, and with which fields. */
+  /** Also whether the asker may do these actions, and with which fields. */
   readonly withActions?: readonly Exclude<Action | W['actions'][K], 'create'>[]
-  /** The standings that the asker has on it, and the clauses by which they see it. */
+  /** Also the asker's standings on the record, and the clauses by which they see it. */
   readonly withStandings?: boolean
 }
 
-/** What may be done to a record. */
+/** The verdict on an action. */
 export interface Permitted {
   readonly allowed: boolean
-  /** The fields that it lets see or change, besides the key; undefined for all of them. */
+  /** The fields that the asker may see or change, besides the key; undefined for all. */
   readonly fields?: readonly string[]
-  /** The message of the veto, or of the record that blocks a deletion if the asker sees that one. */
+  /** The message of the veto, or of a blocking record that the asker sees. */
   readonly message?: string
 }
 
-/** A record with what else was asked for. */
+/** A record with its requested details. */
 export interface Described<R> {
   readonly record: R
   /** With `withActions`. */
   readonly may: { readonly [action: string]: Permitted | undefined }
-  /** With `withStandings`: the names of the standings that hold. */
+  /** With `withStandings`: the standings that hold. */
   readonly standings: readonly string[]
-  /** With `withStandings`: the titles of the clauses by which the asker sees the record. */
+  /** With `withStandings`: the titles of the read clauses that hold. */
   readonly seenBy: readonly string[]
 }
 
-/** A record of which some fields were asked for. */
+/** A record with the requested fields. */
 export type Picked<W extends World, K extends TypeName<W>, F extends FieldName<W, K>> = Pick<
   SeenRow<W, K>,
   (F | W['keys'][K]) & keyof SeenRow<W, K>
 >
 
-/** The condition that a list is narrowed by. */
+/** The condition of a list. */
 export function readWhere(types: Model['types'], type: TypeModel, where: unknown): ConditionNode {
   if (where === undefined) return TRUE
   if (typeof where !== 'function')
@@ -88,7 +88,7 @@ export function readWhere(types: Model['types'], type: TypeModel, where: unknown
         const node = conditionNode(condition)
         if (node === undefined) throw new QueryError(type.name, 'where must return a condition')
         used(condition)
-        // By a standing, say: it may depend on claims, or on fields of the person's own record, that the person must not find out.
+        // For example by a standing: it may depend on claims, or on fields of the person's own record, that the person must not learn.
         if (leavesOf(node).some(({ kind }) => kind === 'claim'))
           throw new QueryError(
             type.name,
@@ -102,7 +102,7 @@ export function readWhere(types: Model['types'], type: TypeModel, where: unknown
   }
 }
 
-/** The order of a list. It always ends with the key, so that it is the same every time. */
+/** The order of a list. It always ends with the key, so that it is deterministic. */
 export function readSort(type: TypeModel, sort: readonly string[] = []): SortStep[] {
   if (!Array.isArray(sort)) throw new QueryError(type.name, 'sort needs a list of fields')
   const steps = sort.map((text: unknown) => {
@@ -115,12 +115,12 @@ export function readSort(type: TypeModel, sort: readonly string[] = []): SortSte
     }
     return { field: name, descending }
   })
-  // In the direction of what comes before it, so that an index may serve for the whole order.
+  // In the direction of the last field, so that one index can serve the whole order.
   const descending = steps.at(-1)?.descending ?? false
   return steps.some(({ field }) => field === type.key) ? steps : [...steps, { field: type.key, descending }]
 }
 
-/** The most records to list. */
+/** The limit of a list. */
 export function readLimit(type: TypeModel, limit: unknown): number | undefined {
   if (limit === undefined) return undefined
   if (!Number.isSafeInteger(limit) || (limit as number) < 0)
@@ -128,7 +128,7 @@ export function readLimit(type: TypeModel, limit: unknown): number | undefined {
   return limit as number
 }
 
-/** The actions to be judged for each record. */
+/** The actions to judge for each record. */
 export function readActions(type: TypeModel, actions: unknown): readonly string[] {
   if (actions === undefined) return []
   if (!Array.isArray(actions)) throw new QueryError(type.name, 'withActions needs a list of actions')
@@ -138,7 +138,7 @@ export function readActions(type: TypeModel, actions: unknown): readonly string[
   return actions.map((action) => knownAction(type, action))
 }
 
-/** The fields to give, by name. */
+/** The fields to return. */
 export function readFields(type: TypeModel, fields: unknown): readonly string[] | undefined {
   if (fields === undefined) return undefined
   if (!Array.isArray(fields)) throw new QueryError(type.name, 'fields needs a list of fields')
@@ -146,7 +146,7 @@ export function readFields(type: TypeModel, fields: unknown): readonly string[] 
   return fields
 }
 
-/** What a list was asked with: an object, or nothing. */
+/** The options of a list: an object, or nothing. */
 export function readOptions(type: string, options: unknown, known: readonly string[] = LIST_OPTIONS): { readonly where?: unknown } {
   if (options === undefined) return {}
   if (typeof options !== 'object' || options === null || Array.isArray(options)) {

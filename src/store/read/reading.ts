@@ -11,16 +11,16 @@ import { included, readInclude, typesIncluded } from './include.js'
 import { aboutList, type CountOptions, countField, type DescribedPageOptions, orderFor, placeOf, readSize } from './pages.js'
 import { type DescribedOptions, PAGE_OPTIONS, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
 
-/** What a list, or a page of one, was asked for. */
+/** The options of a list or page. */
 type ListRequest = ReturnType<Reading['readList']>
 
-/** The records that somebody sees, and a way to give them back with what else was asked for. */
+/** The records that the asker sees, and a function that adds the requested details. */
 interface Listed {
   readonly seen: readonly Seen[]
   readonly told: (those: readonly Seen[]) => Promise<unknown[]>
 }
 
-/** Reads, as somebody may: lists, pages, counts, one record. */
+/** Reads for the asker: lists, pages, counts, single records. */
 export class Reading {
   readonly #session: Session
 
@@ -75,7 +75,7 @@ export class Reading {
       const where = this.#filter(type, given)
       return safely(`count ${typeName}`, async () => {
         const op = await this.#session.operation(this.#session.tables, [typeName, ...typesIn(where)])
-        // What is counted by has to be visible, too, for a record to count.
+        // The counted field must be visible too for a record to count.
         const seen = seenBy(op, type, [guardedWhere(op.asker, type, where), visibleField(op.asker, typeName, by)])
         return op.tables.countBy(typeName, by, { where: seen, now: op.env.now })
       })
@@ -102,7 +102,7 @@ export class Reading {
     return readWhere(this.#session.model.types, type, readOptions(type.name, given, ['where']).where)
   }
 
-  /** Reads what a list or a page of one is asked for. @throws QueryError */
+  /** Reads the options of a list or page. @throws QueryError */
   readList(type: TypeModel, options: DescribedOptions<World, string>) {
     const { types } = this.#session.model
     return {
@@ -141,7 +141,7 @@ export class Reading {
   }
 }
 
-/** What holds of the records that the asker may see, and of which the rest holds too. */
+/** A condition for the records that the asker may see and that match the rest. */
 function seenBy(op: Operation, type: TypeModel, rest: readonly ConditionNode[]): ConditionNode {
   return simplify(allOfNode([op.asker.readable(type.name), ...rest]))
 }

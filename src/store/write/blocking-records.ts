@@ -13,12 +13,12 @@ interface Blocker {
   readonly key: Key
 }
 
-/** Records of one type that would go, each with the keys of those that they would go along with. */
+/** Records of one type that would be deleted, each with the keys of the records that cause it. */
 type Going = ReadonlyMap<Key, ReadonlySet<Key>>
 
 /**
- * Which of these records cannot be deleted because other records block it, whatever the rules of the records themselves say; with the
- * message for the asker. The result is the same as judging one deletion after the other, with a few queries for all of them.
+ * The records that cannot be deleted because other records block it, whatever their own rules say, with the message for the asker. The
+ * result is the same as judging one deletion after the other, but takes only a few queries.
  */
 export async function blockedDeletions(
   op: Operation,
@@ -30,9 +30,9 @@ export async function blockedDeletions(
   return words(op, search.blockers)
 }
 
-/** Goes from records that would be deleted to those that lead to them, and so on, once for each of the first. */
+/** Follows links backwards from the records to delete, step by step, once for each of them. */
 class BlockerSearch {
-  /** By the key of a record that was to be deleted: what stands in its way. */
+  /** By the key of a record to delete: what blocks it. */
   readonly blockers = new Map<Key, Blocker>()
   readonly #op: Operation
   readonly #met: ReadonlyMap<Key, Set<string>>
@@ -69,13 +69,13 @@ class BlockerSearch {
     if (next.size > 0) await this.along(owner, next)
   }
 
-  /** Those in whose way nothing stands yet, and on whose account this record was not come to before. */
+  /** The records that are not blocked yet, and for which this record was not reached before. */
   #open(roots: ReadonlySet<Key> = new Set(), id: string): Key[] {
     return [...roots].filter((root) => !this.blockers.has(root) && !this.#met.get(root)?.has(id))
   }
 }
 
-/** The records that lead to any of these; where they would be deleted, with whether the asker may. */
+/** The records that lead to any of these; if they would be deleted, with whether the asker may delete them. */
 function leadingTo(op: Operation, owner: TypeModel, { place, onDelete }: Reference, keys: readonly Key[]): Promise<Found[]> {
   const where = placeIsOneOf(place, keys as readonly Comparable[])
   return op.tables.select(owner.name, { where, now: op.env.now, ...(onDelete === 'delete' ? { flags: [deletable(op, owner)] } : {}) })

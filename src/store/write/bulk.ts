@@ -4,18 +4,18 @@ import { QueryError } from '../errors.js'
 import { isKey } from '../operation.js'
 import { readWhere } from '../read/query.js'
 
-/** Which records a change is meant for: by their keys, or those that one may see of which a condition holds. */
+/** Which records to change: by their keys, or the visible ones that match a condition. */
 export type Which<W extends World = World, K extends TypeName<W> = TypeName<W>> =
   | { readonly keys: readonly Key[]; readonly where?: undefined }
   | { readonly where: (record: RecordTerms<K, W>) => Condition; readonly keys?: undefined }
 
-/** How a change of several records is done. */
+/** The options of a bulk change. */
 export interface BulkOptions {
-  /** Does what may be done and reports the rest, instead of doing all or nothing. */
+  /** Changes the records that the asker may change and reports the rest, instead of all or nothing. */
   readonly partial?: boolean
 }
 
-/** A record that a change of several could not be made to. */
+/** A record that a bulk change could not change. */
 export interface RefusedRecord {
   readonly key: Key
   readonly code: string
@@ -43,7 +43,7 @@ export class BulkError extends PachterError {
   }
 }
 
-/** Reads which records are meant. @throws QueryError */
+/** Reads which records to change. @throws QueryError */
 export function readWhich(types: Model['types'], type: TypeModel, which: unknown): { keys?: readonly Key[]; where: ConditionNode } {
   const { keys, where } = (typeof which === 'object' && which !== null ? which : {}) as { keys?: unknown; where?: unknown }
   if ((keys === undefined) === (where === undefined))

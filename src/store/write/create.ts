@@ -11,13 +11,13 @@ import { unseenTargets } from './targets.js'
 /** A record that has been judged and may be created. */
 interface CreatePlan {
   readonly record: Row
-  /** The clause that lets it. */
+  /** The clause that allows it. */
   readonly clause: string | undefined
-  /** The fields that might be sent; undefined for all of them. */
+  /** The fields that could be sent; undefined for all. */
   readonly fields: readonly string[] | undefined
 }
 
-/** Judges what was sent as the finished record. @throws RefusedError, InvalidError */
+/** Judges the finished record made from what was sent. @throws RefusedError, InvalidError */
 export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown, newKey: (type: string) => Key): Promise<CreatePlan> {
   const { asker, env } = op
   const rules = asker.rules(type.name, 'create')
@@ -28,7 +28,7 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   const givesKey = !isMissing(key, 'id')
   if (givesKey && !supplies(clauses, type.key)) faults.push({ field: type.key, problem: 'the server sets the key: leave it out' })
   const stamps = stampValues(type, 'create', env)
-  // Sending what would be stamped anyway is no sending.
+  // A value that would be stamped anyway does not count as sent.
   const given = withoutNames(fields, (name) => Object.hasOwn(stamps, name) && sameValue(type.fields[name], fields[name], stamps[name]))
   const refuseFields = (counting: readonly AskersClause[]) => {
     const refusedFields = [
@@ -48,7 +48,7 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   const counting = await holding(op, clauses, record, lettingAll(clauses))
   if (counting.length === 0) throw deny(type, 'create', 'refused')
   refuseFields(counting)
-  // Other records may still speak of the one that had it. Trusted code restores what was there.
+  // Other records may still refer to the deleted record with this key. Only trusted code may restore it.
   const spent = givesKey && asker.viewpoint !== undefined && (await op.tables.wasRemoved(type.name, key as Key))
   if (spent) throw deny(type, 'create', 'refused')
   const unseen = await unseenTargets(op, type, { sent: given, after: record })
@@ -56,7 +56,7 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   return { record, clause: counting[0]?.clause?.title, fields: fieldsLetBy(type, counting) }
 }
 
-/** Writes a record that has been judged. Gives it as the asker may have it back. */
+/** Writes a judged record. Returns what the asker may see of it. */
 export async function applyCreate(op: Operation, type: TypeModel, { record }: CreatePlan): Promise<Row> {
   return written(op, type, record, await op.tables.insert(type.name, record))
 }

@@ -6,9 +6,9 @@ import { checkOpen, deny, holding, keyIs, type Operation, seeOne, visible } from
 import { placeIs } from '../read/key-conditions.js'
 import { judgeUpdate, type UpdateOptions } from './update.js'
 
-/** One thing that a deletion comes to; the record itself is the last. */
+/** One step of a deletion. The record itself is the last. */
 interface Step {
-  /** What it does, for several deletions that come to the same. */
+  /** A text that is the same for equal steps, if several deletions share them. */
   readonly id: string
   readonly apply: (op: Operation) => Promise<unknown>
 }
@@ -17,11 +17,11 @@ interface Step {
 interface DeletePlan {
   readonly key: Key
   readonly steps: readonly Step[]
-  /** The clause that lets it. */
+  /** The clause that allows it. */
   readonly clause: string | undefined
 }
 
-/** The record types that may be deleted or unlinked along with one of this type. */
+/** The record types that may be deleted or unlinked together with one of this type. */
 export function typesAlong(model: Model, type: TypeModel, met: Set<string> = new Set()): string[] {
   for (const { type: name, onDelete } of referencesTo(model, type.name)) {
     if (met.has(name)) continue
@@ -32,8 +32,8 @@ export function typesAlong(model: Model, type: TypeModel, met: Set<string> = new
 }
 
 /**
- * Judges a deletion, and whatever it takes along: by its links, records that lead to it stand in its way, are deleted or
- * unlinked as the asker's own doing, or follow it. @throws NotFoundError, RefusedError
+ * Judges a deletion and everything that it includes: by their links, records that lead to it block it, are deleted or unlinked as the
+ * asker's own action, or follow it. @throws NotFoundError, RefusedError
  */
 export async function judgeDelete(
   op: Operation,
@@ -46,17 +46,17 @@ export async function judgeDelete(
   const clause = await checkDelete(op, type, row)
   const met = new Set([idOf(type, key)])
   const along = await stepsAlong(op, type, row, { met, refuse: (by) => refusal(op, type, key, by) })
-  // What goes along may be what the rule relies on: then it has been judged already, and is not asked again.
+  // A rule may depend on records that are deleted too. It has been judged already, and is not judged again.
   return { key, clause, steps: [...along, removal(type, key, along.length === 0 ? simplify(deletable(op, type)) : TRUE)] }
 }
 
-/** What holds of the records of a type that the asker may delete, whatever goes along with them. */
+/** A condition for the records of a type that the asker may delete, whatever else is deleted with them. */
 export function deletable({ asker }: Operation, { name }: TypeModel): ConditionNode {
   const { open, clauses } = asker.rules(name, 'delete')
   return allOfNode([asker.readable(name), open.when, anyOfNode(clauses.map(({ when }) => when))])
 }
 
-/** Does what a deletion comes to. `gone` keeps what was done already, for several deletions judged together. */
+/** Runs the steps of a deletion. `gone` contains what was done already, if several deletions were judged together. */
 export async function applyDelete(op: Operation, type: TypeModel, { key, steps }: DeletePlan, gone?: Set<string>): Promise<void> {
   for (const step of steps) {
     if (gone?.has(step.id)) continue
@@ -69,7 +69,7 @@ export async function applyDelete(op: Operation, type: TypeModel, { key, steps }
   }
 }
 
-/** The same text for the same record. */
+/** A text that is the same for the same record. */
 export function idOf(type: TypeModel, key: Key): string {
   return `${type.name} ${JSON.stringify(key)}`
 }
@@ -84,7 +84,7 @@ function removal(type: TypeModel, key: Key, where: ConditionNode): Step {
   }
 }
 
-/** Refuses what the rules do not let the asker delete; gives the clause that does. */
+/** Refuses what the rules do not allow to delete; returns the clause that allows it. */
 async function checkDelete(op: Operation, type: TypeModel, row: Row): Promise<string | undefined> {
   const rules = op.asker.rules(type.name, 'delete')
   await checkOpen(op, type, 'delete', rules, row)
@@ -94,9 +94,9 @@ async function checkDelete(op: Operation, type: TypeModel, row: Row): Promise<st
 }
 
 interface Walk {
-  /** What is deleted already: chains may come back to where they began. */
+  /** The records deleted already: chains may contain cycles. */
   readonly met: Set<string>
-  /** The refusal of the whole, because of a record that leads to it. */
+  /** The refusal of the whole deletion because of a record that leads to it. */
   readonly refuse: (by: { readonly type: TypeModel; readonly key: Key }) => Promise<DeniedError>
 }
 
@@ -142,7 +142,7 @@ async function unlinking(
     return {
       id: `${idOf(owner, key)} without ${JSON.stringify(gone)}`,
       async apply({ tables, env }) {
-        // Another deletion of the same call may have taken its own key out of the list since.
+        // Another deletion of the same call may have removed its own key from the list meanwhile.
         const [found] = await tables.select(owner.name, { where: keyIs(owner, key), now: env.now, limit: 1 })
         if (found !== undefined)
           await tables.update(owner.name, { ...changed, ...unlinked(reference.place, found.row, gone) }, { key, where: TRUE, now: env.now })
@@ -154,7 +154,7 @@ async function unlinking(
   }
 }
 
-/** The change by which a record no longer leads to one that is gone. */
+/** The change that removes the link to a deleted record. */
 export function unlinked({ path, list }: PlaceNode, row: Row, gone: Key): Row {
   const field = path[0] as string
   return { [field]: list ? (row[field] as readonly unknown[]).filter((value) => value !== gone) : null }

@@ -3,7 +3,7 @@ import { type Field, type TypeModel, unknownName } from '../../rulebook/index.js
 import { issuePath } from '../../viewpoint/index.js'
 import type { FieldFault } from '../errors.js'
 
-/** The fields that the record type does not have, as faults. Names like `__proto__` are among them. */
+/** Faults for fields that the record type does not have, including names like `__proto__`. */
 export function unknownFields(type: TypeModel, sent: object): FieldFault[] {
   const known = Object.keys(type.fields)
   return Object.keys(sent)
@@ -11,10 +11,7 @@ export function unknownFields(type: TypeModel, sent: object): FieldFault[] {
     .map((name) => ({ field: name, problem: unknownName('field', name, known) }))
 }
 
-/**
- * Puts a record through its shape, and through what every engine can hold exactly.
- * Gives the record as the shape gives it out, or every fault.
- */
+/** Validates a record by its shape, and by what every engine can store exactly. Returns the shape's output, or all faults. */
 export async function fitRecord(
   type: TypeModel,
   record: Row,
@@ -29,8 +26,8 @@ export async function fitRecord(
 }
 
 /**
- * A record with what is missing said in one way, as a table says it: null where the field may be null, left out otherwise.
- * A column cannot tell the two apart, and every engine has to give the same back.
+ * A record with missing values in one form, as tables store them: null if the field may be null, otherwise absent. A column cannot tell the
+ * two apart, and every engine must return the same.
  */
 export function asStored(type: TypeModel, record: Row): Row {
   const stored: Record<string, unknown> = { ...record }

@@ -3,7 +3,7 @@ import { type Field, type Fields, holdsObjects, sameValue, type TypeModel } from
 
 const closed = new WeakMap<Fields, readonly string[]>()
 
-/** The fields that hold objects of which only what the shape names is given out, at any depth. */
+/** The fields with objects of which only the named parts are returned, at any depth. */
 function nestedIn(fields: Fields): readonly string[] {
   let names = closed.get(fields)
   if (names === undefined) {
@@ -13,7 +13,7 @@ function nestedIn(fields: Fields): readonly string[] {
   return names
 }
 
-/** A record without what is stored beside that which its shape names, in the objects that it holds. */
+/** Removes from a record's objects everything that their shape does not name. */
 export function named(type: TypeModel, row: Row): Row {
   return namedIn(type.fields, row)
 }
@@ -59,7 +59,7 @@ function fieldAt(fields: Fields | undefined, name: string): Field | undefined {
 
 const TYPES: { readonly [type: string]: string } = { text: 'string', integer: 'number', number: 'number', boolean: 'boolean' }
 
-/** Whether a value is of the form of one of several. What is told of it is then what that one names. */
+/** Whether a value matches one of several alternatives. Only that alternative's fields are then returned. */
 function fits(field: Field, value: unknown): boolean {
   const { type, list, values, fields, holds = {} } = field
   if (value == null) return field.optional === true
@@ -71,7 +71,7 @@ function fits(field: Field, value: unknown): boolean {
   return TYPES[type] === undefined || typeof value === TYPES[type]
 }
 
-/** What either of two readings of the same value names. */
+/** The union of what two readings of a value name. */
 function together(a: unknown, b: unknown): unknown {
   if (Array.isArray(a) && Array.isArray(b)) return a.map((one, at) => together(one, b[at]))
   if (!isObject(a) || !isObject(b)) return a
@@ -81,7 +81,7 @@ function together(a: unknown, b: unknown): unknown {
   )
 }
 
-/** A record as it becomes, with what is stored beside that which its shape names: nobody changes it who only knows the shape. */
+/** Restores what is stored beside the named fields of objects: a client that knows only the shape cannot change it. */
 export function withUnnamed(type: TypeModel, stored: Row, becomes: Row): Row {
   const nested = nestedIn(type.fields)
   if (nested.length === 0) return becomes
@@ -108,7 +108,7 @@ function kept(field: Field, stored: unknown, becomes: unknown): unknown {
   return { ...Object.fromEntries(beside), ...Object.fromEntries(inner) }
 }
 
-/** Elements have no names: what is as one was is that one, wherever it stands now, and everything else is new. */
+/** Elements have no names: an element that equals a stored one is that one, wherever it is now, and all others are new. */
 function keptElements(field: Field, stored: readonly unknown[], becomes: readonly unknown[]): unknown[] {
   const seen = namedValue(field, stored) as unknown[]
   const left = new Set(stored.keys())
@@ -123,8 +123,8 @@ function keptElements(field: Field, stored: readonly unknown[], becomes: readonl
 }
 
 /**
- * What a JSON Merge Patch (RFC 7396) makes of a record, as the fields to change: null removes, objects are merged into what is
- * there, and everything else takes its place.
+ * Converts a JSON Merge Patch (RFC 7396) to the fields to change: null removes, objects are merged into the stored ones, and all other
+ * values replace.
  */
 export function mergePatch(type: TypeModel, record: Row, patch: Row): Row {
   return Object.fromEntries(
@@ -132,7 +132,7 @@ export function mergePatch(type: TypeModel, record: Row, patch: Row): Row {
   )
 }
 
-/** Whether a patch reaches into a field: then what is there has to be known. */
+/** Whether a patch merges into a field, so that its stored value must be known. */
 export function reachesInto(type: TypeModel, patch: Row): boolean {
   return Object.entries(patch).some(([name, value]) => isMerged(type, name) && typeof value === 'object' && value !== null)
 }

@@ -12,17 +12,17 @@ import {
 import { placeIs, placeIsOneOf } from '../read/key-conditions.js'
 import type { Tables } from '../tables.js'
 
-/** The linked records that the rules of a write were judged by. They are locked, and stay as they are until it ends. */
+/** The linked records that the rules of a write were judged on. They are locked and do not change until it ends. */
 export interface Relied extends Links {
-  /** Keeps what was read of some that were asked for. */
+  /** Stores the records that were read for a request. */
   keep(unread: Unread, rows: readonly Row[]): void
-  /** What to go on with once a record of the type was written: without those of the type, and locking no more. */
+  /** The read set to use after a record of the type was written: without that type, and without further locks. */
   without(type: string): Relied
-  /** How what is asked for is read. */
+  /** How requested records are read. */
   readonly lock?: 'share'
 }
 
-/** Thrown where a condition asks for records that were not read yet. */
+/** Thrown when a condition requests records that were not read yet. */
 class Unread {
   readonly type: string
   readonly places: readonly PlaceNode[]
@@ -35,7 +35,7 @@ class Unread {
   }
 }
 
-/** An empty collection of records to rely on. */
+/** An empty read set. */
 export function reliedOn(): Relied {
   return relying(new Map(), 'share')
 }
@@ -70,7 +70,7 @@ async function read(tables: Tables, now: number, { type, places, values }: Unrea
   return (await tables.select(type, { where, now, ...(lock ? { lock } : {}) })).map(({ row }) => row)
 }
 
-/** Reads what several records need to be judged by, in one statement for all that is found in the same way. */
+/** Reads what several records need to be judged, with one statement for all that is found in the same way. */
 async function readAll(tables: Tables, now: number, relied: Relied, unread: readonly Unread[]): Promise<void> {
   const groups = new Map<string, Unread[]>()
   for (const one of unread) {
@@ -116,7 +116,7 @@ export async function judgeAllRelying(
   return records.map((record) => answers.get(record) as boolean)
 }
 
-/** Does something with linked records that are read, and not locked, as they are asked for. */
+/** Runs a function with linked records that are read on request, without locks. */
 export async function readingAlong<T>(
   { tables, env }: { readonly tables: Tables; readonly env: Env },
   work: (links: Links) => T,
@@ -133,8 +133,8 @@ export async function readingAlong<T>(
 }
 
 /**
- * Judges a condition on a record at hand by the one evaluator. Whatever linked record it asks for is read and locked, in a
- * later statement than the one that locked the record itself, so that what was judged is what holds at the end.
+ * Judges a condition on a record with the one evaluator. Every linked record that it requests is read and locked in a statement after the
+ * one that locked the record itself, so that the judgement still holds at the end.
  */
 export async function judgeRelying(
   { tables, env }: { readonly tables: Tables; readonly env: Env },

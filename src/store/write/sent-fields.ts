@@ -4,19 +4,19 @@ import { type AskersClause, changedFields } from '../../viewpoint/index.js'
 import type { FieldFault } from '../errors.js'
 import { asStored, fitRecord, unknownFields } from './fit.js'
 
-/** Whether one of the clauses lets give the field; the system may give any. */
+/** Whether one of the clauses allows to send the field; the system may send any. */
 export function supplies(clauses: readonly AskersClause[], name: string): boolean {
   return clauses.some(({ clause }) => clause === undefined || clause.overriding?.includes(name))
 }
 
-/** What was sent of the fields that the server stamps, though no clause lets give them and the stamp would be another. */
+/** Sent stamped fields that no clause allows, with another value than the stamp. */
 export function refusedStamps(type: TypeModel, clauses: readonly AskersClause[], sent: Row, stamps: Row): string[] {
   return Object.keys(sent).filter(
     (name) => Object.hasOwn(stamps, name) && !supplies(clauses, name) && !sameValue(type.fields[name], sent[name], stamps[name]),
   )
 }
 
-/** What was sent of the other fields. */
+/** The other sent fields. */
 export function unstamped(type: TypeModel, sent: Row, stamps: Row): Row {
   return withoutNames(sent, (name) => name === type.key || Object.hasOwn(stamps, name))
 }
@@ -26,12 +26,12 @@ export function withoutNames(row: Row, without: (name: string) => boolean): Row 
   return Object.fromEntries(Object.entries(row).filter(([name]) => !without(name)))
 }
 
-/** The row without what is undefined. */
+/** The row without undefined values. */
 export function defined(row: Row): Row {
   return Object.fromEntries(Object.entries(row).filter(([, value]) => value !== undefined))
 }
 
-/** What was sent, as far as the record type has such fields. Undefined is "not sent". */
+/** The sent values of fields that the type has. Undefined means "not sent". */
 export function readSent(type: TypeModel, sent: unknown): { readonly known: Row; readonly faults: FieldFault[] } {
   if (typeof sent !== 'object' || sent === null || Array.isArray(sent)) {
     return { known: {}, faults: [{ field: '', problem: 'has to be an object with the fields' }] }
@@ -40,14 +40,14 @@ export function readSent(type: TypeModel, sent: unknown): { readonly known: Row;
   return { known: Object.fromEntries(known), faults: unknownFields(type, sent) }
 }
 
-/** What a table has to be told of a change: null clears. */
+/** The change in the form of a table: null clears. */
 export function difference(type: TypeModel, before: Row, after: Row): Row {
   return Object.fromEntries(changedFields(type, before, after).map((name) => [name, after[name] ?? null]))
 }
 
 /**
- * The faults of an update that may be told: those that are there whatever the record holds that is hidden from the asker. What a
- * shape says of what was sent beside something hidden would tell of it, by and by.
+ * The faults of an update that the asker may learn: those that do not depend on hidden values of the record. Otherwise a shape that
+ * compares sent with hidden values would reveal them bit by bit.
  */
 export async function faultsToTell(
   type: TypeModel,

@@ -20,17 +20,16 @@ import { judgeAllRelying } from './read-set.js'
 /** The sent values of fields that links join on, and what is known of the record. */
 export interface Setting {
   readonly sent: Row
-  /** The record as it becomes. */
+  /** The changed record. */
   readonly after: Row
   readonly before?: Row
-  /** The fields of it that the asker sees; undefined for all of them. */
+  /** The fields of it that the asker sees; undefined for all. */
   readonly visible?: readonly string[] | undefined
 }
 
 /**
- * The links that were set to records which the asker does not see. To them, these are no different from records that do not
- * exist; a link may say that its target may be any. What is there already and hidden from the asker is judged as if it was set: that
- * it is there is nothing that they may learn.
+ * The links that were set to records that the asker does not see, which are treated like records that do not exist, unless the link allows
+ * any target. A hidden stored value is judged as if it was sent, because the asker must not learn that it is stored.
  */
 export async function unseenTargets(op: Operation, type: TypeModel, setting: Setting): Promise<FieldFault[]> {
   if (op.asker.viewpoint === undefined) return []
@@ -44,12 +43,12 @@ export async function unseenTargets(op: Operation, type: TypeModel, setting: Set
   return [...faults.values()]
 }
 
-/** The record types that a person who sets a link of this record has to see the target of. */
+/** The record types whose records must be visible to a person who sets a link of this record. */
 export function targetTypes(type: TypeModel): string[] {
   return Object.values(type.links).flatMap((link) => (link.target === 'visible' ? [link.to] : []))
 }
 
-/** The fields by which the link was set otherwise than it was. */
+/** The fields whose change moved the link. */
 function fieldsSet(type: TypeModel, link: LinkModel, setting: Setting): string[] {
   if (!isSet(link, type.key)) return []
   const names = [...new Set(link.by.map(({ from }) => from.path[0] as string))]
@@ -76,7 +75,7 @@ async function unseenOfOne(op: Operation, link: LinkModel, { sent, before = {}, 
   return [...wanted].some((key) => !found.has(key))
 }
 
-/** Where one of the fields is missing, the link leads nowhere. */
+/** If one of the fields is missing, the link leads nowhere. */
 async function unseenOfSeveral(op: Operation, link: LinkModel, { after }: Setting): Promise<boolean> {
   const ways = waysAt(
     after,
@@ -89,12 +88,12 @@ async function unseenOfSeveral(op: Operation, link: LinkModel, { after }: Settin
   return false
 }
 
-/** Those of the records that the asker sees. In a write they are locked first, and judged by what is read after that. */
+/** The records among these that the asker sees. In a write they are locked first and judged by what is read afterwards. */
 async function visibleAmong(op: Operation, to: string, where: ConditionNode): Promise<Row[]> {
   const readable = op.asker.readable(typeModel(op.asker.model, to).name)
   const { relied, tables, env } = op
   if (relied === undefined) return (await tables.select(to, { where: allOfNode([readable, where]), now: env.now })).map(({ row }) => row)
-  // What they do not see is neither locked nor judged: it costs as much as what is not there.
+  // Invisible records are neither locked nor judged, so they take as long as missing ones.
   const seen = await tables.select(to, { where: allOfNode([readable, where]), now: env.now })
   if (seen.length === 0) return []
   const key = keyPlace(typeModel(op.asker.model, to))

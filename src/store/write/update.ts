@@ -15,29 +15,29 @@ interface UpdatePlan {
   readonly key: Key
   readonly before: Row
   readonly after: Row
-  /** What has to be written; empty where nothing would change. */
+  /** What to write; empty if nothing would change. */
   readonly changed: Row
-  /** The rules that let it, to be asked again in the statement that writes. */
+  /** The rules that allow it, evaluated again in the statement that writes. */
   readonly where: ConditionNode
-  /** The clause that lets it. */
+  /** The clause that allows it. */
   readonly clause: string | undefined
-  /** The fields that the counting clauses let change; undefined for all of them. */
+  /** The fields that the counting clauses allow to change; undefined for all. */
   readonly fields: readonly string[] | undefined
 }
 
-/** How an update is meant. */
+/** The options of an update. */
 export interface UpdateOptions {
-  /** Refuses a change that is based on an outdated state. The error holds the record as the asker sees it, read under the lock. */
+  /** Refuses a change based on an outdated version. The error contains the record as the asker sees it, read under the lock. */
   readonly match?: ((shown: Row) => Promise<void>) | undefined
-  /** What is sent is merged into the objects that are stored (RFC 7396), in place of taking their place. */
+  /** Merges the sent values into the stored objects (RFC 7396) instead of replacing them. */
   readonly merge?: boolean
-  /** No field that is merged into may come to hold more than this. */
+  /** A field that is merged into must stay within these limits. */
   readonly limits?: Required<Limits> | undefined
-  /** The record, where it was fetched and locked already. */
+  /** The record, if it was fetched and locked already. */
   readonly seen?: Seen
 }
 
-/** Judges an update on the record as it is and as it becomes. @throws NotFoundError, RefusedError, InvalidError */
+/** Judges an update on the record before and after the change. @throws NotFoundError, RefusedError, InvalidError */
 export async function judgeUpdate(
   op: Operation,
   type: TypeModel,
@@ -49,12 +49,12 @@ export async function judgeUpdate(
   const { row: before, visible: visibleNow, shown } = seen ?? (await visible(op, type, 'update', key))
   await match?.(shown)
   const rules = asker.rules(type.name, 'update')
-  // What asks for the record as it becomes is judged once that is known.
+  // Conditions on the changed record are judged when it is known.
   if (!asksAfter(rules.open.when)) await checkOpen(op, type, 'update', rules, before)
   const enough = lettingAll(rules.clauses)
   const early = rules.clauses.filter(({ when }) => !asksAfter(when))
   const held = await holding(op, early, before, enough)
-  // Where one is enough, not all others were asked: they may have to stand in where it holds no longer afterwards.
+  // Evaluation stopped at one clause. The others may be needed if that one does not hold afterwards.
   const hopeful = held.some(enough) ? rules.clauses : rules.clauses.filter((clause) => asksAfter(clause.when) || held.includes(clause))
   if (hopeful.length === 0) throw deny(type, 'update', 'refused', key)
   const { known, faults } = readSent(type, sent)
@@ -64,7 +64,7 @@ export async function judgeUpdate(
   const bare = named(type, before)
   const stamps = stampValues(type, 'update', env)
   const repeated = (name: string) => (visibleNow?.includes(name) ?? true) && sameValue(type.fields[name], bare[name], given[name])
-  // What is sent of the stamped fields counts only where it is supplied; repeating what is there is no change.
+  // A sent stamped field counts only if a clause allows it; the stored value is not a change.
   const changes = withoutNames(given, (name) => Object.hasOwn(stamps, name) && repeated(name))
   const refuseFields = (clauses: readonly AskersClause[]) => {
     const refusedFields = [
@@ -81,7 +81,7 @@ export async function judgeUpdate(
   const fitted = await fitRecord(type, idle ? asked : asStored(type, { ...bare, ...defined(stamps), ...changes }))
   if ('faults' in fitted) faults.push(...(await faultsToTell(type, fitted.faults, { changes, bare, visible: visibleNow })))
   if (faults.length > 0) throw new InvalidError(type.name, faults)
-  // That it fails by what is hidden from the asker is all that they may learn.
+  // If it fails because of hidden values, the asker learns only that.
   if ('faults' in fitted) throw deny(type, 'update', 'refused', key)
   const after = withUnnamed(type, before, fitted.record)
   await checkOpen(op, type, 'update', rules, before, after)
@@ -104,7 +104,7 @@ export async function judgeUpdate(
   }
 }
 
-/** Little by little, too, nobody makes a record larger than they may send one. How much there is of what is hidden is not told. */
+/** Nobody can grow a record beyond what one may send by many small changes. The size of hidden data is not revealed. */
 function checkMerged(
   type: TypeModel,
   {
@@ -122,8 +122,8 @@ function checkMerged(
 }
 
 /**
- * Writes an update that has been judged. The rules are asked again in the same statement, unless others were written since
- * that were judged together with it.
+ * Writes a judged update. The rules are evaluated again in the same statement, unless other records that were judged together were written
+ * since.
  */
 export async function applyUpdate(op: Operation, type: TypeModel, plan: UpdatePlan, how: 'ask again' | 'as judged'): Promise<Row> {
   const { key, before, after, changed, where } = plan
@@ -133,7 +133,7 @@ export async function applyUpdate(op: Operation, type: TypeModel, plan: UpdatePl
   return written(op, type, after, kept)
 }
 
-/** The clauses that hold on a record as it is and, they or what stands in their place, as it becomes. */
+/** The clauses that hold on the record before the change and, themselves or by their `afterwards`, after it. */
 async function countingClauses(op: Operation, clauses: readonly AskersClause[], before: Row, after: Row): Promise<AskersClause[]> {
   return upTo(op, clauses, lettingAll(clauses), async (some) => {
     const holdBefore = await judge(op, some, before, after)

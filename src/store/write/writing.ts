@@ -11,10 +11,10 @@ import { applyCreate, judgeCreate } from './create.js'
 import { applyDelete, judgeDelete } from './delete.js'
 import { applyUpdate, judgeUpdate, type UpdateOptions } from './update.js'
 
-/** Judges one of several records, locked; gives what is to be done to it. */
+/** Judges one of several locked records; returns what to do to it. */
 type JudgeOne = (op: Operation, key: Key, seen?: Seen) => Promise<() => Promise<unknown>>
 
-/** Writes, as somebody may. */
+/** Writes for the asker. */
 export class Writing {
   readonly #session: Session
 
@@ -86,7 +86,7 @@ export class Writing {
     })
   }
 
-  /** The record of a key, created by trusted code if there is none; `creating` is the store over other tables. */
+  /** The record with a key, created by trusted code if there is none. `creating` is the store on other tables. */
   async ensure(typeName: string, key: Key, record: Row, creating: (inside: Tables) => Pick<Writing, 'create'>): Promise<Row> {
     const session = this.#session
     const type = typeModel(session.model, typeName)
@@ -97,7 +97,7 @@ export class Writing {
         const [there] = await see(op, typeName, { where: keyIs(type, key), limit: 1 })
         return there === undefined ? creating(op.tables).create(typeName, { ...record, [type.key]: key }) : there.shown
       })
-    // Somebody else may have made sure of it in between: then it is there at the second look.
+    // Another request may have created it meanwhile: then the second read finds it.
     return ensured().catch((error: unknown) => {
       if (!isPachterError(error, 'CONSTRAINT') && !isPachterError(error, 'DUPLICATE_KEY')) throw error
       return ensured()
@@ -105,8 +105,8 @@ export class Writing {
   }
 
   /**
-   * Does the same to several records. All of them are judged before any is changed, so that none justifies another. Where
-   * some may not be changed, nothing is done, unless `partial` is set.
+   * Does the same to several records. All are judged before any is changed, so that none justifies another. If some may not be changed,
+   * nothing is done, unless `partial` is set.
    */
   #many(type: TypeModel, action: 'update' | 'delete', which: Which, options: BulkOptions = {}, judgeOne: JudgeOne): Promise<BulkResult> {
     const { keys, where } = readWhich(this.#session.model.types, type, which)
@@ -144,7 +144,7 @@ async function judgeAll(
   const refused: RefusedRecord[] = []
   for (const key of keys) {
     try {
-      // What it is meant for is asked again of the record as it is once it is locked.
+      // Whether it still matches the filter is checked again once it is locked.
       const seen = meant === undefined ? undefined : await stillMeant(op, type, key, meant)
       if (meant !== undefined && seen === undefined) continue
       plans.push({ key, apply: await judgeOne(op, key, seen) })
@@ -156,7 +156,7 @@ async function judgeAll(
   return { plans, refused }
 }
 
-/** A record that a change of several was meant for, locked, if it is so still. */
+/** A record of a bulk change, locked, if it still matches. */
 async function stillMeant(op: Operation, type: TypeModel, key: Key, meant: ConditionNode): Promise<Seen | undefined> {
   const seen = await seeOne(op, type, key)
   if (seen === undefined) return undefined

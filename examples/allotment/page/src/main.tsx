@@ -11,7 +11,7 @@ import { theme } from './theme.js'
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[name=style-nonce]')?.content ?? ''
 
-// What keeps the page from scrolling behind a dialog looks for it here.
+// Locking the page's scrolling behind a dialog needs this element.
 Object.assign(globalThis, { __webpack_nonce__: nonce })
 
 createRoot(document.getElementById('page') as HTMLElement).render(

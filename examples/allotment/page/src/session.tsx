@@ -1,5 +1,5 @@
-// Who is signed in: OpenID Connect, by the authorization code flow with PKCE. Kept for this window alone, so that another may be
-// somebody else.
+// The signed-in person: OpenID Connect with the authorization code flow and PKCE. Stored for this window only, so that another window can
+// have another person.
 import * as oauth from 'oauth4webapi'
 import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from 'react'
 
@@ -9,7 +9,7 @@ export interface Session {
   readonly name: string
   readonly sub: string
   readonly groups: readonly string[]
-  /** When the token is good no more, in milliseconds. */
+  /** When the token expires, in milliseconds. */
   readonly until: number
 }
 
@@ -23,7 +23,7 @@ interface Signing {
 const meta = (name: string) => document.querySelector<HTMLMetaElement>(`meta[name=${name}]`)?.content ?? ''
 const issuer = new URL(meta('issuer'))
 const client: oauth.Client = { client_id: meta('client') }
-// The provider of the demonstration is on this machine, and has no certificate.
+// The provider of the demo runs on this machine without a certificate.
 const insecure = { [oauth.allowInsecureRequests]: issuer.protocol === 'http:' }
 const returnTo = `${location.origin}/signed-in`
 
@@ -36,14 +36,14 @@ async function provider(): Promise<oauth.AuthorizationServer> {
   return oauth.processDiscoveryResponse(issuer, await oauth.discoveryRequest(issuer, insecure))
 }
 
-/** Sends somebody to the provider, and afterwards back to where they were. */
+/** Sends the person to the provider, and returns them to where they were. */
 export async function beginSignIn(back: string, hint?: string): Promise<void> {
   const { authorization_endpoint } = await provider()
   const signing: Signing = {
     verifier: oauth.generateRandomCodeVerifier(),
     state: oauth.generateRandomState(),
     nonce: oauth.generateRandomNonce(),
-    // Nowhere but within this site.
+    // Only to addresses within this site.
     back: /^\/(?![/\\])/.test(back) ? back : '/',
   }
   sessionStorage.setItem('signing', JSON.stringify(signing))
@@ -63,7 +63,7 @@ export async function beginSignIn(back: string, hint?: string): Promise<void> {
   location.assign(address)
 }
 
-/** Takes somebody in who comes back from the provider. Gives the session, and where they were. */
+/** Completes the sign-in. Returns the session, and where the person was. */
 export async function endSignIn(): Promise<{ readonly session: Session; readonly back: string }> {
   const signing = kept<Signing>('signing')
   sessionStorage.removeItem('signing')
@@ -86,7 +86,7 @@ export async function endSignIn(): Promise<{ readonly session: Session; readonly
 
 interface Signed {
   readonly session: Session | undefined
-  /** The token has expired: the person has to sign in again. */
+  /** The token has expired: the person must sign in again. */
   readonly expired: boolean
   readonly take: (session: Session) => void
   readonly signOut: () => void
@@ -117,7 +117,7 @@ export function SessionProvider({ children }: { readonly children: ReactNode }) 
   return <Context.Provider value={signed}>{children}</Context.Provider>
 }
 
-/** Who is signed in in this window. */
+/** The person signed in in this window. */
 export function useSession(): Signed {
   const signed = useContext(Context)
   if (signed === undefined) throw new Error('useSession needs a <SessionProvider> around it')

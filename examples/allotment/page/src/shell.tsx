@@ -1,4 +1,4 @@
-// What is around every page: where one can go, who one is, and the developer's drawer.
+// The frame around every page: navigation, the person, and the developer's drawer.
 import { Button, Group, Text } from '@mantine/core'
 import { useRules } from 'pachter/react'
 import { type ReactNode, useEffect, useRef, useState } from 'react'
@@ -28,7 +28,7 @@ export function Shell({ children }: { readonly children: ReactNode }) {
   useEffect(() => {
     const title = PAGES.find(({ path }) => here.startsWith(path))?.title
     document.title = title === undefined ? 'Marsh Lane Allotments' : `${title} · Marsh Lane Allotments`
-    // Who hears the page is told of the new one.
+    // Announces the new page to screen readers.
     if (!first.current) main.current?.focus()
     first.current = false
   }, [here])
@@ -83,7 +83,7 @@ export function Shell({ children }: { readonly children: ReactNode }) {
   )
 }
 
-/** Who one is, and how to become somebody else. */
+/** The signed-in person, and how to sign in as another. */
 function Account() {
   const { session, signOut } = useSession()
   const [, go] = useLocation()

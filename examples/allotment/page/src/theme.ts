@@ -13,7 +13,7 @@ const leaf: MantineColorsTuple = [
   '#1f4a26',
 ]
 
-/** Leaf green on paper. Nothing else shouts. */
+/** Leaf green on paper, without other strong colours. */
 export const theme = createTheme({
   colors: { leaf },
   primaryColor: 'leaf',
@@ -23,7 +23,7 @@ export const theme = createTheme({
   headings: { fontWeight: '600', sizes: { h1: { fontSize: '1.6rem' }, h2: { fontSize: '1.15rem' } } },
   components: {
     Badge: { defaultProps: { tt: 'none', fw: 500 } },
-    // The head of a dialog is none of the page.
+    // The header of a dialog is not a page header.
     Modal: { defaultProps: { closeButtonProps: { 'aria-label': 'Close' }, attributes: { header: { role: 'presentation' } } } },
   },
   cursorType: 'pointer',

@@ -4,7 +4,7 @@ import type { Fragment, Test } from '../../expressions.js'
 import type { DeferredValues } from '../../scope.js'
 import { asClaim, rawOf } from '../storage-types.js'
 
-/** The functions that read claims, in the schema of that name. What is of another type, or improper, equals nothing. */
+/** The functions that read claims, in the given schema. A claim of another type, or an improper one, equals nothing. */
 export function claimFunctions(schema: string): string[] {
   const own = (name: string) => `${schema}.${name}`
   const read = (name: string, returns: string, body: string, how = 'immutable') =>
@@ -13,7 +13,7 @@ export function claimFunctions(schema: string): string[] {
   const elements = (type: string, value: string, proper = 'true') =>
     `select case when ${is('array')} then array(select ${value} from jsonb_array_elements(claims #> path) as e where case when jsonb_typeof(e) = '${type}' then ${proper} end) end`
   const safe = `case when ${is('number')} and abs((claims #>> path)::numeric) <= 9007199254740991 and (claims #>> path)::numeric % 1 = 0 then (claims #>> path)::numeric::bigint end`
-  // RFC 3339, part by part: what PostgreSQL itself reads of times is more in some ways (a second 60), and less in others (offsets).
+  // RFC 3339, part by part: PostgreSQL's own parser accepts more in some ways (second 60) and less in others (offsets).
   const parts = String.raw`'^(\d{4})-(\d{2})-(\d{2})(?:[Tt](\d{2}):(\d{2}):(\d{2})(?:[.](\d+))?(?:[Zz]|([+-])(\d{2}):(\d{2})))?$'`
   return [
     `create function ${own('now')}() returns timestamptz language sql stable set search_path = pg_catalog, pg_temp as $$ select date_trunc('milliseconds', coalesce(nullif(btrim(current_setting('pachter.now', true)), '')::timestamptz, statement_timestamp())) $$;`,
@@ -27,7 +27,7 @@ export function claimFunctions(schema: string): string[] {
       `select case when ${is('number')} and abs((claims #>> path)::numeric) <= 1.7976931348623157e308 then (claims #>> path)::double precision end`,
     ),
     read('boolean_of', 'boolean', `select case when ${is('boolean')} then (claims #> path)::boolean end`),
-    // A day is its midnight. Years are counted from a cycle of the calendar later, since PostgreSQL has no year 0.
+    // A date is its midnight. Years are shifted by one cycle of the calendar, because PostgreSQL has no year 0.
     read(
       'time_of',
       'timestamptz',
@@ -39,7 +39,7 @@ export function claimFunctions(schema: string): string[] {
         substr(coalesce(m[7], '') || '000', 1, 3)::int as ms, case m[8] when '-' then -1 else 1 end as sign, coalesce(m[9], '0')::int as oh, coalesce(m[10], '0')::int as om
       from (select regexp_match(case when ${is('string')} then claims #>> path end, ${parts}) as m) as r where m is not null) as p) as w`,
     ),
-    // Times of a list in the one form that lists in JSON hold them in; what is none is left out.
+    // The times of a list in the form that JSON lists store them in. Invalid times are left out.
     read(
       'times_of',
       'jsonb',
@@ -79,7 +79,7 @@ const SINGLE: { readonly [T in Scalar]: string } = {
   time: 'time_of',
 }
 
-/** How SQL asks for claims, which `me` gives as JSON. A subquery of its own is asked once for a query, and an index serves. */
+/** How SQL reads claims, which `me` returns as JSON. An uncorrelated subquery is evaluated once per query, and an index can be used. */
 export function laterIn(schema: string, me: string, moved: Pick<DeferredValues, 'rowColumn' | 'ofRow'>, once = true): DeferredValues {
   const call = (name: string, { path }: ClaimNode, of: string = me) => {
     const called = sql.raw(`${schema}.${name}(${of}, ${textArray(path)})`)
@@ -110,7 +110,7 @@ export function laterIn(schema: string, me: string, moved: Pick<DeferredValues, 
     isAmong(item: Fragment, type: Scalar, claim: ClaimNode): Test {
       const raw = rawOf(item)
       if (raw?.as === 'uuid') return sql<SqlBool>`${raw.ref} = any(${call('uuids_of', claim)}::uuid[])`
-      // What is improper by the claims' own type equals nothing, whatever the item is.
+      // A value that is improper for the claims' own type equals nothing, whatever the item is.
       if (type === 'text' || type === 'id')
         return sql<SqlBool>`${item} = any(${call(typed(claim) === 'id' ? 'ids_of' : 'texts_of', claim)}::text[])`
       if (type === 'boolean') return sql<SqlBool>`${item} = any(${call('booleans_of', claim)}::boolean[])`
@@ -136,7 +136,7 @@ export function quoted(text: string): string {
   return text.includes('\\') ? `E'${plain.replaceAll('\\', '\\\\')}'` : `'${plain}'`
 }
 
-/** A name, quoted. */
+/** A quoted name. */
 export function named(...names: readonly (string | undefined)[]): string {
   return names
     .filter((name) => name !== undefined)

@@ -18,22 +18,22 @@ import {
 } from '../../../condition/index.js'
 import { type ClauseNode, isSet, type Model, referencesTo, type TypeModel, typeModel } from '../../../rulebook/index.js'
 
-/** What of a record type's rules a database can hold by itself: conditions with claims in them, and what it cannot. */
+/** The part of a record type's rules that a database can enforce: conditions that contain claims, and what it cannot enforce. */
 export interface HeldRules {
   readonly read: ConditionNode
   readonly create: ConditionNode
-  /** What an update needs of the record as it is, and as it becomes. */
+  /** What an update requires of the record before and after. */
   readonly update: { readonly using: ConditionNode; readonly check: ConditionNode }
   readonly delete: ConditionNode
   /** The columns that may be read, given at creation and changed. */
   readonly columns: { readonly read: readonly string[]; readonly create: readonly string[]; readonly update: readonly string[] }
-  /** What is left to the application: what the database refuses although the rules may allow it, or does not look at. */
+  /** What is left to the application: what the database refuses although the rules may allow it, or does not check. */
   readonly left: readonly string[]
 }
 
 /**
- * What a database can hold exactly. Whatever it cannot is left out, and said: what is left out is refused there. `withheld`
- * are fields that nobody may read by way of the database.
+ * Finds what a database can enforce exactly. The rest is listed, and refused there. `withheld` are fields that nobody may read through the
+ * database.
  */
 export function heldRules(model: Model, type: TypeModel, withheld: readonly string[]): HeldRules {
   const left: string[] = []
@@ -64,7 +64,7 @@ function open(model: Model, type: TypeModel, action: string): ConditionNode {
   return allOfNode([gate(model, type, action), ...vetoes.map(({ when }) => notNode(when))])
 }
 
-/** The clauses that count without a routine: a database knows of none. */
+/** The clauses that need no routine: the database does not know routines. */
 function clausesOf({ rules }: TypeModel, action: string): readonly ClauseNode[] {
   return (rules?.may[action] ?? []).filter(({ within }) => within === undefined)
 }
@@ -74,7 +74,7 @@ function inRoutines({ rules }: TypeModel, action: string, left: string[]): void 
     if (within !== undefined) left.push(`${action}: ${title}: applies within a routine only`)
 }
 
-/** When a record can be seen at all, whichever of its fields. */
+/** When a record is visible at all, whichever of its fields. */
 function visible(model: Model, type: TypeModel): ConditionNode {
   const any = clausesOf(type, 'read').map(({ when }) => when)
   return allOfNode([open(model, type, 'read'), any.length === 0 ? constant(false) : anyOfNode(any)])
@@ -101,7 +101,7 @@ function readRule(
   return { when: any.length === 0 ? constant(false) : allOfNode([open(model, type, 'read'), anyOfNode(any)]), columns }
 }
 
-/** A person who sets a link has to see its target: every link that is set, as the record becomes. */
+/** A person who sets a link must see its target: checked for every link of the changed record. */
 function targetsSeen(model: Model, type: TypeModel, left: string[]): ConditionNode {
   const seen: ConditionNode[] = []
   for (const link of Object.values(type.links)) {
@@ -123,7 +123,7 @@ function targetsSeen(model: Model, type: TypeModel, left: string[]): ConditionNo
   return allOfNode(seen)
 }
 
-/** The stamps, as what has to be in the record: a database sets nothing. */
+/** The stamps as required values: the database does not set them. */
 function stamped(type: TypeModel, when: 'create' | 'update', left: string[]): ConditionNode {
   const equal = Object.entries(type.rules?.stamps[when] ?? {}).map(([name, term]) => {
     const field = type.fields[name]
@@ -167,7 +167,7 @@ function keyIsGiven(type: TypeModel): boolean {
   return clauses.length > 0 && clauses.every(({ overriding }) => overriding?.includes(type.key))
 }
 
-/** The clauses that let change all of the columns that may be changed at all. */
+/** The clauses that allow changes of all the columns that can be changed at all. */
 function updatable(type: TypeModel): { readonly fields: readonly string[]; readonly clauses: readonly ClauseNode[] } {
   const clauses = clausesOf(type, 'update')
   const all = Object.keys(type.fields).filter((name) => name !== type.key)
@@ -189,8 +189,8 @@ function updateRule(model: Model, type: TypeModel, seen: ConditionNode, targets:
   const { clauses, fields } = updatable(type)
   for (const clause of clausesOf(type, 'update'))
     if (!clauses.includes(clause)) left.push(`update: ${clause.title}: allows some fields only`)
-  // Whichever clause holds before has to hold afterwards; a database asks both apart. Clauses that ask for nothing that can be
-  // changed hold before as they do afterwards, and so one more can be told.
+  // The clause that holds before the update must also hold after it, but the database checks the two separately. Clauses that read only
+  // unchangeable fields hold before as after, so one more clause can be distinguished.
   const kept: ClauseNode[] = []
   let paired = false
   for (const clause of clauses) {
@@ -236,7 +236,7 @@ function speaksOfAfter(node: ConditionNode): boolean {
   return asksAfter(node) || changesList(node)
 }
 
-/** Whether a change of these fields may change the answer. */
+/** Whether a change of these fields can change the result. */
 function dependsOn(when: ConditionNode, fields: readonly string[], type: string): boolean {
   const node = lower(when)
   return fieldsIn(node).some((name) => fields.includes(name)) || reads(node, type)

@@ -11,15 +11,15 @@ import { text } from './text.js'
 
 interface MeFunction {
   readonly model: Model
-  /** With every schema named: functions look nowhere by themselves. */
+  /** All schemas are named, because the functions have an empty search path. */
   readonly layout: Layout
   /** The schema of the functions, as SQL writes it. */
   readonly functions: string
-  /** Who owns the function. */
+  /** The owner of the function. */
   readonly reader: string
 }
 
-/** The claims, with the records linked to the person: a client's word is not taken for these. */
+/** The claims, with the records linked to the person. These are read from the tables, never taken from the client. */
 export function meFunction({ model, layout, functions: f, reader }: MeFunction): string[] {
   const links = linksOfMe(model)
   const asked = linkedClaims(model)
@@ -69,7 +69,7 @@ end $me$;`,
   ]
 }
 
-/** A column as JSON has claims. */
+/** A column in the JSON form of claims. */
 function asJson(table: TablePlace, type: TypeModel, name: string): Fragment {
   const { name: column, as } = table.columns[name] as ColumnPlace
   const field = type.fields[name] as Field

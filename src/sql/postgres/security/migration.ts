@@ -16,21 +16,21 @@ import { meFunction } from './me-function.js'
 import { membership, type Names, noMembership, noUsage, unquoted, usage } from './roles.js'
 import { text } from './text.js'
 
-/** How row security is set up. */
+/** The options of row security. */
 export interface RowSecurityOptions {
-  /** Where the record types are kept, and as what: `readLayout` knows. Default: tables and columns named as types and fields are. */
+  /** The tables and storage types of the record types: use `readLayout`. Default: tables and columns with the names of types and fields. */
   readonly layout?: Layout
-  /** The schema of tables for which the layout names none. Default: `public`. */
+  /** The schema of tables without one in the layout. Default: `public`. */
   readonly schema?: string
-  /** The role that the policies are for. It is granted the columns that they allow, and must have no other grants. */
+  /** The role that the policies apply to. It is granted the columns that they allow, and must have no other grants. */
   readonly role: string
-  /** A role with full access: the one by which the guarded store connects. */
+  /** A role with full access: the one that the guarded store connects as. */
   readonly trusted?: string
-  /** The schema that the functions are put into. Default: `pachter`. */
+  /** The schema for the functions. Default: `pachter`. */
   readonly functions?: string
-  /** The role that reads linked records for the policies; nobody can sign in as it. Default: `pachter_reader`. */
+  /** The role that reads linked records for the policies. It cannot log in. Default: `pachter_reader`. */
   readonly reader?: string
-  /** Fields that the role may not read at all, as `plot.wardenNotes`: clauses that show all others then count. */
+  /** Fields that the role may never read, such as `plot.wardenNotes`. Clauses that show all other fields can then be enforced. */
   readonly withhold?: readonly string[]
 }
 
@@ -44,7 +44,7 @@ export interface RowSecurity {
   readonly left: { readonly [type: string]: readonly string[] }
 }
 
-/** Row security cannot be written with these options. The message names the option. */
+/** Row security cannot be generated with these options. The message names the option. */
 export class RowSecurityError extends PachterError {
   constructor(problem: string) {
     super('ROW_SECURITY', problem)
@@ -52,13 +52,11 @@ export class RowSecurityError extends PachterError {
 }
 
 /**
- * Writes row security for PostgreSQL: policies that enforce the rulebook inside the database, for what reaches it past the
- * application. The person's claims are read from the setting `pachter.me`, as JSON, which is set for a transaction:
- * `select set_config('pachter.me', $1, true)`. Unset or blank, it is a visitor's. What policies cannot hold exactly is
- * refused there, and listed in `left`.
- *
- * A person who can send SQL of their own can set claims as well. This is a second wall behind the application, and none in front of it.
- *
+ * Creates row security for PostgreSQL: policies that enforce the rulebook in the database, for access that bypasses the application. The
+ * person's claims are read as JSON from the setting `pachter.me`, which is set for a transaction: `select set_config('pachter.me', $1,
+ * true)`. If it is unset or blank, the person is a visitor. What policies cannot enforce exactly is refused there, and listed in `left`.
+ * A person who can send their own SQL can also set claims. So this is a second line of defence behind the application, not a replacement
+ * for it.
  * @throws RowSecurityError, UnknownNameError
  * @example
  * const { up, down, left } = rowSecurity(book, { layout: await readLayout(db, postgres, book), role: 'reports', trusted: 'app' })
@@ -77,7 +75,7 @@ class Writer {
   readonly #functions: string
   readonly #reader: string
   readonly #withheld: readonly string[]
-  /** The functions that read other tables, as they are met. */
+  /** The functions that read other tables, collected while policies are written. */
   readonly #made: string[] = []
   readonly #known = new Map<string, string>()
 
@@ -139,7 +137,7 @@ class Writer {
       ...meFunction({ model: this.#model, layout: this.#named, functions: f, reader }),
       ...this.#made,
       `revoke create on schema ${f} from ${reader};`,
-      // They read claims and keys of the person that a setting names, so no other role may call them.
+      // They return data of the person that a setting names, so no other role may call them.
       `revoke all on all functions in schema ${f} from public;`,
       `grant execute on all functions in schema ${f} to ${reader}, ${named(this.#role)};`,
       ...noMembership(names),
@@ -164,7 +162,7 @@ class Writer {
     return { ...place, schema: place.schema ?? this.#schema }
   }
 
-  /** The layout with every schema named: functions look nowhere by themselves. */
+  /** The layout with all schemas named: functions have an empty search path. */
   get #named(): Layout {
     const tables = Object.keys(this.#layout.tables).map((type) => [type, this.#place(type)] as const)
     return { ...this.#layout, tables: Object.fromEntries(tables) }
@@ -224,7 +222,7 @@ class Writer {
       insert: isPossible(rules.create) ? rules.columns.create : [],
       update: isPossible(rules.update.using) ? rules.columns.update : [],
     }
-    // What the role has by another grant, as a member of another role or as the owner, would be more than policies can hold.
+    // Rights of the role from another grant, as a member of another role or as an owner, would bypass the policies.
     const beyond = Object.entries(given).flatMap(([what, fields]) => {
       const others = Object.keys(type.fields).filter((field) => !fields.includes(field))
       return others.length === 0 ? [] : [`(${quoted(what)}, array[${others.map((field) => quoted(column(field))).join(', ')}])`]
@@ -263,15 +261,15 @@ end $$;`,
     return sql<SqlBool>`${sql.raw(name)}(${sql.id(place.name)})`
   }
 
-  /** The keys that a query selects, as a function: an array that is asked for once. */
+  /** The keys that a query selects, as a function that returns an array and is evaluated once. */
   #keys(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test {
     const typeOf = (key: Fragment, type: Scalar, beside: Fragment) => {
       const as = rawOf(key)?.as
-      // What holds the same in another way is told as a text, but where there is a list of it.
+      // Types with equivalent text forms are returned as text, unless there is an array type for them.
       if (keptKey(key) !== key) return values.length === 1 || rawOf(beside)?.as === as ? (as as string) : PARAMETER_TYPES.text
       return as === 'numeric' || as === 'real' ? 'double precision' : PARAMETER_TYPES[type]
     }
-    // As the linked records hold them: a half is no whole number, and must not become one.
+    // In the type of the linked records: 0.5 is not an integer and must not be rounded to one.
     const types = keys.map(({ value, type }, at) => typeOf(value, type, (values[at] as Side).value))
     const selected = keys.map(
       ({ value }, at) => sql`${types[at] === PARAMETER_TYPES.text ? value : keptKey(value)}::${sql.raw(types[at] as string)}`,
@@ -321,7 +319,7 @@ function oneLine(line: string): string {
   return line.replace(/\s+/g, ' ')
 }
 
-/** A function's body, between marks that are not in it. */
+/** A function body in dollar quotes that do not occur in it. */
 function dollars(body: string): string {
   let mark = '$f$'
   while (body.includes(mark)) mark = `$f${mark.length}$`

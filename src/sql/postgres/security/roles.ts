@@ -1,17 +1,17 @@
-// What the role and the reader need besides policies, and how it is taken back.
+// The grants of the role and the reader besides policies, and how to revoke them.
 import { named, quoted } from './claims.js'
 
-/** How the roles and the schema of the functions are called in the migration. */
+/** The names of the roles and of the functions' schema in the migration. */
 export interface Names {
-  /** The schema of the functions, as SQL writes it. */
+  /** The schema of the functions as a quoted name. */
   readonly functions: string
-  /** The role that reads linked records, as SQL writes it. */
+  /** The role that reads linked records, as a quoted name. */
   readonly reader: string
-  /** The role that the policies are for. */
+  /** The role that the policies apply to. */
   readonly role: string
 }
 
-/** A member of the reader role hands functions over to it, and is a member only for as long as that takes. */
+/** Only a member of the reader role can make it the owner of functions. The membership lasts no longer than that. */
 export function membership({ functions, reader }: Names): string[] {
   return [
     `do $$ begin if ${isMember(reader)} then comment on schema ${functions} is 'member'; else grant ${reader} to current_user; end if; end $$;`,
@@ -28,7 +28,10 @@ function isMember(reader: string): string {
   return `exists (select from pg_auth_members m join pg_roles r on r.oid = m.roleid where r.rolname = ${name} and m.member = current_user::regrole)`
 }
 
-/** The role may look into the schemas of the tables. What it is given of that is noted with the functions, and taken back with them. */
+/**
+ * The role may use the schemas of the tables. New grants are recorded in a comment of the functions' schema, so that the down migration
+ * revokes only these.
+ */
 export function usage({ functions, role: name }: Names, schemas: readonly string[]): string[] {
   const f = quoted(functions)
   const role = named(name)
@@ -57,7 +60,7 @@ end $$;`,
   ]
 }
 
-/** A name of SQL as it is called. */
+/** The plain form of a quoted SQL name. */
 export function unquoted(name: string): string {
   return name.slice(1, -1).replaceAll('""', '"')
 }

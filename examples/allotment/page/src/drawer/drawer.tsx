@@ -46,7 +46,7 @@ interface Stands {
   readonly routines: readonly string[]
 }
 
-/** Who one is to the rules: what the token says, what the rules are given of it, and what they read afresh. */
+/** The person's identity: the token, the claims that the rules get from it, and what they read again. */
 function Me() {
   const { headers } = useApi()
   const { session } = useSession()
@@ -127,7 +127,7 @@ function Requests({ asked }: { readonly asked: readonly LoggedRequest[] }) {
   )
 }
 
-/** Of several lists, how many. */
+/** For several lists, their number. */
 function shortPath(path: string): string {
   const lists = path.match(/list=/g)?.length ?? 0
   return lists > 0 ? `${path.split('?')[0]}: ${lists} live lists` : path

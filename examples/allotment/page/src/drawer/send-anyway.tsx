@@ -1,4 +1,4 @@
-// Hiding a button locks nothing. This sends the request that the page would not, and looks at the record before and afterwards.
+// Hiding a button protects nothing. This sends the request that the page would not send, and compares the record before and after.
 import { Alert, Button, Code, Text } from '@mantine/core'
 import { useState } from 'react'
 import { useApi } from '../api.js'
@@ -10,7 +10,7 @@ interface Outcome {
   readonly request: string
   readonly status: number
   readonly answer: unknown
-  /** The record as it is stored, or for a new one how many there are: before and afterwards. */
+  /** The stored record or, for a new one, the number of records: before and after. */
   readonly before: unknown
   readonly after: unknown
 }

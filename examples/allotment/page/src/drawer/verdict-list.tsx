@@ -20,7 +20,7 @@ export function VerdictList({ verdicts }: { readonly verdicts: readonly Used[] }
   )
 }
 
-/** Of a record that is not there yet: to what it would belong. */
+/** For a new record: what it would belong to. */
 function about(record: object = {}): string {
   const links = Object.entries(record).filter(([name, value]) => name.endsWith('Id') && typeof value === 'string' && value !== '')
   return links.map(([name, value]) => `for ${name.slice(0, -2)} ${value}`).join(', ')

@@ -18,7 +18,7 @@ interface Told {
   readonly lines?: readonly Line[]
 }
 
-/** Which clause decided, part by part, with the values compared. */
+/** The clause that decided, part by part, with the compared values. */
 export function Why({ of: { action, type, key, record, allowed } }: { readonly of: Used }) {
   const { headers } = useApi()
   const [told, setTold] = useState<Told>()

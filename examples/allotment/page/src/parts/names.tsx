@@ -1,4 +1,4 @@
-// What keys stand for: the names of members, sites, teams and plots, as far as the person sees them.
+// Names for keys: of members, sites, teams and plots, as far as the person sees them.
 import { createContext, type ReactNode, useContext, useMemo } from 'react'
 import { type Seen, useRecords } from '../records.js'
 

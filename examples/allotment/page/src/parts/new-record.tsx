@@ -1,4 +1,4 @@
-// A button for a new record, with its form: where the rules let somebody create one.
+// A button that opens the form of a new record, if the rules allow the person to create one.
 import { Modal } from '@mantine/core'
 import { useServerVerdict } from 'pachter/react'
 import { useState } from 'react'
@@ -13,17 +13,17 @@ interface NewRecordProps {
   readonly type: TypeName
   readonly label: string
   readonly submit: string
-  /** One as it might be, about which the rules are asked. */
+  /** A draft record about which the rules are asked. */
   readonly sample: object
   readonly initial?: object
-  /** The fields of the form, of those that may be sent. */
+  /** The fields of the form, among those that may be sent. */
   readonly fields?: readonly string[]
   readonly since?: readonly unknown[]
   readonly done?: (record: { readonly id: string }) => void
 }
 
 export function NewRecord(props: NewRecordProps) {
-  // What they never may is not even asked about.
+  // If they may never create one, the rules are not asked further.
   return useEver('create', props.type) ? <Asked {...props} /> : null
 }
 

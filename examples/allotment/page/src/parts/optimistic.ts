@@ -1,9 +1,9 @@
-// Shows a change before the server has answered, where little can go wrong with it.
+// Shows a change before the server has answered, if it is unlikely to fail.
 import { useState } from 'react'
 import type { Shown, TypeName } from '../records.js'
 
 interface Expected {
-  /** The record as it was when the change was sent. When the list brings a newer one, that one counts. */
+  /** The record when the change was sent. A newer record from the list replaces it. */
   readonly of: Shown
   readonly changes: object
 }

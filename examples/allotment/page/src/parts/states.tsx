@@ -1,4 +1,4 @@
-// What stands in place of records: while they come, where there are none, and where somebody may not see them.
+// What is shown in place of records: while they load, if there are none, and if the person may not see them.
 import { Alert, Button, Skeleton, Stack, Text, Title } from '@mantine/core'
 import type { LiveList } from 'pachter/client'
 import type { ReactNode } from 'react'
@@ -7,7 +7,7 @@ import { beginSignIn, useSession } from '../session.js'
 
 type ListState = Pick<LiveList, 'state' | 'message'>
 
-/** The records of a list, or what there is to say of it. */
+/** The records of a list, or a message instead. */
 export function Listed({
   list,
   count,
@@ -46,7 +46,7 @@ export function Listed({
   )
 }
 
-/** A page that says one thing. */
+/** A page with a single message. */
 function Plain({ title, children }: { readonly title: string; readonly children: ReactNode }) {
   return (
     <Stack maw={520} mt="xl" gap="sm">
@@ -56,7 +56,7 @@ function Plain({ title, children }: { readonly title: string; readonly children:
   )
 }
 
-/** What is not there, and what somebody may not see, are one and the same to them. */
+/** A missing record and a hidden one look the same. */
 export function NotFound({ what = 'page' }: { readonly what?: string }) {
   const { session } = useSession()
   return (
@@ -79,7 +79,7 @@ export function Refused({ message }: { readonly message: string }) {
   )
 }
 
-/** Asks a visitor to sign in, and brings them back to this page. */
+/** Asks a visitor to sign in, and returns them to this page. */
 export function SignIn({ again = false }: { readonly again?: boolean }) {
   const { signOut } = useSession()
   const [, go] = useLocation()

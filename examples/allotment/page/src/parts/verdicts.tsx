@@ -1,4 +1,4 @@
-// The verdicts that the page uses, noted for the developer's drawer and for the tests of the page.
+// The verdicts that the page uses, recorded for the developer's drawer and for the tests of the page.
 import { useEffect, useId, useSyncExternalStore } from 'react'
 import type { TypeName } from '../records.js'
 
@@ -7,7 +7,7 @@ export interface Used {
   readonly action: string
   readonly type: TypeName
   readonly key?: string | undefined
-  /** For `create`: what was asked about. */
+  /** For `create`: the record that was asked about. */
   readonly record?: object | undefined
   readonly allowed: boolean
   readonly fields?: readonly string[] | undefined
@@ -19,7 +19,7 @@ let all: readonly Used[] = []
 const listeners = new Set<() => void>()
 let planned = false
 
-// Many come and go at once.
+// Many are added and removed at once.
 function changed(): void {
   if (planned) return
   planned = true
@@ -35,7 +35,7 @@ const subscribe = (listener: () => void) => {
   return () => void listeners.delete(listener)
 }
 
-/** Notes a verdict for as long as something depends on it. */
+/** Records a verdict as long as a component uses it. */
 export function useNoted(verdict: Used): void {
   const id = useId()
   const text = JSON.stringify(verdict)
@@ -49,7 +49,7 @@ export function useNoted(verdict: Used): void {
   }, [id, text])
 }
 
-/** The verdicts that the page uses now. */
+/** The verdicts in use. */
 export function useUsed(): readonly Used[] {
   return useSyncExternalStore(subscribe, () => all)
 }
