@@ -23,7 +23,9 @@ const INSTEAD: Readonly<Record<string, string>> = {
   'goe?s? by|went by|going by': 'uses, depends on',
   'stands? beside|stood beside': 'is next to',
   'nothing otherwise|anything otherwise': 'no difference',
-  'somebody who': 'a person who, someone who',
+  'somebody(?: who| else)?': 'a person, the asker',
+  'everybody|anybody': 'everyone, all people; anyone',
+  '(?:is|are|was|were) told of': 'receives, is notified of',
   'one looks': 'you look',
   '(?:stands?|stood|are|is) in the way': 'blocks',
 }

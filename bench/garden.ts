@@ -35,7 +35,7 @@ export const book = rulebook({
 
 /** The people, with the number of plots that each may read, by the size of the garden. */
 export const PEOPLE = {
-  holder: { id: 'm-09', email: 'anybody@marshlane.example' },
+  holder: { id: 'm-09', email: 'someone@marshlane.example' },
   helper: { id: 'm-02', email: 'bram@marshlane.example' },
   warden: { id: 'm-04', email: 'tomasz@marshlane.example' },
   treasurer: { id: 'm-06', email: 'farah@marshlane.example' },

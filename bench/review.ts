@@ -64,7 +64,7 @@ try {
     )
   }
 
-  await report('a plot becomes vacant, so that everybody sees it', async (number) => {
+  await report('a plot becomes vacant, so that everyone sees it', async (number) => {
     const key = plot[number * 7 + 3]?.id as string
     await look(`#plot/matrix?record=${key}&person=visitor&action=read`)
     await page.getByRole('button', { name: `Edit plot ${key}` }).click()
@@ -77,14 +77,14 @@ try {
     await page.getByRole('button', { name: `Edit plot ${key}` }).waitFor()
     return told('Remove it')
   })
-  await report('a plot is shared with somebody else', async (number) => {
+  await report('a plot is shared with another person', async (number) => {
     const key = share[number * 5 + 2]?.id as string
     await look(`#share/matrix?record=${key}&person=visitor&action=read`)
     await page.getByRole('button', { name: `Edit share ${key}` }).click()
     await page.getByLabel('memberId').fill(asking[number]?.id as string)
     return told('Try it')
   })
-  await report('somebody has other claims', async (number) => {
+  await report('a person gets other claims', async (number) => {
     const { id } = asking[number] as { id: string }
     await look(`#plot/matrix?record=${plot[number]?.id}&person=${id}&action=read`)
     await page.getByRole('button', { name: `Edit ${id}’s claims` }).click()

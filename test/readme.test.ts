@@ -5,7 +5,7 @@ import { fileURLToPath } from 'node:url'
 import { promisify } from 'node:util'
 import { expect } from 'chai'
 import { GENERATED } from '../docs/generate.js'
-import { plain } from './support/command.js'
+import { plain, within } from './support/command.js'
 
 it('what is made from the source is what the source says', () => {
   for (const [path, made] of Object.entries(GENERATED)) {
@@ -102,4 +102,29 @@ describe('what the documents print', () => {
   it('every type fits', async () => {
     expect((await compiled).stdout).to.equal('')
   })
+})
+
+describe('the commands in the documents', () => {
+  const commands = [...readdirSync(`${root}docs`).map((name) => `docs/${name}`), 'README.md']
+    .filter((name) => name.endsWith('.md'))
+    .flatMap((document) => [...textOf(document).matchAll(/^(?:.*&& )?npx pachter ([^\n#&>]*)/gm)].map(([, args = '']) => args.trim()))
+  const unique = [...new Set(commands)].sort()
+  /** These need a server, a running application or a repository, write files, or run until they are stopped. */
+  const isElsewhere = (args: string) => /:\/\/|^review|--save|--between|--watch|--mutants|coverage\//.test(args)
+
+  it('are those that there are, with the options that there are', async () => {
+    expect(unique.length).to.be.greaterThan(25)
+    for (const args of unique) {
+      const command = (/^(?:db )?[\w-]+/.exec(args) as RegExpExecArray)[0]
+      const { status, stdout } = await within(`${command} --help`)
+      expect(status, args).to.equal(0)
+      for (const [option] of args.matchAll(/--[\w-]+/g)) expect(stdout, args).to.include(`${option}`)
+    }
+  })
+
+  for (const args of unique.filter((args) => !isElsewhere(args)))
+    it(`pachter ${args}`, async () => {
+      const { status, stderr } = await within(args)
+      expect(status, stderr).to.be.lessThan(2)
+    })
 })

@@ -5,7 +5,7 @@ import type { CliSession } from './session.js'
 
 /** The people of a matrix: the named ones, or all. */
 export function peopleOf(session: CliSession, named: readonly string[]): { readonly [name: string]: Row | null } {
-  const people = named.length === 0 ? session.everybody() : [...new Set(named)].map((name) => session.person(name))
+  const people = named.length === 0 ? session.allPeople() : [...new Set(named)].map((name) => session.person(name))
   const system = people.find(({ claims }) => claims === undefined)
   if (system !== undefined) throw new UsageError('--for system: no rules apply to the system. Name people.')
   return Object.fromEntries(people.map(({ name, claims }) => [name, claims ?? null]))

@@ -38,7 +38,7 @@ export interface CliSession {
   /** A store on a fresh copy of the data. */
   store(): Store
   person(name: string): Person
-  everybody(): Person[]
+  allPeople(): Person[]
   viewpoint(person: Person, within?: string): InnerViewpoint
 }
 
@@ -46,7 +46,7 @@ export interface CliSession {
 export async function openRules(
   options: CommonOptions,
   type?: string,
-): Promise<Pick<CliSession, 'loaded' | 'now' | 'person' | 'everybody'>> {
+): Promise<Pick<CliSession, 'loaded' | 'now' | 'person' | 'allPeople'>> {
   const whole = await load(options.config)
   const book = (options.without ?? []).reduce((left, rule) => withoutOne(left, type, rule), whole.book)
   const loaded: Loaded = { ...whole, book, model: book.model }
@@ -55,7 +55,7 @@ export async function openRules(
     loaded,
     now: options.at === undefined ? loaded.now : readTime(options.at),
     person: (name) => findPerson(loaded, name),
-    everybody: () => [...Object.keys(loaded.people), 'unknown', 'visitor'].map((name) => findPerson(loaded, name)),
+    allPeople: () => [...Object.keys(loaded.people), 'unknown', 'visitor'].map((name) => findPerson(loaded, name)),
   }
 }
 

@@ -1,4 +1,4 @@
-// Builds the page. `npm run demo` calls it; `npx vite examples/allotment` serves the page while it is worked on, beside a running demo.
+// Builds the page. `npm run demo` calls it. `npx vite examples/allotment` serves the page during development, next to a running demo.
 import { fileURLToPath } from 'node:url'
 import { defineConfig } from 'vite'
 

@@ -50,7 +50,7 @@ const NOTICES = [
   { title: 'Seed swap', text: 'In the hut, on Saturday from ten. Bring what you saved, labelled.' },
   { title: 'Bonfire rules', text: 'After six in the evening only, never on a windy day, and stay with it.' },
   { title: 'Annual meeting', text: 'Rents, the waiting list and the new fence. All members may speak.' },
-  { title: 'Harvest supper', text: 'Long table at Mill Bank. Everybody brings a dish of their own growing.' },
+  { title: 'Harvest supper', text: 'Long table at Mill Bank. Everyone brings a dish of their own growing.' },
 ]
 // The members of the demo, in the order of their ids; the ninth is any member.
 const TOLD: readonly Partial<World['member'][number]>[] = [

@@ -54,7 +54,7 @@ export interface Ground extends GroundOptions {
 
 /** A person with only an id, and empty lists where the shape requires lists. @throws ClaimsError if the shape requires more. */
 export function strangerOf({ me }: Pick<Model, 'me'>): Row {
-  const claims: Record<string, unknown> = { [me.key]: me.fields[me.key]?.type === 'integer' ? Number.MAX_SAFE_INTEGER : 'somebody-unknown' }
+  const claims: Record<string, unknown> = { [me.key]: me.fields[me.key]?.type === 'integer' ? Number.MAX_SAFE_INTEGER : 'unknown-person' }
   for (const [name, field] of Object.entries(me.fields)) if (name !== me.key && field.list && !field.optional) claims[name] = []
   return readClaims(me, claims) as Row
 }

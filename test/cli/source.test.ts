@@ -133,7 +133,7 @@ describe('places in the source', () => {
     expect(found).to.be.greaterThan(60)
   })
 
-  it('are not told of what was read from JSON', () => {
+  it('are unknown for a rulebook from JSON', () => {
     const again = rulebookFromJson(rulebookToJson(book), { me: shapes.Session, records: shapesByType() })
     expect(sourcePlaces(again.model, read).clause('plot', 'read', 0)).to.equal(undefined)
     expect(sourcePlaces(book.without('plot', 'warden').model, read).clause('plot', 'read', 0)).to.have.property('line')

@@ -46,7 +46,7 @@ describe('a process', () => {
   })
 })
 
-describe('output that nobody reads to its end', () => {
+describe('output whose reader stops early', () => {
   it('is no failure', () => {
     const { stdout, stderr } = spawnSync('sh', ['-c', `"${process.execPath}" cli/dist/main.js rules | head -1`], {
       cwd: root,

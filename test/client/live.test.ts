@@ -24,7 +24,7 @@ describe('a list in a page', () => {
     for (const list of lists.splice(0)) list.close()
   })
 
-  it('goes on where the server is started anew, and misses nothing', async () => {
+  it('continues after a restart of the server', async () => {
     const tables = inMemory(records)(book.model)
     const open = () => openStore(book, () => tables, { now: options.now })
     const first = await serve(open())
@@ -50,7 +50,7 @@ describe('a list in a page', () => {
     await second.close()
   })
 
-  it('says why it is refused, and shows nothing when somebody has signed out', async () => {
+  it('shows the message of a refusal, and nothing after signing out', async () => {
     const one = await serve()
     const odd = watch({ url: `${one.url}/plot?where.numbr=1`, ...as('ines') })
     await soon('it is refused', () => odd.state === 'refused')
@@ -63,7 +63,7 @@ describe('a list in a page', () => {
     await one.close()
   })
 
-  it('has the rules asked for again when what somebody may do has changed', async () => {
+  it("has the rules loaded again when the person's access has changed", async () => {
     const one = await serve()
     const rules = rulesClient({ url: `${one.url}/my-rules`, ...as('odile') })
     expect([rules.state, rules.view.may('update', 'plot')]).to.deep.equal(['loading', 'never'])
@@ -109,7 +109,7 @@ describe('the lists of a page', () => {
     return one.close()
   })
 
-  it('come by one connection, made anew when others are wanted; what is there stays', async () => {
+  it('share one connection, renewed for other lists without losing records', async () => {
     const plots = keep('bram').watch('plot')
     const shares = lists.watch('share')
     await soon('both are there', () => plots.state === 'live' && shares.state === 'live')
@@ -129,7 +129,7 @@ describe('the lists of a page', () => {
     expect(told).to.equal(1)
   })
 
-  it('go on where the server is started anew, and end where nobody is known any more', async () => {
+  it('continue after a restart of the server, and end if the person is no longer known', async () => {
     const plots = keep('bram').watch('plot')
     await soon('it is there', () => plots.state === 'live')
     await one.close()

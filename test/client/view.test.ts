@@ -101,7 +101,7 @@ describe("one person's rules in a page", () => {
     await fc.assert(law, { numRuns: tries(100, 250) })
   })
 
-  it('judge what somebody is about to create as the server does', async () => {
+  it('judge a record to be created as the server does', async () => {
     const cases: readonly [person: string, type: string, record: object, outcome: string][] = [
       ['ines', 'share', { plotId: 'p-01', memberId: 'm-02', level: 'look' }, 'ask the server'],
       ['visitor', 'share', { plotId: 'p-01' }, 'sign in'],

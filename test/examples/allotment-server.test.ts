@@ -44,7 +44,7 @@ describe('the server of the allotment site', () => {
     expect((await ask(undefined, 'GET', '/api/nothing')).status).to.equal(404)
   })
 
-  it('believes the provider who somebody is, and nobody what they are', async () => {
+  it('trusts the provider for the identity, and nobody for the roles', async () => {
     const invoices = async (token?: string) => (await ask(token, 'GET', '/api/invoice')).body.records?.length
     const asked = async (token: string) => (await ask(token, 'GET', '/api/plot')).status
     const mine = await invoices(await as('ines'))
@@ -75,7 +75,7 @@ describe('the server of the allotment site', () => {
     await other.close()
   })
 
-  it('the provider gives a token to whom a code was given, once, and sends nobody elsewhere', async () => {
+  it('the provider exchanges a code for a token once, and redirects nowhere else', async () => {
     const { url, application } = app.provider
     const verifier = 'a-verifier-that-is-long-enough-to-be-one-of-them'
     const challenge = Buffer.from(await crypto.subtle.digest('SHA-256', new TextEncoder().encode(verifier))).toString('base64url')
@@ -123,7 +123,7 @@ describe('the server of the allotment site', () => {
     expect((await exchange({ code: once })).body).to.deep.equal({ error: 'invalid_grant' })
   })
 
-  it('hands a plot over by its procedure, for whoever may call it', async () => {
+  it('hands a plot over by its procedure, for people who may call it', async () => {
     const handOver = async (name: string, body: object) => ask(await as(name), 'POST', '/procedures/hand-over/p-05', body)
     expect((await handOver('ines', { holderId: 'm-01' })).status).to.equal(403)
     expect(await app.system.get('plot', 'p-05')).to.include({ holderId: 'm-10' })
@@ -162,7 +162,7 @@ describe('the server of the allotment site', () => {
     }
   })
 
-  it('does for everybody what is expected of the rulebook: pachter check --url', async () => {
+  it('meets the expectations about the rulebook: pachter check --url', async () => {
     const fresh = await startAllotment(folder)
     try {
       const tokens = join(folder, 'tokens.yaml')
@@ -194,7 +194,7 @@ describe('the server of the allotment site', () => {
       }
     })
 
-  it('starts by one command, says who one can be, and writes tokens that nobody else reads', async () => {
+  it('starts by one command, lists the people, and writes tokens that only the user can read', async () => {
     const tokens = join(folder, 'written.yaml')
     const run = (...args: string[]) => {
       const child = spawn(process.execPath, ['--import', 'jiti/register', 'examples/allotment/main.ts', ...args], { cwd: root })

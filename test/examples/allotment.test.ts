@@ -105,7 +105,7 @@ if (BROWSER)
       expect(wrong().filter((what) => !what.includes('403'))).to.deep.equal([])
     })
 
-    it('whoever is signed out is brought back to where they meant to go', async () => {
+    it('a person who signed out returns to where they wanted to go', async () => {
       const { page, wrong } = await open(undefined, '/jobs')
       await page.locator('main').getByRole('button', { name: 'Sign in' }).click()
       await page.getByRole('link', { name: /Ines Varela/ }).click()

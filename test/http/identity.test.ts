@@ -19,7 +19,7 @@ const signed = (claims: JWTPayload, header: Partial<JWTHeaderParameters> = {}, k
 const bearer = async (...args: Parameters<typeof signed>) => `Bearer ${await signed(...args)}`
 
 describe('who is asking, by a token', () => {
-  it('lets in whoever has a good one, and a visitor without', async () => {
+  it('accepts a valid token', async () => {
     expect(await identity(asking(await bearer(whole)))).to.deep.equal({ id: 'm-01' })
     expect(await identity(asking(await bearer({ ...whole, aud: ['other', 'shed'] })))).to.deep.equal({ id: 'm-01' })
     expect(await identity(asking())).to.equal(null)
@@ -102,7 +102,7 @@ describe('who is asking, by a token', () => {
       expect(await of({ email: 'ines@marshlane.example', email_verified: verified }), String(verified)).to.equal('BAD_CREDENTIALS')
   })
 
-  it('fetches keys, and lets nobody in where they cannot be had', async () => {
+  it('fetches keys, and accepts nobody if that fails', async () => {
     let up = true
     const server = createServer((_request, response) => {
       response.statusCode = up ? 200 : 500

@@ -203,7 +203,7 @@ describe('live lists, one by one', () => {
     expect(await plots.since()).to.deep.equal(['gone p-06'])
   })
 
-  it('of what was not written in the end, nobody hears', async () => {
+  it('do not report what was rolled back', async () => {
     const plots = await told(live, store, farah ?? null, 'plot')
     await system()
       .transaction(async (inside) => {
@@ -234,7 +234,7 @@ describe('live lists, one by one', () => {
     expect(live.watching.people).to.equal(0)
   })
 
-  it('a database that is gone for a moment makes nobody miss anything', async () => {
+  it('miss nothing when the database was unreachable for a moment', async () => {
     const failures: unknown[] = []
     let broken = false
     const backend = inMemory(records)

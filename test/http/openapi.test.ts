@@ -28,7 +28,7 @@ describe('the OpenAPI document', () => {
       ).to.be.an('object')
   })
 
-  it('has for each record type what some clause lets somebody do', () => {
+  it('has for each record type what some clause allows', () => {
     for (const type of types) {
       const may = book.model.types[type]?.rules?.may
       const path = type === 'plot' ? '/api/plots' : `/api/${type}`

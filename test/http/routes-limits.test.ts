@@ -39,7 +39,7 @@ describe('routes, of many requests', () => {
     expect((await strict.ask('ines', 'DELETE', '/api/entries/e-01')).status).to.equal(428)
   })
 
-  it('let nobody in whose claims do not fit', async () => {
+  it('refuse a person whose claims do not fit', async () => {
     const { ask, failures } = serve({ identity: async () => ({ id: 7 }) })
     const { status, body } = await ask('ines', 'GET', '/api/plots')
     expect([status, body.code, failures.length]).to.deep.equal([401, 'BAD_CLAIMS', 1])

@@ -56,7 +56,7 @@ describe('requests from elsewhere', () => {
     expect((await write({}, { identity: own })).status).to.equal(200)
   })
 
-  it('are told that credentials are not good any more, for lists as well', async () => {
+  it('get a message that their credentials have expired', async () => {
     const identity = fromSession((request) => (cookieOf(request, 'sid') === 'good' ? { id: 'ann' } : null), { cookie: 'sid' })
     for (const path of ['/plot', '/plot/p1', '/notice', '/my-rules']) {
       const of = async (cookie: string) => (await ask(site({ identity }), path, cookie === '' ? {} : { headers: { cookie } })).status
@@ -75,7 +75,7 @@ describe('requests from elsewhere', () => {
       expect((await ask(site(), `/tree/${text}`)).status, text).to.equal(404)
   })
 
-  it('are told by a list that signing in would open it', async () => {
+  it('get a message from a list that signing in would open it', async () => {
     const visitor = site({ identity: async () => null })
     const list = async (path: string) => (await ask(visitor, path)).json()
     expect(await list('/plot')).to.deep.equal({ records: [], signIn: '/sign-in' })

@@ -77,7 +77,7 @@ describe('lists as streams', () => {
       expect(one.live.watching.people).to.equal(0)
     })
 
-  it('end when somebody has signed out', async () => {
+  it('end when the person has signed out', async () => {
     const { next } = await stream(one.url, '/plot', 'bram')
     await next()
     revoked.add('bram')
@@ -105,7 +105,7 @@ describe('lists as streams', () => {
     leave()
   })
 
-  it('by one connection wait for whoever reads slowly: each list is told anew by itself', async () => {
+  it('over one connection wait for a slow reader: each list is sent again separately', async () => {
     const { next, leave } = await stream(one.url, '/my-lists?list=plot&list=notice', 'farah')
     await next()
     await next()
@@ -150,7 +150,7 @@ describe('lists as streams', () => {
     await soon(() => one.live.watching.people === 0)
   })
 
-  it('wait for whoever reads slowly, who is told the whole list where that is shorter', async () => {
+  it('wait for a slow reader, who gets the whole list if that is shorter', async () => {
     const { next, leave } = await stream(one.url, '/plot', 'farah')
     await next()
     // So much that the connection holds it no more: what is left over is not kept for somebody who may never read it.

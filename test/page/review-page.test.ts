@@ -103,7 +103,7 @@ describe('the page of pachter review', () => {
         await page.getByRole('heading', { name: 'visitor and plot p-12' }).waitFor()
       })
 
-      it('lets the cells stand out in which a rule has a say, and says which decide nothing', async () => {
+      it('highlights the cells in which a rule applies', async () => {
         const { page } = await open(`${site.url}/#plot/matrix?side=rules`)
         const side = page.getByRole('complementary', { name: 'Rules' })
         const grants = side.getByRole('region', { name: 'Privileges and routines' })
@@ -145,7 +145,7 @@ describe('the page of pachter review', () => {
         }
       })
 
-      it('groups records by what somebody is to them', async () => {
+      it('groups records by the standings of a person', async () => {
         const { page } = await open(`${site.url}/#plot/matrix?group=bram`)
         await page.getByRole('rowheader', { name: 'bram is holder: 2' }).waitFor()
         const lines = await page.locator('[role=rowgroup] [role=rowheader]').allTextContents()

@@ -66,7 +66,7 @@ function holdsFor(of: Ground, type: string): [decides: number, nothing: number] 
 }
 
 describe('what a rule decides', () => {
-  it('is what would be otherwise without it, in the demo world', () => {
+  it('is what would differ without the rule', () => {
     for (const type of types) holdsFor(ground, type)
     const { rules } = decidingOf(ground, 'plot', ground)
     const said = (kind: string, title: string) => rules.find((one) => one.kind === kind && one.title.startsWith(title))

@@ -61,7 +61,7 @@ describe('expectations', () => {
     await fc.assert(law, { numRuns: tries(25, 60) })
   })
 
-  it('say what is otherwise, and why', async () => {
+  it('say what differs', async () => {
     const ines = look.as('ines')
     await fails(ines.seesExactly('plot', ['p-01']), /too many: p-06; allowed by anyone, provided the plot's state is "vacant"/)
     await fails(
@@ -219,7 +219,7 @@ describe('an expectation file', () => {
       expect(() => readExpectations(text, 'some.yaml', known)).to.throw(new RegExp(`^some\\.yaml, line ${line}: `))
     })
 
-  it('has all its mistakes told at once, each with its line', () => {
+  it('reports all mistakes of a file at once', () => {
     const text = [
       'pachter expectations: 1',
       'people:',

@@ -84,7 +84,7 @@ describe('the access matrix', () => {
     expect(allowed).to.be.greaterThan(500)
   })
 
-  it('names the standings, and the records that nobody has one towards', () => {
+  it('names the standings, and the records on which nobody has one', () => {
     const matrix = accessMatrix(book, 'plot', { people: { ines: people.ines, bram: people.bram, visitor: null }, records, now: today })
     expect(matrix.standings('bram', 'p-01')).to.deep.equal(['guest', 'helper'])
     expect(matrix.standings('visitor', 'p-01')).to.deep.equal([])
@@ -108,7 +108,7 @@ describe('the access matrix', () => {
 
 describe('the report', () => {
   const page = async (type: string) => (await within(`matrix ${type} --format html`)).stdout
-  it('is one page that needs nothing else, and says of each cell what lets it', async () => {
+  it('is one self-contained page that names the clauses behind each cell', async () => {
     const html = await page('')
     expect(html).not.to.match(/https?:|src=|<link|@import|url\(/)
     for (const type of types) expect(html).to.include(`<section data-type="${type}">`)

@@ -264,7 +264,7 @@ describe('what a rulebook is built from', () => {
     }).to.throw(TypeError)
   })
 
-  it('lets conditions be written as functions that several rules share', () => {
+  it('can be written as functions that several rules share', () => {
     const isOpen = (plot: { open: { is(value: true): any } }) => plot.open.is(true)
     const book = rulebook({ me, records }).rules({
       plot: (plot, { anyone, signedIn }) => ({ may: { read: [anyone.provided(isOpen(plot))], update: [signedIn.provided(isOpen(plot))] } }),

@@ -25,7 +25,7 @@ describe('a rulebook in JSON', () => {
     expect(validate({ ...json(), types: { plot: { ...json().types.plot, extra: 1 } } })).to.equal(false)
   })
 
-  it('reads back equal: the same data, and the same answers for everybody', () => {
+  it('reads back equal: the same data, and the same answers for every person', () => {
     const back = rulebookFromJson(json(), given)
     expect(rulebookToJson(back)).to.deep.equal(json())
     expect(back.warnings).to.deep.equal(book.warnings)

@@ -162,7 +162,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name in OPEN)
       expect((await plantings())[1]).to.equal('chard')
     })
 
-    it('a statement that takes too long: refused, and what waited is let go', async () => {
+    it('a statement that takes too long: refused, and waiting requests continue', async () => {
       const { store } = using({ statement: 1500 })
       const mine = store.for({ id: 'm-1' })
       await mine.count('plot')
@@ -189,7 +189,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name in OPEN)
       expect(await plantings()).to.deep.equal(['leeks', 'chard'])
     })
 
-    it('a connection that is lost as the transaction ends: nobody is told that nothing was written', async () => {
+    it('a connection lost during the commit: nobody is told that nothing was written', async () => {
       const { store } = using({ losing: true })
       const error = await failure(store.for({ id: 'm-1' }).update('plot', 'p-1', { planting: 'leeks' }))
       expect(isPachterError(error, 'UNCERTAIN'), String(error)).to.equal(true)

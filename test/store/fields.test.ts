@@ -79,7 +79,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await store.for(TOMASZ).list('plot')).to.deep.equal(DATA)
     })
 
-    it('are changed only where a clause that counts lets them', async () => {
+    it('are changed only if a counting clause allows it', async () => {
       expect(await store.for(INES).update('plot', 'p-1', { planting: 'rye' }))
         .to.include({ planting: 'rye' })
         .and.not.have.property('notes')
@@ -103,7 +103,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       }
     })
 
-    it('are sent at creation only where a clause lets them', async () => {
+    it('are sent at creation only if a clause allows it', async () => {
       const fresh = { number: 9, holderId: null, state: 'vacant', planting: '' }
       expect(await store.for(TOMASZ).create('plot', fresh)).to.deep.equal({ id: 'p-9', ...fresh })
       expect(await failure(store.for(TOMASZ).create('plot', { ...fresh, rentDue: 5 }))).to.equal('REFUSED: You may not send rentDue.')

@@ -83,7 +83,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name !== 'SQL
     const card = (key: string) => system().create('card', { id: key, state: 'open', count: 0, address: {} })
     const ok = (responses: readonly Response[]) => responses.filter((one) => one.ok).length
 
-    it('an action is done once, by whoever is first', () =>
+    it('an action is done once, by the first person', () =>
       rounds(async (key) => {
         await system().create('voucher', { id: key, ownerId: 'ann', state: 'open' })
         const done = await Promise.all([1, 2, 3].map(() => asked(`/voucher/${key}/redeem`, 'POST')))
@@ -149,7 +149,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name !== 'SQL
         expect(left?.state ?? 'kept', key).to.equal('kept')
       }))
 
-    it('a routine begins for nobody whose right was revoked', () =>
+    it('a routine does not begin for a person whose right was revoked', () =>
       rounds(async (key) => {
         await system().ensure('member', 'ann', { warden: true } as never)
         await system().update('member', 'ann', { warden: true } as never)

@@ -10,7 +10,7 @@ import { book } from '../../examples/world/rulebook.js'
 type Rec = Record<string, any>
 
 describe('what comes along with a list', () => {
-  it('is what the asker would list, record by record and link by link, for everybody and on every engine', async () => {
+  it('is what the asker would list, record by record and link by link, for every person and engine', async () => {
     for (const store of [openStore(book, inMemory(generateWorld()), { now: today }), (await openWorld()).store]) {
       for (const claims of [...Object.values(people), null]) {
         const mine = store.for(claims)

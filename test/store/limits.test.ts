@@ -50,7 +50,7 @@ describe('requests that ask for too much', () => {
       expect(text.length).to.be.below(20_000)
     })
 
-  it('little by little is no way around it; and how much is hidden is not told', async () => {
+  it('cannot be passed in small steps, and the size of hidden data is not revealed', async () => {
     const ask = site()
     expect((await ask('/card/c', 'PATCH', JSON.stringify({ marks: names(800) })))[0]).to.equal(200)
     const [status, text] = await ask('/card/c', 'PATCH', JSON.stringify({ marks: names(300, 800) }))

@@ -120,7 +120,7 @@ for (const [where, open] of Object.entries(backends(book))) {
     })
     const as = (id: string | null) => store.for(id === null ? null : { id })
 
-    it('let read what linked records say', async () => {
+    it('make values of linked records readable to rules', async () => {
       expect(ids(await as('m1').list('entry'))).to.equal('e1 e2 e3')
       expect(ids(await as('m2').list('entry'))).to.equal('e1 e2 e3')
       expect(ids(await as(null).list('entry'))).to.equal('e1 e3')
@@ -244,7 +244,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       return (model) => watch(backend(model))
     }
 
-    it('one query for a list, after one for the record of whoever asks', async () => {
+    it("one query for a list, after one for the asker's record", async () => {
       const tables = (await open())(book.model)
       const backend: Backend = () => tables
       await filled(backend)

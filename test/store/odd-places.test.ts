@@ -106,7 +106,7 @@ describe('a store of a transaction that is over', () => {
     })
 })
 
-describe('somebody called "system"', () => {
+describe('a person called "system"', () => {
   it('is told apart from trusted code, in the log and by cursors', async () => {
     const entries: LogEntry[] = []
     const plots = Array.from({ length: 5 }, (_, at) => ({ id: `p${at}`, holderId: 'system', state: 'open' as const }))
@@ -131,7 +131,7 @@ describe('somebody called "system"', () => {
 
 describe('verdicts before anything is done', () => {
   const view = book.for({ id: 'ann' }, { records: { share: [] } })
-  it('know what the server stamps on a new record, and what nobody may send of it', () => {
+  it('know what the server stamps on a new record, and what nobody may send', () => {
     const made = { id: 'new', holderId: 'bob', state: 'open' as const }
     expect(view.verdict('create', 'plot', made)).to.include({ allowed: true })
     expect(view.why('create', 'plot', made).clause?.holds).to.equal(true)

@@ -280,7 +280,7 @@ describe('whatever a shape is made of', () => {
     ),
   }))
 
-  it('nothing is given out that it does not name, and nothing lost that somebody sends back', async () => {
+  it('returns nothing that the shape does not name, and keeps it when a client sends the object back', async () => {
     const law = fc.asyncProperty(
       made.chain(({ schema, value }) => fc.tuple(fc.constant(schema), value)),
       async ([schema, { clean, stored }]) => {

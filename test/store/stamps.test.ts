@@ -53,7 +53,7 @@ describe('stamps', () => {
   }
   const stamped = { id: 'e-9', authorId: 'm-1', text: 'Sun', writtenAt: NOW.toISOString(), source: 'app' }
 
-  it('are set at creation, whoever creates', async () => {
+  it('are set at creation for every creator', async () => {
     expect(await store.for(INES).create('entry', { text: 'Sun' })).to.deep.equal(stamped)
   })
 

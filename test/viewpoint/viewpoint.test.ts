@@ -30,7 +30,7 @@ const others = { id: 'p-3', holderId: 'm-9', state: 'let' as const }
 const orphan = { id: 'p-4', holderId: null, state: 'let' as const }
 
 describe('a viewpoint', () => {
-  it('answers with the clause that let it happen', () => {
+  it('names the clause that allows the action', () => {
     expect(ines.verdict('read', 'plot', hers)).to.include({ allowed: true, outcome: 'allowed', clause: 'holder', key: 'p-1' })
     expect(ines.verdict('read', 'plot', vacant)).to.include({ allowed: true, clause: 'the vacant ones' })
     expect(warden.verdict('delete', 'plot', vacant).clause).to.equal(`role warden, provided the plot's state is "vacant"`)
@@ -121,7 +121,7 @@ describe('a viewpoint', () => {
     expect(ines.verdict('update', 'plot', vacant, { ...vacant, holderId: 'm-1', state: 'let' }).outcome, 'taken').to.equal('refused')
   })
 
-  it('lets nothing happen to a record that is not visible', () => {
+  it('allows nothing on an invisible record', () => {
     const book = rulebook({ me: { shape: Session, key: 'id' }, records: { plot: { shape: Plot, key: 'id' } } }).rules({
       plot: (plot, { me, anyone }) => ({ may: { read: [anyone.provided(plot.holderId.is(me.id))], update: [anyone], delete: [anyone] } }),
     })

@@ -59,7 +59,7 @@ describe('the demo world', () => {
     it(`${name} sees of ${type}: ${ids || 'nothing'} (${why})`, async () => expect(await sees(name, type)).to.equal(ids))
   }
 
-  it('hides what is not for everybody', async () => {
+  it('hides what is not public', async () => {
     const fields = async (name: keyof typeof everybody, type: string, key: string) =>
       Object.keys(await store.for(everybody[name]).get(type as 'plot', key)).join(' ')
     expect(await fields('visitor', 'plot', 'p-06')).to.equal('id number siteId state')

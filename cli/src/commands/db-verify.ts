@@ -24,8 +24,8 @@ export interface VerifyCommandOptions extends CommonOptions {
  * agree.
  */
 async function verifyCommand(url: string, options: VerifyCommandOptions): Promise<boolean> {
-  const { loaded, now, person, everybody } = await openRules(options)
-  const people = (options.for.length === 0 ? everybody() : options.for.map(person)).filter(isSomebody)
+  const { loaded, now, person, allPeople } = await openRules(options)
+  const people = (options.for.length === 0 ? allPeople() : options.for.map(person)).filter(refuseSystem)
   const { verify } = await import('pachter/kysely')
   const { postgres, readLayout } = await import('pachter/sql')
   const verified = await withDatabase(url, async ({ db, dialect }) => {
@@ -47,7 +47,7 @@ async function verifyCommand(url: string, options: VerifyCommandOptions): Promis
   return verified.differences.length === 0
 }
 
-function isSomebody({ name, claims }: Person): boolean {
+function refuseSystem({ name, claims }: Person): boolean {
   if (claims === undefined) throw new UsageError(`--for ${name}: no rules apply to the system`)
   return true
 }

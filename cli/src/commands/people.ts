@@ -9,7 +9,7 @@ import { cell, columns, csv, FORMATS, type Format } from '../table.js'
 /** `pachter people`: the named people, their claims, and what the rules read from records linked to them. */
 async function peopleCommand(options: CommonOptions & { readonly format: Format }): Promise<void> {
   const session = await openSession(options)
-  const people = session.everybody().map((person) => ({ name: person.name, claims: session.viewpoint(person).me as Row | null }))
+  const people = session.allPeople().map((person) => ({ name: person.name, claims: session.viewpoint(person).me as Row | null }))
   const { model } = session.loaded
   const paths = [...Object.keys(model.me.fields).map((field) => [field]), ...linkedClaims(model)]
   const headings = paths.map((path) => path.join('.'))

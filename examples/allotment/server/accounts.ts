@@ -20,7 +20,7 @@ const GROUPS: { readonly [role: string]: string } = { warden: 'marsh-wardens', t
 
 const members = recordsOf('member') as unknown as { id: string; name: string; roles: string[] }[]
 
-/** The accounts, by the names that one is asked for. */
+/** The accounts, by sign-in name. */
 export const accounts = Object.fromEntries(
   Object.entries(people).map(([name, { id, email }]): [string, Account] => {
     const member = members.find((one) => one.id === id)

@@ -38,7 +38,7 @@ export async function startApp({ data: { store }, provider, port = 0, page: buil
   const discovered = await fetch(`${provider.url}/.well-known/openid-configuration`)
   const { issuer, jwks_uri } = (await discovered.json()) as { issuer: string; jwks_uri: string }
 
-  // Who is asking, by a token of the provider. Its groups are not asked: what somebody is stands in their own record.
+  // Identifies people by a token of the provider. Its groups are ignored: roles come from the member's record.
   const identity = fromToken({
     issuer,
     audience: provider.application.audience,
@@ -56,7 +56,7 @@ export async function startApp({ data: { store }, provider, port = 0, page: buil
     recheck: 1,
     actions: {
       inspection: {
-        // The rules let the secretary confirm what they let nobody but the inspector write.
+        // A procedure lets the secretary confirm what otherwise only the inspector may write.
         confirm: async ({ record, asSystem }) =>
           asSystem('the secretary confirms an inspection').update('inspection', record.id as string, { state: 'filed' }),
       },
@@ -76,7 +76,7 @@ export async function startApp({ data: { store }, provider, port = 0, page: buil
           imgSrc: ["'self'", 'data:'],
           connectSrc: ["'self'", issuer],
         },
-        // Over plain HTTP, as here on one's own machine, it means nothing.
+        // Over plain HTTP, as here on your own machine, it has no effect.
         strictTransportSecurity: false,
       }),
     )

@@ -42,7 +42,7 @@ async function inPostgres(url: string) {
   return { db, dialect: postgres }
 }
 
-/** The demo data stands still on a day of its own. Here it is moved by whole days, so that it is as old today as it was then. */
+/** The demo data is written for a fixed day. Here it is moved by whole days to today. */
 function movedToToday(type: string) {
   const days = Math.floor((Date.now() - today.getTime()) / DAY)
   const fields = Object.entries(book.model.types[type as 'plot']?.fields ?? {})

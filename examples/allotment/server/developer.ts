@@ -1,5 +1,5 @@
-// What the developer's drawer is told, and no client may ever be: why a verdict is what it is, with the values compared, and what is
-// stored. For this machine alone, and never in production.
+// The data of the developer's drawer, which no client may get: why a verdict is what it is, with the compared and stored values. For this
+// machine only, and never in production.
 import { Hono } from 'hono'
 import type { Identity } from 'pachter/http'
 import { clauseLines } from 'pachter/review'

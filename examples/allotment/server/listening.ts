@@ -1,6 +1,6 @@
 import type { ServerType } from '@hono/node-server'
 
-/** Waits until a server listens, and says where. A port that is taken is told plainly. */
+/** Waits until a server listens, and returns its address. If the port is taken, the message says so. */
 export async function listening(server: ServerType) {
   await new Promise<void>((resolve, reject) => {
     server.once('listening', resolve)

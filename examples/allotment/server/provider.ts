@@ -1,5 +1,5 @@
-// A simulated identity provider: OpenID Connect Core 1.0 with the authorization code flow and PKCE (RFC 7636), as far as one application
-// needs it. Signing in is choosing a person, so it is for a demonstration on one's own machine, and nothing else.
+// A simulated identity provider: OpenID Connect Core 1.0 with the authorization code flow and PKCE (RFC 7636), as much as one application
+// needs. People sign in by choosing a name, so it is only for a demo on your own machine.
 import { serve } from '@hono/node-server'
 import { Hono } from 'hono'
 import { cors } from 'hono/cors'
@@ -14,7 +14,7 @@ export interface Account {
   readonly sub: string
   readonly name: string
   readonly email: string
-  /** Groups at the provider. They come in the token; what they count for is the application's business. */
+  /** Groups at the provider. They are in the token; the application decides what they mean. */
   readonly groups: readonly string[]
   /** For the choice of accounts. */
   readonly about: string
@@ -33,7 +33,7 @@ export interface ProviderOptions {
   readonly accounts: { readonly [name: string]: Account }
   readonly application: Application
   readonly port?: number
-  /** How long somebody stays signed in, in seconds. Default: an hour. */
+  /** The lifetime of a sign-in in seconds. Default: an hour. */
   readonly lifetime?: number
 }
 
@@ -49,9 +49,9 @@ interface Code {
 export interface Provider {
   readonly url: string
   readonly application: Application
-  /** How long somebody stays signed in, in seconds. */
+  /** The lifetime of a sign-in in seconds. */
   readonly settings: { lifetime: number }
-  /** A token as somebody would be given, for tests and for `pachter check --url`. */
+  /** A token for a person, for tests and for `pachter check --url`. */
   tokenOf(name: string): Promise<string>
   close(): Promise<void>
 }
@@ -97,7 +97,7 @@ class Desk {
     return URL.canParse(uri) && this.#options.application.origins.includes(new URL(uri).origin)
   }
 
-  /** What is wrong with a request to sign somebody in; nothing where it is right. Of these, nobody is sent back. */
+  /** What is wrong with a sign-in request; undefined if nothing is. The person is not redirected then. */
   wrongWith(asked: URLSearchParams): string | undefined {
     if (asked.get('client_id') !== this.#options.application.clientId) return 'This application is not registered.'
     if (!this.mayReturnTo(asked.get('redirect_uri') ?? '')) return 'This redirect address is not registered.'
@@ -106,7 +106,7 @@ class Desk {
     return undefined
   }
 
-  /** Where somebody is sent back to, with a code. */
+  /** The address to redirect to, with a code. */
   sentBack(asked: URLSearchParams, account: Account): string {
     const code = crypto.randomUUID()
     const redirectUri = asked.get('redirect_uri') as string

@@ -23,9 +23,9 @@ import {
 } from './subscription.js'
 
 /**
- * Keeps lists up to date. Subscribers are told of records that appear, change and leave, because of changes to records, shares, owners
- * and parents, to a person's own roles, and as time passes. An index over the subscribers' specialised rules finds the ones that a
- * change affects. What they are sent is read through the guarded store.
+ * Keeps lists up to date. Subscribers receive the records that appear, change and leave: because of changes to records, shares, owners,
+ * parents or a person's own roles, and as time passes. An index over the subscribers' specialised rules finds those that a change
+ * affects. What they receive is read through the guarded store.
  *
  * @example
  * const live = liveLists()

@@ -17,7 +17,7 @@ export interface LiveOptions {
   readonly each?: number
   /** And this many for all visitors that cannot be told apart. Default 1,000. */
   readonly visitors?: number
-  /** Is told of what should not have happened. Default: written to the console. */
+  /** Receives unexpected errors. Default: prints them to the console. */
   readonly onFailure?: (error: unknown) => void
 }
 

@@ -64,7 +64,7 @@ const noting: typeof fetch = async (address, init = {}) => {
   }
 }
 
-/** Sends a request and gives its answer. @throws ProblemError */
+/** Sends a request and returns the response. @throws ProblemError */
 export type Send = (method: string, path: string, body?: object) => Promise<any>
 
 const Context = createContext<{ readonly send: Send; readonly headers: () => Record<string, string> } | undefined>(undefined)

@@ -88,7 +88,7 @@ function Guarded({ reads, children }: { readonly reads: TypeName; readonly child
   return <Refused message={state === 'lost' ? 'The server cannot be reached.' : 'You have no access to this page.'} />
 }
 
-/** Begins to sign somebody in, by a name that the provider knows them by. */
+/** Starts the sign-in, with a name that the provider knows. */
 function As({ name }: { readonly name: string }) {
   useEffect(() => void beginSignIn('/plots', name), [name])
   return <Text>Loading …</Text>

@@ -1,4 +1,4 @@
-// The records as the page has them: of each the fields that the person sees, and what they may do to it.
+// The records in the page: the fields that the person sees, and what they may do to each.
 import type { PageVerdict, PageView } from 'pachter/client'
 import { useLiveList, useRules } from 'pachter/react'
 import type { z } from 'zod'
@@ -18,7 +18,7 @@ type ShapeOf = {
   invoice: typeof shapes.Invoice
 }
 export type TypeName = keyof ShapeOf
-/** A record as somebody sees it: its key is always there. */
+/** A record as the person sees it. It always has its key. */
 export type Seen<K extends TypeName> = { readonly id: string } & Partial<Readonly<z.infer<ShapeOf[K]>>>
 
 /** What may be done to a record, as the list says. */
@@ -36,7 +36,7 @@ export interface Shown<K extends TypeName = TypeName> {
 
 const ACTIONS: { readonly [type in TypeName]?: string } = { inspection: 'update,delete,confirm' }
 
-/** The records of a type that somebody sees, kept up to date. `where` narrows them: `{ plotId: 'p-01' }`. */
+/** A live list of the records that the person sees. `where` narrows it: `{ plotId: 'p-01' }`. */
 export function useRecords<K extends TypeName>(type: K, where: { readonly [field: string]: string } = {}) {
   const filters = Object.entries(where).map(([field, value]) => `&where.${field}=${encodeURIComponent(value)}`)
   const { records, state, message } = useLiveList(`${type}?may=${ACTIONS[type] ?? 'update,delete'}${filters.join('')}`)
@@ -55,7 +55,7 @@ function messageFor(view: PageView, action: string, type: TypeName, record: obje
   return here.outcome === 'refused' ? (here.message as string) : view.message(action, type)
 }
 
-/** Whether somebody may do this to any record of the type at all: what they never may, is not even shown. */
+/** Whether the person may do this to some record of the type. What is never allowed is not shown. */
 export function useEver(action: string, type: TypeName): boolean {
   return useRules().view.may(action, type) !== 'never'
 }

@@ -27,7 +27,7 @@ export function DiaryPage() {
   )
 }
 
-/** Entries, the latest first: of one plot, or all that somebody sees. */
+/** Entries, the latest first: of one plot, or all visible ones. */
 export function Diary({
   entries,
   plot,

@@ -1,4 +1,4 @@
-// The front page, for everybody: vacant plots and notices.
+// The public front page: vacant plots and notices.
 import { SimpleGrid, Stack, Text, Title } from '@mantine/core'
 import { useRules } from 'pachter/react'
 import { Link } from 'wouter'

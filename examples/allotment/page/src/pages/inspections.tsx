@@ -1,4 +1,4 @@
-// Inspections of plots: a draft is the inspector's, and what is filed stays as it is.
+// Inspections of plots: drafts belong to their inspector, and filed ones cannot change.
 import { Badge, Card, Group, Stack, Text, Title } from '@mantine/core'
 import { useApi } from '../api.js'
 import { Change, Remove, tell, tellProblem } from '../parts/dialogs.js'
@@ -14,7 +14,7 @@ export function InspectionsPage() {
   const inspections = useRecords('inspection')
   const plots = useRecords('plot')
   const names = useNames()
-  // Of a plot that they look after: which these are shows in what they see of it.
+  // A plot that they look after: it shows in the fields that they see.
   const plotId = plots.records.find(({ may }) => may.update?.allowed && may.update.fields?.includes('wardenNotes') !== false)?.record.id
   const sample = { plotId: plotId ?? '', findings: '', state: 'draft', seasonEndsAt: endOf('2030-10-31') }
   const sorted = [...inspections.records].sort((a, b) =>

@@ -1,4 +1,4 @@
-// Work to be done: what is assigned to somebody, and for wardens all of it on their sites.
+// Jobs: those assigned to the person and, for wardens, all on their sites.
 import { Badge, Checkbox, Group, Stack, Text, Title, Tooltip } from '@mantine/core'
 import { useRules } from 'pachter/react'
 import { useApi } from '../api.js'

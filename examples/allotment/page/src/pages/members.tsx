@@ -1,4 +1,4 @@
-// Members, sites and teams, as far as somebody sees them.
+// Members, sites and teams, as far as the person sees them.
 import { Badge, Card, Group, SimpleGrid, Stack, Text, Title } from '@mantine/core'
 import { useRules } from 'pachter/react'
 import { Change, Remove } from '../parts/dialogs.js'
@@ -23,7 +23,7 @@ export function MembersPage() {
             type="member"
             label="New member"
             submit="Add member"
-            sample={{ ...BLANK.member, name: '…', email: 'somebody@marshlane.example' }}
+            sample={{ ...BLANK.member, name: '…', email: 'new.member@marshlane.example' }}
           />
         </Group>
         <Listed list={members} count={sorted.length} empty="There are no members that you may see.">

@@ -1,4 +1,4 @@
-// Notices: drafts for those who write them, and what is published for everybody.
+// Notices: drafts for their writers, and published ones for everyone.
 import { Badge, Button, Card, Group, Stack, Text, Title } from '@mantine/core'
 import { useRules } from 'pachter/react'
 import { useState } from 'react'

@@ -1,4 +1,4 @@
-// The plots that somebody sees: theirs, those shared with them, those they look after, and the vacant ones.
+// The plots that the person sees: their own, those shared with them, those they look after, and vacant ones.
 import { Badge, Card, Group, Modal, SimpleGrid, Stack, Text, Title } from '@mantine/core'
 import { useRules, useServerVerdict } from 'pachter/react'
 import { useState } from 'react'

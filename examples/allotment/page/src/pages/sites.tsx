@@ -1,4 +1,4 @@
-// The sites of the association: everybody sees their names, and who belongs to one how to open its gate.
+// The sites: everyone sees their names, and members of a site see how to open its gate.
 import { Text, Title } from '@mantine/core'
 import { Change } from '../parts/dialogs.js'
 import { Listed } from '../parts/states.js'

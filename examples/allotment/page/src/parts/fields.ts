@@ -1,4 +1,4 @@
-// How the fields of records are called and filled in. Which of them somebody may fill in, the rules say.
+// Labels and inputs of the fields. The rules decide which of them a person may fill in.
 import type { TypeName } from '../records.js'
 
 export interface FieldLook {

@@ -1,5 +1,4 @@
-// A button for something that the rules may let somebody do: not there where they never do, and disabled with the reason where they do
-// not this time.
+// A button for an action: absent if the rules never allow it, and disabled with the reason if they do not allow it now.
 import { Button, type ButtonProps, Tooltip, VisuallyHidden } from '@mantine/core'
 import { useRules } from 'pachter/react'
 import { type ReactNode, useId } from 'react'
@@ -33,7 +32,7 @@ export function Offer({ shown, quiet = false, ...offer }: OfferProps & { readonl
   )
 }
 
-/** Something new, as a verdict has it that was asked for it. */
+/** A new record in the form that a verdict needs. */
 export function CreateOffer({
   verdict: { allowed, message, fields },
   record,

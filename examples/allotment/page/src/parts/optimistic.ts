@@ -21,15 +21,15 @@ export function useExpected<K extends TypeName>(records: readonly Shown<K>[]) {
     const { of, changes } = expected.get(one.record.id) ?? {}
     return of === one ? ({ ...one, record: { ...one.record, ...changes } } as Shown<K>) : one
   })
-  /** Shows the changes while they are sent, and until they are told. */
+  /** Shows the changes from sending until the list has them. */
   const expect = async (one: Shown<K>, changes: object, send: () => Promise<unknown>) => {
     const key = one.record.id
-    // The one that was told, and not one with changes in it.
+    // The record from the list, without pending changes.
     const of = records.find(({ record }) => record.id === key) ?? one
     setExpected((old) => new Map(old).set(key, { of, changes }))
     try {
       await send()
-      // What it came to is told by the list; if that says nothing, nothing came of it.
+      // The list brings the result. If it brings nothing, nothing changed.
       setTimeout(() => forget(key), 5000)
     } catch (error) {
       forget(key)

@@ -1,4 +1,4 @@
-// A form for a record: the fields that the rules let somebody send, and what the server says of them.
+// A form for a record: the fields that the rules allow the person to send, and the server's messages about them.
 import { Alert, Button, Group, MultiSelect, NumberInput, Select, Stack, Switch, TagsInput, Textarea, TextInput } from '@mantine/core'
 import { type FormEvent, useId, useState } from 'react'
 import { type Problem, ProblemError } from '../api.js'
@@ -80,7 +80,7 @@ function complete(values: Values): Values {
   return Object.fromEntries(Object.entries(values).filter(([, value]) => value !== undefined))
 }
 
-/** What is not as it was: null, where nothing is there any more. */
+/** The changed fields: null for a cleared one. */
 function changed(before: Values, values: Values): Values {
   return Object.fromEntries(
     Object.entries(values)
