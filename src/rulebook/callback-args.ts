@@ -18,8 +18,7 @@ export function meTerms(me: Pick<MeModel, 'fields' | 'key' | 'links'>, types: Ty
 
 /** The arguments of a `standings` callback. */
 export function standingWords({ me, types }: World, type: TypeModel): object {
-  const words = { me: meTerms(me, types), standing: standingsOf(type), records: recordsWord(types) }
-  return strict(words, refuseWord(Object.keys(words)))
+  return wordsOf({ standing: standingsOf(type), records: recordsWord(types) }, { me, types })
 }
 
 /** The arguments of a `rules` callback. */
@@ -32,16 +31,18 @@ export function ruleWords({ me, types }: World, type: TypeModel): object {
       return standingClause(named('anyone', TRUE))
     },
   }
-  // Copied as property descriptors: reading a getter would create an unused condition.
-  Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords({ me, types })))
-  return strict(words, refuseWord(Object.keys(words)))
+  return wordsOf(words, { me, types })
 }
 
 /** The arguments of a gate callback of a rulebook. */
 export function gateWords({ me, types }: World): object {
-  const words = { ...Object.create(null) }
-  Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords({ me, types })))
-  words.records = recordsWord(types)
+  return wordsOf({ records: recordsWord(types) }, { me, types })
+}
+
+/** These words and those that concern the person, refusing all others. */
+function wordsOf(words: object, world: World): object {
+  // Copied as property descriptors: reading a getter would create an unused condition.
+  Object.defineProperties(words, Object.getOwnPropertyDescriptors(personWords(world)))
   return strict(words, refuseWord(Object.keys(words)))
 }
 

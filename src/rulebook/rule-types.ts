@@ -23,6 +23,10 @@ export interface StandingWords<K extends TypeName<W>, W extends World> extends R
   readonly me: MeTerms<W>
   /** The standings of this record type that are defined already. */
   readonly standing: StandingsOf<StandingName<K, W> & string, keyof W['rows'][K] & string>
+  /** True for everyone who is signed in. */
+  readonly signedIn: Condition
+  /** True for everyone with one of these roles. */
+  role(...names: [W['role'], ...W['role'][]]): Condition
 }
 
 /** The argument of the gate of a whole rulebook. */

@@ -117,3 +117,19 @@ describe('a standing of a record that a rule reaches', () => {
     expect(book.for(null, { records }).filter('boat', records.boat)).to.have.length(1)
   })
 })
+
+it('standings may ask for roles and for being signed in', () => {
+  const harbour = rulebook({
+    me: { shape: z.object({ id: text, roles: z.array(z.enum(['pilot'])) }), key: 'id' },
+    records: { ship: { shape: z.object({ id: text, open: z.boolean() }), key: 'id' } },
+  })
+    .standings({
+      ship: (ship, { role, signedIn }) => ({ pilot: allOf(role('pilot'), ship.open.is(true)), reader: signedIn.and(ship.open.is(false)) }),
+    })
+    .rules({ ship: (_ship, { standing: { pilot, reader } }) => ({ may: { read: [pilot, reader] } }) })
+  const sees = (me: { id: string; roles: 'pilot'[] } | null) =>
+    [true, false].map((open) => harbour.for(me).verdict('read', 'ship', { id: 's', open }).allowed)
+  expect(sees({ id: 'ana', roles: ['pilot'] })).to.deep.equal([true, true])
+  expect(sees({ id: 'ben', roles: [] })).to.deep.equal([false, true])
+  expect(sees(null)).to.deep.equal([false, false])
+})
