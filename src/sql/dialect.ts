@@ -1,6 +1,7 @@
 import type { QueryCompiler } from 'kysely'
 import type { Field } from '../rulebook/index.js'
 import type { Expressions, Fragment } from './expressions.js'
+import type { Ordering } from './ordering.js'
 import type { FoundColumn, TablePlace, WantedIndex } from './places.js'
 
 /** Converts values of records to values of columns, and back. */
@@ -59,5 +60,6 @@ export interface Dialect {
   readonly expressions: Expressions
   readonly codec: Codec
   readonly catalog: Catalog
+  readonly ordering: Ordering
   readonly transactions: Transactions
 }

@@ -113,6 +113,6 @@ export interface Expressions {
   keyColumns?(key: Fragment): Fragment
   /** Whether two columns store and compare their values in the same way. */
   areAlike?(a: Fragment, b: Fragment): boolean
-  /** The expression to sort by: text code point by code point. */
-  ordered(value: Fragment, field: Field): Fragment
+  /** What to group a value by, so that only equal values share a group, and what to select of a group. */
+  grouped(value: Fragment, field: Field): { readonly by: Fragment; readonly value: Fragment }
 }

@@ -8,6 +8,7 @@ export type { Column, Expressions, Fragment } from './expressions.js'
 
 export { layoutOf, readLayout } from './layout.js'
 export type { LayoutOptions } from './layout-options.js'
+export type { Ordering } from './ordering.js'
 
 export type { ColumnPlace, Layout, TablePlace } from './places.js'
 export { postgres } from './postgres/dialect.js'

@@ -31,6 +31,8 @@ export interface FoundColumn {
   /** The kind of that type, if the dialect's query returns it. */
   readonly kind?: string | null
   readonly collation?: string | null
+  /** The labels of an enumeration as JSON, if the dialect's query returns them. */
+  readonly labels?: string | null
   /** Whether it is a column of a view: true, or 1 in databases without booleans. */
   readonly view?: boolean | number | null
 }

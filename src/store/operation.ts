@@ -16,7 +16,7 @@ import { type AskersClause, fieldsLetBy, holds, isLimited, type Outcome, testOf,
 import type { Asker, AskersRules } from './asker.js'
 import { type DeniedError, denied } from './errors.js'
 import { placeIs } from './read/key-conditions.js'
-import type { Selection, Tables } from './tables.js'
+import type { PlaceValue, Selection, Tables } from './tables.js'
 import { named } from './write/nested.js'
 import { judgeRelying, type Relied } from './write/read-set.js'
 
@@ -109,6 +109,8 @@ export interface Seen {
   readonly shown: Row
   /** The results of the requested flags. */
   readonly flags: readonly boolean[]
+  /** Its place in the order, if requested. */
+  readonly place?: readonly PlaceValue[]
 }
 
 /** Fetches records that the asker may see in one query, with the visible fields of each. */
@@ -120,9 +122,9 @@ export async function see(op: Operation, typeName: string, selection: Omit<Selec
   const where = simplify(allOfNode([op.asker.readable(typeName), selection.where]))
   if (where === FALSE) return []
   const found = await op.tables.select(typeName, { ...selection, where, now: op.env.now, ...(flags.length > 0 ? { flags } : {}) })
-  return found.map(({ row, flags: answers }) => {
+  return found.map(({ row, flags: answers, place }) => {
     const counting = limited ? read.filter((_, at) => answers[at]) : read
-    return asSeen(type, row, counting, limited ? answers.slice(read.length) : answers)
+    return { ...asSeen(type, row, counting, limited ? answers.slice(read.length) : answers), ...(place ? { place } : {}) }
   })
 }
 

@@ -1,5 +1,10 @@
-import type { Comparable, ConditionNode, Row } from '../condition/index.js'
+import type { ConditionNode, Row } from '../condition/index.js'
 import type { Key, Model } from '../rulebook/index.js'
+
+/**
+ * A value that records are sorted by, exactly as it is stored; null if it is missing or hidden. Its form depends on the backend.
+ */
+export type PlaceValue = string | number | boolean | null
 
 /** One step of a sort order, by a field. Missing values come last in both directions. */
 export interface SortStep {
@@ -19,8 +24,10 @@ export interface Selection {
   /** Ends with the key, so that the order is the same on every engine. */
   readonly sort?: readonly SortStep[]
   readonly limit?: number
-  /** Only records after these values in the order, one for each step: null is missing, times are in milliseconds. */
-  readonly after?: readonly (Comparable | null)[]
+  /** Only records after this place in the order: a value for each step. */
+  readonly after?: readonly PlaceValue[]
+  /** Also returns the place of each record in the order. */
+  readonly places?: true
   /** Conditions to evaluate for each record. */
   readonly flags?: readonly ConditionNode[]
   /** Locks the records until the transaction ends: against everyone (`update`), or against writers only (`share`). */
@@ -37,6 +44,8 @@ export interface Isolation {
 export interface Found {
   readonly row: Row
   readonly flags: readonly boolean[]
+  /** Its place in the order, if requested. */
+  readonly place?: readonly PlaceValue[]
 }
 
 /** One record, if a condition holds on it. */

@@ -3,6 +3,7 @@ import type { Dialect } from '../dialect.js'
 import { catalog } from './catalog.js'
 import { codec } from './codec.js'
 import { expressions } from './expressions.js'
+import { ordering } from './ordering.js'
 import { transactions } from './transactions.js'
 
 /**
@@ -16,5 +17,6 @@ export const mariadb: Dialect = Object.freeze({
   expressions,
   codec,
   catalog,
+  ordering,
   transactions,
 })

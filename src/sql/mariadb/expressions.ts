@@ -87,7 +87,10 @@ export const expressions: Expressions = Object.freeze({
   keyColumns: (key: Fragment): Fragment => sql.join(keyParts(key).map((part, at) => sql`${part} as ${sql.ref(`k${at}`)}`)),
   areAlike,
   forEachRow: FOR_EACH_ROW,
-  ordered: (column: Fragment, field: Field): Fragment => (field.type === 'text' ? exact(column) : column),
+  grouped(column: Fragment, field: Field) {
+    const value = isText(field.type as Scalar) ? exact(column) : column
+    return { by: value, value }
+  },
 })
 
 function isText(type: Scalar): boolean {

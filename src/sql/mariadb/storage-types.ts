@@ -1,9 +1,10 @@
 import { type SqlBool, sql } from 'kysely'
-import { type Comparable, instantText, LAST_INSTANT, type Scalar } from '../../condition/index.js'
+import { type Comparable, FIRST_INSTANT, instantText, LAST_INSTANT, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import { Annotated } from '../annotated.js'
 import { type Column, type Fragment, MIRRORED, type Order, type Side, type Test } from '../expressions.js'
 import { inJson } from '../json-column.js'
+import { besideDay, besideNumber, rangeOfDouble, rangeOfSingle } from '../number-range.js'
 import type { FoundColumn } from '../places.js'
 
 /** A plain column or parameter, for which an index can be used. */
@@ -18,7 +19,14 @@ interface Plain {
 
 /** The collation that compares code point by code point, including trailing spaces. */
 const EXACT = 'utf8mb4_nopad_bin'
+/** The mark of an enumeration. Its collation follows. */
+const ENUM = 'enum '
 const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/
+
+/** Whether a column is an enumeration. */
+export function isEnum(as: string | undefined): boolean {
+  return as?.startsWith(ENUM) === true
+}
 
 function plain(fragment: Fragment, what: Plain): Fragment {
   return new Annotated(fragment, what)
@@ -97,10 +105,13 @@ function besideUuid(column: Fragment, values: readonly Comparable[]): Test {
   return possible.length === 0 ? sql<SqlBool>`1 = 0` : sql<SqlBool>`${column} in (${sql.join(possible)})`
 }
 
+/** The storage types of numbers that are also compared by the plain column. */
+const CONVERTED: ReadonlySet<string> = new Set(['decimal', 'float'])
+
 /** Whether the value is one of several. */
 export function isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
   const column = plainOf(item)
-  if (type === 'time' && column !== undefined && column.known === undefined)
+  if (column !== undefined && column.known === undefined && (type === 'time' || CONVERTED.has(column.as ?? '')))
     return sql<SqlBool>`(${sql.join(
       values.map((one) => inOrder(item, '=', known(one, type))),
       sql` or `,
@@ -114,20 +125,47 @@ export function isAmong(item: Fragment, values: readonly Comparable[], type: Sca
 }
 
 /**
- * A comparison of numbers, booleans or times. If one time is known, the plain column is compared with it, so microseconds must be
- * considered.
+ * A comparison of numbers, booleans or times. If one side is a column and the other one is known, an index on the plain column can be used.
  */
 export function inOrder(left: Fragment, order: Order, right: Fragment): Test {
+  const exact = sql<SqlBool>`${left} ${sql.raw(order)} ${right}`
   const [a, b] = [plainOf(left), plainOf(right)]
-  if (a?.type === 'time' && b?.type === 'time') {
-    if (b.known !== undefined && isPlainTime(a)) return besideInstant(a, order, b.known as number)
-    if (a.known !== undefined && isPlainTime(b)) return besideInstant(b, MIRRORED[order], a.known as number)
-  }
-  return sql<SqlBool>`${left} ${sql.raw(order)} ${right}`
+  if (a?.known !== undefined && b !== undefined && b.known === undefined) return inOrder(right, MIRRORED[order], left)
+  if (a === undefined || a.known !== undefined || typeof b?.known !== 'number') return exact
+  if (a.type === 'time' && b.type === 'time') return besideTime(a, order, b.known, exact)
+  return besideKnown(a, order, b.known, exact)
 }
 
-function isPlainTime({ known, as }: Plain): boolean {
-  return known === undefined && as !== 'timestamp' && as !== 'date'
+function besideTime(column: Plain, order: Order, instant: number, exact: Test): Test {
+  if (column.as === 'date') return besideDay(column.ref, order, instant, (midnight) => sql`cast(${dayText(midnight)} as date)`)
+  if (column.as !== 'timestamp') return besideInstant(column, order, instant)
+  // Where clocks are set back, an hour comes twice in the time zone of the session: so the plain column is only compared roughly.
+  const roughly: readonly [number, number] = [instant - ROUGHLY, instant + ROUGHLY]
+  const local = (time: number) => sql`convert_tz(${timeText(withinYears(time))}, '+00:00', @@session.time_zone)`
+  return besideNumber(exact, order, column.ref, roughly, local)
+}
+
+const ROUGHLY = 3 * 3_600_000
+
+function withinYears(time: number): number {
+  return Math.min(Math.max(time, FIRST_INSTANT), LAST_INSTANT)
+}
+
+function besideKnown({ ref, as }: Plain, order: Order, known: number, exact: Test): Test {
+  // Beyond these, the decimal bounds would be rounded too much.
+  const isModest = known === 0 || (Math.abs(known) > 1e-10 && Math.abs(known) < 1e30)
+  if (!isModest) return exact
+  if (as === 'decimal')
+    return besideNumber(exact, order, ref, rangeOfDouble(known), (bound) => sql`cast(${String(bound)} as decimal(65, 30))`)
+  // Its text has six digits.
+  if (as === 'float')
+    return besideNumber(exact, order, ref, rangeOfSingle(known, 2 ** -16), (bound) => sql`cast(${String(bound)} as double)`)
+  return exact
+}
+
+/** A day in MariaDB's format, from its midnight in UTC. */
+function dayText(midnight: number): string {
+  return instantText(midnight).slice(0, 10)
 }
 
 function besideInstant({ ref, as }: Plain, order: Order, instant: number): Test {
@@ -184,6 +222,7 @@ export function heldAs({ type: written, collation }: FoundColumn, field: Field):
     case 'id':
       if (type === 'uuid') return 'uuid'
       if (!/^(char|varchar|tinytext|text|mediumtext|longtext|enum)\b/.test(type)) return null
+      if (type.startsWith('enum')) return ENUM + (collation ?? '')
       return collation === EXACT ? EXACT : (collation ?? undefined)
     case 'boolean':
       return /^(tinyint|boolean)\b/.test(type) ? undefined : null

@@ -5,20 +5,20 @@ import type { Catalog } from '../dialect.js'
 import type { Fragment } from '../expressions.js'
 import { inJson } from '../json-column.js'
 import type { TablePlace, WantedIndex } from '../places.js'
-import { heldAs, isLoose } from './storage-types.js'
+import { heldAs, isEnum, isLoose } from './storage-types.js'
 
 /** The tables of this database. */
 export const catalog: Catalog = Object.freeze({
   columnType: (field: Field, _holdsKeys?: boolean, as?: string): string =>
-    as === undefined || isLoose(as) || as === 'enum' ? (inJson(field) ? 'jsonb' : COLUMN_TYPES[field.type as Scalar]) : as,
+    as === undefined || isLoose(as) || isEnum(as) ? (inJson(field) ? 'jsonb' : COLUMN_TYPES[field.type as Scalar]) : as,
   columns:
     (): Fragment => sql`select unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as "schema",
     c.relname as "table", a.attname as "column", format_type(coalesce(nullif(t.typbasetype, 0), t.oid), a.atttypmod) as "type",
-    coalesce(e.typtype, t.typtype) as kind, case when l.collname <> 'default' then case when l.collisdeterministic then '' else 'loose text ' end
+    coalesce(e.typtype, b.typtype, t.typtype) as kind, case when l.collname <> 'default' then case when l.collisdeterministic then '' else 'loose text ' end
       || (select quote_ident(m.nspname) from pg_namespace m where m.oid = l.collnamespace) || '.' || quote_ident(l.collname) end as collation,
-    c.relkind in ('v', 'm') as view
+    c.relkind in ('v', 'm') as view, (select json_agg(g.enumlabel order by g.enumsortorder)::text from pg_enum g where g.enumtypid = coalesce(e.oid, b.oid, t.oid)) as labels
     from pg_attribute a join pg_class c on c.oid = a.attrelid join pg_namespace n on n.oid = c.relnamespace join pg_type t on t.oid = a.atttypid
-    left join pg_type e on e.oid = t.typelem and t.typlen = -1 left join pg_collation l on l.oid = a.attcollation
+    left join pg_type e on e.oid = t.typelem and t.typlen = -1 left join pg_type b on b.oid = nullif(t.typbasetype, 0) left join pg_collation l on l.oid = a.attcollation
     where a.attnum > 0 and not a.attisdropped and c.relkind in ('r', 'p', 'v', 'm', 'f') and n.nspname not in ('pg_catalog', 'information_schema')
     order by 1, 2, a.attnum`,
   indexes:

@@ -3,12 +3,13 @@ import type { Dialect } from '../dialect.js'
 import { catalog } from './catalog.js'
 import { codec } from './codec.js'
 import { expressions } from './expressions.js'
+import { ordering } from './ordering.js'
 import { transactions } from './transactions.js'
 
 /**
  * PostgreSQL. Times are timestamptz, integers are bigint, other numbers double precision; lists, nested objects and everything else are
- * jsonb. Text compares code point by code point in deterministic collations, which all are unless declared otherwise. For order, the
- * collation is "C".
+ * jsonb. Text compares code point by code point in deterministic collations, which all are unless declared otherwise. Lists are sorted in
+ * the collation of the column.
  */
 export const postgres: Dialect = Object.freeze({
   name: 'postgres',
@@ -17,5 +18,6 @@ export const postgres: Dialect = Object.freeze({
   expressions,
   codec,
   catalog,
+  ordering,
   transactions,
 })

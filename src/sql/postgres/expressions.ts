@@ -1,5 +1,5 @@
 import { type SqlBool, sql } from 'kysely'
-import type { Comparable, Scalar } from '../../condition/index.js'
+import { type Comparable, family, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Expressions, Fragment, Side, Test } from '../expressions.js'
 import { jsonList } from '../json-column.js'
@@ -8,8 +8,10 @@ import {
   areAlike,
   arrayOf,
   besideKeys,
+  canMatch,
   collatedLike,
   elementType,
+  groupedText,
   held,
   heldArray,
   heldElement,
@@ -58,13 +60,16 @@ export const expressions: Expressions = Object.freeze({
     if (start === '') return sql<SqlBool>`${text} is not null`
     const after = afterPrefix(start)
     const from = sql<SqlBool>`${text} >= ${value(start, 'text')} collate "C"`
-    return after === undefined ? from : sql<SqlBool>`(${from} and ${text} < ${value(after, 'text')} collate "C")`
+    const range = after === undefined ? from : sql<SqlBool>`${from} and ${text} < ${value(after, 'text')} collate "C"`
+    // An index with text_pattern_ops serves LIKE, and no comparison.
+    const pattern = `${start.replace(/[\\%_]/g, '\\$&')}%`
+    return canMatch(text) ? sql<SqlBool>`(${text} like ${value(pattern, 'text')} and ${range})` : sql<SqlBool>`(${range})`
   },
   endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${text}, length(${end})) = ${collatedLike(text, end)}`,
   contains: (text: Fragment, part: Fragment): Test => sql<SqlBool>`strpos(${text} collate "C", ${part} collate "C") > 0`,
   isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
     const raw = rawOf(item)
-    if (raw !== undefined && type === 'time' && values.length <= MOST_PARAMETERS)
+    if (raw !== undefined && family(type) !== 'text' && values.length <= MOST_PARAMETERS)
       return sql<SqlBool>`(${sql.join(
         values.map((one) => inOrder(item, '=', known(one, type))),
         sql` or `,
@@ -115,8 +120,7 @@ export const expressions: Expressions = Object.freeze({
   mixed,
   key,
   kept,
-  ordered: (column: Fragment, field: Field): Fragment =>
-    field.type === 'text' || field.type === 'id' ? sql`${column} collate "C"` : column,
+  grouped: (value: Fragment, field: Field) => ({ by: family(field.type as Scalar) === 'text' ? groupedText(value) : value, value }),
 })
 
 function within(json: Fragment, path: readonly string[]): Fragment {
@@ -188,7 +192,8 @@ export function instantOf(value: Fragment): Fragment {
   const time = sql`(${value} at time zone 'UTC')`
   const text = (form: string) => sql`to_char(${time}, ${sql.lit(form)})`
   const rest = '-MM-DD"T"HH24:MI:SS.MS"Z"'
-  return sql`case when not isfinite(${value}) then ${value}::text when ${time} < '0001-01-01'::timestamp then '0000' || ${text(rest)} else ${text(`YYYY${rest}`)} end`
+  const isTold = sql`isfinite(${value}) and ${time} >= '0001-01-01 BC'::timestamp`
+  return sql`case when not (${isTold}) then ${value}::text when ${time} < '0001-01-01'::timestamp then '0000' || ${text(rest)} else ${text(`YYYY${rest}`)} end`
 }
 
 /** A list as JSON, whatever the column is. */

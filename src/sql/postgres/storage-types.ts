@@ -4,8 +4,9 @@ import type { Field } from '../../rulebook/index.js'
 import { Annotated, knownOf } from '../annotated.js'
 import { type Column, type Fragment, MIRRORED, type Order, type Test } from '../expressions.js'
 import { inJson } from '../json-column.js'
+import { besideDay, besideNumber, rangeOfDouble, rangeOfSingle } from '../number-range.js'
 import type { FoundColumn } from '../places.js'
-import { afterInstant, value } from './value.js'
+import { afterInstant, dayText, value } from './value.js'
 
 /**
  * A plain column, which an index can be on. Its values are converted wherever they are not compared with values of the same storage type.
@@ -38,8 +39,29 @@ const WRITTEN: { readonly [as: string]: RegExp } = {
   bigint: /^(0|-?[1-9]\d{0,17})$/,
   integer: /^(0|-?[1-9]\d{0,8})$/,
 }
+// The mark of an enumeration. Its type and labels may follow, as JSON.
+const ENUM = 'enum'
+
+/** Whether a column is an enumeration. */
+export function isEnum(as: string | undefined): boolean {
+  return as === ENUM || as?.startsWith(`${ENUM} {`) === true
+}
+
+/** The labels of an enumeration, if they are known. */
+function labelsOf(as: string): readonly string[] | undefined {
+  return as.startsWith(`${ENUM} {`) ? (JSON.parse(as.slice(ENUM.length)) as { labels: readonly string[] }).labels : undefined
+}
+
 // The mark of text whose collation treats different texts as equal, or whose collation is unknown. The collation's name follows.
 const LOOSE = 'loose text'
+
+// The mark of citext in a schema that the connection does not search: its operators are those of text then.
+const FOREIGN_CITEXT = `${LOOSE} of another schema`
+
+/** Whether comparisons of a column use other operators than its own order does. */
+export function hasForeignOrder(as: string | undefined): boolean {
+  return as === FOREIGN_CITEXT
+}
 
 /** Whether a column treats different texts as equal. */
 export function isLoose(as: string | undefined): boolean {
@@ -112,6 +134,7 @@ export function sameText(left: Fragment, right: Fragment): Test {
   const same = sql<SqlBool>`${left} = ${collatedLike(left, right)}`
   if (a !== undefined && b !== undefined && a.as === b.as) {
     if (a.as in WRITTEN) return sql<SqlBool>`${a.ref} = ${b.ref}`
+    if (labelsOf(a.as) !== undefined) return sql<SqlBool>`${a.ref} = ${b.ref}`
     return isLoose(a.as) ? sql<SqlBool>`(${a.ref} = ${b.ref} and ${same})` : same
   }
   const uuid = a?.as === 'uuid' ? about(right).uuid : b?.as === 'uuid' ? about(left).uuid : undefined
@@ -124,11 +147,24 @@ export function sameText(left: Fragment, right: Fragment): Test {
 
 /** Whether the plain column is one of the texts; undefined if it cannot be compared directly. */
 export function knownIn({ ref, as }: Raw, texts: readonly string[]): Test | undefined {
+  const labels = labelsOf(as)
+  if (labels !== undefined) return labelIn(ref, labels, texts)
   if (!(as in WRITTEN) && !isLoose(as)) return undefined
   const possible = writtenAs(as, texts)
   if (possible.length === 0) return sql<SqlBool>`1 = 0`
   // A parameter without a type takes that of the column.
   return sql<SqlBool>`${ref} in (${sql.join(possible)})`
+}
+
+/** Whether a column of an enumeration is one of the texts. A label that was added after the layout was read is compared as a text. */
+function labelIn(ref: Fragment, labels: readonly string[], texts: readonly string[]): Test {
+  const known = texts.filter((text) => labels.includes(text))
+  const others = texts.filter((text) => !labels.includes(text))
+  const tests = [
+    ...(known.length > 0 ? [sql<SqlBool>`${ref} in (${sql.join(known)})`] : []),
+    ...(others.length > 0 ? [sql<SqlBool>`${ref}::text in (${sql.join(others)})`] : []),
+  ]
+  return tests.length === 1 ? (tests[0] as Test) : sql<SqlBool>`(${sql.join(tests, sql` or `)})`
 }
 
 /** The texts that such a column can hold. */
@@ -143,19 +179,26 @@ export function known(what: Comparable, type: Scalar): Fragment {
 }
 
 /**
- * A comparison of numbers, booleans or times. If one time is known, the plain column is compared with it, so microseconds must be
- * considered.
+ * A comparison of numbers, booleans or times. If one side is a column and the other one is known, an index on the plain column can be used.
  */
 export function inOrder(left: Fragment, order: Order, right: Fragment): Test {
-  const time = rawOf(left)
-  const instant = about(right).known
-  if (time !== undefined && typeof instant === 'number' && TIMES.has(time.as)) return besideInstant(time, order, instant)
-  if (rawOf(right) !== undefined && typeof about(left).known === 'number' && TIMES.has(rawOf(right)?.as as string))
-    return inOrder(right, MIRRORED[order], left)
-  return sql<SqlBool>`${left} ${sql.raw(order)} ${right}`
+  const exact = sql<SqlBool>`${left} ${sql.raw(order)} ${right}`
+  const [a, b] = [about(left), about(right)]
+  if (a.column === undefined && b.column !== undefined && a.known !== undefined) return inOrder(right, MIRRORED[order], left)
+  if (a.column === undefined || typeof b.known !== 'number') return exact
+  const { ref, as } = a.column
+  if (TIMES.has(as)) return besideInstant(a.column, order, b.known)
+  if (as === 'date') return besideDay(ref, order, b.known, (midnight) => sql`${dayText(midnight)}::date`)
+  if (Math.abs(b.known) > LARGEST_WITH_RANGE) return exact
+  if (as === 'numeric') return besideNumber(exact, order, ref, rangeOfDouble(b.known), (bound) => sql`${String(bound)}::numeric`)
+  if (as === 'real') return besideNumber(exact, order, ref, rangeOfSingle(b.known, 2 ** -22), (bound) => sql`${bound}::double precision`)
+  return exact
 }
 
 const TIMES: ReadonlySet<string> = new Set(['timestamptz', 'timestamptz(3)', 'timestamp'])
+
+// Beyond it, the neighbours of a double may be infinite.
+const LARGEST_WITH_RANGE = 1e308
 
 function besideInstant({ ref, as }: Raw, order: Order, instant: number): Test {
   const fits = (time: Fragment) => (as === 'timestamp' ? sql`(${time} at time zone 'UTC')` : time)
@@ -165,6 +208,18 @@ function besideInstant({ ref, as }: Raw, order: Order, instant: number): Test {
   if (order === '=') return sql<SqlBool>`(${ref} >= ${from} and ${ref} < ${until})`
   if (order === '<' || order === '>=') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`
   return order === '<=' ? sql<SqlBool>`${ref} < ${until}` : sql<SqlBool>`${ref} >= ${until}`
+}
+
+/** Whether LIKE can be used: not in a nondeterministic collation, and an index only serves a plain column. */
+export function canMatch(text: Fragment): boolean {
+  const raw = rawOf(text)
+  return raw === undefined || raw.as.startsWith(COLLATED)
+}
+
+/** What to group a text by: the plain column, unless its collation treats different texts as equal. */
+export function groupedText(text: Fragment): Fragment {
+  const raw = rawOf(text)
+  return raw === undefined || isLoose(raw.as) ? text : raw.ref
 }
 
 /** A value in the form that a subquery selects. The result can be compared with columns again. */
@@ -188,10 +243,10 @@ export function arrayOf(list: Fragment): { readonly ref: Fragment; readonly elem
 }
 
 // Element types with a storage of their own.
-const SPECIAL: ReadonlySet<string> = new Set(['uuid', 'enum', 'numeric', 'real'])
+const SPECIAL: ReadonlySet<string> = new Set(['uuid', 'numeric', 'real'])
 
 function isSpecial(element: string): boolean {
-  return SPECIAL.has(element) || isLoose(element) || element.startsWith(COLLATED)
+  return SPECIAL.has(element) || isEnum(element) || isLoose(element) || element.startsWith(COLLATED)
 }
 
 /** The type that the elements of an array are cast to. */
@@ -206,7 +261,7 @@ export function heldElement(ref: Fragment, element: string, type: Scalar): Fragm
 
 /** Whether array operators compare such elements correctly. */
 export function areAlike(element: string, type: Scalar): boolean {
-  return type !== 'time' && (element === 'uuid' || (!SPECIAL.has(element) && !isLoose(element)))
+  return type !== 'time' && (element === 'uuid' || (!SPECIAL.has(element) && !isEnum(element) && !isLoose(element)))
 }
 
 /** A column that is an array. */
@@ -233,18 +288,22 @@ export function heldAs(found: FoundColumn, field: Field): string | null | undefi
   }
 }
 
-function heldList({ kind, collation }: FoundColumn, type: string, field: Field): string | null | undefined {
+function heldList({ kind, collation, labels }: FoundColumn, type: string, field: Field): string | null | undefined {
   if (type === 'jsonb') return undefined
   const { list: _list, ...element } = field
   if (!field.list || !type.endsWith('[]') || inJson(element)) return null
   const bare = type.slice(0, -2)
-  const one = heldAs({ schema: '', table: '', column: '', type: bare, kind: kind ?? null, collation: collation ?? null }, element)
+  const one = heldAs(
+    { schema: '', table: '', column: '', type: bare, kind: kind ?? null, collation: collation ?? null, labels: labels ?? null },
+    element,
+  )
   return one === null ? null : `${one ?? bare.replace(/\(.*\)/, '')}[]`
 }
 
-function heldText({ kind, collation }: FoundColumn, type: string): string | null | undefined {
-  if (kind === 'e') return 'enum'
+function heldText({ kind, collation, labels }: FoundColumn, type: string): string | null | undefined {
+  if (kind === 'e') return labels ? `${ENUM} ${JSON.stringify({ type, labels: JSON.parse(labels) })}` : ENUM
   if (type === 'citext') return LOOSE
+  if (type.endsWith('.citext')) return FOREIGN_CITEXT
   if (collation?.startsWith(LOOSE)) return collation
   if (type === 'uuid' || type === 'bigint' || type === 'integer') return type
   if (!/^(text|character varying\b.*)$/.test(type)) return null

@@ -26,6 +26,12 @@ export function afterInstant(time: number): Fragment {
   return time === LAST_INSTANT ? sql`'10000-01-01 00:00:00+00'::timestamptz` : value(time + 1, 'time')
 }
 
+/** A day in PostgreSQL's format, from its midnight in UTC. */
+export function dayText(midnight: number): string {
+  const [day = '', era = ''] = timeText(midnight).split(/T[^ ]*/)
+  return day + era
+}
+
 /** A time in PostgreSQL's format: the year 0 is the year 1 BC. */
 export function timeText(time: number): string {
   const text = instantText(time)

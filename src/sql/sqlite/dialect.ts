@@ -3,6 +3,7 @@ import type { Dialect } from '../dialect.js'
 import { catalog } from './catalog.js'
 import { codec } from './codec.js'
 import { expressions } from './expressions.js'
+import { ordering } from './ordering.js'
 import { transactions } from './transactions.js'
 
 /**
@@ -15,5 +16,6 @@ export const sqlite: Dialect = Object.freeze({
   expressions,
   codec,
   catalog,
+  ordering,
   transactions,
 })

@@ -62,7 +62,10 @@ export const expressions: Expressions = Object.freeze({
     const exact = values.map(({ value, type }) => (family(type) === 'text' ? sql`${value} collate binary` : value))
     return exact.length === 1 ? sql<SqlBool>`${exact[0]} in (${selected})` : sql<SqlBool>`(${sql.join(exact)}) in (${selected})`
   },
-  ordered: (column: Fragment, field: Field): Fragment => (field.type === 'text' ? sql`${column} collate binary` : column),
+  grouped(column: Fragment, field: Field) {
+    const value = family(field.type as Scalar) === 'text' ? sql`${column} collate binary` : column
+    return { by: value, value }
+  },
 })
 
 function column({ ref }: Column, path: readonly string[]): Fragment {

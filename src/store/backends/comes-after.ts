@@ -1,40 +1,43 @@
 import { type RawBuilder, type SqlBool, sql } from 'kysely'
-import type { Comparable, Scalar } from '../../condition/index.js'
-import type { Expressions, Fragment } from '../../sql/index.js'
+import type { Fragment } from '../../sql/index.js'
 
-/** A value in the sort order. */
-interface OrderStep {
-  readonly value: Fragment
+/** A step of a sort order that a record is compared by. */
+export interface OrderStep {
+  /** The column as it is compared. */
+  readonly compared: Fragment
   readonly descending: boolean
   /** The value is never missing. */
   readonly always: boolean
-  readonly type: Scalar
+  /** The value after which to continue; undefined if it is missing. */
+  readonly after?: Fragment | undefined
 }
 
 /** Tests whether a record comes later in the order: at the first step where it differs. Missing values come last. */
-export function comesAfter(
-  expressions: Expressions,
-  order: readonly OrderStep[],
-  after: readonly (Comparable | null)[],
-): RawBuilder<SqlBool> {
+export function comesAfter(steps: readonly OrderStep[], comparesRows: boolean): RawBuilder<SqlBool> {
+  const [first] = steps
+  if (first === undefined) return sql<SqlBool>`1 = 0`
+  const isUniform = steps.every(({ always, after, descending }) => always && after !== undefined && descending === first.descending)
+  if (isUniform && (comparesRows || steps.length === 1)) return laterRow(steps, first.descending)
   const ways: Fragment[] = []
   const same: Fragment[] = []
-  for (const [at, { value, descending, always, type }] of order.entries()) {
-    const place = after[at] ?? null
-    if (place === null) {
-      same.push(sql`${value} is null`)
+  for (const { compared, descending, always, after } of steps) {
+    if (after === undefined) {
+      same.push(sql`${compared} is null`)
       continue
     }
-    const known = expressions.value(place, type)
-    const further = sql`${value} ${sql.raw(descending ? '<' : '>')} ${known}`
-    ways.push(sql`(${sql.join([...same, always ? further : sql`(${further} or ${value} is null)`], sql` and `)})`)
-    same.push(sql`${value} = ${known}`)
+    const further = sql`${compared} ${sql.raw(descending ? '<' : '>')} ${after}`
+    ways.push(sql`(${sql.join([...same, always ? further : sql`(${further} or ${compared} is null)`], sql` and `)})`)
+    same.push(sql`${compared} = ${after}`)
   }
   if (ways.length === 0) return sql<SqlBool>`1 = 0`
   const later = sql<SqlBool>`(${sql.join(ways, sql` or `)})`
-  const [first] = order
-  if (ways.length === 1 || first === undefined || !first.always || after[0] === null || after[0] === undefined) return later
+  if (ways.length === 1 || !first.always || first.after === undefined) return later
   // Repeats the condition on the first step alone, so that an index can be used.
-  const start = expressions.value(after[0], first.type)
-  return sql<SqlBool>`(${first.value} ${sql.raw(first.descending ? '<=' : '>=')} ${start} and ${later})`
+  return sql<SqlBool>`(${first.compared} ${sql.raw(first.descending ? '<=' : '>=')} ${first.after} and ${later})`
+}
+
+function laterRow(steps: readonly OrderStep[], descending: boolean): RawBuilder<SqlBool> {
+  const columns = sql.join(steps.map(({ compared }) => compared))
+  const places = sql.join(steps.map(({ after }) => after as Fragment))
+  return sql<SqlBool>`(${columns}) ${sql.raw(descending ? '<' : '>')} (${places})`
 }

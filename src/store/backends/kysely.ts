@@ -1,5 +1,5 @@
 import { type AliasedExpression, type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
-import type { ConditionNode, Row, Scalar } from '../../condition/index.js'
+import type { ConditionNode, Row } from '../../condition/index.js'
 import { type Field, type Key, keysAreGiven, type Model, RulebookError, type TypeModel, typeModel } from '../../rulebook/index.js'
 import {
   type ColumnPlace,
@@ -14,8 +14,8 @@ import {
 } from '../../sql/index.js'
 import { BusyError, ConstraintError, DuplicateKeyError, IsolationError, RowError, UncertainError } from '../errors.js'
 import type { Backend, Found, Isolation, Selection, Tables, Target } from '../tables.js'
-import { comesAfter } from './comes-after.js'
 import { causesOf, isAnswer } from './database-errors.js'
+import { SortOrder } from './sorted.js'
 import { columnOf, isKey, type Placed, placed, tableOf } from './tables-placed.js'
 
 /** Where the records are kept. */
@@ -90,37 +90,54 @@ class KyselyTables implements Tables {
     this.#isOwn = begun !== undefined
   }
 
-  async select(type: string, { where, now, sort = [], limit, after, flags = [], lock, single }: Selection): Promise<Found[]> {
+  async select(type: string, selection: Selection): Promise<Found[]> {
+    const { where, now, sort = [], limit, after } = selection
     const model = typeModel(this.#model, type)
     const place = placed(await this.#layout(), model)
-    const asked = (condition: ConditionNode) => this.#compiled(condition, now, place)
+    const order = SortOrder.of(this.#dialect.ordering, place, sort, after, (condition) => this.#compiled(condition, now, place))
+    const filter = this.#compiled(where, now, place, selection.single ? 'row' : 'rows')
+    // With a limit, an index can serve the records that have a value. Without one, all are sorted anyway.
+    const parts = limit === undefined ? undefined : order.split()
+    if (parts === undefined) return this.#fetch(place, selection, order, filter)
+    const found = new Map<unknown, Found>()
+    for (const part of parts) {
+      const left = (limit as number) - found.size
+      if (left <= 0) break
+      const some = await this.#fetch(place, { ...selection, limit: left }, part.order, sql<SqlBool>`${filter} and ${part.where}`)
+      // A record whose value was removed in between would come twice.
+      for (const one of some) if (!found.has(one.row[model.key])) found.set(one.row[model.key], one)
+    }
+    return [...found.values()]
+  }
+
+  async #fetch(
+    place: Placed,
+    { now, limit, flags = [], places, lock }: Selection,
+    order: SortOrder,
+    where: RawBuilder<SqlBool>,
+  ): Promise<Found[]> {
     let query = this.#db
       .selectFrom(place.table)
       .select(this.#columns(place))
-      .select(flags.map((flag, at) => sql<number>`case when ${asked(flag)} then 1 else 0 end`.as(FLAG + at)))
-      .where(this.#compiled(where, now, place, single ? 'row' : 'rows'))
-    const order = sort.map(({ field: name, descending, visible }) => {
-      const field = model.fields[name] as Field
-      const column = this.#dialect.expressions.ordered(this.#value(place, name), field)
-      const value = visible === undefined ? column : sql`case when ${asked(visible)} then ${column} end`
-      const always = visible === undefined && field.optional === undefined
-      return { value, descending, always, type: field.type as Scalar }
-    })
-    for (const { value, descending, always } of order) {
-      // If no value is missing, an index can be used.
-      if (!always) query = query.orderBy(sql`${value} is null`)
-      query = query.orderBy(value, descending ? 'desc' : 'asc')
-    }
-    if (after !== undefined) query = query.where(comesAfter(this.#dialect.expressions, order, after))
+      .select(flags.map((flag, at) => sql<number>`case when ${this.#compiled(flag, now, place)} then 1 else 0 end`.as(FLAG + at)))
+      .where(where)
+    if (places) query = query.select([...order.places()])
+    for (const part of order.parts()) query = query.orderBy(part)
+    const later = order.after()
+    if (later !== undefined) query = query.where(later)
     if (limit !== undefined) query = query.limit(limit)
     const locked = lock && this.#db.isTransaction ? this.#dialect.transactions.lock?.(lock) : undefined
     if (locked !== undefined) query = query.modifyEnd(locked)
     // A transaction that holds locks must not wait long for others.
     const waiting = locked && this.#patience !== undefined ? this.#dialect.transactions.waitForLocks?.(this.#patience) : undefined
     if (waiting !== undefined) query = query.select(sql`${waiting}`.as(PATIENCE))
-    const found = await query.execute()
+    const found: Row[] = await query.execute()
     if (waiting !== undefined && found.length > 0) this.#patience = undefined
-    return found.map((row: Row) => ({ row: this.#decode(model, row), flags: flags.map((_, at) => row[FLAG + at] === 1) }))
+    return found.map((row) => ({
+      row: this.#decode(place.model, row),
+      flags: flags.map((_, at) => row[FLAG + at] === 1),
+      ...(places ? { place: order.placeOf(row) } : {}),
+    }))
   }
 
   /** A value in the form that `decode` reads. */
@@ -152,14 +169,14 @@ class KyselyTables implements Tables {
   ): Promise<{ value: unknown; count: number }[]> {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
     const field = place.model.fields[name] as Field
-    const column = this.#dialect.expressions.ordered(this.#value(place, name), field)
+    const { by, value } = this.#dialect.expressions.grouped(this.#value(place, name), field)
     const query = this.#db
       .selectFrom(place.table)
-      .select([this.#given(column, field).as('value'), sql<number>`count(*)`.as('count')])
+      .select([this.#given(value, field).as('value'), sql<number>`count(*)`.as('count')])
       .where(this.#compiled(where, now, place, 'rows'))
-      .groupBy(column)
-      .orderBy(sql`${column} is null`)
-      .orderBy(column)
+      .groupBy(by)
+      .orderBy(sql`${by} is null`)
+      .orderBy(by)
     return (await query.execute()).map(({ value, count }) => ({
       value: this.#dialect.codec.decode(field, value) ?? undefined,
       count: Number(count),

@@ -1,5 +1,4 @@
 import {
-  type Comparable,
   type CompareNode,
   type ConditionNode,
   compareText,
@@ -16,7 +15,7 @@ import {
 } from '../../condition/index.js'
 import { type Field, type Key, keysAreGiven, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { DuplicateKeyError } from '../errors.js'
-import type { Backend, Found, Selection, SortStep, Tables, Target } from '../tables.js'
+import type { Backend, Found, PlaceValue, Selection, SortStep, Tables, Target } from '../tables.js'
 import { asStored } from '../write/fit.js'
 
 /** Records by type, as arrays. */
@@ -64,14 +63,18 @@ class MemoryTables implements Tables {
     this.#removed = removed
   }
 
-  async select(type: string, { where, now, sort, limit, after, flags = [] }: Selection): Promise<Found[]> {
+  async select(type: string, { where, now, sort, limit, after, places, flags = [] }: Selection): Promise<Found[]> {
     const test = predicate(where)
     const env = this.#env(now)
     const found: Row[] = []
     for (const row of this.#among(type, where)) if (test(row, env)) found.push(row)
-    const sorted = sort === undefined ? found : inOrder(found, sort, typeModel(this.#model, type).fields, env, after)
+    const sorted =
+      sort === undefined ? found.map((row) => ({ row, values: [] })) : inOrder(found, sort, typeModel(this.#model, type).fields, env, after)
     const tests = flags.map((flag) => predicate(flag))
-    return sorted.slice(0, limit).map((row) => ({ row: structuredClone(row), flags: tests.map((flag) => flag(row, env)) }))
+    return sorted.slice(0, limit).map(({ row, values }) => {
+      const place = places && values.map((value) => value ?? null)
+      return { row: structuredClone(row), flags: tests.map((flag) => flag(row, env)), ...(place ? { place } : {}) }
+    })
   }
 
   async count(type: string, { where, now }: Pick<Selection, 'where' | 'now'>): Promise<number> {
@@ -217,8 +220,8 @@ function inOrder(
   steps: readonly SortStep[],
   fields: { readonly [name: string]: Field },
   env: Env,
-  after?: readonly (Comparable | null)[],
-): Row[] {
+  after?: readonly PlaceValue[],
+): { readonly row: Row; readonly values: readonly Sortable[] }[] {
   const readers = steps.map(({ field, visible = TRUE }) => {
     const test = predicate(visible)
     return (row: Row) => (test(row, env) ? sortable(row[field], fields[field]) : undefined)
@@ -239,7 +242,7 @@ function inOrder(
   }
   keyed.sort((a, b) => compared(a.values, b.values))
   const place = after?.map((value) => (value === null ? undefined : typeof value === 'boolean' ? Number(value) : value))
-  return keyed.flatMap(({ row, values }) => (place === undefined || compared(values, place) > 0 ? [row] : []))
+  return place === undefined ? keyed : keyed.filter(({ values }) => compared(values, place) > 0)
 }
 
 type Sortable = string | number | undefined

@@ -1,6 +1,6 @@
 import type { Kysely } from 'kysely'
-import { type Comparable, type Row, TRUE } from '../../condition/index.js'
-import { type Model, typeModel } from '../../rulebook/index.js'
+import { type Row, TRUE } from '../../condition/index.js'
+import { type Key, type Model, typeModel } from '../../rulebook/index.js'
 import { type Dialect, type Layout, readLayout } from '../../sql/index.js'
 import { overKysely } from './kysely.js'
 import type { Records } from './memory.js'
@@ -40,7 +40,7 @@ export async function snapshot(
       const all = await tables.count(name, { where: TRUE, now })
       const rows: Row[] = []
       for (;;) {
-        const after = rows.length === 0 ? {} : { after: [rows.at(-1)?.[key] as Comparable] }
+        const after = rows.length === 0 ? {} : { after: [rows.at(-1)?.[key] as Key] }
         const page = await tables.select(name, { where: TRUE, now, sort: [{ field: key, descending: false }], limit: batch, ...after })
         for (const { row } of page) rows.push(row)
         progress?.(name, rows.length, all)

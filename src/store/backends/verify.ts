@@ -1,21 +1,10 @@
 import { type Kysely, sql } from 'kysely'
-import {
-  type Comparable,
-  type ConditionNode,
-  compareText,
-  newContext,
-  type Predicate,
-  predicate,
-  type Row,
-  type Scalar,
-  simplify,
-  TRUE,
-} from '../../condition/index.js'
+import { type ConditionNode, newContext, type Predicate, predicate, type Row, simplify, TRUE } from '../../condition/index.js'
 import { type Key, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { type Dialect, heldRules, type Layout, layoutOf, postgres, type TablePlace } from '../../sql/index.js'
 import { claimsAlone, readClaims } from '../../viewpoint/index.js'
 import { person } from '../asker.js'
-import type { Tables } from '../tables.js'
+import type { SortStep, Tables } from '../tables.js'
 import { BatchLinks } from './batch-links.js'
 import { overKysely } from './kysely.js'
 
@@ -132,7 +121,7 @@ class Verifier {
     const all = await this.#tables.count(type.name, { where: TRUE, now: this.#now })
     let done = 0
     const sort = [{ field: type.key, descending: false }]
-    for (let after: readonly Comparable[] | undefined; ; ) {
+    for (let after: readonly Key[] | undefined; ; ) {
       const rows = (
         await this.#tables.select(type.name, { where: TRUE, now: this.#now, sort, limit: this.#batch, ...(after ? { after } : {}) })
       ).map(({ row }) => row)
@@ -140,7 +129,7 @@ class Verifier {
       done += rows.length
       this.#options.progress?.(type.name, done, all)
       if (rows.length < this.#batch) break
-      after = [rows.at(-1)?.[type.key] as Comparable]
+      after = [rows.at(-1)?.[type.key] as Key]
     }
     this.#records[type.name] = done
     for (const { person, action, counts, shown } of questions) {
@@ -187,9 +176,7 @@ class Verifier {
       ref: sql.id(place.name, place.columns[type.key]?.name as string),
       ...(place.columns[type.key]?.as ? { as: place.columns[type.key]?.as as string } : {}),
     }
-    const field = type.fields[type.key] as never
     const value = postgres.expressions.column(key, [], (type.fields[type.key] as { type: never }).type)
-    const order = postgres.expressions.ordered(value, field)
     const table = place.schema === undefined ? place.name : `${place.schema}.${place.name}`
     const shown = new Keys(type.key, this.#batch, async ({ after, limit }) => {
       // Selecting what the role has no grant for would be an error and end the transaction.
@@ -201,11 +188,8 @@ class Verifier {
         this.#db,
       )
       try {
-        let query = this.#db.selectFrom(table).select(sql<Key>`${value}`.as('key')).orderBy(order).limit(limit)
-        if (after !== undefined)
-          query = query.where(
-            sql<never>`${order} > ${postgres.expressions.value(after[0] as Comparable, (type.fields[type.key] as { type: Scalar }).type)}`,
-          )
+        let query = this.#db.selectFrom(table).select(sql<Key>`${value}`.as('key')).orderBy(key.ref).limit(limit)
+        if (after !== undefined) query = query.where(sql<never>`${key.ref} > ${after[0]}`)
         return (await query.execute()).map((row) => ({ row: { [type.key]: row.key } }))
       } finally {
         await sql`reset role`.execute(this.#db)
@@ -215,12 +199,13 @@ class Verifier {
   }
 
   async #judge(type: TypeModel, questions: readonly Question[], rows: readonly Row[]): Promise<void> {
-    const last = rows.length < this.#batch ? undefined : (rows.at(-1)?.[type.key] as Comparable)
+    const keys = rows.map((row) => row[type.key] as Key)
+    const isLast = rows.length < this.#batch
     const links = new BatchLinks(this.#tables, this.#now)
     const env = () => ({ me: null, now: this.#now, links, context: newContext() })
     for (const question of questions) {
-      const selected = await question.bySql.upTo(last)
-      const shown = await question.shown?.upTo(last)
+      const selected = await question.bySql.among(keys, isLast)
+      const shown = await question.shown?.among(keys, isLast)
       const held = await links.answered(rows, (row) => question.test(row, env()))
       const meant = question.meant && (await links.answered(rows, (row) => question.meant?.(row, env()) === true))
       for (const [at, row] of rows.entries()) {
@@ -246,52 +231,47 @@ class Verifier {
   }
 }
 
-/** Keys in their order, read page by page. */
+/** Which keys to read: the first ones after a key. */
+type KeyPage = { readonly sort: SortStep[]; readonly limit: number; readonly after?: readonly Key[] }
+
+/** Some of the keys of a table, read page by page in the order of the database. */
 class Keys {
-  readonly #read: (page: {
-    sort: { field: string; descending: boolean }[]
-    limit: number
-    after?: readonly Comparable[]
-  }) => Promise<readonly { readonly row: Row }[]>
+  readonly #read: (page: KeyPage) => Promise<readonly { readonly row: Row }[]>
   readonly #key: string
   readonly #limit: number
   #ahead: Key[] = []
   #last: Key | undefined
   #ended = false
 
-  constructor(
-    key: string,
-    limit: number,
-    read: (page: {
-      sort: { field: string; descending: boolean }[]
-      limit: number
-      after?: readonly Comparable[]
-    }) => Promise<readonly { readonly row: Row }[]>,
-  ) {
+  constructor(key: string, limit: number, read: (page: KeyPage) => Promise<readonly { readonly row: Row }[]>) {
     this.#key = key
     this.#limit = limit
     this.#read = read
   }
 
-  /** The next keys, up to and including this one; all remaining ones if it is undefined. */
-  async upTo(end: Comparable | undefined): Promise<Set<Key>> {
+  /** Those among the next keys of the table, which are in the same order. After the last ones, also those that are in no row. */
+  async among(keys: readonly Key[], isLast: boolean): Promise<Set<Key>> {
     const found = new Set<Key>()
-    for (;;) {
-      while (this.#ahead[0] !== undefined && (end === undefined || order(this.#ahead[0], end) <= 0)) found.add(this.#ahead.shift() as Key)
-      if (this.#ended || this.#ahead.length > 0) return found
+    for (const key of keys) {
+      await this.#fill()
+      if (this.#ahead[0] === key) found.add(this.#ahead.shift() as Key)
+    }
+    while (isLast && (await this.#fill())) found.add(this.#ahead.shift() as Key)
+    return found
+  }
+
+  async #fill(): Promise<boolean> {
+    if (this.#ahead.length === 0 && !this.#ended) {
       const after = this.#last === undefined ? {} : { after: [this.#last] }
       const page = await this.#read({ sort: [{ field: this.#key, descending: false }], limit: this.#limit, ...after })
       this.#ahead = page.map(({ row }) => row[this.#key] as Key)
       this.#last = this.#ahead.at(-1) ?? this.#last
       this.#ended = page.length < this.#limit
     }
+    return this.#ahead.length > 0
   }
 }
 
 function tableName({ schema, name }: TablePlace): string {
   return [schema, name].flatMap((one) => (one === undefined ? [] : [`"${one.replaceAll('"', '""')}"`])).join('.')
-}
-
-function order(a: Comparable, b: Comparable): number {
-  return typeof a === 'string' && typeof b === 'string' ? compareText(a, b) : Number(a) - Number(b)
 }

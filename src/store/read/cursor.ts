@@ -1,4 +1,5 @@
 import { PachterError } from '../../condition/index.js'
+import type { PlaceValue } from '../tables.js'
 
 /** The cursor is invalid, or was made for another person, list or order. Start again without a cursor. */
 export class CursorError extends PachterError {
@@ -7,14 +8,11 @@ export class CursorError extends PachterError {
   }
 }
 
-/** A sort value as the asker sees it: null if it is missing or hidden. Times are in milliseconds. */
-export type CursorValue = string | number | boolean | null
-
 /** Writes and reads cursors. They are signed (HMAC with SHA-256, RFC 2104), so that clients cannot make their own. */
 export interface Cursors {
-  write(about: string, values: readonly CursorValue[]): Promise<string>
+  write(about: string, values: readonly PlaceValue[]): Promise<string>
   /** @throws CursorError */
-  read(about: string, cursor: unknown): Promise<readonly CursorValue[]>
+  read(about: string, cursor: unknown): Promise<readonly PlaceValue[]>
 }
 
 const text = new TextEncoder()
@@ -37,7 +35,7 @@ export function cursors(secret: string | undefined): Cursors {
       const [, payload = '', signature = ''] = typeof cursor === 'string' ? (/^([\w-]+)\.([\w-]+)$/.exec(cursor) ?? []) : []
       const known = payload !== '' && (await subtle.verify('HMAC', await key, fromBase64url(signature), signed(about, payload)))
       if (!known) throw new CursorError()
-      return JSON.parse(new TextDecoder().decode(fromBase64url(payload))) as CursorValue[]
+      return JSON.parse(new TextDecoder().decode(fromBase64url(payload))) as PlaceValue[]
     },
   }
 }

@@ -1,10 +1,9 @@
-import { instant, type Row, TRUE } from '../../condition/index.js'
+import { TRUE } from '../../condition/index.js'
 import { type FieldName, fieldOf, type TypeModel, type TypeName, type World } from '../../rulebook/index.js'
 import { QueryError } from '../errors.js'
 import type { AboutAsker } from '../log.js'
 import type { Operation } from '../operation.js'
 import type { SortStep } from '../tables.js'
-import type { CursorValue } from './cursor.js'
 import { visibleField } from './filter-guards.js'
 import { type DescribedOptions, type ListOptions, readSort } from './query.js'
 
@@ -48,15 +47,6 @@ export function orderFor({ asker }: Operation, type: TypeModel, sort: readonly S
   return sort.map((step) => {
     const visible = visibleField(asker, type.name, step.field)
     return visible === TRUE ? step : { ...step, visible }
-  })
-}
-
-/** The sort values of the last record of a page, as far as the asker sees them. */
-export function placeOf(type: TypeModel, sort: readonly SortStep[], shown: Row): CursorValue[] {
-  return sort.map(({ field }) => {
-    const value = shown[field]
-    if (value === null || value === undefined) return null
-    return fieldOf(type, field).type === 'time' ? (instant(value) ?? null) : (value as CursorValue)
   })
 }
 

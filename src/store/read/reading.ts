@@ -8,7 +8,7 @@ import { typesAlong } from '../write/delete.js'
 import { more, withheldAlong } from './described.js'
 import { guardedWhere, typesIn, visibleField } from './filter-guards.js'
 import { included, readInclude, typesIncluded } from './include.js'
-import { aboutList, type CountOptions, countField, type DescribedPageOptions, orderFor, placeOf, readSize } from './pages.js'
+import { aboutList, type CountOptions, countField, type DescribedPageOptions, orderFor, readSize } from './pages.js'
 import { type DescribedOptions, PAGE_OPTIONS, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
 
 /** The options of a list or page. */
@@ -50,10 +50,10 @@ export class Reading {
       const about = aboutList(this.#session.logger.asker, type, asked.sort)
       const after = options.after === undefined ? undefined : await cursors.read(about, options.after)
       return safely(`list ${typeName}`, async () => {
-        const { seen, told } = await this.#listed(type, asked, { limit: size + 1, ...(after ? { after } : {}) })
+        const { seen, told } = await this.#listed(type, asked, { limit: size + 1, places: true, ...(after ? { after } : {}) })
         const rows = seen.slice(0, size)
         const last = seen.length > size ? rows.at(-1) : undefined
-        const next = last && { next: await cursors.write(about, placeOf(type, asked.sort, last.shown)) }
+        const next = last && { next: await cursors.write(about, last.place ?? []) }
         return { records: await told(rows), ...next }
       })
     })
@@ -115,7 +115,7 @@ export class Reading {
     }
   }
 
-  async #listed(type: TypeModel, asked: ListRequest, some: Pick<Selection, 'limit' | 'after'>): Promise<Listed> {
+  async #listed(type: TypeModel, asked: ListRequest, some: Pick<Selection, 'limit' | 'after' | 'places'>): Promise<Listed> {
     const { model, tables } = this.#session
     const { where, sort, fields, actions, standings, plans } = asked
     const goesAlong = actions.includes('delete') && isJudgedAlong(model, type.name)

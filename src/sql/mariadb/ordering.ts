@@ -1,0 +1,28 @@
+import { sql } from 'kysely'
+import type { Field } from '../../rulebook/index.js'
+import type { Column, Fragment } from '../expressions.js'
+import type { Ordering } from '../ordering.js'
+import { isEnum } from './storage-types.js'
+
+/** How this database sorts. Enumerations are sorted by the position of their value, but compared by its text. */
+export const ordering: Ordering = Object.freeze({
+  place({ ref, as }: Column, field: Field): Fragment | undefined {
+    if (field.type === 'time') return sql`date_format(${as === 'timestamp' ? inUtc(ref) : ref}, '%Y-%m-%d %H:%i:%s.%f')`
+    if (as === 'decimal') return sql`cast(${ref} as char)`
+    return as === 'float' ? sql`cast(${ref} as double)` : isEnum(as) ? sql`${ref} + 0` : undefined
+  },
+  placed(value: string | number | boolean, { as }: Column, field: Field): Fragment {
+    if (field.type === 'time')
+      return as === 'timestamp' ? sql`convert_tz(${value}, '+00:00', @@session.time_zone)` : sql`cast(${value} as datetime(6))`
+    if (as === 'decimal') return sql`cast(${value} as decimal(65, 30))`
+    // A literal with a fraction would be a decimal with few digits.
+    return typeof value === 'number' && !Number.isSafeInteger(value) ? sql`cast(${String(value)} as double)` : sql`${value}`
+  },
+  compared: ({ ref, as }: Column): Fragment => (isEnum(as) ? sql`${ref} + 0` : ref),
+  nullsLast: false,
+  comparesRows: false,
+})
+
+function inUtc(ref: Fragment): Fragment {
+  return sql`convert_tz(${ref}, @@session.time_zone, '+00:00')`
+}
