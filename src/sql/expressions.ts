@@ -1,6 +1,7 @@
 import type { Expression, SqlBool } from 'kysely'
 import type { Comparable, Scalar } from '../condition/index.js'
 import type { Field } from '../rulebook/index.js'
+import type { Known } from './known.js'
 
 /** A piece of SQL with its parameters. */
 export type Fragment = Expression<unknown>
@@ -32,7 +33,7 @@ export interface Expressions {
   /** True if the column is null, or there is nothing at the path. A value of any type counts as present. */
   isNull(column: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test
   /** A parameter. */
-  value(value: Comparable, type: Scalar): Fragment
+  value(value: Known, type: Scalar): Fragment
   /** A list as one parameter, in the form that columns store lists in. */
   listValue(values: readonly Comparable[], type: Scalar): Fragment
   /** A missing value of the type or list. Absent if plain null is enough. */
@@ -52,14 +53,14 @@ export interface Expressions {
   sameIgnoringCase(left: Fragment, right: Fragment): Test
   startsWith(text: Fragment, start: Fragment): Test
   /** Whether a text starts with a known prefix, in a form that an index serves. */
-  startsWithKnown(text: Fragment, start: string): Test
+  startsWithKnown(text: Fragment, start: Known): Test
   endsWith(text: Fragment, end: Fragment): Test
   /** Whether a text contains another. The empty text is in every text. */
   contains(text: Fragment, part: Fragment): Test
   /** True if the expression equals one of the values. There is at least one value. */
   isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test
   /** Whether an element of the list equals the value, in a form that an index serves. Absent or undefined if there is none. */
-  hasKnown?(list: Fragment, value: Comparable, type: Scalar): Test | undefined
+  hasKnown?(list: Fragment, value: Known, type: Scalar): Test | undefined
   /** An indexable test that is true for every list with one of the values, and maybe for others. Absent or undefined if there is none. */
   mayOverlap?(list: Fragment, values: readonly Comparable[], type: Scalar): Test | undefined
   /** Converts a list column to the form that it is compared in. Absent if all columns have that form. */

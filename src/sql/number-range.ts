@@ -1,5 +1,7 @@
 import { type SqlBool, sql } from 'kysely'
+import type { Comparable } from '../condition/index.js'
 import type { Fragment, Order, Test } from './expressions.js'
+import type { Known } from './known.js'
 
 /** The next double above or below a number: IEEE 754 doubles are ordered like their bits. */
 function neighbour(of: number, step: 1n | -1n): number {
@@ -27,27 +29,21 @@ export function rangeOfSingle(value: number, precision: number): readonly [from:
 
 /**
  * An exact comparison of a converted column with a known number, with a comparison of the plain column beside it, which is true wherever
- * the exact one is and which an index serves.
+ * the exact one is and which an index serves. `bound` writes one end of the range around the number.
  */
-export function besideNumber(
-  exact: Test,
-  order: Order,
-  column: Fragment,
-  [from, to]: readonly [from: number, to: number],
-  written: (bound: number) => Fragment,
-): Test {
-  if (order === '=') return sql<SqlBool>`(${column} between ${written(from)} and ${written(to)} and ${exact})`
-  const bound = order === '<' || order === '<=' ? to : from
-  const loosely: Order = order === '<' || order === '<=' ? '<=' : '>='
-  return sql<SqlBool>`(${column} ${sql.raw(loosely)} ${written(bound)} and ${exact})`
+export function besideNumber(exact: Test, order: Order, column: Fragment, bound: (end: 0 | 1) => Fragment): Test {
+  if (order === '=') return sql<SqlBool>`(${column} between ${bound(0)} and ${bound(1)} and ${exact})`
+  const isBelow = order === '<' || order === '<='
+  return sql<SqlBool>`(${column} ${sql.raw(isBelow ? '<=' : '>=')} ${bound(isBelow ? 1 : 0)} and ${exact})`
 }
 
 const DAY = 86_400_000
+const midnightOf = (instant: Comparable) => Math.floor((instant as number) / DAY) * DAY
 
 /** Compares a day, which means its midnight in UTC, with a known time: by the last midnight that is not after it. */
-export function besideDay(column: Fragment, order: Order, instant: number, written: (midnight: number) => Fragment): Test {
-  const midnight = Math.floor(instant / DAY) * DAY
-  if (midnight === instant) return sql<SqlBool>`${column} ${sql.raw(order)} ${written(midnight)}`
+export function besideDay(column: Fragment, order: Order, instant: Known, written: (midnight: Known) => Fragment): Test {
+  const midnight = instant.map(midnightOf)
+  if (instant.look((one) => midnightOf(one) === one)) return sql<SqlBool>`${column} ${sql.raw(order)} ${written(midnight)}`
   if (order === '=') return sql<SqlBool>`1 = 0`
   const whole: Order = order === '<' ? '<=' : order === '>=' ? '>' : order
   return sql<SqlBool>`${column} ${sql.raw(whole)} ${written(midnight)}`

@@ -14,7 +14,8 @@ import {
   type TermNode,
 } from '../condition/index.js'
 import type { Expressions, Fragment, Order, Test } from './expressions.js'
-import { all, comparableOf, holds, isUneven, joined, literalValues, mayBeEqual, NO, nothing, YES } from './predicates.js'
+import { Known } from './known.js'
+import { all, holds, isUneven, joined, literalValues, mayBeEqual, NO, nothing, YES } from './predicates.js'
 import type { Scope } from './scope.js'
 import type { Terms } from './terms.js'
 
@@ -93,7 +94,7 @@ export class Comparisons {
       ignoringCase: (left, right) => all([dialect.sameIgnoringCase(terms.text(left), terms.text(right)), ...sound(left, right)]),
       startsWith: (left, right) =>
         right.kind === 'literal'
-          ? all([dialect.startsWithKnown(terms.value(left), right.value as string), ...terms.sound(left)])
+          ? all([dialect.startsWithKnown(terms.value(left), this.#scope.known(right)), ...terms.sound(left)])
           : all([dialect.startsWith(terms.value(left), terms.value(right)), ...sound(left, right)]),
       isInListIgnoringCase: (item, list) => {
         const wanted = terms.text(item)
@@ -120,7 +121,7 @@ export class Comparisons {
     const sign = sql.raw(by === 'adds' ? '-' : '+')
     const isItem = (value: Fragment) => sql`case when ${this.#equal(wanted, value, type)} then 1 else 0 end`
     const known = [...counts].map(([value, count]) => {
-      const one = this.#expressions.value(value, type)
+      const one = this.#expressions.value(Known.constant(value), type)
       return sql<SqlBool>`${this.#expressions.countOf(this.#scope.alias('element'), there, one, type)} = ${count} ${sign} ${isItem(one)}`
     })
     const among = this.#expressions.isAmong(wanted, [...counts.keys()], type)
@@ -178,7 +179,7 @@ export class Comparisons {
   /** Uses an index if the item is known and there is one. */
   #hasKnown(item: TermNode, list: FieldNode): Test | undefined {
     if (item.kind !== 'literal') return undefined
-    return this.#expressions.hasKnown?.(this.#terms.list(list), comparableOf(item.value as Comparable, item.type), scalarOf(list))
+    return this.#expressions.hasKnown?.(this.#terms.list(list), this.#scope.known(item), scalarOf(list))
   }
 
   #isElement(item: TermNode, list: TermNode): Test {

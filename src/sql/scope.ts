@@ -1,9 +1,11 @@
 import { sql } from 'kysely'
-import { type ClaimNode, type FieldNode, PachterError, type Scalar } from '../condition/index.js'
+import { type ClaimNode, type Comparable, type FieldNode, type LiteralNode, PachterError, type Scalar } from '../condition/index.js'
 import type { Dialect } from './dialect.js'
 import type { Column, Fragment, Test } from './expressions.js'
+import { Known } from './known.js'
 import { LayoutError } from './layout.js'
 import type { Layout, TablePlace } from './places.js'
+import { comparableOf } from './predicates.js'
 
 /** The context of a condition that becomes SQL. */
 export interface ScopeOptions {
@@ -18,8 +20,16 @@ export interface ScopeOptions {
   readonly type?: string
   /** The tables of the record types. Default: tables and columns with the names of record types and fields. */
   readonly layout?: Layout
+  /** The values of the call, if the statement is kept to be used again with others. */
+  readonly values?: CallValues
   /** Expressions for what is not known yet: for row security, which the database evaluates for every person. */
   readonly later?: DeferredValues
+}
+
+/** The values of a call, as they become SQL. */
+export interface CallValues {
+  known(literal: LiteralNode): Known
+  now(): Known
 }
 
 /** How SQL reads values that are known only at run time. */
@@ -64,6 +74,7 @@ export class Scope {
   readonly type: string | undefined
   readonly layout: Layout | undefined
   readonly later: DeferredValues | undefined
+  readonly #values: CallValues | undefined
   readonly #table: string | undefined
   /** The records of the enclosing `some` nodes, by number. Negative numbers are internal helpers. */
   readonly #looking = new Map<number, Columns>()
@@ -76,14 +87,25 @@ export class Scope {
   #inRow = false
   #aliases = 0
 
-  constructor({ dialect, now, table, type, layout, later }: ScopeOptions) {
+  constructor({ dialect, now, table, type, layout, values, later }: ScopeOptions) {
     this.dialect = dialect
     this.now = now
     this.#table = table
     this.type = type
     this.layout = layout
     this.later = later
+    this.#values = values
     if (layout !== undefined && type === undefined) throw new LayoutError('compile', 'give the record type of the condition, as { type }')
+  }
+
+  /** The value of a literal. */
+  known(literal: LiteralNode): Known {
+    return this.#values?.known(literal) ?? Known.constant(comparableOf(literal.value as Comparable, literal.type))
+  }
+
+  /** The time of the operation. */
+  knownNow(): Known {
+    return this.#values?.now() ?? Known.constant(this.now)
   }
 
   /** Whether the current position is inside a query that reads other tables. */

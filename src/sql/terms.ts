@@ -1,6 +1,5 @@
 import { type SqlBool, sql } from 'kysely'
 import {
-  type Comparable,
   type FieldNode,
   lowerAscii,
   type OrElseNode,
@@ -11,7 +10,8 @@ import {
   type TermNode,
 } from '../condition/index.js'
 import type { Expressions, Fragment, Test } from './expressions.js'
-import { all, comparableOf, joined, literalValues, NO, YES } from './predicates.js'
+import { Known } from './known.js'
+import { all, joined, literalValues, NO, YES } from './predicates.js'
 import type { Scope } from './scope.js'
 
 const LARGEST: { readonly [T in 'integer' | 'number']: number } = { integer: Number.MAX_SAFE_INTEGER, number: Number.MAX_VALUE }
@@ -31,11 +31,9 @@ export class Terms {
       case 'field':
         return this.field(term)
       case 'literal':
-        return term.value === null
-          ? this.#none(term.type)
-          : this.#expressions.value(comparableOf(term.value as Comparable, term.type), term.type)
+        return term.value === null ? this.#none(term.type) : this.#expressions.value(this.#scope.known(term), term.type)
       case 'now':
-        return this.#scope.later?.now ?? this.#expressions.value(this.#scope.now, 'time')
+        return this.#scope.later?.now ?? this.#expressions.value(this.#scope.knownNow(), 'time')
       case 'forever':
         return this.#expressions.forever()
       case 'orElse':
@@ -64,7 +62,10 @@ export class Terms {
   /** A text in lower case; converted here if it is known. */
   text(term: TermNode): Fragment {
     if (term.kind !== 'literal') return this.value(term)
-    return this.#expressions.value(lowerAscii(term.value as string), 'text')
+    return this.#expressions.value(
+      this.#scope.known(term).map((value) => lowerAscii(value as string)),
+      'text',
+    )
   }
 
   missing(term: TermNode): Test {
@@ -118,7 +119,8 @@ export class Terms {
     if (type === 'time') return isInstant === undefined ? [] : [isInstant(value)]
     if (type !== 'integer' && type !== 'number') return []
     const largest = LARGEST[type]
-    return [sql<SqlBool>`${value} between ${this.#expressions.value(-largest, type)} and ${this.#expressions.value(largest, type)}`]
+    const [from, to] = [-largest, largest].map((bound) => this.#expressions.value(Known.constant(bound), type))
+    return [sql<SqlBool>`${value} between ${from} and ${to}`]
   }
 
   soundPair(to: PlaceNode, from: TermNode, each: number): Test[] {

@@ -3,6 +3,7 @@ import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Expressions, Fragment, Side, Test } from '../expressions.js'
 import { jsonList } from '../json-column.js'
+import type { Known } from '../known.js'
 import {
   areAlike,
   asKey,
@@ -43,12 +44,14 @@ export const expressions: Expressions = Object.freeze({
   sameText,
   sameIgnoringCase: (left: Fragment, right: Fragment): Test => sql<SqlBool>`${smallLetters(left)} = ${smallLetters(right)}`,
   startsWith: (text: Fragment, start: Fragment): Test => sql<SqlBool>`left(${exact(text)}, char_length(${start})) = ${exact(start)}`,
-  startsWithKnown(text: Fragment, start: string): Test {
-    if (start === '') return sql<SqlBool>`${text} is not null`
-    const same = sql<SqlBool>`left(${exact(text)}, ${[...start].length}) = ${exact(sql`${start}`)}`
+  startsWithKnown(text: Fragment, start: Known): Test {
+    if (start.look((one) => one === '')) return sql<SqlBool>`${text} is not null`
+    const length = start.parameter((one) => [...(one as string)].length)
+    const same = sql<SqlBool>`left(${exact(text)}, ${length}) = ${exact(sql`${start.parameter()}`)}`
     // An expression over several columns may have no usable collation.
     if (!isPlain(text)) return same
-    return sql<SqlBool>`(${text} like ${`${start.replace(/[|%_]/g, '|$&')}%`} escape '|' and ${same})`
+    const pattern = start.parameter((one) => `${(one as string).replace(/[|%_]/g, '|$&')}%`)
+    return sql<SqlBool>`(${text} like ${pattern} escape '|' and ${same})`
   },
   endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${exact(text)}, char_length(${end})) = ${exact(end)}`,
   contains: (text: Fragment, part: Fragment): Test => sql<SqlBool>`instr(${exact(text)}, ${exact(part)}) > 0`,

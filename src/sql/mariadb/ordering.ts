@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Fragment } from '../expressions.js'
+import type { Known } from '../known.js'
 import type { Ordering } from '../ordering.js'
 import { isEnum } from './storage-types.js'
 
@@ -11,12 +12,14 @@ export const ordering: Ordering = Object.freeze({
     if (as === 'decimal') return sql`cast(${ref} as char)`
     return as === 'float' ? sql`cast(${ref} as double)` : isEnum(as) ? sql`${ref} + 0` : undefined
   },
-  placed(value: string | number | boolean, { as }: Column, field: Field): Fragment {
+  placed(value: Known, { as }: Column, field: Field): Fragment {
+    const place = value.parameter()
     if (field.type === 'time')
-      return as === 'timestamp' ? sql`convert_tz(${value}, '+00:00', @@session.time_zone)` : sql`cast(${value} as datetime(6))`
-    if (as === 'decimal') return sql`cast(${value} as decimal(65, 30))`
+      return as === 'timestamp' ? sql`convert_tz(${place}, '+00:00', @@session.time_zone)` : sql`cast(${place} as datetime(6))`
+    if (as === 'decimal') return sql`cast(${place} as decimal(65, 30))`
     // A literal with a fraction would be a decimal with few digits.
-    return typeof value === 'number' && !Number.isSafeInteger(value) ? sql`cast(${String(value)} as double)` : sql`${value}`
+    const isDouble = value.look((one) => typeof one === 'number' && !Number.isSafeInteger(one))
+    return isDouble ? sql`cast(${value.parameter(String)} as double)` : sql`${place}`
   },
   compared: ({ ref, as }: Column): Fragment => (isEnum(as) ? sql`${ref} + 0` : ref),
   nullsLast: false,

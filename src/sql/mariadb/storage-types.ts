@@ -4,6 +4,7 @@ import type { Field } from '../../rulebook/index.js'
 import { Annotated } from '../annotated.js'
 import { type Column, type Fragment, MIRRORED, type Order, type Side, type Test } from '../expressions.js'
 import { inJson } from '../json-column.js'
+import { Known } from '../known.js'
 import { besideDay, besideNumber, rangeOfDouble, rangeOfSingle } from '../number-range.js'
 import type { FoundColumn } from '../places.js'
 
@@ -14,7 +15,7 @@ interface Plain {
   /** For a column: how it stores its values. */
   readonly as?: string
   /** For a parameter: its value. */
-  readonly known?: Comparable
+  readonly known?: Known
 }
 
 /** The collation that compares code point by code point, including trailing spaces. */
@@ -56,16 +57,16 @@ function written(ref: Fragment, as: string | undefined, type: Scalar): Fragment 
 }
 
 /** A parameter. */
-export function known(what: Comparable, type: Scalar): Fragment {
+export function known(what: Known, type: Scalar): Fragment {
   const fragment = value(what, type)
   return plain(fragment, { ref: fragment, type, known: what })
 }
 
-export function value(what: Comparable, type: Scalar): Fragment {
-  if (type === 'time') return sql`cast(${timeText(what as number)} as datetime(3))`
+export function value(what: Known, type: Scalar): Fragment {
+  if (type === 'time') return sql`cast(${what.parameter((time) => timeText(time as number))} as datetime(3))`
   // A literal with a fraction would be a decimal with few digits.
-  if (typeof what === 'number' && !Number.isSafeInteger(what)) return sql`cast(${String(what)} as double)`
-  return sql`${what}`
+  if (what.look((one) => typeof one === 'number' && !Number.isSafeInteger(one))) return sql`cast(${what.parameter(String)} as double)`
+  return sql`${what.parameter()}`
 }
 
 /** A time in MariaDB's format. */
@@ -100,16 +101,17 @@ export function sameText(left: Fragment, right: Fragment): Test {
   return b.known === undefined && b.as !== a.as ? same : b.as === 'uuid' ? same : sql<SqlBool>`(${left} = ${right} and ${same})`
 }
 
-function besideUuid(column: Fragment, values: readonly Comparable[]): Test {
-  const possible = values.filter((one) => UUID.test(String(one)))
-  return possible.length === 0 ? sql<SqlBool>`1 = 0` : sql<SqlBool>`${column} in (${sql.join(possible)})`
+function besideUuid(column: Fragment, values: readonly Known[]): Test {
+  const possible = values.filter((one) => one.look((value) => UUID.test(String(value))))
+  return possible.length === 0 ? sql<SqlBool>`1 = 0` : sql<SqlBool>`${column} in (${sql.join(possible.map((one) => one.parameter()))})`
 }
 
 /** The storage types of numbers that are also compared by the plain column. */
 const CONVERTED: ReadonlySet<string> = new Set(['decimal', 'float'])
 
 /** Whether the value is one of several. */
-export function isAmong(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
+export function isAmong(item: Fragment, given: readonly Comparable[], type: Scalar): Test {
+  const values = given.map(Known.constant)
   const column = plainOf(item)
   if (column !== undefined && column.known === undefined && (type === 'time' || CONVERTED.has(column.as ?? '')))
     return sql<SqlBool>`(${sql.join(
@@ -131,18 +133,18 @@ export function inOrder(left: Fragment, order: Order, right: Fragment): Test {
   const exact = sql<SqlBool>`${left} ${sql.raw(order)} ${right}`
   const [a, b] = [plainOf(left), plainOf(right)]
   if (a?.known !== undefined && b !== undefined && b.known === undefined) return inOrder(right, MIRRORED[order], left)
-  if (a === undefined || a.known !== undefined || typeof b?.known !== 'number') return exact
+  if (a === undefined || a.known !== undefined || b?.known === undefined) return exact
   if (a.type === 'time' && b.type === 'time') return besideTime(a, order, b.known, exact)
   return besideKnown(a, order, b.known, exact)
 }
 
-function besideTime(column: Plain, order: Order, instant: number, exact: Test): Test {
-  if (column.as === 'date') return besideDay(column.ref, order, instant, (midnight) => sql`cast(${dayText(midnight)} as date)`)
+function besideTime(column: Plain, order: Order, instant: Known, exact: Test): Test {
+  if (column.as === 'date')
+    return besideDay(column.ref, order, instant, (midnight) => sql`cast(${midnight.parameter((one) => dayText(one as number))} as date)`)
   if (column.as !== 'timestamp') return besideInstant(column, order, instant)
   // Where clocks are set back, an hour comes twice in the time zone of the session: so the plain column is only compared roughly.
-  const roughly: readonly [number, number] = [instant - ROUGHLY, instant + ROUGHLY]
-  const local = (time: number) => sql`convert_tz(${timeText(withinYears(time))}, '+00:00', @@session.time_zone)`
-  return besideNumber(exact, order, column.ref, roughly, local)
+  const roughly = (end: 0 | 1) => instant.parameter((time) => timeText(withinYears((time as number) + (end === 0 ? -ROUGHLY : ROUGHLY))))
+  return besideNumber(exact, order, column.ref, (end) => sql`convert_tz(${roughly(end)}, '+00:00', @@session.time_zone)`)
 }
 
 const ROUGHLY = 3 * 3_600_000
@@ -151,16 +153,17 @@ function withinYears(time: number): number {
   return Math.min(Math.max(time, FIRST_INSTANT), LAST_INSTANT)
 }
 
-function besideKnown({ ref, as }: Plain, order: Order, known: number, exact: Test): Test {
+function besideKnown({ ref, as }: Plain, order: Order, known: Known, exact: Test): Test {
+  if (as !== 'decimal' && as !== 'float') return exact
   // Beyond these, the decimal bounds would be rounded too much.
-  const isModest = known === 0 || (Math.abs(known) > 1e-10 && Math.abs(known) < 1e30)
-  if (!isModest) return exact
-  if (as === 'decimal')
-    return besideNumber(exact, order, ref, rangeOfDouble(known), (bound) => sql`cast(${String(bound)} as decimal(65, 30))`)
-  // Its text has six digits.
-  if (as === 'float')
-    return besideNumber(exact, order, ref, rangeOfSingle(known, 2 ** -16), (bound) => sql`cast(${String(bound)} as double)`)
-  return exact
+  const isModest = (one: Comparable) => one === 0 || (Math.abs(one as number) > 1e-10 && Math.abs(one as number) < 1e30)
+  if (!known.look(isModest)) return exact
+  const bound = (end: 0 | 1) => {
+    if (as === 'decimal') return sql`cast(${known.parameter((one) => String(rangeOfDouble(one as number)[end]))} as decimal(65, 30))`
+    // Its text has six digits.
+    return sql`cast(${known.parameter((one) => String(rangeOfSingle(one as number, 2 ** -16)[end]))} as double)`
+  }
+  return besideNumber(exact, order, ref, bound)
 }
 
 /** A day in MariaDB's format, from its midnight in UTC. */
@@ -168,14 +171,17 @@ function dayText(midnight: number): string {
   return instantText(midnight).slice(0, 10)
 }
 
-function besideInstant({ ref, as }: Plain, order: Order, instant: number): Test {
+function besideInstant({ ref, as }: Plain, order: Order, instant: Known): Test {
   const from = value(instant, 'time')
   if (as === 'datetime(3)') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`
   if (order === '<' || order === '>=') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`
   // Nothing is later than the last time.
-  if (instant === LAST_INSTANT)
+  if (instant.look((one) => one === LAST_INSTANT))
     return order === '>' ? sql<SqlBool>`1 = 0` : order === '=' ? sql<SqlBool>`${ref} >= ${from}` : sql<SqlBool>`${ref} is not null`
-  const until = value(instant + 1, 'time')
+  const until = value(
+    instant.map((one) => (one as number) + 1),
+    'time',
+  )
   if (order === '=') return sql<SqlBool>`(${ref} >= ${from} and ${ref} < ${until})`
   return order === '<=' ? sql<SqlBool>`${ref} < ${until}` : sql<SqlBool>`${ref} >= ${until}`
 }

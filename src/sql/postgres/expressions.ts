@@ -3,6 +3,7 @@ import { type Comparable, family, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Expressions, Fragment, Side, Test } from '../expressions.js'
 import { jsonList } from '../json-column.js'
+import { Known } from '../known.js'
 import { afterPrefix } from '../prefix.js'
 import {
   areAlike,
@@ -56,13 +57,14 @@ export const expressions: Expressions = Object.freeze({
   // In the collation "C", lower() changes only the letters A to Z.
   sameIgnoringCase: (left: Fragment, right: Fragment): Test => sql<SqlBool>`lower(${left} collate "C") = lower(${right} collate "C")`,
   startsWith: (text: Fragment, start: Fragment): Test => sql<SqlBool>`starts_with(${text}, ${collatedLike(text, start)})`,
-  startsWithKnown(text: Fragment, start: string): Test {
-    if (start === '') return sql<SqlBool>`${text} is not null`
-    const after = afterPrefix(start)
+  startsWithKnown(text: Fragment, start: Known): Test {
+    if (start.look((one) => one === '')) return sql<SqlBool>`${text} is not null`
+    const isLast = start.look((one) => afterPrefix(one as string) === undefined)
+    const after = isLast ? undefined : start.map((one) => afterPrefix(one as string) as string)
     const from = sql<SqlBool>`${text} >= ${value(start, 'text')} collate "C"`
     const range = after === undefined ? from : sql<SqlBool>`${from} and ${text} < ${value(after, 'text')} collate "C"`
     // An index with text_pattern_ops serves LIKE, and no comparison.
-    const pattern = `${start.replace(/[\\%_]/g, '\\$&')}%`
+    const pattern = start.map((one) => `${(one as string).replace(/[\\%_]/g, '\\$&')}%`)
     return canMatch(text) ? sql<SqlBool>`(${text} like ${value(pattern, 'text')} and ${range})` : sql<SqlBool>`(${range})`
   },
   endsWith: (text: Fragment, end: Fragment): Test => sql<SqlBool>`right(${text}, length(${end})) = ${collatedLike(text, end)}`,
@@ -71,23 +73,23 @@ export const expressions: Expressions = Object.freeze({
     const raw = rawOf(item)
     if (raw !== undefined && family(type) !== 'text' && values.length <= MOST_PARAMETERS)
       return sql<SqlBool>`(${sql.join(
-        values.map((one) => inOrder(item, '=', known(one, type))),
+        values.map((one) => inOrder(item, '=', known(Known.constant(one), type))),
         sql` or `,
       )})`
-    const alike = raw === undefined ? undefined : knownIn(raw, values.map(String))
+    const alike = raw === undefined ? undefined : knownIn(raw, values.map(Known.constant))
     if (alike !== undefined) return isLoose(raw?.as) ? sql<SqlBool>`(${alike} and ${among(item, values, type)})` : alike
     return among(item, values, type)
   },
-  hasKnown(list: Fragment, wanted: Comparable, type: Scalar): Test | undefined {
+  hasKnown(list: Fragment, wanted: Known, type: Scalar): Test | undefined {
     const array = arrayOf(list)
     if (array !== undefined) return arrayHas(array, '@>', [wanted], type)
     // JSON numbers can have more digits than doubles, and times can have several text forms.
     if (type === 'number' || type === 'time') return undefined
-    return sql<SqlBool>`${list} @> ${JSON.stringify([wanted])}::jsonb`
+    return sql<SqlBool>`${list} @> ${wanted.parameter((one) => JSON.stringify([one]))}::jsonb`
   },
   mayOverlap(list: Fragment, values: readonly Comparable[], type: Scalar): Test | undefined {
     const array = arrayOf(list)
-    return array && arrayHas(array, '&&', values, type)
+    return array && arrayHas(array, '&&', values.map(Known.constant), type)
   },
   plainList,
   someElement(alias: string, list: Fragment, type: Scalar, test: (element: Fragment) => Test): Test {
@@ -161,7 +163,7 @@ function typed(json: Fragment, type: Scalar): Fragment {
 }
 
 function among(item: Fragment, values: readonly Comparable[], type: Scalar): Test {
-  if (values.length <= MOST_PARAMETERS) return sql<SqlBool>`${item} in (${sql.join(values.map((one) => value(one, type)))})`
+  if (values.length <= MOST_PARAMETERS) return sql<SqlBool>`${item} in (${sql.join(values.map((one) => value(Known.constant(one), type)))})`
   const list = sql`jsonb_array_elements_text(${jsonList(values, type)}::jsonb)`
   return sql<SqlBool>`${item} = any(array(select ${list}::${sql.raw(PARAMETER_TYPES[type])}))`
 }
@@ -170,13 +172,13 @@ function among(item: Fragment, values: readonly Comparable[], type: Scalar): Tes
 function arrayHas(
   { ref, element }: { readonly ref: Fragment; readonly element: string },
   how: '@>' | '&&',
-  values: readonly Comparable[],
+  values: readonly Known[],
   type: Scalar,
 ): Test | undefined {
   if (!areAlike(element, type)) return undefined
   const possible = writtenAs(element, values)
   if (possible.length === 0 || (how === '@>' && possible.length < values.length)) return sql<SqlBool>`1 = 0`
-  return sql<SqlBool>`${ref} ${sql.raw(how)} array[${sql.join(possible)}]::${sql.raw(elementType(element))}[]`
+  return sql<SqlBool>`${ref} ${sql.raw(how)} array[${sql.join(possible.map((one) => one.parameter()))}]::${sql.raw(elementType(element))}[]`
 }
 
 /** The elements of a list as rows, and one of them as a value of the type. */

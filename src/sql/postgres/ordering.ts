@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Fragment } from '../expressions.js'
+import type { Known } from '../known.js'
 import type { Ordering } from '../ordering.js'
 import { hasForeignOrder } from './storage-types.js'
 
@@ -15,7 +16,7 @@ export const ordering: Ordering = Object.freeze({
   },
   sorted: comparable,
   compared: comparable,
-  placed: (value: string | number | boolean): Fragment => sql`${value}`,
+  placed: (value: Known): Fragment => sql`${value.parameter()}`,
   nullsLast: true,
   comparesRows: true,
 })

@@ -1,9 +1,10 @@
 import { type SqlBool, sql } from 'kysely'
-import type { Comparable, Scalar } from '../../condition/index.js'
+import type { Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import { Annotated, knownOf } from '../annotated.js'
 import { type Column, type Fragment, MIRRORED, type Order, type Test } from '../expressions.js'
 import { inJson } from '../json-column.js'
+import type { Known } from '../known.js'
 import { besideDay, besideNumber, rangeOfDouble, rangeOfSingle } from '../number-range.js'
 import type { FoundColumn } from '../places.js'
 import { afterInstant, dayText, value } from './value.js'
@@ -19,7 +20,7 @@ interface Raw {
 /** The facts about PostgreSQL fragments: the column that they read, or what is known about the value. */
 interface About {
   readonly column: Raw
-  readonly known: Comparable
+  readonly known: Known
   /** How to convert a text that is known only at run time to the storage of a UUID column. */
   readonly uuid: () => Fragment
 }
@@ -141,40 +142,45 @@ export function sameText(left: Fragment, right: Fragment): Test {
   if (uuid !== undefined) return sql<SqlBool>`${(a ?? b)?.ref} = ${uuid()}`
   const [column, known] = a === undefined ? [b, about(left).known] : [a, about(right).known]
   if (column === undefined || known === undefined) return same
-  const alike = knownIn(column, [String(known)])
+  const alike = knownIn(column, [known])
   return isLoose(column.as) ? sql<SqlBool>`(${alike} and ${same})` : (alike ?? same)
 }
 
 /** Whether the plain column is one of the texts; undefined if it cannot be compared directly. */
-export function knownIn({ ref, as }: Raw, texts: readonly string[]): Test | undefined {
+export function knownIn({ ref, as }: Raw, texts: readonly Known[]): Test | undefined {
   const labels = labelsOf(as)
   if (labels !== undefined) return labelIn(ref, labels, texts)
   if (!(as in WRITTEN) && !isLoose(as)) return undefined
   const possible = writtenAs(as, texts)
   if (possible.length === 0) return sql<SqlBool>`1 = 0`
   // A parameter without a type takes that of the column.
-  return sql<SqlBool>`${ref} in (${sql.join(possible)})`
+  return sql<SqlBool>`${ref} in (${parameters(possible)})`
+}
+
+function parameters(texts: readonly Known[]): Fragment {
+  return sql.join(texts.map((text) => text.parameter(String)))
 }
 
 /** Whether a column of an enumeration is one of the texts. A label that was added after the layout was read is compared as a text. */
-function labelIn(ref: Fragment, labels: readonly string[], texts: readonly string[]): Test {
-  const known = texts.filter((text) => labels.includes(text))
-  const others = texts.filter((text) => !labels.includes(text))
+function labelIn(ref: Fragment, labels: readonly string[], texts: readonly Known[]): Test {
+  const isLabel = texts.map((text) => text.look((one) => labels.includes(String(one))))
+  const known = texts.filter((_, at) => isLabel[at])
+  const others = texts.filter((_, at) => !isLabel[at])
   const tests = [
-    ...(known.length > 0 ? [sql<SqlBool>`${ref} in (${sql.join(known)})`] : []),
-    ...(others.length > 0 ? [sql<SqlBool>`${ref}::text in (${sql.join(others)})`] : []),
+    ...(known.length > 0 ? [sql<SqlBool>`${ref} in (${parameters(known)})`] : []),
+    ...(others.length > 0 ? [sql<SqlBool>`${ref}::text in (${parameters(others)})`] : []),
   ]
   return tests.length === 1 ? (tests[0] as Test) : sql<SqlBool>`(${sql.join(tests, sql` or `)})`
 }
 
 /** The texts that such a column can hold. */
-export function writtenAs<T>(as: string, values: readonly T[]): readonly T[] {
+export function writtenAs(as: string, values: readonly Known[]): readonly Known[] {
   const form = WRITTEN[as]
-  return form === undefined ? values : values.filter((one) => form.test(String(one)))
+  return form === undefined ? values : values.filter((one) => one.look((value) => form.test(String(value))))
 }
 
 /** A parameter that remembers its value. */
-export function known(what: Comparable, type: Scalar): Fragment {
+export function known(what: Known, type: Scalar): Fragment {
   return new Annotated(value(what, type), { known: what })
 }
 
@@ -185,14 +191,17 @@ export function inOrder(left: Fragment, order: Order, right: Fragment): Test {
   const exact = sql<SqlBool>`${left} ${sql.raw(order)} ${right}`
   const [a, b] = [about(left), about(right)]
   if (a.column === undefined && b.column !== undefined && a.known !== undefined) return inOrder(right, MIRRORED[order], left)
-  if (a.column === undefined || typeof b.known !== 'number') return exact
+  if (a.column === undefined || b.known === undefined) return exact
   const { ref, as } = a.column
   if (TIMES.has(as)) return besideInstant(a.column, order, b.known)
-  if (as === 'date') return besideDay(ref, order, b.known, (midnight) => sql`${dayText(midnight)}::date`)
-  if (Math.abs(b.known) > LARGEST_WITH_RANGE) return exact
-  if (as === 'numeric') return besideNumber(exact, order, ref, rangeOfDouble(b.known), (bound) => sql`${String(bound)}::numeric`)
-  if (as === 'real') return besideNumber(exact, order, ref, rangeOfSingle(b.known, 2 ** -22), (bound) => sql`${bound}::double precision`)
-  return exact
+  if (as === 'date') return besideDay(ref, order, b.known, (midnight) => sql`${midnight.parameter((one) => dayText(one as number))}::date`)
+  if (as !== 'numeric' && as !== 'real') return exact
+  const number = b.known
+  if (number.look((one) => Math.abs(one as number) > LARGEST_WITH_RANGE)) return exact
+  if (as === 'numeric')
+    return besideNumber(exact, order, ref, (end) => sql`${number.parameter((one) => String(rangeOfDouble(one as number)[end]))}::numeric`)
+  const single = (end: 0 | 1) => number.parameter((one) => rangeOfSingle(one as number, 2 ** -22)[end])
+  return besideNumber(exact, order, ref, (end) => sql`${single(end)}::double precision`)
 }
 
 const TIMES: ReadonlySet<string> = new Set(['timestamptz', 'timestamptz(3)', 'timestamp'])
@@ -200,7 +209,7 @@ const TIMES: ReadonlySet<string> = new Set(['timestamptz', 'timestamptz(3)', 'ti
 // Beyond it, the neighbours of a double may be infinite.
 const LARGEST_WITH_RANGE = 1e308
 
-function besideInstant({ ref, as }: Raw, order: Order, instant: number): Test {
+function besideInstant({ ref, as }: Raw, order: Order, instant: Known): Test {
   const fits = (time: Fragment) => (as === 'timestamp' ? sql`(${time} at time zone 'UTC')` : time)
   const from = fits(value(instant, 'time'))
   if (as === 'timestamptz(3)') return sql<SqlBool>`${ref} ${sql.raw(order)} ${from}`

@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
-import { type Comparable, instantText, LAST_INSTANT, type Scalar } from '../../condition/index.js'
+import { instantText, LAST_INSTANT, type Scalar } from '../../condition/index.js'
 import type { Fragment } from '../expressions.js'
+import type { Known } from '../known.js'
 
 /** The types of parameters. */
 export const PARAMETER_TYPES: { readonly [T in Scalar]: string } = {
@@ -15,15 +16,20 @@ export const PARAMETER_TYPES: { readonly [T in Scalar]: string } = {
 /**
  * A parameter with an explicit type. Integers are bigint when compared with any number, so that an index on a bigint column can be used.
  */
-export function value(known: Comparable, type: Scalar): Fragment {
-  if (type === 'time') return sql`${timeText(known as number)}::timestamptz`
-  if (type === 'number' || type === 'integer') return sql`${known}::${sql.raw(Number.isSafeInteger(known) ? 'bigint' : 'double precision')}`
-  return sql`${known}::${sql.raw(PARAMETER_TYPES[type])}`
+export function value(known: Known, type: Scalar): Fragment {
+  if (type === 'time') return sql`${known.parameter((time) => timeText(time as number))}::timestamptz`
+  if (type === 'number' || type === 'integer')
+    return sql`${known.parameter()}::${sql.raw(known.look(Number.isSafeInteger) ? 'bigint' : 'double precision')}`
+  return sql`${known.parameter()}::${sql.raw(PARAMETER_TYPES[type])}`
 }
 
 /** The time one millisecond later. */
-export function afterInstant(time: number): Fragment {
-  return time === LAST_INSTANT ? sql`'10000-01-01 00:00:00+00'::timestamptz` : value(time + 1, 'time')
+export function afterInstant(time: Known): Fragment {
+  if (time.look((instant) => instant === LAST_INSTANT)) return sql`'10000-01-01 00:00:00+00'::timestamptz`
+  return value(
+    time.map((instant) => (instant as number) + 1),
+    'time',
+  )
 }
 
 /** A day in PostgreSQL's format, from its midnight in UTC. */

@@ -3,6 +3,7 @@ import { type Comparable, family, instantText, type Scalar } from '../../conditi
 import type { Field } from '../../rulebook/index.js'
 import type { Column, Expressions, Fragment, Side, Test } from '../expressions.js'
 import { jsonList } from '../json-column.js'
+import type { Known } from '../known.js'
 import { afterPrefix } from '../prefix.js'
 
 // More values than this are passed as one JSON parameter, well below SQLite's limit on parameters.
@@ -15,7 +16,7 @@ export const expressions: Expressions = Object.freeze({
     const json = path.length === 0 && (type === 'list' || type === 'other')
     return json ? sql<SqlBool>`(${ref} is null or ${ref} = 'null')` : sql<SqlBool>`${column({ ref }, path)} is null`
   },
-  value: (value: Comparable, type: Scalar): Fragment => sql`${encodeScalar(value, type)}`,
+  value: (value: Known, type: Scalar): Fragment => sql`${value.parameter((one) => encodeScalar(one, type))}`,
   listValue: (values: readonly Comparable[], type: Scalar): Fragment => sql`${jsonList(values, type)}`,
   forever: (): Fragment => sql`'~'`,
   isBlank: (id: Fragment): Test => sql<SqlBool>`trim(${id}, ' ') = ''`,
@@ -23,11 +24,11 @@ export const expressions: Expressions = Object.freeze({
   sameText: (left: Fragment, right: Fragment): Test => sql<SqlBool>`${left} = ${right} collate binary`,
   sameIgnoringCase: (left: Fragment, right: Fragment): Test => sql<SqlBool>`lower(${left}) = lower(${right}) collate binary`,
   startsWith: (text: Fragment, start: Fragment): Test => sql<SqlBool>`substr(${text}, 1, length(${start})) = ${start} collate binary`,
-  startsWithKnown(text: Fragment, start: string): Test {
-    if (start === '') return sql<SqlBool>`${text} is not null`
-    const after = afterPrefix(start)
-    const from = sql<SqlBool>`${text} >= ${start} collate binary`
-    return after === undefined ? from : sql<SqlBool>`(${from} and ${text} < ${after} collate binary)`
+  startsWithKnown(text: Fragment, start: Known): Test {
+    if (start.look((one) => one === '')) return sql<SqlBool>`${text} is not null`
+    const from = sql<SqlBool>`${text} >= ${start.parameter()} collate binary`
+    if (start.look((one) => afterPrefix(one as string) === undefined)) return from
+    return sql<SqlBool>`(${from} and ${text} < ${start.parameter((one) => afterPrefix(one as string))} collate binary)`
   },
   endsWith: (text: Fragment, end: Fragment): Test =>
     sql<SqlBool>`length(${text}) >= length(${end}) and substr(${text}, length(${text}) - length(${end}) + 1) = ${end} collate binary`,

@@ -1,4 +1,4 @@
-import { type AliasedExpression, type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
+import { type AliasedExpression, CompiledQuery, type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
 import type { ConditionNode, Row } from '../../condition/index.js'
 import { type Field, type Key, keysAreGiven, type Model, RulebookError, type TypeModel, typeModel } from '../../rulebook/index.js'
 import {
@@ -7,16 +7,18 @@ import {
   compile,
   type Dialect,
   type Fragment,
+  Known,
   type Layout,
   type LayoutOptions,
   readLayout,
   type TablePlace,
 } from '../../sql/index.js'
-import { BusyError, ConstraintError, DuplicateKeyError, IsolationError, RowError, UncertainError } from '../errors.js'
-import type { Backend, Found, Isolation, Selection, Tables, Target } from '../tables.js'
-import { causesOf, isAnswer } from './database-errors.js'
+import { ConstraintError, DuplicateKeyError, IsolationError, RowError } from '../errors.js'
+import type { Backend, Found, Isolation, PlaceValue, Selection, Tables, Target } from '../tables.js'
+import { Plans, type Values } from './plans.js'
+import { inTransaction } from './retries.js'
 import { SortOrder } from './sorted.js'
-import { columnOf, isKey, type Placed, placed, tableOf } from './tables-placed.js'
+import { columnOf, decodeRow, encodeRow, isKey, type Placed, placed, tableOf } from './tables-placed.js'
 
 /** Where the records are kept. */
 export interface KyselyOptions extends LayoutOptions {
@@ -47,15 +49,9 @@ export function overKysely(db: Kysely<any>, dialect: Dialect, { layout, ...optio
       })
       return known
     }
-    return new KyselyTables(db, dialect, model, read)
+    return new KyselyTables(db, dialect, model, read, new Plans())
   }
 }
-
-/** How often a conflicting transaction is tried. */
-const MOST_TRIES = 8
-
-/** Half of the lock timeout of the first try in milliseconds. It doubles with each further try. */
-const SHORTEST_WAIT = 25
 
 /** The names of flags, next to the columns of a record. */
 const FLAG = 'pachter_flag_'
@@ -74,6 +70,7 @@ class KyselyTables implements Tables {
   readonly #dialect: Dialect
   readonly #model: Model
   readonly #layout: () => Promise<Layout>
+  readonly #plans: Plans
 
   /** Whether this transaction was begun here, with the isolation that rules need. */
   readonly #isOwn: boolean
@@ -81,7 +78,15 @@ class KyselyTables implements Tables {
   /** Inside a transaction: the lock timeout, until it has been set in the database. */
   #patience: number | undefined
 
-  constructor(db: Kysely<any>, dialect: Dialect, model: Model, layout: () => Promise<Layout>, begun?: { readonly patience: number }) {
+  constructor(
+    db: Kysely<any>,
+    dialect: Dialect,
+    model: Model,
+    layout: () => Promise<Layout>,
+    plans: Plans,
+    begun?: { readonly patience: number },
+  ) {
+    this.#plans = plans
     this.#db = db
     this.#dialect = dialect
     this.#model = model
@@ -91,53 +96,66 @@ class KyselyTables implements Tables {
   }
 
   async select(type: string, selection: Selection): Promise<Found[]> {
-    const { where, now, sort = [], limit, after } = selection
+    const { sort = [], limit, after } = selection
     const model = typeModel(this.#model, type)
     const place = placed(await this.#layout(), model)
-    const order = SortOrder.of(this.#dialect.ordering, place, sort, after, (condition) => this.#compiled(condition, now, place))
-    const filter = this.#compiled(where, now, place, selection.single ? 'row' : 'rows')
+    const order = SortOrder.of(this.#dialect.ordering, place, sort, after)
     // With a limit, an index can serve the records that have a value. Without one, all are sorted anyway.
     const parts = limit === undefined ? undefined : order.split()
-    if (parts === undefined) return this.#fetch(place, selection, order, filter)
+    if (parts === undefined) return this.#fetch(place, selection, order)
     const found = new Map<unknown, Found>()
     for (const part of parts) {
       const left = (limit as number) - found.size
       if (left <= 0) break
-      const some = await this.#fetch(place, { ...selection, limit: left }, part.order, sql<SqlBool>`${filter} and ${part.where}`)
+      const some = await this.#fetch(place, { ...selection, limit: left }, part)
       // A record whose value was removed in between would come twice.
       for (const one of some) if (!found.has(one.row[model.key])) found.set(one.row[model.key], one)
     }
     return [...found.values()]
   }
 
-  async #fetch(
-    place: Placed,
-    { now, limit, flags = [], places, lock }: Selection,
-    order: SortOrder,
-    where: RawBuilder<SqlBool>,
-  ): Promise<Found[]> {
-    let query = this.#db
-      .selectFrom(place.table)
-      .select(this.#columns(place))
-      .select(flags.map((flag, at) => sql<number>`case when ${this.#compiled(flag, now, place)} then 1 else 0 end`.as(FLAG + at)))
-      .where(where)
-    if (places) query = query.select([...order.places()])
-    for (const part of order.parts()) query = query.orderBy(part)
-    const later = order.after()
-    if (later !== undefined) query = query.where(later)
-    if (limit !== undefined) query = query.limit(limit)
+  async #fetch(place: Placed, selection: Selection, order: SortOrder): Promise<Found[]> {
+    const { where, now, single, limit, after = [], flags = [], places, lock } = selection
     const locked = lock && this.#db.isTransaction ? this.#dialect.transactions.lock?.(lock) : undefined
-    if (locked !== undefined) query = query.modifyEnd(locked)
     // A transaction that holds locks must not wait long for others.
-    const waiting = locked && this.#patience !== undefined ? this.#dialect.transactions.waitForLocks?.(this.#patience) : undefined
-    if (waiting !== undefined) query = query.select(sql`${waiting}`.as(PATIENCE))
-    const found: Row[] = await query.execute()
+    const patience = locked && this.#patience
+    const waiting = patience === undefined ? undefined : this.#dialect.transactions.waitForLocks?.(patience)
+    const form = ['select', place.model.name, order.form, single, limit, flags.length, places, locked && lock, waiting && patience].join(
+      ' ',
+    )
+    const found = await this.#rows(form, [where, ...flags, ...order.conditions], now, after, (values) => {
+      const write = (condition: ConditionNode) => this.#compiled(condition, now, place, undefined, values)
+      let query = this.#db
+        .selectFrom(place.table)
+        .select(this.#columns(place))
+        .select(flags.map((flag, at) => sql<number>`case when ${write(flag)} then 1 else 0 end`.as(FLAG + at)))
+        .where(this.#compiled(where, now, place, single ? 'row' : 'rows', values))
+      for (const test of [order.where(write), order.after(write, (at) => values.place(at))]) if (test) query = query.where(test)
+      if (places) query = query.select([...order.places(write)])
+      for (const part of order.parts(write)) query = query.orderBy(part)
+      if (limit !== undefined) query = query.limit(limit)
+      if (locked !== undefined) query = query.modifyEnd(locked)
+      if (waiting !== undefined) query = query.select(sql`${waiting}`.as(PATIENCE))
+      return query
+    })
     if (waiting !== undefined && found.length > 0) this.#patience = undefined
     return found.map((row) => ({
-      row: this.#decode(place.model, row),
+      row: decodeRow(this.#dialect, place.model, row),
       flags: flags.map((_, at) => row[FLAG + at] === 1),
       ...(places ? { place: order.placeOf(row) } : {}),
     }))
+  }
+
+  /** Runs a query, whose statement is kept for other calls of the same form. */
+  async #rows(
+    form: string,
+    conditions: readonly ConditionNode[],
+    now: number,
+    after: readonly PlaceValue[],
+    make: (values: Values) => { compile(): CompiledQuery },
+  ): Promise<Row[]> {
+    const { sql: text, parameters } = this.#plans.statement(form, conditions, now, after, (values) => make(values).compile())
+    return (await this.#db.executeQuery<Row>(CompiledQuery.raw(text, [...parameters]))).rows
   }
 
   /** A value in the form that `decode` reads. */
@@ -155,11 +173,13 @@ class KyselyTables implements Tables {
 
   async count(type: string, { where, now }: Pick<Selection, 'where' | 'now'>): Promise<number> {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
-    const query = this.#db
-      .selectFrom(place.table)
-      .select(sql<number>`count(*)`.as('count'))
-      .where(this.#compiled(where, now, place, 'rows'))
-    return Number((await query.executeTakeFirst())?.count)
+    const [row] = await this.#rows(`count ${type}`, [where], now, [], (values) =>
+      this.#db
+        .selectFrom(place.table)
+        .select(sql<number>`count(*)`.as('count'))
+        .where(this.#compiled(where, now, place, 'rows', values)),
+    )
+    return Number(row?.count)
   }
 
   async countBy(
@@ -170,14 +190,16 @@ class KyselyTables implements Tables {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
     const field = place.model.fields[name] as Field
     const { by, value } = this.#dialect.expressions.grouped(this.#value(place, name), field)
-    const query = this.#db
-      .selectFrom(place.table)
-      .select([this.#given(value, field).as('value'), sql<number>`count(*)`.as('count')])
-      .where(this.#compiled(where, now, place, 'rows'))
-      .groupBy(by)
-      .orderBy(sql`${by} is null`)
-      .orderBy(by)
-    return (await query.execute()).map(({ value, count }) => ({
+    const rows = await this.#rows(`count ${type} ${name}`, [where], now, [], (values) =>
+      this.#db
+        .selectFrom(place.table)
+        .select([this.#given(value, field).as('value'), sql<number>`count(*)`.as('count')])
+        .where(this.#compiled(where, now, place, 'rows', values))
+        .groupBy(by)
+        .orderBy(sql`${by} is null`)
+        .orderBy(by),
+    )
+    return rows.map(({ value, count }) => ({
       value: this.#dialect.codec.decode(field, value) ?? undefined,
       count: Number(count),
     }))
@@ -194,9 +216,15 @@ class KyselyTables implements Tables {
     return conditions.map((_, at) => (row as Row | undefined)?.[FLAG + at] === 1)
   }
 
-  #compiled(condition: ConditionNode, now: number, { model, place, layout }: Placed, finds?: CompileOptions['finds']): RawBuilder<SqlBool> {
-    const finding = finds === undefined ? {} : { finds, key: model.key }
-    return compile(condition, { dialect: this.#dialect, now, layout, type: model.name, table: place.name, ...finding })
+  #compiled(
+    condition: ConditionNode,
+    now: number,
+    { model, place, layout }: Placed,
+    finds?: CompileOptions['finds'],
+    values?: Values,
+  ): RawBuilder<SqlBool> {
+    const options = { dialect: this.#dialect, now, layout, type: model.name, table: place.name, ...(values ? { values } : {}) }
+    return compile(condition, finds === undefined ? options : { ...options, finds, key: model.key })
   }
 
   async insert(type: string, row: Row): Promise<Row> {
@@ -209,7 +237,7 @@ class KyselyTables implements Tables {
       .select(sql`1`.as('found'))
       .where(this.#compiled(isKey(model, key), 0, place))
     if ((await found.execute()).length > 0) throw new DuplicateKeyError(type, key)
-    const query = this.#db.insertInto(place.table).values(this.#encode(place, row))
+    const query = this.#db.insertInto(place.table).values(encodeRow(this.#dialect, place, row))
     if (!this.#dialect.transactions.returns) await this.#within(type, () => query.execute())
     return this.#kept(
       place,
@@ -220,7 +248,10 @@ class KyselyTables implements Tables {
 
   async update(type: string, changes: Row, target: Target): Promise<Row | undefined> {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
-    const query = this.#db.updateTable(place.table).set(this.#encode(place, changes)).where(this.#matches(place, target))
+    const query = this.#db
+      .updateTable(place.table)
+      .set(encodeRow(this.#dialect, place, changes))
+      .where(this.#matches(place, target))
     if (this.#dialect.transactions.returns) {
       const rows = await this.#within(type, () => query.returning(this.#columns(place)).execute())
       return rows.length === 0 ? undefined : this.#kept(place, target.key, rows)
@@ -236,7 +267,7 @@ class KyselyTables implements Tables {
     const rows = given || (await this.#db.selectFrom(place.table).select(this.#columns(place)).where(where()).execute())
     const [row] = rows
     if (row === undefined || rows.length > 1) throw new Error(`the ${model.name} that was just written cannot be found`)
-    return this.#decode(model, row)
+    return decodeRow(this.#dialect, model, row)
   }
 
   /** The columns of a record, in the form that `decode` reads. */
@@ -263,7 +294,7 @@ class KyselyTables implements Tables {
   }
 
   async wasRemoved(type: string, key: Key): Promise<boolean> {
-    const text = this.#dialect.expressions.value(String(key), 'text')
+    const text = this.#dialect.expressions.value(Known.constant(String(key)), 'text')
     const known = sql<SqlBool>`${sql.ref('type')} = ${type} and ${this.#dialect.expressions.sameText(sql.ref('key'), text)}`
     const { removedKeys } = await this.#layout()
     return (await this.#db.selectFrom(tableOf(removedKeys)).select('key').where(known).execute()).length > 0
@@ -274,29 +305,11 @@ class KyselyTables implements Tables {
       if (serializable && !this.#isOwn) await this.#checkSerializable()
       return work(this)
     }
-    const { lock, isConflict = () => false } = this.#dialect.transactions
     // Before the transaction begins, because there may be only one connection.
     await this.#layout()
-    for (let tries = 1; ; tries++) {
-      let ending = false
-      try {
-        const begun = this.#db.transaction()
-        // With locks, each statement must see what was committed while it waited.
-        const apart = lock === undefined ? begun : begun.setIsolationLevel(serializable ? 'serializable' : 'read committed')
-        return await apart.execute(async (trx) => {
-          const result = await work(
-            new KyselyTables(trx, this.#dialect, this.#model, this.#layout, { patience: SHORTEST_WAIT * 2 ** tries }),
-          )
-          ending = true
-          return result
-        })
-      } catch (error) {
-        const cause = causesOf(error).find(isConflict)
-        if (cause === undefined) throw ending && !isAnswer(error) ? new UncertainError(error) : error
-        if (tries === MOST_TRIES) throw new BusyError(cause)
-        await new Promise((resolve) => setTimeout(resolve, Math.random() * 5 * 2 ** tries))
-      }
-    }
+    return inTransaction(this.#db, this.#dialect.transactions, serializable, (trx, patience) =>
+      work(new KyselyTables(trx, this.#dialect, this.#model, this.#layout, this.#plans, { patience })),
+    )
   }
 
   /** If rules depend on absence, the application's own transaction needs the same isolation as ours. */
@@ -318,26 +331,5 @@ class KyselyTables implements Tables {
 
   #matches(place: Placed, { key, where, now }: Target): RawBuilder<SqlBool> {
     return sql<SqlBool>`${this.#compiled(isKey(place.model, key), now, place)} and ${this.#compiled(where, now, place, 'row')}`
-  }
-
-  #encode({ model, place }: Placed, row: Row): Record<string, unknown> {
-    const encoded = Object.entries(row).map(([name, value]) => {
-      const { name: column, as } = place.columns[name] as ColumnPlace
-      return [column, this.#dialect.codec.encode(model.fields[name] as Field, value, as)]
-    })
-    return Object.fromEntries(encoded)
-  }
-
-  #decode(model: TypeModel, row: Row): Row {
-    const record: Record<string, unknown> = {}
-    for (const [name, field] of Object.entries(model.fields)) {
-      try {
-        const value = this.#dialect.codec.decode(field, row[name])
-        if (value !== undefined) record[name] = value
-      } catch (cause) {
-        throw new RowError(model.name, name, cause instanceof Error ? cause.message : String(cause))
-      }
-    }
-    return record
   }
 }

@@ -1,0 +1,107 @@
+import type { CompiledQuery } from 'kysely'
+import { type Comparable, type ConditionNode, type LiteralNode, sameTerm, shapeOf } from '../../condition/index.js'
+import { type CallValues, comparableOf, Known, type Look, Slot } from '../../sql/index.js'
+import type { PlaceValue } from '../tables.js'
+
+/** A statement that was made for a call, and what its SQL depends on. */
+interface Plan {
+  readonly sql: string
+  readonly parameters: readonly unknown[]
+  readonly looks: readonly Look[]
+}
+
+/** The values of a call: those of its literals, the time, and the place to continue after. */
+export class Values implements CallValues {
+  readonly #literals: readonly LiteralNode[]
+  readonly #all: readonly Comparable[]
+  readonly looks: Look[] = []
+
+  constructor(literals: readonly LiteralNode[], now: number, after: readonly PlaceValue[]) {
+    this.#literals = literals
+    this.#all = [...literals.map(({ value, type }) => comparableOf(value as Comparable, type)), now, ...after.map((place) => place ?? '')]
+  }
+
+  get all(): readonly Comparable[] {
+    return this.#all
+  }
+
+  known(literal: LiteralNode): Known {
+    const { value, type } = literal
+    const at = this.#literals.findIndex((one) => sameTerm(one, literal))
+    return at < 0 ? Known.constant(comparableOf(value as Comparable, type)) : this.#traced(at)
+  }
+
+  now(): Known {
+    return this.#traced(this.#literals.length)
+  }
+
+  /** A value of the place to continue after. */
+  place(at: number): Known {
+    return this.#traced(this.#literals.length + 1 + at)
+  }
+
+  #traced(at: number): Known {
+    return Known.traced(this.#all[at] as Comparable, at, this)
+  }
+}
+
+/** How many statements are kept, and how many of the same form. */
+const MOST = 2_000
+const MOST_ALIKE = 8
+
+/**
+ * Statements that were made before, to be used again with other values. What depends on the form of conditions is worked out once. A
+ * statement is used again only if all that its SQL depends on is the same.
+ */
+export class Plans {
+  readonly #plans = new Map<string, readonly Plan[]>()
+  #count = 0
+
+  /** The statement of a call: `form` names everything besides the conditions, the time and the place. */
+  statement(
+    form: string,
+    conditions: readonly ConditionNode[],
+    now: number,
+    after: readonly PlaceValue[],
+    make: (values: Values) => CompiledQuery,
+  ): { readonly sql: string; readonly parameters: readonly unknown[] } {
+    const shapes = conditions.map(shapeOf)
+    const literals = shapes.flatMap((shape) => shape.literals)
+    const key = [form, ...shapes.map(({ text }) => text), sameness(literals), after.map(formOf).join()].join('\n')
+    const values = new Values(literals, now, after)
+    const known = this.#plans.get(key) ?? []
+    const plan = known.find(({ looks }) => looks.every(({ at, ask, answer }) => ask(values.all[at] as Comparable) === answer))
+    if (plan !== undefined)
+      return { sql: plan.sql, parameters: plan.parameters.map((one) => (one instanceof Slot ? one.from(values.all) : one)) }
+    const { sql, parameters } = make(values)
+    this.#keep(key, [...known, { sql, parameters, looks: distinct(values.looks) }])
+    return { sql, parameters: parameters.map((one) => (one instanceof Slot ? one.from(values.all) : one)) }
+  }
+
+  #keep(key: string, plans: readonly Plan[]): void {
+    // The oldest go first: what is used often is made again soon.
+    for (const oldest of this.#plans.keys()) {
+      if (this.#count < MOST) break
+      this.#count -= this.#plans.get(oldest)?.length ?? 0
+      this.#plans.delete(oldest)
+    }
+    const kept = plans.slice(-MOST_ALIKE)
+    this.#count += kept.length - (this.#plans.get(key)?.length ?? 0)
+    this.#plans.set(key, kept)
+  }
+}
+
+/** Which literals have the same value: simplification compares them with each other, and nothing else about them. */
+function sameness(literals: readonly LiteralNode[]): string {
+  return literals.map((literal) => literals.findIndex((one) => sameTerm(one, literal))).join()
+}
+
+function formOf(place: PlaceValue): string {
+  return place === null ? 'null' : typeof place
+}
+
+function distinct(looks: readonly Look[]): readonly Look[] {
+  return looks.filter(
+    ({ at, ask, answer }, n) => !looks.slice(0, n).some((one) => one.at === at && one.ask === ask && one.answer === answer),
+  )
+}
