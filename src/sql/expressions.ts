@@ -44,8 +44,8 @@ export interface Expressions {
   isBlank(id: Fragment): Test
   /** True if the text contains NUL, and so equals nothing. Absent if texts cannot contain it. */
   hasNul?(text: Fragment): Test
-  /** True if every engine can hold the time. Absent if that is so for every time in a column. */
-  isInstant?(time: Fragment): Test
+  /** True if every engine can hold the time. Absent if that is so for every time in a column. One bound is enough beside a known time. */
+  isInstant?(time: Fragment, bound?: 'first' | 'last'): Test
   /** Compares two values that are not text. Absent if the plain operators do. */
   inOrder?(left: Fragment, order: Order, right: Fragment): Test
   /** Equal, code point by code point. */

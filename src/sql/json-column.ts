@@ -1,4 +1,4 @@
-import { type Comparable, instant, instantText, isHoldable, type Scalar } from '../condition/index.js'
+import { type Comparable, FIRST_INSTANT, instant, instantText, isHoldable, LAST_INSTANT, type Scalar } from '../condition/index.js'
 import type { Field } from '../rulebook/index.js'
 
 /** The milliseconds of a time that is to be written. @throws TypeError */
@@ -46,6 +46,13 @@ export function fromJson(field: Field, value: unknown): unknown {
 export function timeOf(field: Field, value: unknown): unknown {
   const time = value instanceof Date || (typeof value === 'string' && isHoldable(value)) ? instant(value) : undefined
   if (time === undefined) throw new TypeError(`${JSON.stringify(value)} is not an instant`)
+  return field.held === 'text' ? instantText(time) : new Date(time)
+}
+
+/** The same from milliseconds since 1970. @throws TypeError */
+export function timeAt(field: Field, milliseconds: number): unknown {
+  const time = Math.round(milliseconds)
+  if (!(time >= FIRST_INSTANT && time <= LAST_INSTANT)) throw new TypeError(`${milliseconds} ms since 1970 is not an instant`)
   return field.held === 'text' ? instantText(time) : new Date(time)
 }
 

@@ -3,6 +3,7 @@ import {
   type Comparable,
   type CompareNode,
   type Comparison,
+  compareValues,
   type FieldNode,
   family,
   isList,
@@ -13,7 +14,7 @@ import {
   scalarOf,
   type TermNode,
 } from '../condition/index.js'
-import type { Expressions, Fragment, Order, Test } from './expressions.js'
+import { type Expressions, type Fragment, MIRRORED, type Order, type Test } from './expressions.js'
 import { Known } from './known.js'
 import { all, holds, isUneven, joined, literalValues, mayBeEqual, NO, nothing, YES } from './predicates.js'
 import type { Scope } from './scope.js'
@@ -77,6 +78,7 @@ export class Comparisons {
     if (nothing(left) || nothing(right)) return NO
     if (isUneven(left, right)) return this.#apart(left, (term) => this.compare({ ...node, left: term }))
     if (isUneven(right, left)) return this.#apart(right, (term) => this.compare({ ...node, right: term }))
+    if (node.left.kind === 'orElse' && isKnown(right) && !isList(right)) return this.#either(node, node.left)
     return OPERATORS[by](node, this.#writers)
   }
 
@@ -89,7 +91,15 @@ export class Comparisons {
       same: (left, right) => this.#same(left, right),
       isInList: (item, list) => this.#inList(item, list),
       overlaps: (left, right) => this.#overlaps(left, right),
-      inOrder: (left, order, right) => all([this.#inOrder(terms.value(left), order, terms.value(right)), ...sound(left, right)]),
+      inOrder: (left, order, right) =>
+        all([
+          this.#inOrder(terms.value(left), order, terms.value(right)),
+          ...(isKnown(right)
+            ? terms.soundBeside(left, order)
+            : isKnown(left)
+              ? terms.soundBeside(right, MIRRORED[order])
+              : sound(left, right)),
+        ]),
       texts: (left, right, test) => all([test(terms.value(left), terms.value(right)), ...sound(left, right)]),
       ignoringCase: (left, right) => all([dialect.sameIgnoringCase(terms.text(left), terms.text(right)), ...sound(left, right)]),
       startsWith: (left, right) =>
@@ -132,6 +142,20 @@ export class Comparisons {
           : among
         : sql<SqlBool>`${this.#expressions.countOf(this.#scope.alias('element'), there, wanted, type)} >= 1`
     return all([sql<SqlBool>`${this.#expressions.listLength(there)} = ${total}`, own, ...known, ...this.#terms.sound(item)])
+  }
+
+  /** A term with an alternative beside a known value: an index can be used for the term. A comparison of a missing term is false. */
+  #either(node: CompareNode, { term, otherwise }: OrElseNode): Test {
+    const there = this.compare({ ...node, left: term })
+    const beside = this.#beside(node, otherwise)
+    if (beside === NO) return there
+    const missing = this.#terms.missing(term)
+    return joined([beside === YES ? missing : all([missing, beside]), there], ' or ', NO)
+  }
+
+  #beside(node: CompareNode, otherwise: TermNode): Test {
+    if (otherwise.kind !== 'forever') return this.compare({ ...node, left: otherwise })
+    return compareValues(node.by, Number.POSITIVE_INFINITY, 0) ? YES : NO
   }
 
   /** A term and its alternative, each on its own. */
@@ -233,6 +257,11 @@ export class Comparisons {
       )
     })
   }
+}
+
+/** Whether a term has the same value for all rows, known now or from a claim. */
+function isKnown(term: TermNode): boolean {
+  return term.kind === 'literal' || term.kind === 'now'
 }
 
 /** When the value of a term is known: at compile time, from the asker's claims, or from the row. */

@@ -9,7 +9,7 @@ import {
   scalarOf,
   type TermNode,
 } from '../condition/index.js'
-import type { Expressions, Fragment, Test } from './expressions.js'
+import type { Expressions, Fragment, Order, Test } from './expressions.js'
 import { Known } from './known.js'
 import { all, joined, literalValues, NO, YES } from './predicates.js'
 import type { Scope } from './scope.js'
@@ -99,6 +99,13 @@ export class Terms {
       case 'forever':
         return []
     }
+  }
+
+  /** The same for a term that is compared with a known one: of a time, the order leaves one bound to test. */
+  soundBeside(term: TermNode, order: Order): Test[] {
+    const { isInstant } = this.#expressions
+    if (term.kind !== 'field' || term.type !== 'time' || isInstant === undefined) return this.sound(term)
+    return [isInstant(this.value(term), order === '<' || order === '<=' ? 'first' : 'last')]
   }
 
   /** Each of the two by its own type: a blank is a valid text but not an id. */

@@ -9,6 +9,7 @@ import {
   linksOfMe,
   type Outcome,
   type PersonalRules,
+  specialisedBefore,
   startOfLink,
   viewpointOf,
   withLinked,
@@ -48,7 +49,8 @@ export interface Person {
 /** A person with checked claims. */
 export function person(model: Model, me: Row | null, clock: Clock | undefined, within?: string): Person {
   const claims = me && claimsAlone(model, me)
-  const still = personal(viewpointOf(model, claims, { now: clock, within }))
+  const viewpoint = (me: Row | null) => viewpointOf(model, me, { now: clock, within, before: specialisedBefore(model, me, within) })
+  const still = personal(viewpoint(claims))
   return {
     still,
     async now(tables, types, lock) {
@@ -56,7 +58,7 @@ export function person(model: Model, me: Row | null, clock: Clock | undefined, w
       if (claims === null) return still
       if (links.length === 0) return knowing(still, links)
       const mine = await loaded(tables, claims, links, still.env(), lock)
-      return knowing(personal(viewpointOf(model, mine, { now: clock, within })), links)
+      return knowing(personal(viewpoint(mine)), links)
     },
     routine: within,
     within: (routine) => person(model, claims, clock, routine),

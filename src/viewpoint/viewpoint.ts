@@ -6,7 +6,6 @@ import {
   frozen,
   type Links,
   newContext,
-  person,
   predicate,
   type Row,
   simplify,
@@ -26,6 +25,7 @@ import { ClockError, RecordError } from './error.js'
 import { isLimited, visibleFields, withFields } from './fields.js'
 import { explainGrant, type GrantExplanation, type GrantKind } from './grants.js'
 import { judge, type Question } from './judge.js'
+import { type Specialised, unspecialised } from './kept-rules.js'
 import { holds, mayFor, type PersonalRules, readyRules, specialise, testOf } from './specialise.js'
 import { stampedRecord } from './stamps.js'
 import type { Outcome, Verdict } from './verdict.js'
@@ -93,14 +93,14 @@ export interface ViewpointOptions {
   readonly links?: Links | undefined
   /** The routine within which the person acts, and which they may call. */
   readonly within?: string | undefined
+  /** What was worked out before for the same claims and routine. */
+  readonly before?: Specialised
 }
 
 /** Specialises a rulebook for checked claims, including the linked records that the rules read. */
-export function viewpointOf(model: Model, me: Row | null, { now: clock, links, within }: ViewpointOptions = {}): InnerViewpoint {
-  const who = person(me)
+export function viewpointOf(model: Model, me: Row | null, { now: clock, links, within, before }: ViewpointOptions = {}): InnerViewpoint {
+  const { who, rules: cache, standings } = before ?? unspecialised(me)
   const ready = readyRules(model)
-  const cache = new Map<string, (PersonalRules | undefined)[]>()
-  const standings = new Map<string, readonly { readonly name: string; readonly when: ConditionNode }[]>()
 
   function rules(type: string, action: string): PersonalRules {
     let ofType = cache.get(type)

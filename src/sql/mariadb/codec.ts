@@ -3,13 +3,13 @@ import type { Field } from '../../rulebook/index.js'
 import type { Codec } from '../dialect.js'
 import type { Fragment } from '../expressions.js'
 import { fromJson, inJson, jsonValue, knownInstant, timeOf } from '../json-column.js'
-import { timeText } from './storage-types.js'
+import { plainTime, timeText } from './storage-types.js'
 
 /** How columns of this database store values. */
 export const codec: Codec = Object.freeze({
   // Drivers convert datetimes by time zones that they were configured with, so times are selected as text.
   selected: (column: Fragment, field: Field): Fragment =>
-    field.type === 'time' && !field.list ? sql`date_format(${column}, '%Y-%m-%dT%H:%i:%s.%fZ')` : column,
+    field.type === 'time' && !field.list ? sql`date_format(${plainTime(column)}, '%Y-%m-%dT%H:%i:%s.%fZ')` : column,
   encode(field: Field, given: unknown, as?: string): unknown {
     if (given === null || given === undefined) return null
     if (inJson(field)) return JSON.stringify(jsonValue(field, given))

@@ -74,6 +74,12 @@ export function timeText(time: number): string {
   return instantText(time).replace('T', ' ').slice(0, -1)
 }
 
+/** A time in UTC, maybe with microseconds: the plain column, if it is stored so. */
+export function plainTime(time: Fragment): Fragment {
+  const column = plainOf(time)
+  return column?.as === 'datetime' || column?.as === 'datetime(3)' ? column.ref : time
+}
+
 /** A text that is compared and sorted by code points. */
 export function exact(text: Fragment): Fragment {
   if (plainOf(text)?.as === EXACT) return text

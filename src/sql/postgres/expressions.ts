@@ -23,11 +23,15 @@ import {
   known,
   knownIn,
   mixed,
+  plainTime,
   rawOf,
   sameText,
   writtenAs,
 } from './storage-types.js'
 import { PARAMETER_TYPES, value } from './value.js'
+
+const FIRST = sql`'0001-01-01 00:00:00+00 BC'::timestamptz`
+const LAST = sql`'9999-12-31 23:59:59.999999+00'::timestamptz`
 
 // More values than this are passed as one JSON parameter.
 const MOST_PARAMETERS = 100
@@ -50,8 +54,11 @@ export const expressions: Expressions = Object.freeze({
   missing: (type: Scalar | 'list'): Fragment => sql.raw(`null::${type === 'list' ? 'jsonb' : PARAMETER_TYPES[type]}`),
   forever: (): Fragment => sql`'infinity'::timestamptz`,
   isBlank: (id: Fragment): Test => sql<SqlBool>`btrim(${id}, ' ') = ''`,
-  isInstant: (time: Fragment): Test =>
-    sql<SqlBool>`${time} between '0001-01-01 00:00:00+00 BC'::timestamptz and '9999-12-31 23:59:59.999999+00'::timestamptz`,
+  isInstant(time: Fragment, bound?: 'first' | 'last'): Test {
+    const value = plainTime(time)
+    if (bound === undefined) return sql<SqlBool>`${value} between ${FIRST} and ${LAST}`
+    return bound === 'first' ? sql<SqlBool>`${value} >= ${FIRST}` : sql<SqlBool>`${value} <= ${LAST}`
+  },
   inOrder,
   sameText,
   // In the collation "C", lower() changes only the letters A to Z.

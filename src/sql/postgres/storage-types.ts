@@ -108,6 +108,12 @@ function collationOf(fragment: Fragment): string | undefined {
   return as?.startsWith(COLLATED) ? as.slice(COLLATED.length) : undefined
 }
 
+/** A time as it is stored, maybe with microseconds. */
+export function plainTime(time: Fragment): Fragment {
+  const raw = rawOf(time)
+  return raw?.as === 'timestamptz' || raw?.as === 'timestamptz(3)' ? raw.ref : time
+}
+
 /** The second of two texts, in the collation of the first if both have their own, so that an index on the first can be used. */
 export function collatedLike(first: Fragment, second: Fragment): Fragment {
   const [one, other] = [collationOf(first), collationOf(second)]

@@ -1,8 +1,7 @@
 import { type AliasedExpression, CompiledQuery, type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
 import type { ConditionNode, Row } from '../../condition/index.js'
-import { type Field, type Key, keysAreGiven, type Model, RulebookError, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { type Field, type Key, keysAreGiven, type Model, RulebookError, typeModel } from '../../rulebook/index.js'
 import {
-  type ColumnPlace,
   type CompileOptions,
   compile,
   type Dialect,
@@ -13,7 +12,7 @@ import {
   readLayout,
   type TablePlace,
 } from '../../sql/index.js'
-import { ConstraintError, DuplicateKeyError, IsolationError, RowError } from '../errors.js'
+import { ConstraintError, DuplicateKeyError, IsolationError } from '../errors.js'
 import type { Backend, Found, Isolation, PlaceValue, Selection, Tables, Target } from '../tables.js'
 import { Plans, type Values } from './plans.js'
 import { inTransaction } from './retries.js'
