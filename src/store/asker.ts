@@ -9,8 +9,8 @@ import {
   linksOfMe,
   type Outcome,
   type PersonalRules,
-  specialisedBefore,
   startOfLink,
+  viewpointAgain,
   viewpointOf,
   withLinked,
 } from '../viewpoint/index.js'
@@ -49,7 +49,7 @@ export interface Person {
 /** A person with checked claims. */
 export function person(model: Model, me: Row | null, clock: Clock | undefined, within?: string): Person {
   const claims = me && claimsAlone(model, me)
-  const viewpoint = (me: Row | null) => viewpointOf(model, me, { now: clock, within, before: specialisedBefore(model, me, within) })
+  const viewpoint = (me: Row | null) => viewpointAgain(model, me, clock, within)
   const still = personal(viewpoint(claims))
   return {
     still,

@@ -1,47 +1,59 @@
-import { type ConditionNode, type PersonClaims, person, type Row } from '../condition/index.js'
+import { frozen, type Row } from '../condition/index.js'
 import type { Model } from '../rulebook/index.js'
-import type { PersonalRules } from './specialise.js'
-
-/** What was worked out for a person: each part when it is first needed. */
-export interface Specialised {
-  readonly who: PersonClaims
-  /** By record type, and then by the number of the action. */
-  readonly rules: Map<string, (PersonalRules | undefined)[]>
-  readonly standings: Map<string, readonly { readonly name: string; readonly when: ConditionNode }[]>
-}
-
-/** Nothing was worked out for these claims yet. */
-export function unspecialised(me: Row | null): Specialised {
-  return { who: person(me), rules: new Map(), standings: new Map() }
-}
+import { type Specialised, unspecialised } from './specialise.js'
+import { type Clock, type InnerViewpoint, viewpointOf } from './viewpoint.js'
 
 /** How many people are remembered for each rulebook, and how long the text of their claims may be. */
 const MOST_PEOPLE = 1_000
 const LONGEST = 2_000
 
-const kept = new WeakMap<Model, Map<string, Specialised>>()
+const kept = new WeakMap<Model, Map<string, Remembered>>()
+
+/** The claims of a person, with all that was made of them. */
+interface Remembered {
+  readonly me: Row | null
+  readonly before: Specialised
+  /** By the clock that they use. */
+  readonly views: Map<Clock | undefined, InnerViewpoint>
+}
 
 /**
- * What was worked out before for the same claims and routine: requests of the same person follow each other. The claims include the
- * records that are linked to the person, so a change of these is another entry.
+ * The viewpoint of a person, which is the same for requests with the same claims and routine: requests of a person follow each other. The
+ * claims include the records that are linked to the person, so a change of these leads to another viewpoint.
  */
-export function specialisedBefore(model: Model, me: Row | null, within: string | undefined): Specialised {
+export function viewpointAgain(model: Model, me: Row | null, now: Clock | undefined, within: string | undefined): InnerViewpoint {
   const claims = textOf(me)
-  if (claims === undefined || claims.length > LONGEST) return unspecialised(me)
+  if (claims === undefined || claims.length > LONGEST) return viewpointOf(model, me, { now, within })
+  const person = remembered(model, me, `${within ?? ''}\n${claims}`)
+  const before = person.views.get(now)
+  if (before !== undefined) return before
+  const view = viewpointOf(model, person.me, { now, within, before: person.before })
+  // A clock that is a new function for each call would fill the memory.
+  if (person.views.size < MOST_CLOCKS) person.views.set(now, view)
+  return view
+}
+
+const MOST_CLOCKS = 4
+
+function remembered(model: Model, me: Row | null, key: string): Remembered {
   let people = kept.get(model)
   if (people === undefined) {
     people = new Map()
     kept.set(model, people)
   }
-  const key = `${within ?? ''}\n${claims}`
   const before = people.get(key)
   // The one that was used last is at the end.
   if (before !== undefined) people.delete(key)
   else if (people.size >= MOST_PEOPLE) people.delete(people.keys().next().value as string)
-  // A copy: a caller that changes the claims afterwards must not change what is kept.
-  const found = before ?? unspecialised(structuredClone(me))
+  const found = before ?? fresh(me)
   people.set(key, found)
   return found
+}
+
+/** A frozen copy: a caller that changes the claims afterwards must not change what is kept. */
+function fresh(me: Row | null): Remembered {
+  const copy = frozen(structuredClone(me))
+  return { me: copy, before: unspecialised(copy), views: new Map() }
 }
 
 /** The claims as text, which is the same only for the same claims; undefined if they contain something else than plain data. */

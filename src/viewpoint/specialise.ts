@@ -8,6 +8,7 @@ import {
   notNode,
   type PersonClaims,
   type Predicate,
+  person,
   predicate,
   type Row,
   specialised,
@@ -70,6 +71,19 @@ interface ReadyAction {
   readonly words: readonly { readonly message: string; readonly when: ConditionNode }[]
   readonly vetoes: readonly VetoNode[]
   readonly clauses: readonly ClauseNode[]
+}
+
+/** What was worked out for a person: each part when it is first needed. */
+export interface Specialised {
+  readonly who: PersonClaims
+  /** By record type, and then by the number of the action. */
+  readonly rules: Map<string, (PersonalRules | undefined)[]>
+  readonly standings: Map<string, readonly { readonly name: string; readonly when: ConditionNode }[]>
+}
+
+/** Nothing was worked out for these claims yet. */
+export function unspecialised(me: Row | null): Specialised {
+  return { who: person(me), rules: new Map(), standings: new Map() }
 }
 
 const readied = new WeakMap<Model, Map<string, readonly ReadyAction[]>>()

@@ -1,0 +1,99 @@
+// What was worked out for a person is used again for their next request: never for anyone else, and never after a change.
+import { expect } from 'chai'
+import { rulebook, toOne } from 'pachter'
+import { inMemory, openStore } from 'pachter/store'
+import { z } from 'zod'
+
+const Me = z.object({ id: z.string(), level: z.number(), tags: z.array(z.string()), born: z.date().optional() })
+const book = rulebook({
+  me: { shape: Me, key: 'id', links: { sailor: toOne('sailor', 'id') } },
+  records: {
+    sailor: { shape: z.object({ id: z.string(), isCaptain: z.boolean() }), key: 'id' },
+    boat: { shape: z.object({ id: z.string(), ownerId: z.string(), rank: z.number(), port: z.string(), built: z.date() }), key: 'id' },
+  },
+})
+  .routines({ refit: ({ signedIn }) => [signedIn] })
+  .rules({
+    boat: (boat, { me, anyone }) => ({
+      may: {
+        read: [
+          anyone.provided(boat.ownerId.is(me.id)),
+          anyone.provided(boat.rank.isLessThan(me.level)),
+          anyone.provided(me.tags.has(boat.port)),
+          anyone.provided(boat.built.isBefore(me.born)),
+          anyone.provided(me.sailor.isCaptain.is(true)),
+        ],
+        update: [anyone.only('port').within('refit')],
+      },
+    }),
+  })
+const boat = (id: string, ownerId: string, rank: number, port: string, built: string) => ({
+  id,
+  ownerId,
+  rank,
+  port,
+  built: new Date(built),
+})
+const records = {
+  sailor: [{ id: 'ana', isCaptain: false }],
+  boat: [
+    boat('gull', 'ana', 5, 'Ems', '2001-01-01'),
+    boat('tern', 'ben', 0, 'Jade', '2002-01-01'),
+    boat('kite', 'cid', 9, 'Oder', '1990-01-01'),
+  ],
+}
+
+describe('rules that were worked out before', () => {
+  const ana = { id: 'ana', level: 0, tags: [] as string[] }
+  const CASES: readonly (readonly [string, z.infer<typeof Me>, string])[] = [
+    ['claims', ana, 'gull'],
+    ['another id', { ...ana, id: 'ben' }, 'tern'],
+    ['a number', { ...ana, level: 6 }, 'gull tern'],
+    ['another list', { ...ana, tags: ['Oder'] }, 'gull kite'],
+    ['the same letters in another list', { ...ana, tags: ['Od', 'er'] }, 'gull'],
+    ['one text that reads like two', { ...ana, tags: ['Jade","Oder'] }, 'gull'],
+    ['a time', { ...ana, born: new Date('2000-01-01') }, 'gull kite'],
+    ['no time', ana, 'gull'],
+  ]
+  const store = openStore(book, inMemory(records))
+  const sees = async (me: z.infer<typeof Me> | null, from = store) => (await from.for(me).list('boat')).map(({ id }) => id).join(' ')
+
+  for (const round of ['first', 'second'])
+    for (const [what, me, meant] of CASES)
+      it(`are those of the claims: ${what}, for the ${round} time`, async () => {
+        expect(await sees(me)).to.equal(meant)
+      })
+
+  it('are no visitor’s', async () => {
+    expect(await sees(null)).to.equal('')
+  })
+
+  it('stay as they are when a caller changes the claims', async () => {
+    const claims = { id: 'dia', level: 0, tags: ['Ems'] }
+    const mine = store.for(claims)
+    expect((await mine.list('boat')).map(({ id }) => id)).to.deep.equal(['gull'])
+    claims.tags.push('Jade')
+    claims.id = 'cid'
+    expect(await sees({ id: 'dia', level: 0, tags: ['Ems'] })).to.equal('gull')
+    expect(await sees({ id: 'cid', level: 0, tags: ['Ems', 'Jade'] })).to.equal('gull kite tern')
+  })
+
+  it('are others as soon as the own record has changed', async () => {
+    const changing = openStore(book, inMemory(records))
+    expect(await sees(ana, changing)).to.equal('gull')
+    await changing.asSystem('promotion').update('sailor', 'ana', { isCaptain: true })
+    expect(await sees(ana, changing)).to.equal('gull kite tern')
+    await changing.asSystem('the end of it').update('sailor', 'ana', { isCaptain: false })
+    expect(await sees(ana, changing)).to.equal('gull')
+  })
+
+  it('are others within a routine', async () => {
+    const mine = openStore(book, inMemory(records)).for(ana)
+    const tried = (at: typeof mine) => at.verdict('update', 'boat', 'gull', { port: 'Jade' }).then(({ allowed }) => allowed)
+    expect(await tried(mine)).to.equal(false)
+    expect(
+      await mine.routine('refit', (inside) => inside.verdict('update', 'boat', 'gull', { port: 'Jade' }).then(({ allowed }) => allowed)),
+    ).to.equal(true)
+    expect(await tried(mine)).to.equal(false)
+  })
+})
