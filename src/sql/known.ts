@@ -1,6 +1,6 @@
 import type { Comparable } from '../condition/index.js'
 
-/** The value of a parameter that is filled in anew whenever a kept statement is used again. */
+/** The value of a parameter that is filled in whenever a kept statement is used again. */
 export class Slot {
   readonly at: number
   readonly #write: (value: Comparable) => unknown

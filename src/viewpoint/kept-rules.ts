@@ -22,7 +22,8 @@ interface Remembered {
  * claims include the records that are linked to the person, so a change of these leads to another viewpoint.
  */
 export function viewpointAgain(model: Model, me: Row | null, now: Clock | undefined, within: string | undefined): InnerViewpoint {
-  const claims = textOf(me)
+  // Whether there is such a routine is asked later.
+  const claims = within === undefined || typeof within === 'string' ? textOf(me) : undefined
   if (claims === undefined || claims.length > LONGEST) return viewpointOf(model, me, { now, within })
   const person = remembered(model, me, `${within ?? ''}\n${claims}`)
   const before = person.views.get(now)

@@ -1,12 +1,24 @@
-import type { Kysely } from 'kysely'
+import type { CompiledQuery, DatabaseConnection, Kysely } from 'kysely'
 
-/** A database that tells what it was asked, with keys and values left out. */
+/** A database that tells what it was asked, in transactions too: the text of each statement, without its values. */
 export function listening<DB>(db: Kysely<DB>, heard: string[]): Kysely<DB> {
-  return db.withPlugin({
-    transformQuery({ node }) {
-      heard.push(JSON.stringify(node).replaceAll(/"(value|values)":(\d+|"[^"]*"|\[[^\]]*\])/g, '"value":0'))
-      return node
+  const watched = db.withPlugin({ transformQuery: ({ node }) => node, transformResult: async ({ result }) => result })
+  const executor = watched.getExecutor()
+  const provide = executor.provideConnection.bind(executor)
+  executor.provideConnection = (consumer) => provide((connection) => consumer(told(connection, heard)))
+  return watched
+}
+
+function told(connection: DatabaseConnection, heard: string[]): DatabaseConnection {
+  return new Proxy(connection, {
+    get(target, name) {
+      if (name === 'executeQuery')
+        return (query: CompiledQuery) => {
+          heard.push(query.sql)
+          return target.executeQuery(query)
+        }
+      const value = Reflect.get(target, name, target)
+      return typeof value === 'function' ? value.bind(target) : value
     },
-    transformResult: async ({ result }) => result,
   })
 }

@@ -1,4 +1,4 @@
-import { type AliasedExpression, CompiledQuery, type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
+import { type AliasedExpression, type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
 import type { ConditionNode, Row } from '../../condition/index.js'
 import { type Field, type Key, keysAreGiven, type Model, RulebookError, typeModel } from '../../rulebook/index.js'
 import {
@@ -14,7 +14,7 @@ import {
 } from '../../sql/index.js'
 import { ConstraintError, DuplicateKeyError, IsolationError } from '../errors.js'
 import type { Backend, Found, Isolation, PlaceValue, Selection, Tables, Target } from '../tables.js'
-import { Plans, type Values } from './plans.js'
+import { isPlain, type Make, Plans, type Values } from './plans.js'
 import { inTransaction } from './retries.js'
 import { SortOrder } from './sorted.js'
 import { columnOf, decodeRow, encodeRow, isKey, type Placed, placed, tableOf } from './tables-placed.js'
@@ -146,15 +146,8 @@ class KyselyTables implements Tables {
   }
 
   /** Runs a query, whose statement is kept for other calls of the same form. */
-  async #rows(
-    form: string,
-    conditions: readonly ConditionNode[],
-    now: number,
-    after: readonly PlaceValue[],
-    make: (values: Values) => { compile(): CompiledQuery },
-  ): Promise<Row[]> {
-    const { sql: text, parameters } = this.#plans.statement(form, conditions, now, after, (values) => make(values).compile())
-    return (await this.#db.executeQuery<Row>(CompiledQuery.raw(text, [...parameters]))).rows
+  async #rows(form: string, conditions: readonly ConditionNode[], now: number, after: readonly PlaceValue[], make: Make): Promise<Row[]> {
+    return (await this.#plans.run(this.#db, { form, conditions, now, after, make })).rows
   }
 
   /** A value in the form that `decode` reads. */
@@ -207,12 +200,15 @@ class KyselyTables implements Tables {
   async test(conditions: readonly ConditionNode[], now: number): Promise<boolean[]> {
     if (conditions.length === 0) return []
     const layout = await this.#layout()
-    const answers = conditions.map((condition, at) => {
-      const asked = compile(condition, { dialect: this.#dialect, now, layout, type: '' })
-      return sql<number>`case when ${asked} then 1 else 0 end`.as(FLAG + at)
-    })
-    const [row] = await this.#db.selectNoFrom(answers).execute()
-    return conditions.map((_, at) => (row as Row | undefined)?.[FLAG + at] === 1)
+    const [row] = await this.#rows('test', conditions, now, [], (values) =>
+      this.#db.selectNoFrom(
+        conditions.map((condition, at) => {
+          const asked = compile(condition, { dialect: this.#dialect, now, layout, type: '', values })
+          return sql<number>`case when ${asked} then 1 else 0 end`.as(FLAG + at)
+        }),
+      ),
+    )
+    return conditions.map((_, at) => row?.[FLAG + at] === 1)
   }
 
   #compiled(
@@ -231,11 +227,13 @@ class KyselyTables implements Tables {
     const place = placed(await this.#layout(), model)
     const key = row[model.key] as Key
     // Checked in advance in the same transaction, because drivers report duplicate keys differently.
-    const found = this.#db
-      .selectFrom(place.table)
-      .select(sql`1`.as('found'))
-      .where(this.#compiled(isKey(model, key), 0, place))
-    if ((await found.execute()).length > 0) throw new DuplicateKeyError(type, key)
+    const found = await this.#rows(`has ${type}`, [isKey(model, key)], 0, [], (values) =>
+      this.#db
+        .selectFrom(place.table)
+        .select(sql`1`.as('found'))
+        .where(this.#compiled(isKey(model, key), 0, place, undefined, values)),
+    )
+    if (found.length > 0) throw new DuplicateKeyError(type, key)
     const query = this.#db.insertInto(place.table).values(encodeRow(this.#dialect, place, row))
     if (!this.#dialect.transactions.returns) await this.#within(type, () => query.execute())
     return this.#kept(
@@ -247,23 +245,38 @@ class KyselyTables implements Tables {
 
   async update(type: string, changes: Row, target: Target): Promise<Row | undefined> {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
-    const query = this.#db
-      .updateTable(place.table)
-      .set(encodeRow(this.#dialect, place, changes))
-      .where(this.#matches(place, target))
-    if (this.#dialect.transactions.returns) {
-      const rows = await this.#within(type, () => query.returning(this.#columns(place)).execute())
-      return rows.length === 0 ? undefined : this.#kept(place, target.key, rows)
+    const { returns } = this.#dialect.transactions
+    const given = Object.entries(encodeRow(this.#dialect, place, changes))
+    const tests = [isKey(place.model, target.key), target.where]
+    const form = `update ${type} ${given.map(([column, value]) => (isPlain(value) ? column : undefined)).join()}`
+    const make = (values?: Values) => {
+      const set = given.map(([column, value], at) => [column, values && value !== null ? sql`${values.place(at).parameter()}` : value])
+      const query = this.#db
+        .updateTable(place.table)
+        .set(Object.fromEntries(set))
+        .where(this.#matches(place, target, values))
+      return returns ? query.returning(this.#columns(place)) : query
     }
-    const result = await this.#within(type, () => query.executeTakeFirst())
-    return Number(result.numUpdatedRows) === 0 ? undefined : this.#kept(place, target.key)
+    const places = given.map(([, value]) => value as PlaceValue)
+    const { rows, numAffectedRows } = await this.#within(type, () =>
+      places.every(isPlain)
+        ? this.#plans.run(this.#db, { form, conditions: tests, now: target.now, after: places, make })
+        : this.#db.executeQuery<Row>(make().compile()),
+    )
+    if (returns) return rows.length === 0 ? undefined : this.#kept(place, target.key, rows)
+    return Number(numAffectedRows) === 0 ? undefined : this.#kept(place, target.key)
   }
 
   /** The stored form of a written record: returned by the statement, or read now. */
   async #kept(place: Placed, key: Key, given?: readonly Row[] | false): Promise<Row> {
     const { model } = place
-    const where = () => this.#compiled(isKey(model, key), 0, place)
-    const rows = given || (await this.#db.selectFrom(place.table).select(this.#columns(place)).where(where()).execute())
+    const is = isKey(model, key)
+    const read = (values: Values) =>
+      this.#db
+        .selectFrom(place.table)
+        .select(this.#columns(place))
+        .where(this.#compiled(is, 0, place, undefined, values))
+    const rows = given || (await this.#rows(`kept ${model.name}`, [is], 0, [], read))
     const [row] = rows
     if (row === undefined || rows.length > 1) throw new Error(`the ${model.name} that was just written cannot be found`)
     return decodeRow(this.#dialect, model, row)
@@ -328,7 +341,8 @@ class KyselyTables implements Tables {
     }
   }
 
-  #matches(place: Placed, { key, where, now }: Target): RawBuilder<SqlBool> {
-    return sql<SqlBool>`${this.#compiled(isKey(place.model, key), now, place)} and ${this.#compiled(where, now, place, 'row')}`
+  #matches(place: Placed, { key, where, now }: Target, values?: Values): RawBuilder<SqlBool> {
+    const is = this.#compiled(isKey(place.model, key), now, place, undefined, values)
+    return sql<SqlBool>`${is} and ${this.#compiled(where, now, place, 'row', values)}`
   }
 }

@@ -1,5 +1,5 @@
-import type { CompiledQuery } from 'kysely'
-import { type Comparable, type ConditionNode, type LiteralNode, sameTerm, shapeOf } from '../../condition/index.js'
+import { CompiledQuery, type Kysely, type QueryResult } from 'kysely'
+import { type Comparable, type ConditionNode, type LiteralNode, type Row, sameTerm, shapeOf } from '../../condition/index.js'
 import { type CallValues, comparableOf, Known, type Look, Slot } from '../../sql/index.js'
 import type { PlaceValue } from '../tables.js'
 
@@ -45,6 +45,25 @@ export class Values implements CallValues {
   }
 }
 
+/** Makes a statement in which the values of the call are slots. */
+export type Make = (values: Values) => { compile(): CompiledQuery }
+
+/** A call of a database. */
+interface Call {
+  /** Everything that the statement depends on besides the rest. */
+  readonly form: string
+  readonly conditions: readonly ConditionNode[]
+  readonly now: number
+  /** The place to continue after, or other plain values. */
+  readonly after: readonly PlaceValue[]
+  readonly make: Make
+}
+
+/** Whether a value can be a parameter of a kept statement. */
+export function isPlain(value: unknown): value is PlaceValue {
+  return value === null || typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean'
+}
+
 /** How many statements are kept, and how many of the same form. */
 const MOST = 2_000
 const MOST_ALIKE = 8
@@ -57,25 +76,24 @@ export class Plans {
   readonly #plans = new Map<string, readonly Plan[]>()
   #count = 0
 
-  /** The statement of a call: `form` names everything besides the conditions, the time and the place. */
-  statement(
-    form: string,
-    conditions: readonly ConditionNode[],
-    now: number,
-    after: readonly PlaceValue[],
-    make: (values: Values) => CompiledQuery,
-  ): { readonly sql: string; readonly parameters: readonly unknown[] } {
+  /** Runs the statement of a call. */
+  run(db: Kysely<any>, call: Call): Promise<QueryResult<Row>> {
+    const { sql, parameters, values } = this.#statement(call)
+    const given = parameters.map((one) => (one instanceof Slot ? one.from(values) : one))
+    return db.executeQuery<Row>(CompiledQuery.raw(sql, given))
+  }
+
+  #statement({ form, conditions, now, after, make }: Call): Pick<Plan, 'sql' | 'parameters'> & { readonly values: readonly Comparable[] } {
     const shapes = conditions.map(shapeOf)
     const literals = shapes.flatMap((shape) => shape.literals)
     const key = [form, ...shapes.map(({ text }) => text), sameness(literals), after.map(formOf).join()].join('\n')
     const values = new Values(literals, now, after)
     const known = this.#plans.get(key) ?? []
     const plan = known.find(({ looks }) => looks.every(({ at, ask, answer }) => ask(values.all[at] as Comparable) === answer))
-    if (plan !== undefined)
-      return { sql: plan.sql, parameters: plan.parameters.map((one) => (one instanceof Slot ? one.from(values.all) : one)) }
-    const { sql, parameters } = make(values)
+    if (plan !== undefined) return { ...plan, values: values.all }
+    const { sql, parameters } = make(values).compile()
     this.#keep(key, [...known, { sql, parameters, looks: distinct(values.looks) }])
-    return { sql, parameters: parameters.map((one) => (one instanceof Slot ? one.from(values.all) : one)) }
+    return { sql, parameters, values: values.all }
   }
 
   #keep(key: string, plans: readonly Plan[]): void {
