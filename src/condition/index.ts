@@ -31,7 +31,7 @@ export {
 export { bind, bindTerm, complement, knownValue, type Looked, UNDECIDED } from './partial.js'
 export { linkedBy, linkValues, shown } from './readers.js'
 export { sameCondition, sameTerm } from './same.js'
-export { type Shape, shapeOf } from './shape.js'
+export { shapeOf } from './shape.js'
 export { type PersonClaims, person, simplify, specialised } from './specialise.js'
 export { compareText, lowerAscii } from './text.js'
 export { FIRST_INSTANT, instant, instantText, LAST_INSTANT } from './time.js'

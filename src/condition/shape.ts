@@ -2,7 +2,7 @@ import type { ConditionNode, LiteralNode, TermNode } from './nodes.js'
 import { type Scalar, toComparable } from './value.js'
 
 /** The form of a condition: everything but the values of its literals, and these in order. */
-export interface Shape {
+interface Shape {
   readonly text: string
   readonly literals: readonly LiteralNode[]
 }

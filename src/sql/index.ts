@@ -4,7 +4,7 @@
  */
 export { type CompileOptions, compile } from './compile.js'
 export type { Dialect, Transactions } from './dialect.js'
-export type { Column, Expressions, Fragment } from './expressions.js'
+export type { Column, Fragment } from './expressions.js'
 
 export { Known, type Look, Slot } from './known.js'
 export { layoutOf, readLayout } from './layout.js'

@@ -259,9 +259,18 @@ export class Comparisons {
   }
 }
 
-/** Whether a term has the same value for all rows, known now or from a claim. */
+/** Whether a term has one value for all rows, which is a parameter. */
 function isKnown(term: TermNode): boolean {
-  return term.kind === 'literal' || term.kind === 'now'
+  switch (term.kind) {
+    case 'literal':
+    case 'now':
+      return true
+    case 'field':
+    case 'claim':
+    case 'forever':
+    case 'orElse':
+      return false
+  }
 }
 
 /** When the value of a term is known: at compile time, from the asker's claims, or from the row. */

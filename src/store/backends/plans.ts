@@ -67,6 +67,8 @@ export function isPlain(value: unknown): value is PlaceValue {
 /** How many statements are kept, and how many of the same form. */
 const MOST = 2_000
 const MOST_ALIKE = 8
+// Longer ones hold lists, which hardly come again.
+const LONGEST = 6_000
 
 /**
  * Statements that were made before, to be used again with other values. What depends on the form of conditions is worked out once. A
@@ -92,7 +94,7 @@ export class Plans {
     const plan = known.find(({ looks }) => looks.every(({ at, ask, answer }) => ask(values.all[at] as Comparable) === answer))
     if (plan !== undefined) return { ...plan, values: values.all }
     const { sql, parameters } = make(values).compile()
-    this.#keep(key, [...known, { sql, parameters, looks: distinct(values.looks) }])
+    if (key.length <= LONGEST) this.#keep(key, [...known, { sql, parameters, looks: distinct(values.looks) }])
     return { sql, parameters, values: values.all }
   }
 

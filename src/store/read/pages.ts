@@ -50,9 +50,12 @@ export function orderFor({ asker }: Operation, type: TypeModel, sort: readonly S
   })
 }
 
+// A cursor of an earlier version holds its place in another form.
+const VERSION = 2
+
 /** What a cursor is valid for: one person, type and order. */
 export function aboutList({ who, trusted }: AboutAsker, type: TypeModel, sort: readonly SortStep[]): string {
-  return JSON.stringify([who, trusted === true, type.name, sort.map(({ field, descending }) => ({ field, descending }))])
+  return JSON.stringify([VERSION, who, trusted === true, type.name, sort.map(({ field, descending }) => ({ field, descending }))])
 }
 
 /** A field to count by: one with a single value. @throws QueryError */
