@@ -47,7 +47,8 @@ export function wantedIndexes({ types }: Pick<Model, 'types'>): WantedIndex[] {
         })
     }
   }
-  return [...found.values()]
+  // The same index serves both.
+  return [...found.values()].filter((one) => one.for !== 'time' || !found.has(`${one.type}.${one.field} equality`))
 }
 
 /** The conditions that clauses search rows by, each with the clause that contains it. */
@@ -94,6 +95,15 @@ function lookAtComparison({ left, by, right }: CompareNode, looking: ReadonlyMap
     if (lookup === 'equality') want(type, place, 'equality')
     if (lookup === 'start' && first) want(type, place, 'start')
   }
+  // As time passes, live lists look for the records whose times have come.
+  if (right.kind === 'now' || left.kind === 'now') for (const term of [left, right]) wantTimes(term, looking, want)
+}
+
+function wantTimes(term: TermNode, looking: ReadonlyMap<FieldNode['of'], string>, want: Want): void {
+  for (const part of partsOfTerm(term)) {
+    const type = part.kind === 'field' && !part.list ? looking.get(part.of) : undefined
+    if (part.kind === 'field' && type !== undefined) want(type, { path: part.path, type: 'time' }, 'time')
+  }
 }
 
 function lookAtSome(node: SomeNode, looking: ReadonlyMap<FieldNode['of'], string>, want: Want): void {
@@ -131,6 +141,8 @@ function hasClaim(term: TermNode): boolean {
 export interface MissingIndex extends WantedIndex {
   /** The statement that creates it; undefined if the database has no such index. */
   readonly statement: string | undefined
+  /** The conditions of partial indexes on the column: they serve only queries that say the same. */
+  readonly partial?: readonly string[]
 }
 
 /**
@@ -147,21 +159,21 @@ export async function missingIndexes(
   const { rows } = await sql<FoundIndex>`${dialect.catalog.indexes()}`.execute(db)
   // A view has no indexes.
   const wanted = wantedIndexes(book.model).filter(({ type }) => layout.tables[type]?.isView !== true)
-  const missing = wanted.filter((one) => {
+  const missing = wanted.flatMap((one): MissingIndex[] => {
     const place = layout.tables[one.type] as TablePlace
     const column = place.columns[one.field]?.name
-    return !rows.some(
-      (row) => row.table === place.name && row.schema === (place.schema ?? '') && row.column === column && serves(row.method, one),
-    )
-  })
-  const statements = missing.map((one) => {
-    const place = layout.tables[one.type] as TablePlace
+    const there = rows.filter((row) => row.table === place.name && row.schema === (place.schema ?? '') && row.column === column)
+    const serving = there.filter((row) => serves(row, one))
+    if (serving.some(({ partial }) => !partial)) return []
     const field = (book.model.types[one.type] as TypeModel).fields[one.field] as Field
-    return { ...one, statement: dialect.catalog.createIndex(place, one.field, field, one.for) }
+    const partial = serving.flatMap((row) => row.partial ?? [])
+    const statement = dialect.catalog.createIndex(place, one.field, field, one.for)
+    return [{ ...one, statement, ...(partial.length > 0 ? { partial } : {}) }]
   })
-  return { wanted: wanted.length, missing: statements }
+  return { wanted: wanted.length, missing }
 }
 
-function serves(method: string, { for: use }: WantedIndex): boolean {
-  return use === 'elements' ? method === 'gin' : method !== 'gin'
+function serves({ method, starts }: FoundIndex, { for: use }: WantedIndex): boolean {
+  if (use === 'elements') return method === 'gin'
+  return method !== 'gin' && (use !== 'start' || starts === undefined || starts === null || Boolean(Number(starts)))
 }

@@ -41,8 +41,8 @@ export interface FoundColumn {
 export interface WantedIndex {
   readonly type: string
   readonly field: string
-  /** Its purpose: equality, the start of a text, or elements of a list. */
-  readonly for: 'equality' | 'start' | 'elements'
+  /** Its purpose: equality, the start of a text, elements of a list, or times that live lists find as they pass. */
+  readonly for: 'equality' | 'start' | 'elements' | 'time'
   /** The rules that could use it: `read of plot: holder`. */
   readonly rules: readonly string[]
 }
@@ -55,4 +55,8 @@ export interface FoundIndex {
   readonly column: string
   /** `btree`, `gin` and so on. */
   readonly method: string
+  /** False if it cannot find the start of a text, because of its collation. */
+  readonly starts?: boolean | number | null
+  /** The condition of a partial index. */
+  readonly partial?: string | null
 }

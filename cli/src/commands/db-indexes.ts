@@ -15,9 +15,11 @@ async function indexesCommand(url: string, options: CommonOptions & { readonly f
     missingIndexes(db, dialect, book, await readLayout(db, dialect, book, layout)),
   )
   if (options.format === 'json') return say(JSON.stringify({ wanted, missing }, null, 2))
-  for (const { type, field, rules, statement } of missing) {
+  for (const { type, field, rules, statement, partial = [], for: use } of missing) {
     const [first = '', ...others] = rules
-    say(pc.dim(`-- ${shortened(first, 90)}${others.length > 0 ? `, and ${others.length} more` : ''}`))
+    const purpose = use === 'time' ? '; for live lists, as time passes' : ''
+    say(pc.dim(`-- ${shortened(first, 90)}${others.length > 0 ? `, and ${others.length} more` : ''}${purpose}`))
+    for (const condition of partial) say(pc.dim(`-- there is a partial index, which the rules cannot use: ${shortened(condition, 80)}`))
     say(statement ?? `-- ${type}.${field}: this database cannot index the elements of a list`)
   }
   if (missing.length > 0) say()

@@ -31,10 +31,13 @@ export const catalog: Catalog = Object.freeze({
     const column = columns[field]?.name ?? field
     const quoted = (one: string) => `\`${one.replaceAll('`', '``')}\``
     const table = [schema, name].flatMap((one) => (one === undefined ? [] : [quoted(one)])).join('.')
-    return `create index ${quoted(`${name}_${column}`.slice(0, 64))} on ${table} (${quoted(column)});`
+    return `create index ${quoted(`${name}_${column}`.slice(0, 64))} on ${table} (${quoted(column)}${use === 'start' ? `(${START})` : ''});`
   },
   heldAs,
 })
+
+// Long texts can only be indexed by their start.
+const START = 32
 
 const EXACTLY = 'character set utf8mb4 collate utf8mb4_nopad_bin'
 

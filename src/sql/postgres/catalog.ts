@@ -23,10 +23,13 @@ export const catalog: Catalog = Object.freeze({
     order by 1, 2, a.attnum`,
   indexes:
     (): Fragment => sql`select unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as "schema",
-    c.relname as "table", a.attname as "column", m.amname as method
+    c.relname as "table", a.attname as "column", m.amname as method, pg_get_expr(i.indpred, i.indrelid) as partial,
+    o.opcname like '%pattern_ops' or l.collname in ('C', 'POSIX') or (l.collname = 'default' and
+      exists (select 1 from pg_database d where d.datname = current_database() and d.datcollate in ('C', 'C.UTF-8', 'POSIX') and d.datlocprovider <> 'i')) as starts
     from pg_index i join pg_class c on c.oid = i.indrelid join pg_namespace n on n.oid = c.relnamespace join pg_class x on x.oid = i.indexrelid
     join pg_am m on m.oid = x.relam join pg_attribute a on a.attrelid = c.oid and a.attnum = i.indkey[0]
-    where i.indisvalid and i.indpred is null and n.nspname not in ('pg_catalog', 'pg_toast')`,
+    join pg_opclass o on o.oid = i.indclass[0] left join pg_collation l on l.oid = i.indcollation[0]
+    where i.indisvalid and n.nspname not in ('pg_catalog', 'pg_toast')`,
   createIndex({ schema, name, columns }: TablePlace, field: string, of: Field, use: WantedIndex['for']): string {
     const quoted = (one: string) => `"${one.replaceAll('"', '""')}"`
     const column = quoted(columns[field]?.name ?? field)

@@ -15,8 +15,9 @@ export const catalog: Catalog = Object.freeze({
   columns: (): Fragment =>
     sql`select '' as "schema", m.name as "table", c.name as "column", c.type as "type", m.type = 'view' as view from sqlite_master m, pragma_table_info(m.name) c where m.type in ('table', 'view') order by m.name, c.cid`,
   indexes: (): Fragment =>
-    sql`select '' as "schema", m.name as "table", i.name as "column", 'btree' as method
-      from sqlite_master m, pragma_index_list(m.name) l, pragma_index_info(l.name) i where m.type = 'table' and i.seqno = 0 and l.partial = 0`,
+    sql`select '' as "schema", m.name as "table", i.name as "column", 'btree' as method,
+        case when l.partial then (select s.sql from sqlite_master s where s.type = 'index' and s.name = l.name) end as partial
+      from sqlite_master m, pragma_index_list(m.name) l, pragma_index_info(l.name) i where m.type = 'table' and i.seqno = 0`,
   createIndex({ name, columns }: TablePlace, field: string, _of: Field, use: WantedIndex['for']): string | undefined {
     // There are no indexes on the elements of JSON lists.
     if (use === 'elements') return undefined

@@ -1,0 +1,76 @@
+// Which indexes the rules could use, and which of those that are there can serve.
+import { expect } from 'chai'
+import { sql } from 'kysely'
+import { forever, now, rulebook, toMany, toOne } from 'pachter'
+import { mariadb, missingIndexes, postgres, wantedIndexes } from 'pachter/sql'
+import { z } from 'zod'
+import { engines } from '../support/engines.js'
+
+const text = z.string()
+const book = rulebook({
+  me: { shape: z.object({ id: text, folder: text }), key: 'id' },
+  records: {
+    letter: {
+      shape: z.object({ id: text, writerId: text, path: text, opensAt: z.date(), seen: z.boolean() }),
+      key: 'id',
+      links: { copies: toMany('copy', 'letterId'), writer: toOne('reader', 'writerId') },
+    },
+    copy: {
+      shape: z.object({ id: text, letterId: text, readerId: text, until: z.date().optional() }),
+      key: 'id',
+      links: { reader: toOne('reader', 'readerId') },
+    },
+    reader: { shape: z.object({ id: text }), key: 'id' },
+  },
+}).rules({
+  letter: (letter, { me, anyone }) => ({
+    may: {
+      read: [
+        anyone.provided(letter.writerId.is(me.id)),
+        anyone.provided(letter.path.startsWith(me.folder)),
+        anyone.provided(letter.opensAt.isBefore(now)),
+        anyone.provided(letter.copies.some((copy) => copy.readerId.is(me.id).and(copy.until.orElse(forever).isAfter(now)))),
+      ],
+    },
+  }),
+})
+
+describe('indexes that rules could use', () => {
+  it('are on what is compared with the person, on links, and on times that pass', () => {
+    expect(wantedIndexes(book.model).map(({ type, field, for: use }) => `${type}.${field} ${use}`)).to.have.members([
+      'letter.writerId equality',
+      'letter.path start',
+      'letter.opensAt time',
+      'copy.readerId equality',
+      'copy.until time',
+    ])
+  })
+
+  for (const { name, dialect, open } of engines)
+    it(`are missing in ${name} while none that is there can serve`, async () => {
+      const db = await open(book)
+      const missing = async () => (await missingIndexes(db, dialect, book)).missing.map(({ type, field }) => `${type}.${field}`)
+      const all = await missing()
+      expect(all).to.have.length(5)
+      const run = (statement: string) => sql.raw(dialect === mariadb ? statement.replaceAll('"', '`') : statement).execute(db)
+      await run('create index i_writer on letter ("writerId", "opensAt")')
+      expect(await missing()).to.have.members(all.filter((one) => one !== 'letter.writerId'))
+      if (dialect !== mariadb) {
+        await run('create index i_opens on letter ("opensAt") where seen = seen')
+        const { missing: left } = await missingIndexes(db, dialect, book)
+        const opens = left.find(({ field }) => field === 'opensAt')
+        expect(opens?.partial?.join()).to.match(/seen = seen/)
+      }
+      if (dialect === postgres && name !== 'PGlite') {
+        await run('alter table letter alter column path type text collate "en-US-x-icu"')
+        await run('create index i_path on letter (path)')
+        expect(await missing()).to.include('letter.path')
+        await run('create index i_start on letter (path text_pattern_ops)')
+        expect(await missing()).not.to.include('letter.path')
+      }
+      for (const { statement } of (await missingIndexes(db, dialect, book)).missing)
+        await sql.raw(`${statement}`.replace(/;$/, '')).execute(db)
+      expect(await missing()).to.deep.equal([])
+      for (const table of ['letter', 'copy', 'reader']) await db.schema.dropTable(table).execute()
+    })
+})
