@@ -9,6 +9,7 @@ import {
   predicate,
   type Row,
   simplify,
+  TRUE,
   toComparable,
 } from '../condition/index.js'
 import { type Key, keyPlace, type TypeModel, typeModel } from '../rulebook/index.js'
@@ -113,13 +114,20 @@ export interface Seen {
   readonly place?: readonly PlaceValue[]
 }
 
+/** What must hold on the records that the asker may see, and of which the rest holds too. The same rules are the same node. */
+export function readableWhere(op: Operation, typeName: string, rest: readonly ConditionNode[]): ConditionNode {
+  const readable = op.asker.readable(typeName)
+  const others = rest.filter((one) => one !== TRUE)
+  return others.length === 0 ? readable : simplify(allOfNode([readable, ...others]))
+}
+
 /** Fetches records that the asker may see in one query, with the visible fields of each. */
 export async function see(op: Operation, typeName: string, selection: Omit<Selection, 'now'>): Promise<Seen[]> {
   const type = typeModel(op.asker.model, typeName)
   const read = op.asker.rules(typeName, 'read').clauses
   const limited = isLimited(read)
   const flags = [...(limited ? read.map(({ when }) => when) : []), ...(selection.flags ?? [])]
-  const where = simplify(allOfNode([op.asker.readable(typeName), selection.where]))
+  const where = readableWhere(op, typeName, [selection.where])
   if (where === FALSE) return []
   const found = await op.tables.select(typeName, { ...selection, where, now: op.env.now, ...(flags.length > 0 ? { flags } : {}) })
   return found.map(({ row, flags: answers, place }) => {

@@ -1,7 +1,7 @@
-import { allOfNode, type ConditionNode, type Row, simplify } from '../../condition/index.js'
+import type { ConditionNode, Row } from '../../condition/index.js'
 import { isJudgedAlong, type Key, type TypeModel, typeModel, type World } from '../../rulebook/index.js'
 import { withFields } from '../../viewpoint/index.js'
-import { type Operation, type Seen, see, visible } from '../operation.js'
+import { readableWhere, type Seen, see, visible } from '../operation.js'
 import { type Session, safely } from '../session.js'
 import type { Selection } from '../tables.js'
 import { typesAlong } from '../write/delete.js'
@@ -64,7 +64,7 @@ export class Reading {
       const where = this.#filter(type, given)
       return safely(`count ${typeName}`, async () => {
         const op = await this.#session.operation(this.#session.tables, [typeName, ...typesIn(where)])
-        return op.tables.count(typeName, { where: seenBy(op, type, [guardedWhere(op.asker, type, where)]), now: op.env.now })
+        return op.tables.count(typeName, { where: readableWhere(op, typeName, [guardedWhere(op.asker, type, where)]), now: op.env.now })
       })
     })
   }
@@ -76,7 +76,7 @@ export class Reading {
       return safely(`count ${typeName}`, async () => {
         const op = await this.#session.operation(this.#session.tables, [typeName, ...typesIn(where)])
         // The counted field must be visible too for a record to count.
-        const seen = seenBy(op, type, [guardedWhere(op.asker, type, where), visibleField(op.asker, typeName, by)])
+        const seen = readableWhere(op, typeName, [guardedWhere(op.asker, type, where), visibleField(op.asker, typeName, by)])
         return op.tables.countBy(typeName, by, { where: seen, now: op.env.now })
       })
     })
@@ -139,9 +139,4 @@ export class Reading {
     }
     return { seen, told }
   }
-}
-
-/** A condition for the records that the asker may see and that match the rest. */
-function seenBy(op: Operation, type: TypeModel, rest: readonly ConditionNode[]): ConditionNode {
-  return simplify(allOfNode([op.asker.readable(type.name), ...rest]))
 }
