@@ -30,7 +30,7 @@ export {
 } from './operators.js'
 export { bind, bindTerm, complement, knownValue, type Looked, UNDECIDED } from './partial.js'
 export { linkedBy, linkValues, shown } from './readers.js'
-export { sameCondition, sameTerm } from './same.js'
+export { sameCondition } from './same.js'
 export { shapeOf } from './shape.js'
 export { type PersonClaims, person, simplify, specialised } from './specialise.js'
 export { compareText, lowerAscii } from './text.js'

@@ -1,5 +1,5 @@
 import { CompiledQuery, type Kysely, type QueryResult } from 'kysely'
-import { type Comparable, type ConditionNode, type LiteralNode, type Row, sameTerm, shapeOf } from '../../condition/index.js'
+import { type Comparable, type ConditionNode, type LiteralNode, type Row, shapeOf } from '../../condition/index.js'
 import { type CallValues, comparableOf, Known, type Look, Slot } from '../../sql/index.js'
 import type { PlaceValue } from '../tables.js'
 
@@ -12,12 +12,23 @@ interface Plan {
 
 /** The values of a call: those of its literals, the time, and the place to continue after. */
 export class Values implements CallValues {
-  readonly #literals: readonly LiteralNode[]
+  /** The number of the first literal with each value. */
+  readonly #first = new Map<string, number>()
+  readonly #count: number
   readonly #all: readonly Comparable[]
+  /** Which literals have the same value: simplification compares them with each other, and nothing else about them. */
+  readonly sameness: string
   readonly looks: Look[] = []
 
   constructor(literals: readonly LiteralNode[], now: number, after: readonly PlaceValue[]) {
-    this.#literals = literals
+    this.#count = literals.length
+    const firsts = literals.map((literal, at) => {
+      const value = valueOf(literal)
+      const first = this.#first.get(value) ?? at
+      this.#first.set(value, first)
+      return first
+    })
+    this.sameness = firsts.join()
     this.#all = [...literals.map(({ value, type }) => comparableOf(value as Comparable, type)), now, ...after.map((place) => place ?? '')]
   }
 
@@ -26,18 +37,17 @@ export class Values implements CallValues {
   }
 
   known(literal: LiteralNode): Known {
-    const { value, type } = literal
-    const at = this.#literals.findIndex((one) => sameTerm(one, literal))
-    return at < 0 ? Known.constant(comparableOf(value as Comparable, type)) : this.#traced(at)
+    const at = this.#first.get(valueOf(literal))
+    return at === undefined ? Known.constant(comparableOf(literal.value as Comparable, literal.type)) : this.#traced(at)
   }
 
   now(): Known {
-    return this.#traced(this.#literals.length)
+    return this.#traced(this.#count)
   }
 
   /** A value of the place to continue after. */
   place(at: number): Known {
-    return this.#traced(this.#literals.length + 1 + at)
+    return this.#traced(this.#count + 1 + at)
   }
 
   #traced(at: number): Known {
@@ -88,8 +98,8 @@ export class Plans {
   #statement({ form, conditions, now, after, make }: Call): Pick<Plan, 'sql' | 'parameters'> & { readonly values: readonly Comparable[] } {
     const shapes = conditions.map(shapeOf)
     const literals = shapes.flatMap((shape) => shape.literals)
-    const key = [form, ...shapes.map(({ text }) => text), sameness(literals), after.map(formOf).join()].join('\n')
     const values = new Values(literals, now, after)
+    const key = [form, ...shapes.map(({ text }) => text), values.sameness, after.map(formOf).join()].join('\n')
     const known = this.#plans.get(key) ?? []
     const plan = known.find(({ looks }) => looks.every(({ at, ask, answer }) => ask(values.all[at] as Comparable) === answer))
     if (plan !== undefined) return { ...plan, values: values.all }
@@ -111,9 +121,9 @@ export class Plans {
   }
 }
 
-/** Which literals have the same value: simplification compares them with each other, and nothing else about them. */
-function sameness(literals: readonly LiteralNode[]): string {
-  return literals.map((literal) => literals.findIndex((one) => sameTerm(one, literal))).join()
+/** A text that is the same for literals that conditions take for the same. */
+function valueOf({ type, value }: LiteralNode): string {
+  return `${type} ${JSON.stringify(value)}`
 }
 
 function formOf(place: PlaceValue): string {
