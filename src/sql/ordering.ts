@@ -11,6 +11,8 @@ export interface Ordering {
   /** The column in ORDER BY, and in a form that compares in the same order. Absent if both are the plain column. */
   sorted?(column: Column): Fragment
   compared?(column: Column): Fragment
+  /** The direction in which an index has missing values last. */
+  readonly missingLast: 'ascending' | 'descending'
   /** Whether ORDER BY supports NULLS LAST. */
   readonly nullsLast: boolean
   /** Whether an index is used for row comparisons, as in `(a, b) > (x, y)`. */

@@ -48,7 +48,7 @@ if (BROWSER)
         await page.context().close()
       }
       console.log(
-        `      the page: ${Math.round(Number(size) / 1000)} kB, ${Math.round(Number(packed) / 1000)} kB with gzip; of use after ${Math.round(took)} ms`,
+        `      the page: ${Math.round(Number(size) / 1000)} kB, ${Math.round(Number(packed) / 1000)} kB with gzip; usable after ${Math.round(took)} ms`,
       )
       expect(took).to.be.lessThan(2000)
       expect(packed).to.be.lessThan(260_000)

@@ -26,7 +26,7 @@ describe('the page of pachter review', () => {
           took = Math.min(took, await page.evaluate(() => performance.now()))
           await page.context().close()
         }
-        console.log(`        of use after ${Math.round(took)} ms`)
+        console.log(`        usable after ${Math.round(took)} ms`)
         expect(took).to.be.lessThan(2000)
         const { page, complaints } = await open(`${site.url}/#plot/matrix`, { width: 1600, height: 1400 })
         for (const type of types) {

@@ -22,6 +22,7 @@ export const ordering: Ordering = Object.freeze({
     return isDouble ? sql`cast(${value.parameter(String)} as double)` : sql`${place}`
   },
   compared: ({ ref, as }: Column): Fragment => (isEnum(as) ? sql`${ref} + 0` : ref),
+  missingLast: 'descending',
   nullsLast: false,
   comparesRows: false,
 })

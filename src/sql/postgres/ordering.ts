@@ -17,6 +17,7 @@ export const ordering: Ordering = Object.freeze({
   sorted: comparable,
   compared: comparable,
   placed: (value: Known): Fragment => sql`${value.parameter()}`,
+  missingLast: 'ascending',
   nullsLast: true,
   comparesRows: true,
 })

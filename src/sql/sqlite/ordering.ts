@@ -8,6 +8,7 @@ import type { Ordering } from '../ordering.js'
 export const ordering: Ordering = Object.freeze({
   place: ({ ref }: Column, field: Field): Fragment | undefined => (field.type === 'time' ? ref : undefined),
   placed: (value: Known): Fragment => sql`${value.parameter((one) => (typeof one === 'boolean' ? Number(one) : one))}`,
+  missingLast: 'descending',
   nullsLast: true,
   comparesRows: true,
 })

@@ -67,10 +67,15 @@ export class SortOrder {
    */
   split(): readonly SortOrder[] | undefined {
     const [first, ...rest] = this.#steps
-    if (first === undefined || first.always) return undefined
+    if (first === undefined || first.always || this.#isIndexed(first)) return undefined
     if (first.after === null) return [new SortOrder(this.#ordering, this.#steps, 'missing')]
     const fromStart = [first, ...rest].map((step) => ({ ...step, after: undefined }))
     return [new SortOrder(this.#ordering, this.#steps, 'present'), new SortOrder(this.#ordering, fromStart, 'missing')]
+  }
+
+  /** Whether an index has the whole order, from the start. */
+  #isIndexed({ visible, after, descending }: Step): boolean {
+    return visible === undefined && after === undefined && (this.#ordering.missingLast === 'descending') === descending
   }
 
   /** The condition for the records of the query; undefined for all. */
