@@ -23,7 +23,7 @@ export class Values implements CallValues {
   constructor(literals: readonly LiteralNode[], now: number, after: readonly PlaceValue[]) {
     this.#count = literals.length
     const firsts = literals.map((literal, at) => {
-      const value = valueOf(literal)
+      const value = textOfLiteral(literal)
       const first = this.#first.get(value) ?? at
       this.#first.set(value, first)
       return first
@@ -37,7 +37,7 @@ export class Values implements CallValues {
   }
 
   known(literal: LiteralNode): Known {
-    const at = this.#first.get(valueOf(literal))
+    const at = this.#first.get(textOfLiteral(literal))
     return at === undefined ? Known.constant(comparableOf(literal.value as Comparable, literal.type)) : this.#traced(at)
   }
 
@@ -122,7 +122,7 @@ export class Plans {
 }
 
 /** A text that is the same for literals that conditions take for the same. */
-function valueOf({ type, value }: LiteralNode): string {
+function textOfLiteral({ type, value }: LiteralNode): string {
   return `${type} ${JSON.stringify(value)}`
 }
 
