@@ -1,8 +1,11 @@
 // What was worked out for a person is used again for their next request: never for anyone else, and never after a change.
 import { expect } from 'chai'
 import { rulebook, toOne } from 'pachter'
+import { overKysely } from 'pachter/kysely'
+import { createTables, sqlite } from 'pachter/sql'
 import { inMemory, openStore } from 'pachter/store'
 import { z } from 'zod'
+import { openSqlite } from '../support/sqlite.js'
 
 const Me = z.object({ id: z.string(), level: z.number(), tags: z.array(z.string()), born: z.date().optional() })
 const book = rulebook({
@@ -96,4 +99,50 @@ describe('rules that were worked out before', () => {
     ).to.equal(true)
     expect(await tried(mine)).to.equal(false)
   })
+})
+
+it('a kept statement sorts by no field that only another person sees', async () => {
+  const text = z.string()
+  const notes = rulebook({
+    me: { shape: z.object({ id: text }), key: 'id' },
+    records: { note: { shape: z.object({ id: text, left: text, right: text, open: z.boolean() }), key: 'id' } },
+  }).rules({
+    note: (note, { me, anyone }) => ({
+      may: {
+        read: [
+          anyone.provided(me.id.is('lea')).only('left', 'open'),
+          anyone.provided(me.id.is('rob')).only('right', 'open'),
+          anyone.provided(note.open.is(true)),
+        ],
+      },
+    }),
+  })
+  const note = [
+    { id: 'n1', left: '3', right: '1', open: false },
+    { id: 'n2', left: '2', right: '2', open: false },
+    { id: 'n3', left: '1', right: '3', open: false },
+    { id: 'n4', left: '0', right: '0', open: true },
+  ]
+  const db = openSqlite()
+  await createTables(db, notes, sqlite)
+  const kept = openStore(notes, overKysely(db, sqlite), { cursorSecret: 'a secret of the test' })
+  for (const one of note) await kept.asSystem('fill').create('note', one)
+  for (const id of ['lea', 'rob', 'lea'])
+    for (const sort of [['left', 'right'], ['right'], ['-left']] as const) {
+      const mine = kept.for({ id })
+      const meant = (await openStore(notes, inMemory({ note })).for({ id }).list('note', { sort })).map((one) => one.id)
+      expect(
+        (await mine.list('note', { sort })).map((one) => one.id),
+        `${id} ${sort}`,
+      ).to.deep.equal(meant)
+      expect(
+        (await mine.list('note', { sort, limit: 3 })).map((one) => one.id),
+        `${id} ${sort}`,
+      ).to.deep.equal(meant.slice(0, 3))
+      const { next } = await mine.page('note', { sort, size: 3 })
+      expect(
+        (await mine.page('note', { sort, size: 3, after: next })).records.map((one) => one.id),
+        `${id} ${sort}`,
+      ).to.deep.equal(meant.slice(3))
+    }
 })

@@ -102,8 +102,14 @@ for (const dialect of [postgres, mariadb, sqlite])
           const begun = nodes.map((node) => simplify(node, me))
           const ask = async ({ tables, sent }: ReturnType<typeof listening>, [where, ...flags]: readonly ConditionNode[], at: number) => {
             sent.length = 0
-            const steps = sort.map((field) => ({ field, descending }))
-            await tables.select('thing', { where: where as ConditionNode, flags, now: at, sort: steps, places: true })
+            // Another field is hidden from each person, and a page begins somewhere.
+            const hidden = NOW.indexOf(at) % sort.length
+            const steps = sort.map((field, n) => ({ field, descending, ...(n === hidden ? { visible: where as ConditionNode } : {}) }))
+            const after = sort.map((_, n) => (n === hidden ? null : TEXTS[(picks[n] as number) % TEXTS.length]) as string | null)
+            const asked = { where: where as ConditionNode, flags, now: at, sort: steps, places: true } as const
+            await tables.select('thing', asked)
+            await tables.select('thing', { ...asked, limit: 7 })
+            await tables.select('thing', { ...asked, limit: 7, after })
             await tables.count('thing', { where: where as ConditionNode, now: at })
             // Nobody answers, so the record is not found afterwards.
             const changes = { textA: TEXTS[(picks[0] as number) % TEXTS.length], numberA: NUMBERS[at % NUMBERS.length] }

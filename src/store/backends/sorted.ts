@@ -53,7 +53,8 @@ export class SortOrder {
 
   /** Everything that the SQL depends on, besides conditions and the place to continue after. */
   get form(): string {
-    return `${this.#part} ${this.#steps.map(({ name, descending }) => (descending ? '-' : '') + name).join()}`
+    const steps = this.#steps.map(({ name, descending, visible }) => (descending ? '-' : '') + name + (visible ? '?' : ''))
+    return `${this.#part} ${steps.join()}`
   }
 
   /** The conditions by which values are visible. */
