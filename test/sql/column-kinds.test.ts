@@ -32,12 +32,8 @@ const time = { shape: z.date(), asked: [...ASKED, at('1969-12-31T23:59:59.999Z')
 const quoted = (times: readonly string[], zone = '') => times.map((one) => `'${one}${zone}'`)
 const DAYS = ["'2026-06-15'", "'2026-06-16'", "'1969-12-31'", "'1970-01-01'", "'0004-02-29'"]
 
-const ON_POSTGRES: { readonly [name: string]: Kind } = {
-  text: { type: 'text', ...text, stored: TEXTS },
-  icu: { type: 'text collate "en-US-x-icu"', ...text, stored: TEXTS },
-  varchar: { type: 'varchar(40)', ...text, stored: TEXTS },
-  citext: { type: 'public.citext', ...text, stored: TEXTS },
-  loose: { type: 'text collate public.pachter_kind', ...text, stored: TEXTS },
+/** What both databases have under the same name. */
+const ON_BOTH: { readonly [name: string]: Kind } = {
   uuid: {
     type: 'uuid',
     shape: z.string(),
@@ -45,6 +41,15 @@ const ON_POSTGRES: { readonly [name: string]: Kind } = {
     asked: [uuid(1), uuid(2).toUpperCase(), 'no'],
   },
   bigint: { type: 'bigint', shape: z.int(), stored: ['1', '-5', '9007199254740991'], asked: [1, -5, 0, 9007199254740991] },
+}
+
+const ON_POSTGRES: { readonly [name: string]: Kind } = {
+  text: { type: 'text', ...text, stored: TEXTS },
+  icu: { type: 'text collate "en-US-x-icu"', ...text, stored: TEXTS },
+  varchar: { type: 'varchar(40)', ...text, stored: TEXTS },
+  citext: { type: 'public.citext', ...text, stored: TEXTS },
+  loose: { type: 'text collate public.pachter_kind', ...text, stored: TEXTS },
+  ...ON_BOTH,
   enum: { type: 'public.pachter_kind_state', ...labels },
   numeric: { type: 'numeric', ...number, stored: DECIMALS },
   money: { type: 'numeric(12, 2)', ...number, stored: ['0.10', '12.34', '-3.00', '7'] },
@@ -60,13 +65,7 @@ const CI = 'character set utf8mb4 collate utf8mb4_general_ci'
 const ON_MARIADB: { readonly [name: string]: Kind } = {
   varchar: { type: `varchar(40) ${CI}`, ...text, stored: TEXTS },
   binary: { type: 'varchar(40) character set utf8mb4 collate utf8mb4_bin', ...text, stored: TEXTS },
-  uuid: {
-    type: 'uuid',
-    shape: z.string(),
-    stored: [1, 2, 3].map((one) => `'${uuid(one)}'`),
-    asked: [uuid(1), uuid(2).toUpperCase(), 'no'],
-  },
-  bigint: { type: 'bigint', shape: z.int(), stored: ['1', '-5', '9007199254740991'], asked: [1, -5, 0, 9007199254740991] },
+  ...ON_BOTH,
   enum: { type: `enum('vacant', 'let', 'ending') ${CI}`, ...labels },
   decimal: { type: 'decimal(30, 10)', ...number, stored: DECIMALS },
   float: { type: 'float', ...number, stored: ['0', '0.1', '0.3', '12.34', '-1', '16777217'] },

@@ -3,7 +3,7 @@ import type { Field } from '../../rulebook/index.js'
 import type { Codec } from '../dialect.js'
 import type { Fragment } from '../expressions.js'
 import { fromJson, inJson, jsonValue, knownInstant, timeOf } from '../json-column.js'
-import { plainTime, timeText } from './storage-types.js'
+import { inSession, plainTime, timeText } from './storage-types.js'
 
 /** How columns of this database store values. */
 export const codec: Codec = Object.freeze({
@@ -15,7 +15,7 @@ export const codec: Codec = Object.freeze({
     if (inJson(field)) return JSON.stringify(jsonValue(field, given))
     if (field.type !== 'time') return given
     const time = timeText(knownInstant(given))
-    return as === 'timestamp' ? sql`convert_tz(${time}, '+00:00', @@session.time_zone)` : time
+    return as === 'timestamp' ? inSession(time) : time
   },
   decode(field: Field, held: unknown): unknown {
     if (held === null || held === undefined) return field.nullable ? null : undefined

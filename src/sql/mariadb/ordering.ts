@@ -3,7 +3,7 @@ import type { Field } from '../../rulebook/index.js'
 import type { Column, Fragment } from '../expressions.js'
 import type { Known } from '../known.js'
 import type { Ordering } from '../ordering.js'
-import { isEnum } from './storage-types.js'
+import { inSession, inUtc, isEnum } from './storage-types.js'
 
 /** How this database sorts. Enumerations are sorted by the position of their value, but compared by its text. */
 export const ordering: Ordering = Object.freeze({
@@ -14,8 +14,7 @@ export const ordering: Ordering = Object.freeze({
   },
   placed(value: Known, { as }: Column, field: Field): Fragment {
     const place = value.parameter()
-    if (field.type === 'time')
-      return as === 'timestamp' ? sql`convert_tz(${place}, '+00:00', @@session.time_zone)` : sql`cast(${place} as datetime(6))`
+    if (field.type === 'time') return as === 'timestamp' ? inSession(place) : sql`cast(${place} as datetime(6))`
     if (as === 'decimal') return sql`cast(${place} as decimal(65, 30))`
     // A literal with a fraction would be a decimal with few digits.
     const isDouble = value.look((one) => typeof one === 'number' && !Number.isSafeInteger(one))
@@ -26,7 +25,3 @@ export const ordering: Ordering = Object.freeze({
   nullsLast: false,
   comparesRows: false,
 })
-
-function inUtc(ref: Fragment): Fragment {
-  return sql`convert_tz(${ref}, @@session.time_zone, '+00:00')`
-}

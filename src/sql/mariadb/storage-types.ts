@@ -1,4 +1,4 @@
-import { type SqlBool, sql } from 'kysely'
+import { type RawBuilder, type SqlBool, sql } from 'kysely'
 import { type Comparable, FIRST_INSTANT, instantText, LAST_INSTANT, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
 import { Annotated } from '../annotated.js'
@@ -47,13 +47,23 @@ function written(ref: Fragment, as: string | undefined, type: Scalar): Fragment 
   if (type === 'time') {
     if (as === 'datetime(3)') return sql`${ref}`
     if (as === 'date') return sql`cast(${ref} as datetime(3))`
-    const time = as === 'timestamp' ? sql`convert_tz(${ref}, @@session.time_zone, '+00:00')` : ref
+    const time = as === 'timestamp' ? inUtc(ref) : ref
     // Through text: date arithmetic does not support year 0, and a cast may round.
     return sql`cast(left(cast(${time} as char), 23) as datetime(3))`
   }
   if (as === 'decimal') return sql`cast(${ref} as double)`
   if (as === 'float') return sql`cast(cast(${ref} as char) as double)`
   return as === 'uuid' ? sql`cast(${ref} as char(36))` : sql`${ref}`
+}
+
+/** A time of a TIMESTAMP column, which is given in the time zone of the session, in UTC. */
+export function inUtc(time: Fragment): Fragment {
+  return sql`convert_tz(${time}, @@session.time_zone, '+00:00')`
+}
+
+/** A time in UTC, as text, as a TIMESTAMP column takes it. */
+export function inSession(time: unknown): RawBuilder<unknown> {
+  return sql`convert_tz(${time}, '+00:00', @@session.time_zone)`
 }
 
 /** A parameter. */
@@ -150,7 +160,7 @@ function besideTime(column: Plain, order: Order, instant: Known, exact: Test): T
   if (column.as !== 'timestamp') return besideInstant(column, order, instant)
   // Where clocks are set back, an hour comes twice in the time zone of the session: so the plain column is only compared roughly.
   const roughly = (end: 0 | 1) => instant.parameter((time) => timeText(withinYears((time as number) + (end === 0 ? -ROUGHLY : ROUGHLY))))
-  return besideNumber(exact, order, column.ref, (end) => sql`convert_tz(${roughly(end)}, '+00:00', @@session.time_zone)`)
+  return besideNumber(exact, order, column.ref, (end) => inSession(roughly(end)))
 }
 
 const ROUGHLY = 3 * 3_600_000

@@ -248,7 +248,7 @@ class KyselyTables implements Tables {
     const { returns } = this.#dialect.transactions
     const given = Object.entries(encodeRow(this.#dialect, place, changes))
     const tests = [isKey(place.model, target.key), target.where]
-    const form = `update ${type} ${given.map(([column, value]) => (isPlain(value) ? column : undefined)).join()}`
+    const form = `update ${type} ${given.map(([column]) => column).join()}`
     const make = (values?: Values) => {
       const set = given.map(([column, value], at) => [column, values && value !== null ? sql`${values.place(at).parameter()}` : value])
       const query = this.#db
