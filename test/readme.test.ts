@@ -1,11 +1,11 @@
 import { execFile } from 'node:child_process'
-import { existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { promisify } from 'node:util'
 import { expect } from 'chai'
 import { GENERATED } from '../docs/generate.js'
-import { plain, within } from './support/command.js'
+import { pachter, plain, within } from './support/command.js'
 
 it('what is made from the source is what the source says', () => {
   for (const [path, made] of Object.entries(GENERATED)) {
@@ -31,11 +31,13 @@ const DOCUMENTS = [
   'docs/checking.md',
   'docs/web.md',
 ]
-/** What is shown of the source there stands in the source. */
-const EXCERPTS = 'docs/allotment.md'
+const PAGES = readdirSync(new URL('../docs', import.meta.url)).flatMap((name) => (name.endsWith('.md') ? [`docs/${name}`] : []))
 const textOf = (document: string) => readFileSync(root + document, 'utf8')
+/** The blocks of a document: their language, the file that they are from, and their text. */
 const blocksOf = (document: string) =>
-  [...textOf(document).matchAll(/```(ts|text)\n([\s\S]*?)```/g)].map(([, kind, text = '']) => ({ kind, text }))
+  [...textOf(document).matchAll(/^```(\w+)(?: (\S+))?\n([\s\S]*?)^```/gm)].map(([, kind, file, text = '']) => ({ kind, file, text }))
+/** Code without what formatting changes. */
+const bare = (code: string) => code.replace(/\s/g, '').replace(/,(?=[)\]}]|$)/g, '')
 /** The anchors of the headings of a document, as code hosts make them. */
 const headingsOf = (document: string) =>
   [...textOf(document).matchAll(/^#+ (.*)$/gm)].map(([, title = '']) =>
@@ -62,7 +64,7 @@ describe('what the documents print', () => {
 
   before(() => {
     for (const document of DOCUMENTS) {
-      const code = blocksOf(document).flatMap(({ kind, text }) => (kind === 'ts' && !text.includes('export default') ? [text] : []))
+      const code = blocksOf(document).flatMap(({ kind, file, text }) => (kind === 'ts' && file === undefined ? [text] : []))
       writeFileSync(fileOf(document), code.join('\n'))
     }
     const compilerOptions = { noUncheckedIndexedAccess: false }
@@ -75,10 +77,17 @@ describe('what the documents print', () => {
     for (const file of [...DOCUMENTS.map(fileOf), project]) rmSync(file, { force: true })
   })
 
-  it(`${EXCERPTS} shows of the source what is there`, () => {
-    const found = [...textOf(EXCERPTS).matchAll(/```tsx? (\S+)\n([\s\S]*?)```/g)]
-    expect(found.length).to.be.greaterThan(5)
-    for (const [, file = '', text = ''] of found) expect(textOf(file), file).to.include(text)
+  it('what is shown of a file is in that file, and no other code is shown', () => {
+    let excerpts = 0
+    for (const document of ['README.md', ...PAGES])
+      for (const { kind, file, text } of blocksOf(document)) {
+        expect(kind, `${document}: ${text}`).to.be.oneOf(['ts', 'tsx', 'sh', 'text', 'yaml', 'sql'])
+        if (kind !== 'ts' && kind !== 'tsx') continue
+        if (file === undefined) expect(DOCUMENTS, `${document}: ${text}`).to.include(document)
+        else for (const part of text.split('\n\n')) expect(bare(textOf(file)), `${document}: ${file}`).to.include(bare(part))
+        if (file !== undefined) excerpts++
+      }
+    expect(excerpts).to.be.greaterThan(12)
   })
 
   for (const document of DOCUMENTS) {
@@ -89,8 +98,7 @@ describe('what the documents print', () => {
     })
   }
 
-  const pages = readdirSync(`${root}docs`).flatMap((name) => (name.endsWith('.md') ? [`docs/${name}`] : []))
-  for (const document of [...pages, 'README.md', 'CONTRIBUTING.md', 'SECURITY.md'])
+  for (const document of [...PAGES, 'README.md', 'CONTRIBUTING.md', 'SECURITY.md'])
     it(`${document} links only to pages and headings that are there`, () => {
       for (const [, link = '', heading] of textOf(document).matchAll(/\]\((?!https:)([^)#]*)(?:#([^)]+))?\)/g)) {
         const target = link === '' ? document : join(dirname(document), link)
@@ -104,10 +112,59 @@ describe('what the documents print', () => {
   })
 })
 
+describe('the expectations in the documents', () => {
+  const folder = `${root}expectations-test/`
+  after(() => rmSync(folder, { recursive: true, force: true }))
+  const yamlOf = (document: string) => blocksOf(document).flatMap(({ kind, text }) => (kind === 'yaml' ? [text] : []))
+
+  it('hold for the files of the quick start', async () => {
+    const [rules, configuration] = ['// rules.ts', '// pachter.config.ts'].map(
+      (name) => blocksOf('docs/quick-start.md').find(({ text }) => text.startsWith(name))?.text,
+    )
+    const plots = [
+      { id: 'p-01', holderId: 'ines', planting: 'kale', rent: 30 },
+      { id: 'p-02', holderId: 'bram', planting: 'beans', rent: 28 },
+    ]
+    mkdirSync(`${folder}data`, { recursive: true })
+    mkdirSync(`${folder}expectations`)
+    const files = {
+      'rules.ts': rules,
+      'pachter.config.ts': `import { book } from './rules.js'\n${configuration}`,
+      'data/plot.json': JSON.stringify(plots),
+      'data/entry.json': '[]',
+      'expectations/plots.yaml': yamlOf('docs/quick-start.md').join(''),
+    }
+    for (const [name, text] of Object.entries(files)) writeFileSync(folder + name, text as string)
+    const { status, stdout, stderr } = pachter('check', folder)
+    expect(status, stdout + stderr).to.equal(0)
+    expect(stdout).to.match(/4 expectations/)
+    // They can fail.
+    writeFileSync(`${folder}data/plot.json`, JSON.stringify(plots.map((plot) => ({ ...plot, holderId: 'ines' }))))
+    expect(pachter('check', folder).status).to.equal(1)
+  })
+
+  it('run with the configuration in docs/commands.md', () => {
+    const { status, stdout, stderr } = pachter('check', `${root}test/excerpts`)
+    expect(status, stdout + stderr).to.equal(0)
+    expect(stdout).to.match(/3 expectations/)
+  })
+
+  it('hold for the demo world', async () => {
+    mkdirSync(folder, { recursive: true })
+    const [people, tables] = yamlOf('docs/checking.md') as [string, string]
+    writeFileSync(`${folder}demo.yaml`, people)
+    writeFileSync(`${folder}tables.yaml`, `pachter expectations: 1\n${tables}`)
+    for (const name of ['demo', 'tables']) {
+      const { status, stdout, stderr } = await within(`check ${folder}${name}.yaml`)
+      expect(status, stdout + stderr).to.equal(0)
+    }
+  })
+})
+
 describe('the commands in the documents', () => {
-  const commands = [...readdirSync(`${root}docs`).map((name) => `docs/${name}`), 'README.md']
-    .filter((name) => name.endsWith('.md'))
-    .flatMap((document) => [...textOf(document).matchAll(/^(?:.*&& )?npx pachter ([^\n#&>]*)/gm)].map(([, args = '']) => args.trim()))
+  const commands = [...PAGES, 'README.md'].flatMap((document) =>
+    [...textOf(document).matchAll(/^(?:.*&& )?npx pachter ([^\n#&>]*)/gm)].map(([, args = '']) => args.trim()),
+  )
   const unique = [...new Set(commands)].sort()
   /** These need a server, a running application or a repository, write files, or run until they are stopped. */
   const isElsewhere = (args: string) => /:\/\/|^review|--save|--between|--watch|--mutants|coverage\//.test(args)

@@ -31,7 +31,7 @@ const anybody = store.for(null) as unknown as {
 const fresh = { whole: true, now }
 
 describe("one person's rules in a page", () => {
-  it('say of every record that somebody sees what the server says, or to ask it', async () => {
+  it('say of every visible record what the server says, or to ask it', async () => {
     const count = { same: 0, asked: 0 }
     for (const person of people) {
       const view = pageView((await rulesOf(person)).rules)

@@ -44,7 +44,7 @@ describe('the server of the allotment site', () => {
     expect((await ask(undefined, 'GET', '/api/nothing')).status).to.equal(404)
   })
 
-  it('trusts the provider for the identity, and nobody for the roles', async () => {
+  it('trusts the provider for the identity, but not for the roles', async () => {
     const invoices = async (token?: string) => (await ask(token, 'GET', '/api/invoice')).body.records?.length
     const asked = async (token: string) => (await ask(token, 'GET', '/api/plot')).status
     const mine = await invoices(await as('ines'))

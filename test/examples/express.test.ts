@@ -52,7 +52,7 @@ describe('the example of a guard in an application of its own', () => {
     expect((await ines.plant('p-06', 'weeds')).status).to.equal(403)
   })
 
-  it('takes nothing from other sites, nor from who has signed out', async () => {
+  it('accepts no writes from other sites, nor after signing out', async () => {
     const ines = await signIn('ines')
     for (const headers of [{ 'sec-fetch-site': 'cross-site' }, { origin: 'https://elsewhere.example' }, {}])
       expect((await ines.plant('p-01', 'weeds', headers as Record<string, string>)).status, JSON.stringify(headers)).to.equal(403)

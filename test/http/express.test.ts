@@ -111,7 +111,7 @@ describe('an Express application of its own, with its own cookies', () => {
       expect((await call(`/api/plot/p-01/files/${name}`, 's1')).status, name).to.equal(404)
   })
 
-  it('shows the claims to developers, and to nobody in production', async () => {
+  it('shows the claims to developers, and never in production', async () => {
     const shown = (await call('/api/plot/p-99', 's2')).headers.get('x-me') as string
     expect(JSON.parse(decodeURIComponent(shown))).to.deep.equal(people.bram)
     expect((await call('/parsed/plot', 's2')).headers.get('x-me')).to.equal(null)

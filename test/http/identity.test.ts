@@ -57,7 +57,7 @@ describe('who is asking, by a token', () => {
     ],
   ]
   for (const [what, header] of BAD)
-    it(`with ${what} is nobody, and no visitor`, async () => {
+    it(`with ${what} is refused, and is no visitor`, async () => {
       const outcome = await identity(asking(await header())).then(
         (me) => me,
         (error: { code?: string }) => error.code,
@@ -102,7 +102,7 @@ describe('who is asking, by a token', () => {
       expect(await of({ email: 'ines@marshlane.example', email_verified: verified }), String(verified)).to.equal('BAD_CREDENTIALS')
   })
 
-  it('fetches keys, and accepts nobody if that fails', async () => {
+  it('fetches keys, and refuses every token if that fails', async () => {
     let up = true
     const server = createServer((_request, response) => {
       response.statusCode = up ? 200 : 500

@@ -43,7 +43,7 @@ async function everybodyWatches(
 
 for (const [where, open] of Object.entries(backends(book)))
   describe(`live lists ${where}`, () => {
-    it('tell everybody what listing anew would show, and nothing else, whatever is written', async () => {
+    it('send each person what a new list would show, and nothing else, for any write', async () => {
       const isQuick = where === 'in memory'
       const step = fc.record({
         type: fc.constantFrom(...types),
@@ -99,7 +99,7 @@ for (const [where, open] of Object.entries(backends(book)))
   })
 
 describe('live lists of what may be deleted', () => {
-  it('tell of what comes to stand in the way, and of what does so no longer', async () => {
+  it('report when something starts to block a delete, and when it stops', async () => {
     const those = ['plot', 'entry', 'note'] as const
     const people = { a: { id: 'a' }, b: { id: 'b' } }
     const step = fc.record({ what: fc.constantFrom('put', 'put', 'take', 'give'), one: anyRecord })
@@ -176,7 +176,7 @@ describe('live lists, one by one', () => {
     expect(await plots.since()).to.deep.equal(['gone p-01'])
   })
 
-  it('what somebody is themselves changes all that they see, and what they may do', async () => {
+  it('a change of the own record changes all that they see and may do', async () => {
     const invoices = await told(live, store, odile ?? null, 'plot')
     await system().update('member', 'm-03', { roles: ['treasurer'] })
     const events = await invoices.since()

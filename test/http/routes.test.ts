@@ -9,7 +9,7 @@ describe('routes', () => {
   let closing: (() => unknown) | undefined
   after(() => closing?.())
 
-  it('give everybody what the access matrix says, of every record of the demo world', async () => {
+  it('give each person what the access matrix says, for every record of the demo world', async () => {
     const here = serve()
     const network = serve()
     closing = await network.listen()

@@ -45,7 +45,7 @@ describe('requests from elsewhere', () => {
   const write = (headers: object, options?: object) =>
     ask(site(options), '/plot/p1', { method: 'PATCH', headers: { ...JSON_BODY, ...headers }, body: '{"holderId":"ann"}' })
 
-  it('change nothing by a plain function that says who asks: it may go by cookies', async () => {
+  it('change nothing by a plain function that says who asks: it may use cookies', async () => {
     expect((await write({})).status).to.equal(403)
     expect((await write({ origin: 'https://evil.example' })).status).to.equal(403)
     expect((await write({ 'sec-fetch-site': 'cross-site' })).status).to.equal(403)
@@ -100,7 +100,7 @@ describe('tags', () => {
   })
 })
 
-describe('a record made beneath another', () => {
+describe('a record created below another', () => {
   const post = (path: string, body: object) =>
     ask(site(), path, { method: 'POST', headers: { ...JSON_BODY, authorization: 'Bearer x' }, body: JSON.stringify(body) })
 

@@ -23,7 +23,7 @@ const ask = async (person: string, questions: unknown, more: object = {}) => {
 const entry = { plotId: 'p-01', audience: 'plot', text: 'Sown.' }
 
 describe('verdicts that a page asks for', () => {
-  it('are those of the store, for everybody, every record and every action', async () => {
+  it('are those of the store, for every person, record and action', async () => {
     for (const person of Object.keys(ground.people))
       for (const type of served) {
         const mine = store.for(ground.people[person] as never)
@@ -77,7 +77,7 @@ describe('verdicts that a page asks for', () => {
     expect(JSON.stringify(await of('p-01'))).not.to.match(/clause|holder/)
   })
 
-  it('come along with a list, in the words of a veto where one stands in the way', async () => {
+  it('come with a list, with the message of the veto that refuses', async () => {
     const response = await handle(new Request('http://localhost/api/plot?may=update', { headers: { 'x-person': 'bram' } }))
     const { records: listed } = (await response.json()) as { records: { record: { id: string }; may: { update: object } }[] }
     const of = (key: string) => listed.find(({ record }) => record.id === key)?.may.update

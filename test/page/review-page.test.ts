@@ -18,7 +18,7 @@ describe('the page of pachter review', () => {
       const shown = (page: Page) => page.locator('[role=gridcell]').first().waitFor()
       const wrong = (complaints: readonly string[]) => complaints.filter((what) => !what.startsWith(`asked for ${site.url}`))
 
-      it('is of use within two seconds, and shows in each cell what the matrix says', async () => {
+      it('is usable within two seconds, and each cell shows what the matrix says', async () => {
         let took = Number.POSITIVE_INFINITY
         for (const _ of [1, 2]) {
           const { page } = await open(site.url)
@@ -223,7 +223,7 @@ describe('the page of pachter review', () => {
         expect(page.url()).to.include('bram')
       })
 
-      it('shows what happens to whom if a plot is shared, or a clause is not there, and forgets it again', async () => {
+      it('shows what changes for each person if a plot is shared or a clause is removed, and resets it', async () => {
         const { page, complaints } = await open(`${site.url}/#share/matrix`)
         await shown(page)
         await page.getByRole('button', { name: 'Add record' }).click()

@@ -100,7 +100,7 @@ describe('coverage', () => {
     expect(counts['update, holder; only state; afterwards role warden: afterwards']).to.deep.equal([0, 1])
   })
 
-  it('of the demo world is complete except for what nobody can cause', () => {
+  it('of the demo world is complete, except for what no data can cause', () => {
     const { points } = coverageOf(ground, expectations)
     const open = points.filter(({ counts }) => counts.includes(0))
     expect(open.map(({ rule }) => rule)).to.deep.equal(['update, role secretary; only holderId, coHolderIds, state; within handOver'])

@@ -83,7 +83,7 @@ function isEquivalent(model: Model, type: string): boolean {
 }
 
 describe('an application that is running', () => {
-  it('passes where it goes by the rules, by really trying what may be tried', async () => {
+  it('passes if the application follows the rules, and really tries what may be tried', async () => {
     const site = siteOf(book.model)
     const found = await Promise.all(expectations.map((one) => judgeDeployed(site, one)))
     const judged = found.filter((one) => 'held' in one)

@@ -84,7 +84,7 @@ describe('the access matrix', () => {
     expect(allowed).to.be.greaterThan(500)
   })
 
-  it('names the standings, and the records on which nobody has one', () => {
+  it('names the standings, and the records on which no person has one', () => {
     const matrix = accessMatrix(book, 'plot', { people: { ines: people.ines, bram: people.bram, visitor: null }, records, now: today })
     expect(matrix.standings('bram', 'p-01')).to.deep.equal(['guest', 'helper'])
     expect(matrix.standings('visitor', 'p-01')).to.deep.equal([])

@@ -119,7 +119,7 @@ describe('a filter for queries of one’s own', () => {
     expect(rowFilter(view, 'update', 'plot', { dialect: postgres }).values).to.deep.equal(['m-1'])
   })
 
-  it('is refused where it would not be about anybody, or a type or action is unknown', async () => {
+  it('is refused without a person, or for an unknown type or action', async () => {
     const view = book.for({ id: 'm-1' }, { records: DATA })
     expect(() => rowFilter(view, 'raed' as never, 'plot', { dialect: sqlite })).to.throw('read')
     expect(() => rowFilter(view, 'read', 'plto' as never, { dialect: sqlite })).to.throw('plot')

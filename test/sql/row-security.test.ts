@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { type Kysely, sql } from 'kysely'
@@ -61,7 +62,22 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
         expect(exact).to.be.greaterThan(100)
       }))
 
-    it('shows more where fields are withheld from everybody, which column privileges do', () =>
+    it('is used as docs/databases.md prints it', () =>
+      under({}, async () => {
+        const document = readFileSync(new URL('../../docs/databases.md', import.meta.url), 'utf8')
+        const [, block = ''] = /```sql\n([\s\S]*?)```/.exec(document) ?? []
+        const printed = block.replace('role reports', `role ${ROLE}`)
+        const found = await db.connection().execute(async (connection) => {
+          const results: unknown[][] = []
+          for (const statement of printed.trim().split('\n')) results.push((await sql.raw(statement).execute(connection)).rows)
+          return results.find((result) => result.length > 1) as { id: string }[]
+        })
+        const wanted = book.for({ id: 'm-01' } as never, { records: records as never }).filter('notice', rows.notice as never)
+        expect(keys(found)).to.have.members(keys(wanted))
+        expect(found.length).to.be.lessThan(rows.notice?.length as number)
+      }))
+
+    it('shows more if fields are withheld from everyone, by column privileges', () =>
       under({ withhold: ['plot.wardenNotes', 'plot.rentDue'] }, async () => {
         expect(await asSeen(people.ines, 'plot')).to.deep.equal(['p-01'])
         expect(await asSeen(people.bram, 'plot')).to.deep.equal(['p-01', 'p-02', 'p-03', 'p-10'])
@@ -96,7 +112,7 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
     // One of them is enough: it takes as many statements as there are fields.
     const enough = engine.name === 'PostgreSQL' || engines.every(({ name }) => name !== 'PostgreSQL')
     if (enough)
-      it('lets nobody delete, change or create what the rules would not let them', () =>
+      it('refuses each delete, update and create that the rules refuse', () =>
         under({}, async () => {
           const done = { delete: 0, update: 0, create: 0 }
           for (const me of [people.ines, people.tomasz, people.kofi, null]) {
@@ -210,7 +226,7 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
       expect(left).to.deep.equal([])
     })
 
-    it('takes no half for the whole number next to it, where a link goes by either', async () => {
+    it('does not take a half for the next whole number in a link', async () => {
       const tables = await engine.open(everyKind)
       await makeRole(tables)
       const from = { kind: 'field', of: 'record', path: ['integerA'], type: 'integer', optional: true }
@@ -226,7 +242,7 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
       expect(seen).to.deep.equal(['t-1'])
     })
 
-    it('takes nothing of a list of claims that is improper there, whatever it is beside', async () => {
+    it('ignores values of the wrong type in a list of claims', async () => {
       const tables = await engine.open(everyKind)
       await makeRole(tables)
       const among = (list: string, type: string, field: string, of: string) => ({

@@ -51,7 +51,7 @@ const DATA = [
 ]
 
 for (const [where, open] of Object.entries(backends(book))) {
-  describe(`updates judged on what becomes of the record, ${where}`, () => {
+  describe(`updates judged on the record afterwards, ${where}`, () => {
     let store: Store<any>
     beforeEach(async () => {
       store = openStore(book, await open()) as Store<any>

@@ -79,7 +79,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       })
     }
 
-    it('goes on beneath, and ends where a chain comes back to itself', async () => {
+    it('continues to lower levels, and ends where a chain returns to itself', async () => {
       await put('entry', { id: 'e', plotId: 'p1', ownerId: 'a' })
       await put(
         'note',
@@ -92,7 +92,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await left()).to.equal('p2')
     })
 
-    it('is foreseen by lists as by judging each by itself, whatever leads to what', async () => {
+    it('is the same in lists as for each record alone, for any chain of links', async () => {
       await fc.assert(
         fc.asyncProperty(fc.array(anyRecord, { maxLength: 6 }), async (given) => {
           store = openStore(book, await open()) as never

@@ -189,7 +189,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name in OPEN)
       expect(await plantings()).to.deep.equal(['leeks', 'chard'])
     })
 
-    it('a connection lost during the commit: nobody is told that nothing was written', async () => {
+    it('a connection lost during the commit: no error claims that nothing was written', async () => {
       const { store } = using({ losing: true })
       const error = await failure(store.for({ id: 'm-1' }).update('plot', 'p-1', { planting: 'leeks' }))
       expect(isPachterError(error, 'UNCERTAIN'), String(error)).to.equal(true)

@@ -59,7 +59,7 @@ describe('what comes along with a list', () => {
       expect(await mine.list('remark', { include }).catch((error: { code: string }) => error.code)).to.equal('BAD_QUERY')
   })
 
-  it('tells nothing of fields that a link goes by and the asker does not see', async () => {
+  it('reveals nothing about fields that a link uses and the asker does not see', async () => {
     const Plot = z.object({ id: z.string(), holderId: z.string() })
     const Note = z.object({ id: z.string(), plotId: z.string(), text: z.string() })
     const shy = rulebook({

@@ -62,7 +62,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await outcome(fresh.create('bed', { ownerId: 'm2' }))).to.equal('done')
     })
 
-    it('are not used again, by whomever the record was removed', async () => {
+    it('are not used again, no matter who removed the record', async () => {
       const give = (id: string | number, type = 'bed') => outcome(store.for(WARDEN).create(type, { ...mine, id }))
       expect(await give('b1')).to.equal('done')
       await store.for(INES).delete('bed', 'b1')

@@ -18,7 +18,7 @@ const book = rulebook({ me: { shape: z.object({ id: z.string() }), key: 'id' }, 
 })
 
 for (const [where, open] of Object.entries(backends(book)))
-  describe(`whoever may put themselves on a list and off it, ${where}`, () => {
+  describe(`people who may add themselves to a list and remove themselves, ${where}`, () => {
     const CASES: readonly [was: string[], becomes: string[], who: string, allowed: boolean][] = [
       [[], ['ann'], 'ann', true],
       [['bob'], ['bob', 'ann'], 'ann', true],

@@ -131,7 +131,7 @@ describe('a person called "system"', () => {
 
 describe('verdicts before anything is done', () => {
   const view = book.for({ id: 'ann' }, { records: { share: [] } })
-  it('know what the server stamps on a new record, and what nobody may send', () => {
+  it('know what the server stamps on a new record, and what no person may send', () => {
     const made = { id: 'new', holderId: 'bob', state: 'open' as const }
     expect(view.verdict('create', 'plot', made)).to.include({ allowed: true })
     expect(view.why('create', 'plot', made).clause?.holds).to.equal(true)

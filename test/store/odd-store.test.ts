@@ -120,7 +120,7 @@ describe('what a guarded store asks of the tables behind it', () => {
     return (model) => watch(inMemory(DATA)(model))
   }
 
-  it('nothing if nobody could see anything', async () => {
+  it('nothing if no person could see anything', async () => {
     const asked: string[] = []
     const store = openStore(book, watched(asked))
     expect(await store.for(null).list('counter')).to.deep.equal([])

@@ -153,7 +153,7 @@ for (const { name, dialect, open } of engines.filter(({ name }) => name !== 'SQL
 
 for (const { name, dialect, open } of engines)
   describe(`in a transaction of one's own in ${name}`, () => {
-    it('rules that go by what must not be there ask for one that keeps others apart', async () => {
+    it('rules that depend on missing records require an isolation that keeps writers apart', async () => {
       const db = await open(calendar)
       const tried = async (level: 'serializable' | 'read committed') => {
         const begun = dialect.transactions.lock === undefined ? db.transaction() : db.transaction().setIsolationLevel(level)

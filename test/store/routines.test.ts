@@ -66,7 +66,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       ])
     })
 
-    it('a routine is called by whom its own clauses let', async () => {
+    it('a routine can be called by the people that its clauses allow', async () => {
       const nothing = async () => 'ran'
       expect(await outcome(store.for(HOLDER).routine('closeSeason', nothing))).to.equal('REFUSED You may not call closeSeason.')
       expect(await outcome(store.for(null).routine('closeSeason', nothing))).to.equal('SIGN_IN Sign in to call closeSeason.')
@@ -116,7 +116,7 @@ for (const [where, open] of Object.entries(backends(book))) {
       expect(await outcome(mine.transaction((inside) => inside.transaction(two)))).to.equal('done')
     })
 
-    it('trusted code does in the same transaction what the rules let nobody do by hand: all of it is kept, or none', async () => {
+    it('trusted code does in the same transaction what the rules allow no person to do: all or nothing is written', async () => {
       const mine = store.for(HOLDER)
       const close = (text: string) =>
         outcome(

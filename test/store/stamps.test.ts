@@ -107,7 +107,7 @@ describe('stamps', () => {
     expect(await store.for(WARDEN).update('entry', 'e-1', { text: 'x', editedAt: new Date(7) })).to.deep.include({ editedAt: new Date(7) })
   })
 
-  it('know one instant for a whole call, which rules and filters go by as well', async () => {
+  it('use one instant for a whole call, in rules and filters too', async () => {
     let ticks = 0
     const dated = begun.rules({
       entry: (entry, { anyone, after }) => ({

@@ -103,7 +103,7 @@ describe('a viewpoint', () => {
     }
   })
 
-  it('filters lists, by action too; an orphan belongs to nobody', () => {
+  it('filters lists, by action too; a record without an owner has no holder', () => {
     const plots = [hers, vacant, others, orphan]
     const ids = (records: { id: string }[]) => records.map(({ id }) => id)
     expect(ids(ines.filter('plot', plots))).to.deep.equal(['p-1', 'p-2'])

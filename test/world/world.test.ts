@@ -197,7 +197,7 @@ describe('the demo world', () => {
     })
   }
 
-  it('reads what somebody is from their record, at every call', async () => {
+  it('reads the roles of a person from their record, at every call', async () => {
     const world = openStore(book, inMemory(generateWorld()), { now: today })
     const ines = world.for(people.ines)
     const system = world.asSystem('change what she is')
@@ -212,7 +212,7 @@ describe('the demo world', () => {
     expect(await ines.has('openLedger')).to.equal(false)
   })
 
-  it('gives everybody the same from SQLite, from memory and by filtering an array', async () => {
+  it('gives each person the same from SQLite, from memory and by filtering an array', async () => {
     const data = generateWorld()
     const memory = openStore(book, inMemory(data), { now: today })
     for (const [name, claims] of Object.entries(everybody)) {
