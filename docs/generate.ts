@@ -52,7 +52,7 @@ ${rows.join('\n')}
 function comparisonRows(): string[] {
   const named = (test: (operator: Operator) => boolean) =>
     COMPARISONS.filter((by) => test(operatorOf(by)))
-      .map((by) => `\`${by}\`${operatorOf(by).note === undefined ? '' : ` (${operatorOf(by).note})`}`)
+      .map((by) => `\`${by}\`${by === 'isIgnoringCase' ? ' (A to Z: for email addresses)' : ''}`)
       .join(', ')
   const onOne = ({ lists }: Operator) => lists === '' || lists === 'right'
   return [

@@ -21,7 +21,9 @@ async function bundled(entry: string) {
       rolldownOptions: { external: ['react'], output: { minify: true } },
     },
   })) as Rollup.RollupOutput[]
-  const code = output?.output.map((chunk) => ('code' in chunk ? chunk.code : '')).join('') ?? ''
+  const chunks = output?.output.map((chunk) => ('code' in chunk ? chunk.code : '')) ?? []
+  // A library keeps these marks for the bundler of the application, which removes them.
+  const code = chunks.join('').replaceAll('/* @__PURE__ */ ', '')
   const packed = gzipSync(code, { level: 9 }).length / 1000
   console.log(`      ${entry}: ${(code.length / 1000).toFixed(1)} kB, ${packed.toFixed(1)} kB with gzip`)
   return { code, packed, packages: asked.filter((id) => !id.startsWith('.')) }

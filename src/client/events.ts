@@ -1,5 +1,16 @@
 // Reads Server-Sent Events through `fetch`, which can send credentials, and reconnects until it is closed.
 
+import type { Held } from './list-state.js'
+
+/** The source of live lists. */
+export interface Source {
+  readonly headers?: () => Record<string, string> | Promise<Record<string, string>>
+  /** Default: that of the browser. */
+  readonly fetch?: typeof fetch
+  /** Called when the person's rules have changed, so that they can be loaded again. */
+  readonly rulesChanged?: () => void
+}
+
 /** One event: its name and its data. */
 export type Take = (event: string, data: { readonly [name: string]: unknown }) => void
 
@@ -20,11 +31,10 @@ export async function readEvents(body: ReadableStream<Uint8Array>, take: Take, i
     const blocks = text.split(/\r?\n\r?\n/)
     text = blocks.pop() as string
     for (const block of blocks) {
-      const lines = block.split(/\r?\n/)
-      const said = (name: string) =>
-        lines.filter((line) => line.startsWith(`${name}:`)).map((line) => line.slice(name.length + 1).trimStart())
-      const [event] = said('event')
-      if (event !== undefined) take(event, JSON.parse(said('data').join('\n')))
+      // The server writes each on one line.
+      const event = /^event: *(.+)/m.exec(block)?.[1]
+      const data = /^data: *(.+)/m.exec(block)?.[1]
+      if (event && data && !isOver()) take(event, JSON.parse(data))
     }
   }
 }
@@ -40,4 +50,29 @@ export async function again(work: () => Promise<void>, lost: () => void, isOver:
     const wait = Math.min(30_000, 250 * 2 ** Math.min(tries, 7)) * (0.5 + Math.random() / 2)
     await new Promise((resolve) => setTimeout(resolve, wait))
   }
+}
+
+/** Sends a request with the headers of the person. */
+export async function request({ headers, fetch: ask = globalThis.fetch }: Source, url: string, init: RequestInit): Promise<Response> {
+  return ask(url, { ...init, headers: { ...(init.headers as object), ...(await headers?.()) } })
+}
+
+/** Sends an object as JSON. */
+export function post(source: Source, url: string, body: object): Promise<Response> {
+  return request(source, url, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+}
+
+/** Requests events once and reads them until they end. If the server refuses, the lists end. */
+export async function listen(
+  source: Source,
+  url: string,
+  signal: AbortSignal,
+  take: Take,
+  isOver: () => boolean,
+  lists: readonly { readonly held: Held }[],
+): Promise<void> {
+  const response = await request(source, url, { headers: { accept: 'text/event-stream' }, signal })
+  if (response.ok && response.body !== null) return readEvents(response.body, take, isOver)
+  const message = await refusalOf(response)
+  for (const { held } of lists) held.over('refused', message)
 }

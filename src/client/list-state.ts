@@ -39,8 +39,9 @@ export function holdList(key: string): Held {
   let message: string | undefined
   const subscribers = new Set<() => void>()
   const keyOf = (record: LiveRecord) => (Object.hasOwn(record, key) ? record : ((record.record ?? {}) as LiveRecord))[key]
+  const isOver = () => state === 'refused' || state === 'ended'
   const changed = (now: LiveList['state'], why?: string) => {
-    if (state === 'refused' || state === 'ended') return
+    if (isOver()) return
     state = now
     message = why
     for (const listener of subscribers) listener()
@@ -89,7 +90,7 @@ export function holdList(key: string): Held {
     },
     over,
     get isOver() {
-      return state === 'refused' || state === 'ended'
+      return isOver()
     },
   }
 }

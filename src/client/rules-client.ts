@@ -1,8 +1,9 @@
 import type { Row } from '../condition/index.js'
 import type { TypeName, World } from '../rulebook/types.js'
+import { post, request } from './events.js'
 import type { PageAction, PageField, PageRecord, WorldIn } from './page-types.js'
 import type { PageRules } from './rules.js'
-import { type PageVerdict, type PageView, pageView, type VerdictOptions } from './view.js'
+import { no, type PageVerdict, type PageView, pageView, type VerdictOptions } from './view.js'
 
 /** The source of the rules. */
 export interface RulesSource {
@@ -44,23 +45,24 @@ interface Asking {
   readonly answered: (verdict: PageVerdict) => void
 }
 
-const UNANSWERED: PageVerdict = Object.freeze({ allowed: false, outcome: 'ask the server', message: 'The server cannot be reached.' })
+const UNANSWERED = no('ask the server', 'The server cannot be reached.')
 /** The server accepts this many questions at once. */
 const AT_ONCE = 100
 
-const NOTHING: PageRules = { 'pachter rules': 1, me: null, types: {}, privileges: [], routines: [] }
-
 /** A view that allows nothing, used until rules are loaded. */
 function closed(): PageView {
-  const none = pageView(NOTHING)
-  const verdict = () => Object.freeze({ allowed: false, outcome: 'ask the server', message: 'The rules are not loaded yet.' } as const)
+  const never = () => false
+  const message = () => 'The rules are not loaded yet.'
   return Object.freeze({
-    ...none,
+    me: null,
+    signIn: undefined,
     may: () => 'never' as const,
-    verdict,
+    verdict: () => no('ask the server', message()),
     fields: () => [],
-    message: () => 'The rules are not loaded yet.',
+    message,
     keyOf: () => 'id',
+    has: never,
+    mayCall: never,
   })
 }
 
@@ -74,7 +76,8 @@ function closed(): PageView {
  * await rules.refresh()
  * if (rules.view.verdict('update', 'plot', plot).allowed) show(editButton)
  */
-export function rulesClient<B = never>({ url, headers, fetch: ask = globalThis.fetch }: RulesSource): RulesClient<WorldIn<B>> {
+export function rulesClient<B = never>(source: RulesSource): RulesClient<WorldIn<B>> {
+  const { url } = source
   let view = closed()
   let state: RulesClient['state'] = 'loading'
   let tag: string | null = null
@@ -91,11 +94,7 @@ export function rulesClient<B = never>({ url, headers, fetch: ask = globalThis.f
     if (asking.length > 0) void askAll()
     let verdicts: readonly PageVerdict[] = []
     try {
-      const response = await ask(`${url}/verdicts`, {
-        method: 'POST',
-        headers: { 'content-type': 'application/json', ...(await headers?.()) },
-        body: JSON.stringify({ questions: those.map(({ question }) => question) }),
-      })
+      const response = await post(source, `${url}/verdicts`, { questions: those.map(({ question }) => question) })
       if (response.ok) verdicts = ((await response.json()) as { verdicts: PageVerdict[] }).verdicts
     } catch {
       // Unknown is not allowed.
@@ -122,7 +121,7 @@ export function rulesClient<B = never>({ url, headers, fetch: ask = globalThis.f
       const mine = ++asked
       try {
         const known = tag === null ? {} : { 'if-none-match': tag }
-        const response = await ask(url, { headers: { accept: 'application/json', ...known, ...(await headers?.()) } })
+        const response = await request(source, url, { headers: { accept: 'application/json', ...known } })
         // A newer question replaces the answer to an older one.
         if (mine !== asked) return view
         if (response.status === 304) {

@@ -163,7 +163,8 @@ function vetoSaying({ vetoes }: PageAction, asked: AskContext): string | undefin
 
 const isTrue = (node: { readonly kind: string }) => node.kind === 'constant' && (node as { value?: boolean }).value === true
 
-function no(outcome: PageVerdict['outcome'], message: string): PageVerdict {
+/** A verdict that does not allow the action. */
+export function no(outcome: PageVerdict['outcome'], message: string): PageVerdict {
   return Object.freeze({ allowed: false, outcome, message })
 }
 

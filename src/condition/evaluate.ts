@@ -3,6 +3,7 @@ import { compileAnyKnown, compileCompare, compileListChange } from './evaluate-c
 import { compileSome } from './evaluate-some.js'
 import { lower } from './lower.js'
 import type { ConditionNode } from './nodes.js'
+import { perNode } from './per-node.js'
 import { missingReader } from './readers.js'
 
 const never: Predicate = () => false
@@ -14,8 +15,10 @@ const always: Predicate = () => true
  * `highest` is the highest number of a `some` in the whole condition, if this is a part of one.
  */
 export function predicate(node: ConditionNode, highest = 0): Predicate {
-  return compileNode(lower(node, highest))
+  return highest === 0 ? compiled(node) : compileNode(lower(node, highest))
 }
+
+const compiled = perNode((node) => compileNode(lower(node, 0)))
 
 function compileNode(node: ConditionNode): Predicate {
   switch (node.kind) {

@@ -29,9 +29,10 @@ export {
   PHRASES,
 } from './operators.js'
 export { bind, bindTerm, complement, knownValue, type Looked, UNDECIDED } from './partial.js'
+export { perNode, perNodes } from './per-node.js'
 export { linkedBy, linkValues, shown } from './readers.js'
 export { sameCondition } from './same.js'
-export { shapeOf } from './shape.js'
+export { properTypes, shapeOf } from './shape.js'
 export { type PersonClaims, person, simplify, specialised } from './specialise.js'
 export { compareText, lowerAscii } from './text.js'
 export { FIRST_INSTANT, instant, instantText, LAST_INSTANT } from './time.js'

@@ -7,7 +7,7 @@ export type RecordSource = (type: string) => Iterable<Row> | undefined
 
 type Index = ReadonlyMap<Comparable, readonly Row[]>
 
-const NONE: readonly Row[] = Object.freeze([])
+const NONE: readonly Row[] = /* @__PURE__ */ Object.freeze([])
 
 /**
  * Finds linked records through indexes, each built when it is first needed. The records must not change: create another for a new state.

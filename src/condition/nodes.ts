@@ -198,9 +198,9 @@ export const TRUE: ConstantNode = Object.freeze({ kind: 'constant', value: true 
 /** Always false. */
 export const FALSE: ConstantNode = Object.freeze({ kind: 'constant', value: false })
 /** The time of the operation. */
-export const NOW: NowNode = Object.freeze({ kind: 'now' })
+export const NOW: NowNode = /* @__PURE__ */ Object.freeze({ kind: 'now' })
 /** Later than any instant. */
-export const FOREVER: ForeverNode = Object.freeze({ kind: 'forever' })
+export const FOREVER: ForeverNode = /* @__PURE__ */ Object.freeze({ kind: 'forever' })
 
 /** Creates a constant condition. */
 export function constant(value: boolean): ConstantNode {

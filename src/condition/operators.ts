@@ -13,8 +13,6 @@ export interface Operator {
   readonly compare: Comparing
   /** How an index can find a record if one side is known: by the equal value, ignoring letter case, or by the start of a text. */
   readonly lookup: 'equality' | 'equalityIgnoringCase' | 'start' | 'none'
-  /** An explanation for the documentation. Absent if the name is enough. */
-  readonly note?: string
 }
 
 const same: Comparing = (a, b) => a === b
@@ -52,7 +50,6 @@ export const OPERATORS = Object.freeze({
     ...text,
     compare: sameIgnoringCase,
     lookup: 'equalityIgnoringCase',
-    note: 'A to Z: for email addresses',
   },
   has: { ...equality, lists: 'left' },
   hasIgnoringCase: {

@@ -1,3 +1,4 @@
+import { frozen } from './freeze.js'
 import {
   type AllOfNode,
   type AnyOfNode,
@@ -76,9 +77,7 @@ export function bind(node: ConditionNode, binding: Binding, around: Surroundings
 }
 
 /** A placeholder for an unknown result. No rule can name a claim with an empty name. */
-export const UNDECIDED: ConditionNode = Object.freeze(
-  presenceNode(Object.freeze({ kind: 'claim', path: Object.freeze(['']), type: 'other' }), true),
-)
+export const UNDECIDED: ConditionNode = /* @__PURE__ */ frozen(presenceNode({ kind: 'claim', path: [''], type: 'other' }, true))
 
 function bindNamed(of: ConditionNode, binding: Binding, around: Surroundings): ConditionNode {
   const before = binding.named?.get(of)

@@ -38,7 +38,12 @@ function writtenLiteral(node: LiteralNode, literals: LiteralNode[]): string {
   const { type, value, list } = node
   if (list || value === null || typeof value === 'object') return JSON.stringify(node)
   literals.push(node)
+  return `?${type}${properTypes(node)}`
+}
+
+/** The types for which the value of a literal is proper. */
+export function properTypes({ value }: LiteralNode): string {
   let proper = ''
   for (const scalar of SCALARS) proper += toComparable(value, scalar) === undefined ? 0 : 1
-  return `?${type}${proper}`
+  return proper
 }

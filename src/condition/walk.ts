@@ -1,5 +1,6 @@
 import { frozen } from './freeze.js'
 import { type ClaimNode, type ConditionNode, type FieldNode, isJoined, type RecordRef, type TermNode } from './nodes.js'
+import { perNode } from './per-node.js'
 import { anyNode, eachNode, type LeafNode, mapChildren, mapOwnTerms, mapTerm, partsOfTerm, termsOf } from './visit.js'
 
 /**
@@ -55,9 +56,9 @@ export function fieldsIn(node: ConditionNode): string[] {
 }
 
 /** Whether a condition reads the changed record. */
-export function asksAfter(node: ConditionNode): boolean {
-  return anyLeaf(node, (leaf) => leaf.kind === 'field' && leaf.of === 'after')
-}
+export const asksAfter: (node: ConditionNode) => boolean = perNode((node) =>
+  anyLeaf(node, (leaf) => leaf.kind === 'field' && leaf.of === 'after'),
+)
 
 /** Whether a condition asks which value a list gains or loses. */
 export function changesList(node: ConditionNode): boolean {
@@ -65,13 +66,13 @@ export function changesList(node: ConditionNode): boolean {
 }
 
 /** Whether a condition reads records other than the one it is evaluated on (as it is or as changed). */
-export function followsLinks(node: ConditionNode): boolean {
-  return anyNode(
+export const followsLinks: (node: ConditionNode) => boolean = perNode((node) =>
+  anyNode(
     node,
     (part) =>
       (part.kind === 'some' && part.over.kind !== 'elements') || hasLeaf(part, (leaf) => leaf.kind === 'field' && leaf.via !== undefined),
-  )
-}
+  ),
+)
 
 /** Moves parts that follow links behind the others in every `and` and `or`, so that they are often not evaluated. */
 export function linksLast(node: ConditionNode): ConditionNode {

@@ -25,8 +25,23 @@ export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSiz
   readonly files: { readonly [type: string]: ((asked: FileContext) => Promise<Response | undefined>) | undefined }
 }
 
-/** Starts live lists for the asker: one list, or several over one connection. */
-export type Watching = (lists: WatchedList | readonly (() => Promise<WatchedList>)[]) => Promise<Response>
+/** Starts live lists for the asker. */
+export interface Watching {
+  one(list: WatchedList): Promise<Response>
+  /** Several over one connection, numbered in this order. */
+  several(lists: readonly (() => Promise<WatchedList>)[]): Promise<Response>
+  /** An open stream of the asker on this server, of several lists. */
+  stream(id: string): OpenStream | undefined
+}
+
+/** A stream of several lists. */
+export interface OpenStream {
+  /** The highest number that a list has had. */
+  readonly highest: number
+  /** How many lists there are. */
+  readonly size: number
+  change(add: ReadonlyMap<number, () => Promise<WatchedList>>, remove: readonly number[]): Promise<void>
+}
 
 /** A list that a client wants to watch. */
 export interface WatchedList {

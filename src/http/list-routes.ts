@@ -1,4 +1,5 @@
 import type { Condition, TypeModel } from '../rulebook/index.js'
+import { readBody } from './body.js'
 import { type Call, json, NOWHERE, type WatchedList } from './call.js'
 import { RequestError } from './error.js'
 import { readQuery } from './query.js'
@@ -10,7 +11,7 @@ export async function list(call: Call, type: TypeModel, within?: Where): Promise
   const { site, store, params } = call
   if (wantsEvents(call.request)) {
     if (call.watch === undefined || within !== undefined) throw new RequestError(406, 'This is not a live list. Request application/json.')
-    return call.watch(await watched(call, type, params))
+    return call.watch.one(await watched(call, type, params))
   }
   const { count, include, size = site.pageSize, where: asked, ...query } = readQuery(type, params, site.pageLimit)
   const where = both(within, asked)
@@ -34,21 +35,47 @@ const MOST_LISTS = 50
  * that list.
  */
 export async function severalLists(call: Call): Promise<Response> {
-  const { site, request, params, watch } = call
+  const { request, params, watch } = call
   if (watch === undefined || !wantsEvents(request)) throw new RequestError(406, 'These are live lists. Request text/event-stream.')
   const odd = [...params.keys()].find((name) => name !== 'list')
   if (odd !== undefined) throw new RequestError(400, `${odd}: the only parameter here is list, once for each list`)
   const addresses = params.getAll('list')
   if (addresses.length === 0 || addresses.length > MOST_LISTS)
     throw new RequestError(400, `list: name 1 to ${MOST_LISTS} lists, each by its address below this one`)
-  return watch(
-    addresses.map((address) => async () => {
-      const [path = '', ...search] = address.split('?')
-      const type = site.types.get(path)
-      if (type === undefined) throw NOWHERE()
-      return watched(call, type, new URLSearchParams(search.join('?')))
-    }),
-  )
+  return watch.several(addresses.map((address) => listAt(call, address)))
+}
+
+/** A list by its address below this one. */
+function listAt(call: Call, address: string): () => Promise<WatchedList> {
+  return async () => {
+    const [path = '', ...search] = address.split('?')
+    const type = call.site.types.get(path)
+    if (type === undefined) throw NOWHERE()
+    return watched(call, type, new URLSearchParams(search.join('?')))
+  }
+}
+
+/**
+ * Adds lists to an open stream of the asker and removes others: `{ "add": { "2": "plots?may=update" }, "remove": [0] }`, by numbers that the
+ * client gives, each higher than all before. The stream sends the added lists; the others are not read again.
+ */
+export async function changeLists(call: Call, id: string): Promise<Response> {
+  const { add = {}, remove = [], ...others } = await readBody(call.request, ['application/json'], call.site.bodyLimit)
+  // From here to the change, nothing may be awaited: another request could change the same stream.
+  const stream = call.watch?.stream(id)
+  if (stream === undefined) throw new RequestError(404, 'This stream is not open here. Request the lists again.')
+  const odd = Object.keys(others)[0]
+  if (odd !== undefined) throw new RequestError(400, `${odd}: only add and remove can be sent here`)
+  if (typeof add !== 'object' || add === null || Array.isArray(add) || Object.values(add).some((address) => typeof address !== 'string'))
+    throw new RequestError(400, 'add: an object is needed, with the address of a list for each number')
+  if (!Array.isArray(remove) || !remove.every((number) => Number.isSafeInteger(number) && number >= 0 && number <= stream.highest))
+    throw new RequestError(400, 'remove: a list of numbers is needed, each of a list of this stream')
+  const added = Object.entries(add as { readonly [number: string]: string }).map(([number, address]) => [Number(number), address] as const)
+  if (added.some(([number]) => !Number.isSafeInteger(number) || number <= stream.highest))
+    throw new RequestError(400, `add: each number has to be a whole number above ${stream.highest}`)
+  if (stream.size + added.length > MOST_LISTS) throw new RequestError(400, `add: a stream can have ${MOST_LISTS} lists`)
+  await stream.change(new Map(added.map(([number, address]) => [number, listAt(call, address)])), remove as number[])
+  return new Response(null, { status: 204 })
 }
 
 /** Whether a request asks for a live list. */

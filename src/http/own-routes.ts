@@ -1,7 +1,7 @@
 import type { Row } from '../condition/index.js'
 import type { InnerViewpoint } from '../viewpoint/index.js'
 import { type Call, type Site, tagged } from './call.js'
-import { severalLists } from './list-routes.js'
+import { changeLists, severalLists } from './list-routes.js'
 import { body, content, query } from './openapi-parts.js'
 import { hiddenClaims } from './own-claims.js'
 import { pageRules } from './page-rules.js'
@@ -10,7 +10,7 @@ import { reasonsOn, verdictsOn } from './verdict-routes.js'
 
 /** Routes about the asker only: their rules, verdicts that a page cannot work out, and live lists over one connection. */
 export function ownRoutes(site: Site): Route[] {
-  return [...(site.rulesAt === false ? [] : rulesRoutes(site, site.rulesAt)), ...(site.listsAt === false ? [] : [listsRoute(site.listsAt)])]
+  return [...(site.rulesAt === false ? [] : rulesRoutes(site, site.rulesAt)), ...(site.listsAt === false ? [] : listsRoutes(site.listsAt))]
 }
 
 function rulesRoutes({ showReasons }: Site, at: string): Route[] {
@@ -50,7 +50,7 @@ function rulesRoutes({ showReasons }: Site, at: string): Route[] {
   return showReasons ? [...routes, { steps: [at, 'why'], endpoints: { POST: { answer: reasonsOn } } }] : routes
 }
 
-function listsRoute(at: string): Route {
+function listsRoutes(at: string): Route[] {
   const doc = {
     id: 'my_lists',
     summary: 'Subscribe to several live lists over one connection',
@@ -60,7 +60,23 @@ function listsRoute(at: string): Route {
     responses: { 200: { description: 'Server-Sent Events.', ...content({ type: 'string' }, 'text/event-stream') } },
     problems: [400, 404, 406, 429],
   }
-  return { steps: [at], endpoints: { GET: { answer: severalLists, doc } } }
+  const change = {
+    id: 'change_my_lists',
+    summary: 'Add lists to an open stream, and remove some',
+    requestBody: body({
+      type: 'object',
+      properties: {
+        add: { type: 'object', additionalProperties: { type: 'string' } },
+        remove: { type: 'array', items: { type: 'integer' } },
+      },
+    }),
+    responses: { 204: { description: 'Done. The stream sends the added lists.' } },
+    problems: [400, 404, 413, 415],
+  }
+  return [
+    { steps: [at], endpoints: { GET: { answer: severalLists, doc } } },
+    { steps: [at, { param: 'rest' }], endpoints: { POST: { answer: (call, { rest }) => changeLists(call, rest), doc: change } } },
+  ]
 }
 
 /** The page rules of the asker. */

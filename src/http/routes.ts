@@ -4,7 +4,8 @@ import type { Rulebook } from '../viewpoint/index.js'
 import { byMethod, type Call, type Methods, NOWHERE, type Site, type WatchedList, type Watching } from './call.js'
 import { RequestError } from './error.js'
 import { guard, logFailure } from './guard.js'
-import { eventStream } from './live/stream.js'
+import { OpenStreams } from './live/open-streams.js'
+import { eventStream, eventStreamOfSeveral } from './live/stream.js'
 import type { LiveEvent } from './live/subscription.js'
 import { problemOf } from './problem.js'
 import type { Endpoint } from './route.js'
@@ -30,6 +31,7 @@ export function routes<W extends World>(
   const site = siteOf(book.model, options as never)
   const find = finder(site)
   const guarded = guard(store, options)
+  const streams = new OpenStreams()
   options.live?.hearOf(store)
   return (request) =>
     guarded(request, async ({ store: mine, me }) => {
@@ -41,7 +43,7 @@ export function routes<W extends World>(
         store: mine as unknown as GuardedStore,
         request,
         params,
-        watch: watching(store, options, me, request),
+        watch: watching(store, options, streams, me, request),
         isVisitor: me === null,
       }
       const methods = Object.entries(found.route.endpoints) as [string, Endpoint][]
@@ -56,6 +58,7 @@ export function routes<W extends World>(
 function watching<W extends World>(
   store: Store<W>,
   { live, identity, recheck = 30, visitor, signIn: at, onFailure = logFailure }: RouteOptions<W>,
+  streams: OpenStreams,
   me: W['me'] | null,
   request: Request,
 ): Watching | undefined {
@@ -73,12 +76,20 @@ function watching<W extends World>(
       return problem
     },
   }
-  return (lists) => {
-    const isOne = typeof lists === 'object' && 'type' in lists
-    const begin = isOne
-      ? (hear: (event: LiveEvent) => void) => one(lists, hear)
-      : lists.map((list) => async (hear: (event: LiveEvent) => void) => one(await list(), hear))
-    return eventStream(begin, keeping)
+  const later = (list: () => Promise<WatchedList>) => async (hear: (event: LiveEvent) => void) => one(await list(), hear)
+  return {
+    one: (list) => eventStream((hear) => one(list, hear), keeping),
+    several: (lists) => eventStreamOfSeveral(lists.map(later), keeping, streams, said),
+    stream(id) {
+      const stream = streams.find(id, said)
+      return (
+        stream && {
+          highest: stream.highest,
+          size: stream.size,
+          change: (add, remove) => stream.change(new Map([...add].map(([number, list]) => [number, later(list)])), remove),
+        }
+      )
+    },
   }
 }
 

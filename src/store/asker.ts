@@ -9,6 +9,7 @@ import {
   linksOfMe,
   type Outcome,
   type PersonalRules,
+  sameClaims,
   startOfLink,
   viewpointAgain,
   viewpointOf,
@@ -38,6 +39,11 @@ export interface Asker {
 export interface Person {
   /** The rules by the claims alone. Records linked to the person count as missing. */
   readonly still: Asker
+  /**
+   * Their rules of some record types as they were at the last call, if the person's own records are read for these and the call is remembered.
+   * `now` returns the same object if the records have not changed.
+   */
+  before(types: readonly string[]): Asker | undefined
   /** The rules of some record types, with the person's own records read again. */
   now(tables: Tables, types: readonly string[], lock?: 'share'): Promise<Asker>
   /** The same person within a routine, which they must be allowed to call. */
@@ -46,36 +52,76 @@ export interface Person {
   readonly routine?: string | undefined
 }
 
+/** What is remembered of the last calls of a person: most calls find that nothing has changed. */
+interface LastCalls {
+  /** By the links that were followed. */
+  readonly askers: Map<readonly LinkOfMe[], Asker>
+  /** How the record of a link was found. */
+  readonly conditions: Map<LinkOfMe, { readonly values: readonly unknown[]; readonly where: ConditionNode }>
+}
+
+const lastCalls = new WeakMap<InnerViewpoint, LastCalls>()
+
+function lastCallsOf(viewpoint: InnerViewpoint): LastCalls {
+  const there = lastCalls.get(viewpoint) ?? { askers: new Map(), conditions: new Map() }
+  lastCalls.set(viewpoint, there)
+  return there
+}
+
 /** A person with checked claims. */
 export function person(model: Model, me: Row | null, clock: Clock | undefined, within?: string): Person {
   const claims = me && claimsAlone(model, me)
   const viewpoint = (me: Row | null) => viewpointAgain(model, me, clock, within)
-  const still = personal(viewpoint(claims))
+  const byClaims = viewpoint(claims)
+  const still = personal(byClaims)
+  const last = lastCallsOf(byClaims)
   return {
     still,
+    before: (types) => (claims === null ? undefined : last.askers.get(linksOfMe(model, types))),
     async now(tables, types, lock) {
       const links = claims === null ? [] : linksOfMe(model, types)
       if (claims === null) return still
       if (links.length === 0) return knowing(still, links)
-      const mine = await loaded(tables, claims, links, still.env(), lock)
-      return knowing(personal(viewpoint(mine)), links)
+      const mine = await loaded(tables, claims, links, last, still.env(), lock)
+      const before = last.askers.get(links)
+      if (sameClaims(before?.viewpoint?.me, mine)) return before as Asker
+      const asker = knowing(personal(viewpoint(mine)), links)
+      last.askers.set(links, asker)
+      return asker
     },
     routine: within,
     within: (routine) => person(model, claims, clock, routine),
   }
 }
 
-async function loaded(tables: Tables, claims: Row, links: readonly LinkOfMe[], { now }: Env, lock: 'share' | undefined): Promise<Row> {
+async function loaded(
+  tables: Tables,
+  claims: Row,
+  links: readonly LinkOfMe[],
+  last: LastCalls,
+  { now }: Env,
+  lock: 'share' | undefined,
+): Promise<Row> {
   let me = claims
-  for (const { path, link } of links) {
+  for (const one of links) {
+    const { path, link } = one
     const from = startOfLink(me, path)
     const values = from && linkValues(link.by, from)
-    const where = values && allOfNode(link.by.map(({ to }, at) => placeIs(to, values[at] as Comparable)))
+    const where = values && conditionOf(one, values, last)
     const found = where === undefined ? [] : await tables.select(link.to, { where, now, limit: 2, ...(lock ? { lock } : {}) })
     // If two records match, it is unknown which belongs to the person.
     me = withLinked(me, path, found.length === 1 ? found[0]?.row : undefined)
   }
   return me
+}
+
+/** The condition on the record of a link. The same condition is the same node, whose statement is found at once. */
+function conditionOf(one: LinkOfMe, values: readonly Comparable[], { conditions }: LastCalls): ConditionNode {
+  const before = conditions.get(one)
+  if (before?.values.every((value, at) => Object.is(value, values[at]))) return before.where
+  const where = allOfNode(one.link.by.map(({ to }, at) => placeIs(to, values[at] as Comparable)))
+  conditions.set(one, { values, where })
+  return where
 }
 
 /** Refuses to judge by rules about a record of the person that was not read: unread must not count as missing. */
@@ -122,6 +168,6 @@ export function system(model: Model, clock: Clock | undefined): Person {
     readable: (type) => typeModel(model, type) && TRUE,
     rules: () => EVERYTHING,
   }
-  const all: Person = { still, now: async () => still, within: () => all }
+  const all: Person = { still, before: () => undefined, now: async () => still, within: () => all }
   return all
 }

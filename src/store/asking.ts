@@ -1,9 +1,9 @@
-import type { Row } from '../condition/index.js'
+import { type Row, TRUE } from '../condition/index.js'
 import { type Key, knownAction, type TypeModel, typeModel } from '../rulebook/index.js'
 import { type Explanation, explain, fieldsLetBy, stampedRecord, type Verdict, type Viewpoint, verdictOf } from '../viewpoint/index.js'
 import type { Asker, AskersRules } from './asker.js'
 import { DeniedError, QueryError } from './errors.js'
-import { deny, holding, judge, keyIs, type Operation, visible } from './operation.js'
+import { deny, holding, judge, type Operation, visible } from './operation.js'
 import type { Session } from './session.js'
 import { judgeCreate } from './write/create.js'
 import { judgeDelete, typesAlong } from './write/delete.js'
@@ -63,7 +63,7 @@ export class Asking {
     const verdict = await this.verdict(actionName, typeName, asked, changes)
     return session.question({ action, type: typeName, ...(key === undefined ? {} : { key }) }, async () => {
       const op = await session.operation(tables, [typeName])
-      const [found] = key === undefined ? [] : await tables.select(typeName, { where: keyIs(type, key), now: op.env.now, limit: 1 })
+      const [found] = key === undefined ? [] : await tables.select(typeName, { where: TRUE, key, now: op.env.now, limit: 1 })
       if (key !== undefined && found === undefined) throw deny(type, action, 'not found', key)
       const record = found?.row ?? stampedRecord(type, asked as Row, op.env)
       const [readable] = await judge(op, [{ when: op.asker.readable(typeName) }], record)

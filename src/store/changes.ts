@@ -1,7 +1,6 @@
-import type { Row } from '../condition/index.js'
+import { type Row, TRUE } from '../condition/index.js'
 import { type Key, type Model, typeModel } from '../rulebook/index.js'
 import { UncertainError } from './errors.js'
-import { keyIs } from './operation.js'
 import type { Tables } from './tables.js'
 
 /** A written record: `before` unless it was created, `after` unless it was deleted. */
@@ -43,6 +42,7 @@ export function telling(tables: Tables, model: Model, tell: (changes: readonly R
 
 function bound(tables: Tables): Tables {
   return {
+    answersAtOnce: tables.answersAtOnce === true,
     select: (type, selection) => tables.select(type, selection),
     count: (type, selection) => tables.count(type, selection),
     countBy: (type, field, selection) => tables.countBy(type, field, selection),
@@ -60,8 +60,7 @@ function noting(tables: Tables, model: Model, changes: RecordChange[]): Tables {
   const locked = new Map<string, Row>()
   const idOf = (type: string, key: unknown) => JSON.stringify([type, key])
   const asItWas = async (type: string, key: Key, now: number) =>
-    locked.get(idOf(type, key)) ??
-    (await tables.select(type, { where: keyIs(typeModel(model, type), key), now, limit: 1, single: true }))[0]?.row
+    locked.get(idOf(type, key)) ?? (await tables.select(type, { where: TRUE, key, now, limit: 1 }))[0]?.row
   const inside: Tables = {
     ...bound(tables),
     async select(type, selection) {

@@ -6,6 +6,8 @@ import {
   FALSE,
   followsLinks,
   linksLast,
+  perNode,
+  perNodes,
   predicate,
   type Row,
   simplify,
@@ -20,6 +22,9 @@ import { placeIs } from './read/key-conditions.js'
 import type { PlaceValue, Selection, Tables } from './tables.js'
 import { named } from './write/nested.js'
 import { judgeRelying, type Relied } from './write/read-set.js'
+
+/** A condition as a function that follows links last. */
+export const linksLastTest = perNode((node) => predicate(linksLast(node)))
 
 /** One call: the tables (within a transaction, for a write), the asker's rules, and the time. */
 export interface Operation {
@@ -42,7 +47,12 @@ export async function judge(op: Operation, conditions: readonly Judgeable[], rec
   if (op.relied !== undefined) {
     const answers: boolean[] = []
     for (const asked of conditions) {
-      const test = followsLinks(asked.when) ? predicate(linksLast(asked.when)) : testOf({ test: undefined, ...asked })
+      // Gates and vetoes mostly are.
+      if (asked.when.kind === 'constant') {
+        answers.push(asked.when.value)
+        continue
+      }
+      const test = followsLinks(asked.when) ? linksLastTest(asked.when) : testOf({ test: undefined, ...asked })
       answers.push(await judgeRelying(op, op.relied, test, record, after))
     }
     return answers
@@ -118,8 +128,10 @@ export interface Seen {
 export function readableWhere(op: Operation, typeName: string, rest: readonly ConditionNode[]): ConditionNode {
   const readable = op.asker.readable(typeName)
   const others = rest.filter((one) => one !== TRUE)
-  return others.length === 0 ? readable : simplify(allOfNode([readable, ...others]))
+  return others.length === 0 ? readable : allOf([readable, ...others])
 }
+
+const allOf = perNodes((nodes) => simplify(allOfNode(nodes)))
 
 /** Fetches records that the asker may see in one query, with the visible fields of each. */
 export async function see(op: Operation, typeName: string, selection: Omit<Selection, 'now'>): Promise<Seen[]> {
@@ -157,8 +169,8 @@ export async function seenAs(op: Operation, type: TypeModel, row: Row): Promise<
 
 /** A stored record as the asker sees it; undefined if they do not. In a write it is locked first and judged by what is read afterwards. */
 export async function seeOne(op: Operation, type: TypeModel, key: Key): Promise<Seen | undefined> {
-  if (op.relied === undefined) return (await see(op, type.name, { where: keyIs(type, key), limit: 1, single: true }))[0]
-  const [found] = await op.tables.select(type.name, { where: keyIs(type, key), now: op.env.now, limit: 1, lock: op.lock ?? 'update' })
+  if (op.relied === undefined) return (await see(op, type.name, { where: TRUE, key, limit: 1 }))[0]
+  const [found] = await op.tables.select(type.name, { where: TRUE, key, now: op.env.now, limit: 1, lock: op.lock ?? 'update' })
   return found && seenAs(op, type, found.row)
 }
 

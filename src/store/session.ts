@@ -64,6 +64,22 @@ export class Session {
     return { tables: inside, asker, env: asker.env() }
   }
 
+  /**
+   * Reads something for the asker. If the storage can answer two queries at once, the person's own records are read meanwhile, and the rules
+   * are those of the last call. If these records have changed since, the result is discarded and read again.
+   */
+  async reading<T>(types: readonly string[], work: (op: Operation) => Promise<T>): Promise<T> {
+    const { tables, who } = this
+    const before = tables.answersAtOnce ? who.before(types) : undefined
+    if (before === undefined) return work(await this.operation(tables, types))
+    const now = who.now(tables, types)
+    const [early] = await Promise.allSettled([(async () => work({ tables, asker: before, env: before.env() }))()])
+    const asker = await now
+    if (asker !== before) return work({ tables, asker, env: asker.env() })
+    if (early.status === 'rejected') throw early.reason
+    return early.value
+  }
+
   /** An operation that answers a question. Inside a transaction it locks what it reads until the end. */
   async asking(types: readonly string[], action: string): Promise<Operation> {
     if (!this.needs.held) return this.operation(this.tables, types)

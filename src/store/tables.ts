@@ -17,8 +17,8 @@ export interface SortStep {
 /** Which records to fetch. */
 export interface Selection {
   readonly where: ConditionNode
-  /** Whether the condition names one record by its key. */
-  readonly single?: boolean
+  /** Only the record with this key. */
+  readonly key?: Key
   /** The time of the operation, in milliseconds since 1970. */
   readonly now: number
   /** Ends with the key, so that the order is the same on every engine. */
@@ -60,6 +60,8 @@ export interface Target {
  * application's form: times as Dates or text, lists as arrays.
  */
 export interface Tables {
+  /** Whether it answers two queries at once sooner than one after the other. */
+  readonly answersAtOnce?: boolean
   select(type: string, selection: Selection): Promise<Found[]>
   count(type: string, selection: Pick<Selection, 'where' | 'now'>): Promise<number>
   /** The number of records for each value of a field, in the order of the values. */

@@ -2,7 +2,7 @@ export { issuePath, readClaims } from './claims.js'
 
 export { type AskersClause, changedFields, fieldsLetBy, fieldsRefused, isLimited, visibility, withFields } from './fields.js'
 export { type GrantKind, grantsIn } from './grants.js'
-export { viewpointAgain } from './kept-rules.js'
+export { sameClaims, viewpointAgain } from './kept-rules.js'
 export { claimsAlone, indexed, type LinkedRecords, type LinkOfMe, linkedClaims, linksOfMe, startOfLink, withLinked } from './linked.js'
 export { type Rulebook, rulebookOf } from './rulebook.js'
 export { holds, mayFor, type PersonalRules, testOf, withClauses } from './specialise.js'

@@ -57,6 +57,18 @@ function fresh(me: Row | null): Remembered {
   return { me: copy, before: unspecialised(copy), views: new Map() }
 }
 
+/** Whether two persons have the same claims and linked records, as far as these are plain data. */
+export function sameClaims(a: unknown, b: unknown): boolean {
+  if (Object.is(a, b)) return true
+  if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false
+  if (Object.getPrototypeOf(a) !== Object.getPrototypeOf(b)) return false
+  if (a instanceof Date) return Object.is(a.getTime(), (b as Date).getTime())
+  if (!Array.isArray(a) && Object.getPrototypeOf(a) !== Object.prototype) return false
+  const names = Object.keys(a)
+  const same = (name: string) => Object.hasOwn(b, name) && sameClaims(a[name as never], b[name as never])
+  return names.length === Object.keys(b).length && names.every(same)
+}
+
 /** The claims as text, which is the same only for the same claims; undefined if they contain something else than plain data. */
 function textOf(value: unknown): string | undefined {
   if (value === undefined) return 'u'

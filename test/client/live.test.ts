@@ -109,10 +109,25 @@ describe('the lists of a page', () => {
     return one.close()
   })
 
-  it('share one connection, renewed for other lists without losing records', async () => {
+  it('share one connection, to which lists are added without reading the others again', async () => {
+    await one.close()
+    const tables = inMemory(records)(book.model)
+    const read: string[] = []
+    const select: typeof tables.select = (type, selection) => {
+      read.push(type)
+      return tables.select(type, selection)
+    }
+    const noting = new Proxy(tables, {
+      get(target, name) {
+        const found = name === 'select' ? select : Reflect.get(target, name)
+        return typeof found === 'function' ? found.bind(target) : found
+      },
+    })
+    one = await serve(openStore(book, () => noting, { now: options.now }))
     const plots = keep('bram').watch('plot')
     const shares = lists.watch('share')
     await soon('both are there', () => plots.state === 'live' && shares.state === 'live')
+    read.length = 0
     expect([asked.length, plots.records.length, shares.records.length]).to.deep.equal([1, 5, 3])
     const before = plots.records
     let told = 0
@@ -122,11 +137,60 @@ describe('the lists of a page', () => {
     shares.close()
     await soon('the others are there', () => notices.state === 'live')
     expect([asked.length, told, plots.records === before, again.records === before]).to.deep.equal([2, 0, true, true])
-    await soon('the old connection is gone', () => one.live.watching.people === 2)
+    expect(asked[1]).to.match(/my-lists\/[\w-]{36}$/)
+    expect(read).to.include('notice').and.not.include('plot').and.not.include('share')
+    await soon('the closed list is gone', () => one.live.watching.people === 2)
     again.close()
     await one.store.asSystem('a test').delete('share', 'h-01')
     await soon('who is left hears of it', () => plots.records.length === 4)
     expect(told).to.equal(1)
+  })
+
+  it('are requested again if the server does not know the stream', async () => {
+    const plots = keep('bram').watch('plot')
+    await soon('it is there', () => plots.state === 'live')
+    // As if another server had answered.
+    const other = await serve()
+    const { url } = one
+    one.url = other.url
+    const [before] = [plots.records]
+    lists.close()
+    lists = liveListClient({
+      url: `${url}/my-lists`,
+      ...as('bram'),
+      fetch: (address, init) => {
+        asked.push(`${init?.method ?? 'GET'} ${String(address)}`)
+        return fetch(init?.method === 'POST' ? String(address).replace(url, other.url) : (address as string), init)
+      },
+    })
+    const again = lists.watch('plot')
+    await soon('it is there again', () => again.state === 'live')
+    const shares = lists.watch('share')
+    await soon('both are there', () => shares.state === 'live' && again.state === 'live')
+    expect(again.records).to.deep.equal(before)
+    expect(asked.map((one) => one.split(' ')[0]).slice(-3)).to.deep.equal(['GET', 'POST', 'GET'])
+    await other.close()
+  })
+
+  it('can be opened and closed quickly, in any order', async () => {
+    keep('ines')
+    const addresses = ['plot', 'share', 'notice', 'entry', 'plot?where.state=let', 'remark']
+    const open = new Map<string, LiveList>()
+    for (let round = 0; round < 60; round++) {
+      const address = addresses[(round * 7 + (round % 5)) % addresses.length] as string
+      const there = open.get(address)
+      if (there === undefined) open.set(address, lists.watch(address))
+      else there.close()
+      if (there !== undefined) open.delete(address)
+      if (round % 4 === 0) await new Promise((resolve) => setTimeout(resolve, round % 12))
+    }
+    await soon('all are there', () => [...open.values()].every(({ state }) => state === 'live'))
+    await soon('no others are', () => one.live.watching.people === open.size)
+    const meant = await Promise.all([...open.keys()].map((address) => fetch(`${one.url}/${address}`, { headers: { 'x-person': 'ines' } })))
+    for (const [at, list] of [...open.values()].entries()) {
+      const { records } = (await (meant[at] as Response).json()) as { records: { id: string }[] }
+      expect(keys(list)).to.have.members(records.map(({ id }) => id))
+    }
   })
 
   it('continue after a restart of the server, and end if the person is no longer known', async () => {

@@ -92,6 +92,7 @@ describe('lists as streams', () => {
     )
     const { response, next, leave } = await stream(one.url, `/my-lists?${lists.join('&')}`, 'bram')
     expect(response.status).to.equal(200)
+    expect((await next())?.event).to.equal('stream')
     const first = [await next(), await next(), await next(), await next(), await next()]
     const told = first.map((one) => `${one?.data.list} ${one?.event} ${one?.data.status ?? ''}`.trim()).sort()
     expect(told).to.deep.equal(['0 listed', '1 listed', '2 refused 400', '3 refused 404', '4 refused 400'])
@@ -107,6 +108,7 @@ describe('lists as streams', () => {
 
   it('over one connection wait for a slow reader: each list is sent again separately', async () => {
     const { next, leave } = await stream(one.url, '/my-lists?list=plot&list=notice', 'farah')
+    await next()
     await next()
     await next()
     const long = 'x'.repeat(4000)
@@ -130,6 +132,57 @@ describe('lists as streams', () => {
     }
     expect(lists[1]?.get('n-01')?.title).to.equal('In between')
     leave()
+  })
+
+  describe('over one connection can be changed', () => {
+    const change = async (id: string, body: unknown, person = 'bram') => {
+      const headers = { 'content-type': 'application/json', 'x-person': person }
+      return (await fetch(`${one.url}/my-lists/${id}`, { method: 'POST', headers, body: JSON.stringify(body) })).status
+    }
+    const begin = async () => {
+      const opened = await stream(one.url, '/my-lists?list=plot&list=share', 'bram')
+      const { data } = (await opened.next()) as { data: { id: string } }
+      await opened.next()
+      await opened.next()
+      return { ...opened, id: data.id }
+    }
+
+    it('by their person: lists are added, and others end', async () => {
+      const { next, leave, id } = await begin()
+      expect(await change(id, { add: { 2: 'notice', 3: 'plit' }, remove: [0] })).to.equal(204)
+      const told = [await next(), await next()].map((one) => `${one?.data.list} ${one?.event}`)
+      expect(told.sort()).to.deep.equal(['2 listed', '3 refused'])
+      await system().update('plot', 'p-02', { planting: 'leeks' })
+      await system().update('share', 'h-01', { level: 'look' })
+      expect((await next())?.data.list).to.equal(1)
+      expect(one.live.watching.people).to.equal(2)
+      leave()
+      await soon(() => one.live.watching.people === 0)
+      expect(await change(id, { add: { 9: 'plot' } })).to.equal(404)
+    })
+
+    const REFUSED: readonly (readonly [what: string, body: unknown, status: number, person?: string])[] = [
+      ['by another person', { add: { 2: 'notice' } }, 404, 'ines'],
+      ['with a number that was used', { add: { 1: 'notice' } }, 400],
+      ['with an odd number', { add: { 'x-1': 'notice' } }, 400],
+      ['with a fraction', { add: { 2.5: 'notice' } }, 400],
+      ['with an odd address', { add: { 2: ['notice'] } }, 400],
+      ['with a list', { add: ['notice'] }, 400],
+      ['with too many', { add: Object.fromEntries(Array.from({ length: 49 }, (_, at) => [at + 2, 'notice'])) }, 400],
+      ['without a list of that number', { remove: [7] }, 400],
+      ['with something else', { list: 'plot' }, 400],
+    ]
+    for (const [what, body, status, person] of REFUSED)
+      it(`but not ${what}`, async () => {
+        const { leave, id } = await begin()
+        expect(await change(id, body, person)).to.equal(status)
+        expect(one.live.watching.people).to.equal(2)
+        leave()
+      })
+
+    it('but not without a stream', async () => {
+      expect(await change('00000000-0000-4000-8000-000000000000', { add: { 2: 'notice' } })).to.equal(404)
+    })
   })
 
   const badLists: readonly [what: string, search: string, accept: string, status: number][] = [

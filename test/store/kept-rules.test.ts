@@ -1,10 +1,11 @@
 // What was worked out for a person is used again for their next request: never for anyone else, and never after a change.
 import { expect } from 'chai'
-import { rulebook, toOne } from 'pachter'
+import { rulebook, toOne, type WorldOf } from 'pachter'
 import { overKysely } from 'pachter/kysely'
 import { createTables, sqlite } from 'pachter/sql'
-import { inMemory, openStore } from 'pachter/store'
+import { inMemory, openStore, type Store } from 'pachter/store'
 import { z } from 'zod'
+import { engines } from '../support/engines.js'
 import { openSqlite } from '../support/sqlite.js'
 
 const Me = z.object({ id: z.string(), level: z.number(), tags: z.array(z.string()), born: z.date().optional() })
@@ -100,6 +101,46 @@ describe('rules that were worked out before', () => {
     expect(await tried(mine)).to.equal(false)
   })
 })
+
+for (const engine of engines)
+  describe(`rules of the last call, in ${engine.name}`, () => {
+    const me = { id: 'ana', level: 0, tags: [] }
+    let store: Store<WorldOf<typeof book>>
+    before(async () => {
+      store = openStore(book, overKysely(await engine.open(book), engine.dialect))
+      const system = store.asSystem('fill')
+      for (const [type, all] of Object.entries(records)) for (const record of all) await system.create(type as 'boat', record as never)
+    })
+
+    it('are not used for a call that begins after a change of the own record', async () => {
+      const ids = (found: readonly { id: string }[]) => found.map(({ id }) => id).join(' ')
+      for (const isCaptain of [false, true, false, true, true, false]) {
+        await store.asSystem('another rank').update('sailor', 'ana', { isCaptain })
+        const all = isCaptain ? 'gull kite tern' : 'gull'
+        const mine = store.for(me)
+        const [listed, filtered, paged, counted, byPort, got] = await Promise.all([
+          mine.list('boat'),
+          mine.list('boat', { where: (one) => one.port.isOneOf(['Ems', 'Jade', 'Oder']), sort: ['id'], limit: 9 }),
+          mine.page('boat', { size: 9 }),
+          mine.count('boat'),
+          mine.countBy('boat', 'port'),
+          mine.get('boat', 'kite').catch(({ code }) => code),
+        ])
+        expect([ids(listed), ids(filtered), ids(paged.records)]).to.deep.equal([all, all, all])
+        expect(counted).to.equal(isCaptain ? 3 : 1)
+        expect(byPort.length).to.equal(isCaptain ? 3 : 1)
+        expect(isCaptain ? got.id : got).to.equal(isCaptain ? 'kite' : 'NOT_FOUND')
+      }
+    })
+
+    it('are not used when the own record is gone', async () => {
+      const system = store.asSystem('dismissal')
+      await system.update('sailor', 'ana', { isCaptain: true })
+      expect(await store.for(me).count('boat')).to.equal(3)
+      await system.delete('sailor', 'ana')
+      expect(await store.for(me).count('boat')).to.equal(1)
+    })
+  })
 
 it('a kept statement sorts by no field that only another person sees', async () => {
   const text = z.string()

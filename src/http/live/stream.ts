@@ -1,3 +1,4 @@
+import type { OpenStreams } from './open-streams.js'
 import type { LiveEvent } from './subscription.js'
 
 /** How a stream is kept open. */
@@ -9,7 +10,7 @@ export interface StreamOptions {
   /** The interval of keep-alive messages, in milliseconds. Proxies close idle connections. */
   readonly beat: number
   /** The message for a list that cannot be watched, if it is one of several. A single list then fails before the stream begins. */
-  readonly refusal?: (error: unknown) => { readonly status: number; readonly detail?: string | undefined }
+  readonly refusal: (error: unknown) => { readonly status: number; readonly detail?: string | undefined }
 }
 
 /** This many events may wait for a slow reader. Beyond it, they are replaced by whole lists once the client reads again. */
@@ -25,26 +26,37 @@ interface Waiting {
   readonly stays: boolean
 }
 
-/**
- * Server-Sent Events (HTML standard, section 9.2): of one list, or of several over one connection, since browsers limit connections. With
- * several, every event names its `list`. Writing waits for slow readers.
- */
-export async function eventStream(watches: Watch | readonly Watch[], options: StreamOptions): Promise<Response> {
-  const lists = new EventStream(options, typeof watches === 'function' ? 'one' : 'several')
-  if (typeof watches === 'function') await lists.begin(watches, 0)
-  else await lists.beginAll(watches)
-  lists.keepUp()
-  return new Response(lists.body(), {
-    headers: { 'content-type': 'text/event-stream; charset=utf-8', 'cache-control': 'no-store', 'x-accel-buffering': 'no' },
-  })
+/** Server-Sent Events (HTML standard, section 9.2) of one list. */
+export async function eventStream(watch: Watch, options: StreamOptions): Promise<Response> {
+  const lists = new EventStream(options, 'one')
+  await lists.begin(watch, 0)
+  return lists.response()
 }
 
-class EventStream {
+/**
+ * The same of several lists over one connection, since browsers limit connections: every event names its `list`. The first event names the
+ * stream, to which lists can be added.
+ */
+export async function eventStreamOfSeveral(
+  watches: readonly Watch[],
+  options: StreamOptions,
+  streams: OpenStreams,
+  me: string,
+): Promise<Response> {
+  const lists = new EventStream(options, 'several')
+  lists.tellName(streams.add(me, lists))
+  await lists.change(new Map(watches.entries()), [])
+  return lists.response()
+}
+
+/** Writing waits for slow readers. */
+export class EventStream {
   readonly #options: StreamOptions
   readonly #several: boolean
   readonly #encoder = new TextEncoder()
   readonly #timers: ReturnType<typeof setInterval>[] = []
-  readonly #watched: (Awaited<ReturnType<Watch>> | undefined)[] = []
+  /** Lists by their numbers; undefined while one begins. */
+  readonly #watched = new Map<number, Awaited<ReturnType<Watch>> | undefined>()
   /** Lists with skipped events. They are sent as a whole when the client reads again. */
   readonly #behind = new Set<number>()
   #waiting: Waiting[] = [{ list: -1, text: 'retry: 2000\n\n', stays: true }]
@@ -57,27 +69,55 @@ class EventStream {
     this.#several = lists === 'several'
   }
 
-  async begin(watch: Watch, list: number): Promise<void> {
-    const one = await watch((event) => this.#hear(list, event))
-    if (this.#ended) one.stop()
-    else this.#watched[list] = one
+  /** Called when the stream has ended. */
+  onEnd: () => void = () => undefined
+
+  /** The highest number that a list has had. */
+  highest = -1
+
+  /** How many lists there are. */
+  get size(): number {
+    return this.#watched.size
   }
 
-  /** Starts all lists. If one of several fails, an event reports it and the others continue. */
-  async beginAll(watches: readonly Watch[]): Promise<void> {
+  async begin(watch: Watch, list: number): Promise<void> {
+    this.#watched.set(list, undefined)
+    this.highest = Math.max(this.highest, list)
+    const one = await watch((event) => this.#watched.has(list) && this.#hear(list, event)).catch((error: unknown) => {
+      this.#watched.delete(list)
+      throw error
+    })
+    if (this.#ended || !this.#watched.has(list)) one.stop()
+    else this.#watched.set(list, one)
+  }
+
+  /** Starts some lists and ends others. If one fails, an event reports it and the others continue. */
+  async change(add: ReadonlyMap<number, Watch>, remove: readonly number[]): Promise<void> {
     const { refusal } = this.#options
+    for (const list of remove) {
+      this.#watched.get(list)?.stop()
+      this.#watched.delete(list)
+      this.#behind.delete(list)
+      this.#waiting = this.#waiting.filter((one) => one.list !== list)
+    }
     await Promise.all(
-      watches.map((watch, list) =>
-        this.begin(watch, list).catch((error: unknown) => {
-          if (refusal === undefined) throw error
-          this.#tell(list, 'refused', refusal(error), true)
-        }),
-      ),
+      [...add].map(([list, watch]) => this.begin(watch, list).catch((error: unknown) => this.#tell(list, 'refused', refusal(error), true))),
     )
   }
 
+  tellName(id: string): void {
+    this.#tell(-1, 'stream', { id }, true)
+  }
+
+  response(): Response {
+    this.#keepUp()
+    return new Response(this.#body(), {
+      headers: { 'content-type': 'text/event-stream; charset=utf-8', 'cache-control': 'no-store', 'x-accel-buffering': 'no' },
+    })
+  }
+
   /** Sends keep-alive messages and authenticates again at intervals. */
-  keepUp(): void {
+  #keepUp(): void {
     if (this.#ended) return
     const { beat, recheck, recheckEvery } = this.#options
     this.#every(beat, () => {
@@ -92,11 +132,11 @@ class EventStream {
     })
   }
 
-  body(): ReadableStream<Uint8Array> {
+  #body(): ReadableStream<Uint8Array> {
     return new ReadableStream<Uint8Array>(
       {
         pull: async (controller) => {
-          if (this.#waiting.length === 0 && !this.#ended) for (const list of this.#behind) this.#watched[list]?.again()
+          if (this.#waiting.length === 0 && !this.#ended) for (const list of this.#behind) this.#watched.get(list)?.again()
           await this.#something()
           const text = this.#waiting
             .splice(0)
@@ -161,7 +201,9 @@ class EventStream {
   #finish(): void {
     this.#ended = true
     for (const timer of this.#timers) clearInterval(timer)
-    for (const one of this.#watched) one?.stop()
+    for (const one of this.#watched.values()) one?.stop()
+    this.#watched.clear()
+    this.onEnd()
     this.#wake?.()
   }
 }

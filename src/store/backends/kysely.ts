@@ -1,23 +1,13 @@
-import { type AliasedExpression, type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
-import type { ConditionNode, Row } from '../../condition/index.js'
+import { type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
+import { type ConditionNode, type Row, TRUE } from '../../condition/index.js'
 import { type Field, type Key, keysAreGiven, type Model, RulebookError, typeModel } from '../../rulebook/index.js'
-import {
-  type CompileOptions,
-  compile,
-  type Dialect,
-  type Fragment,
-  Known,
-  type Layout,
-  type LayoutOptions,
-  readLayout,
-  type TablePlace,
-} from '../../sql/index.js'
+import { type CompileOptions, compile, type Dialect, Known, type Layout, type LayoutOptions, readLayout } from '../../sql/index.js'
 import { ConstraintError, DuplicateKeyError, IsolationError } from '../errors.js'
 import type { Backend, Found, Isolation, PlaceValue, Selection, Tables, Target } from '../tables.js'
-import { isPlain, type Make, Plans, type Values } from './plans.js'
+import { type Call, isPlain, type Make, Plans, type Values } from './plans.js'
 import { inTransaction } from './retries.js'
 import { SortOrder } from './sorted.js'
-import { columnOf, decodeRow, encodeRow, isKey, type Placed, placed, tableOf } from './tables-placed.js'
+import { columnsOf, decodeRow, encodeRow, keyTest, type Placed, placed, selectable, selected, tableOf } from './tables-placed.js'
 
 /** Where the records are kept. */
 export interface KyselyOptions extends LayoutOptions {
@@ -61,9 +51,6 @@ const PATIENCE = 'pachter_patience'
 // Kysely interprets dots and the word "as" in names.
 const COLUMN = /^[A-Za-z_$][\w$]*$/
 
-/** The columns of each table, which are the same in every query. */
-const written = new WeakMap<TablePlace, readonly AliasedExpression<unknown, string>[]>()
-
 class KyselyTables implements Tables {
   readonly #db: Kysely<any>
   readonly #dialect: Dialect
@@ -94,6 +81,11 @@ class KyselyTables implements Tables {
     this.#isOwn = begun !== undefined
   }
 
+  /** With several connections. A database without locks has one. */
+  get answersAtOnce(): boolean {
+    return !this.#db.isTransaction && this.#dialect.transactions.lock !== undefined
+  }
+
   async select(type: string, selection: Selection): Promise<Found[]> {
     const { sort = [], limit, after } = selection
     const model = typeModel(this.#model, type)
@@ -114,21 +106,23 @@ class KyselyTables implements Tables {
   }
 
   async #fetch(place: Placed, selection: Selection, order: SortOrder): Promise<Found[]> {
-    const { where, now, single, limit, after = [], flags = [], places, lock } = selection
+    const { where, now, key, limit, after = [], flags = [], places, lock } = selection
     const locked = lock && this.#db.isTransaction ? this.#dialect.transactions.lock?.(lock) : undefined
     // A transaction that holds locks must not wait long for others.
     const patience = locked && this.#patience
     const waiting = patience === undefined ? undefined : this.#dialect.transactions.waitForLocks?.(patience)
-    const form = ['select', place.model.name, order.form, single, limit, flags.length, places, locked && lock, waiting && patience].join(
-      ' ',
-    )
-    const found = await this.#rows(form, [where, ...flags, ...order.conditions], now, after, (values) => {
+    const named = key === undefined ? undefined : keyTest(place.model, key)
+    const options = [order.form, limit, flags.length, places, locked && lock, waiting && patience]
+    const form = `select ${place.model.name} ${options.join(' ')}`
+    const call = { form, conditions: [where, ...flags, ...order.conditions], now, after, key: named?.literal }
+    const found = await this.#rows(call, (values) => {
       const write = (condition: ConditionNode) => this.#compiled(condition, now, place, undefined, values)
       let query = this.#db
         .selectFrom(place.table)
-        .select(this.#columns(place))
+        .select(columnsOf(this.#dialect, place))
         .select(flags.map((flag, at) => sql<number>`case when ${write(flag)} then 1 else 0 end`.as(FLAG + at)))
-        .where(this.#compiled(where, now, place, single ? 'row' : 'rows', values))
+        .where(this.#compiled(where, now, place, named ? 'row' : 'rows', values))
+      if (named) query = query.where(this.#compiled(named.is, now, place, undefined, values))
       for (const test of [order.where(write), order.after(write, (at) => values.place(at))]) if (test) query = query.where(test)
       if (places) query = query.select([...order.places(write)])
       for (const part of order.parts(write)) query = query.orderBy(part)
@@ -146,26 +140,13 @@ class KyselyTables implements Tables {
   }
 
   /** Runs a query, whose statement is kept for other calls of the same form. */
-  async #rows(form: string, conditions: readonly ConditionNode[], now: number, after: readonly PlaceValue[], make: Make): Promise<Row[]> {
-    return (await this.#plans.run(this.#db, { form, conditions, now, after, make })).rows
-  }
-
-  /** A value in the form that `decode` reads. */
-  #given(value: Fragment, field: Field): RawBuilder<unknown> {
-    return sql`${this.#dialect.codec.selected?.(value, field) ?? value}`
-  }
-
-  /** The value of a column; JSON columns are selected as they are. */
-  #value({ model, place }: Placed, name: string): Fragment {
-    const column = columnOf(place, name)
-    const { type, list } = model.fields[name] as Field
-    if (list) return this.#dialect.expressions.column(column, [], 'list')
-    return type === 'other' || type === 'group' ? column.ref : this.#dialect.expressions.column(column, [], type)
+  async #rows(call: Omit<Call, 'make'>, make: Make): Promise<Row[]> {
+    return (await this.#plans.run(this.#db, { ...call, make })).rows
   }
 
   async count(type: string, { where, now }: Pick<Selection, 'where' | 'now'>): Promise<number> {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
-    const [row] = await this.#rows(`count ${type}`, [where], now, [], (values) =>
+    const [row] = await this.#rows({ form: `count ${type}`, conditions: [where], now }, (values) =>
       this.#db
         .selectFrom(place.table)
         .select(sql<number>`count(*)`.as('count'))
@@ -181,11 +162,11 @@ class KyselyTables implements Tables {
   ): Promise<{ value: unknown; count: number }[]> {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
     const field = place.model.fields[name] as Field
-    const { by, value } = this.#dialect.expressions.grouped(this.#value(place, name), field)
-    const rows = await this.#rows(`count ${type} ${name}`, [where], now, [], (values) =>
+    const { by, value } = this.#dialect.expressions.grouped(selectable(this.#dialect, place, name), field)
+    const rows = await this.#rows({ form: `count ${type} ${name}`, conditions: [where], now }, (values) =>
       this.#db
         .selectFrom(place.table)
-        .select([this.#given(value, field).as('value'), sql<number>`count(*)`.as('count')])
+        .select([selected(this.#dialect, value, field).as('value'), sql<number>`count(*)`.as('count')])
         .where(this.#compiled(where, now, place, 'rows', values))
         .groupBy(by)
         .orderBy(sql`${by} is null`)
@@ -200,7 +181,7 @@ class KyselyTables implements Tables {
   async test(conditions: readonly ConditionNode[], now: number): Promise<boolean[]> {
     if (conditions.length === 0) return []
     const layout = await this.#layout()
-    const [row] = await this.#rows('test', conditions, now, [], (values) =>
+    const [row] = await this.#rows({ form: 'test', conditions, now }, (values) =>
       this.#db.selectNoFrom(
         conditions.map((condition, at) => {
           const asked = compile(condition, { dialect: this.#dialect, now, layout, type: '', values })
@@ -226,42 +207,51 @@ class KyselyTables implements Tables {
     const model = typeModel(this.#model, type)
     const place = placed(await this.#layout(), model)
     const key = row[model.key] as Key
+    const { is, literal } = keyTest(model, key)
     // Checked in advance in the same transaction, because drivers report duplicate keys differently.
-    const found = await this.#rows(`has ${type}`, [isKey(model, key)], 0, [], (values) =>
+    const found = await this.#rows({ form: `has ${type}`, conditions: [TRUE], now: 0, key: literal }, (values) =>
       this.#db
         .selectFrom(place.table)
         .select(sql`1`.as('found'))
-        .where(this.#compiled(isKey(model, key), 0, place, undefined, values)),
+        .where(this.#compiled(is, 0, place, undefined, values)),
     )
     if (found.length > 0) throw new DuplicateKeyError(type, key)
-    const query = this.#db.insertInto(place.table).values(encodeRow(this.#dialect, place, row))
-    if (!this.#dialect.transactions.returns) await this.#within(type, () => query.execute())
-    return this.#kept(
-      place,
-      key,
-      this.#dialect.transactions.returns && (await this.#within(type, () => query.returning(this.#columns(place)).execute())),
+    const { returns } = this.#dialect.transactions
+    const { form, given, places } = this.#written(place, row)
+    const make = (values?: Values) => {
+      const query = this.#db.insertInto(place.table).values(Object.fromEntries(given(values)))
+      return returns ? query.returning(columnsOf(this.#dialect, place)) : query
+    }
+    const call = { form: `insert ${type} ${form}`, conditions: [TRUE], now: 0, after: places, make }
+    const { rows } = await this.#within(type, () =>
+      places.every(isPlain) ? this.#plans.run(this.#db, call) : this.#db.executeQuery<Row>(make().compile()),
     )
+    return this.#kept(place, key, returns && rows)
+  }
+
+  /** What a statement writes. `given` has slots for the values of a call. */
+  #written(place: Placed, row: Row) {
+    const columns = Object.entries(encodeRow(this.#dialect, place, row))
+    const given = (values?: Values) =>
+      columns.map(([name, value], at) => [name, values && value !== null ? sql`${values.place(at).parameter()}` : value] as const)
+    return { form: columns.map(([name]) => name).join(), given, places: columns.map(([, value]) => value as PlaceValue) }
   }
 
   async update(type: string, changes: Row, target: Target): Promise<Row | undefined> {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
     const { returns } = this.#dialect.transactions
-    const given = Object.entries(encodeRow(this.#dialect, place, changes))
-    const tests = [isKey(place.model, target.key), target.where]
-    const form = `update ${type} ${given.map(([column]) => column).join()}`
+    const { form, given, places } = this.#written(place, changes)
+    const { is, literal } = keyTest(place.model, target.key)
     const make = (values?: Values) => {
-      const set = given.map(([column, value], at) => [column, values && value !== null ? sql`${values.place(at).parameter()}` : value])
       const query = this.#db
         .updateTable(place.table)
-        .set(Object.fromEntries(set))
-        .where(this.#matches(place, target, values))
-      return returns ? query.returning(this.#columns(place)) : query
+        .set(Object.fromEntries(given(values)))
+        .where(this.#matches(place, is, target, values))
+      return returns ? query.returning(columnsOf(this.#dialect, place)) : query
     }
-    const places = given.map(([, value]) => value as PlaceValue)
+    const call = { form: `update ${type} ${form}`, conditions: [target.where], now: target.now, after: places, key: literal, make }
     const { rows, numAffectedRows } = await this.#within(type, () =>
-      places.every(isPlain)
-        ? this.#plans.run(this.#db, { form, conditions: tests, now: target.now, after: places, make })
-        : this.#db.executeQuery<Row>(make().compile()),
+      places.every(isPlain) ? this.#plans.run(this.#db, call) : this.#db.executeQuery<Row>(make().compile()),
     )
     if (returns) return rows.length === 0 ? undefined : this.#kept(place, target.key, rows)
     return Number(numAffectedRows) === 0 ? undefined : this.#kept(place, target.key)
@@ -270,32 +260,23 @@ class KyselyTables implements Tables {
   /** The stored form of a written record: returned by the statement, or read now. */
   async #kept(place: Placed, key: Key, given?: readonly Row[] | false): Promise<Row> {
     const { model } = place
-    const is = isKey(model, key)
+    const { is, literal } = keyTest(model, key)
     const read = (values: Values) =>
       this.#db
         .selectFrom(place.table)
-        .select(this.#columns(place))
+        .select(columnsOf(this.#dialect, place))
         .where(this.#compiled(is, 0, place, undefined, values))
-    const rows = given || (await this.#rows(`kept ${model.name}`, [is], 0, [], read))
+    const rows = given || (await this.#rows({ form: `kept ${model.name}`, conditions: [TRUE], now: 0, key: literal }, read))
     const [row] = rows
     if (row === undefined || rows.length > 1) throw new Error(`the ${model.name} that was just written cannot be found`)
     return decodeRow(this.#dialect, model, row)
-  }
-
-  /** The columns of a record, in the form that `decode` reads. */
-  #columns(place: Placed): readonly AliasedExpression<unknown, string>[] {
-    const there = written.get(place.place)
-    if (there !== undefined) return there
-    const columns = Object.entries(place.model.fields).map(([name, field]) => this.#given(this.#value(place, name), field).as(name))
-    written.set(place.place, columns)
-    return columns
   }
 
   async remove(type: string, target: Target): Promise<number> {
     const model = typeModel(this.#model, type)
     const layout = await this.#layout()
     const place = placed(layout, model)
-    const query = this.#db.deleteFrom(place.table).where(this.#matches(place, target))
+    const query = this.#db.deleteFrom(place.table).where(this.#matches(place, keyTest(model, target.key).is, target))
     const count = Number((await this.#within(type, () => query.executeTakeFirst())).numDeletedRows)
     if (count > 0 && keysAreGiven(model) && !(await this.wasRemoved(type, target.key)))
       await this.#db
@@ -341,8 +322,7 @@ class KyselyTables implements Tables {
     }
   }
 
-  #matches(place: Placed, { key, where, now }: Target, values?: Values): RawBuilder<SqlBool> {
-    const is = this.#compiled(isKey(place.model, key), now, place, undefined, values)
-    return sql<SqlBool>`${is} and ${this.#compiled(where, now, place, 'row', values)}`
+  #matches(place: Placed, is: ConditionNode, { where, now }: Target, values?: Values): RawBuilder<SqlBool> {
+    return sql<SqlBool>`${this.#compiled(is, now, place, undefined, values)} and ${this.#compiled(where, now, place, 'row', values)}`
   }
 }

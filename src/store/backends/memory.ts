@@ -63,11 +63,11 @@ class MemoryTables implements Tables {
     this.#removed = removed
   }
 
-  async select(type: string, { where, now, sort, limit, after, places, flags = [] }: Selection): Promise<Found[]> {
+  async select(type: string, { where, key, now, sort, limit, after, places, flags = [] }: Selection): Promise<Found[]> {
     const test = predicate(where)
     const env = this.#env(now)
     const found: Row[] = []
-    for (const row of this.#among(type, where)) if (test(row, env)) found.push(row)
+    for (const row of this.#among(type, where, key)) if (test(row, env)) found.push(row)
     const sorted =
       sort === undefined ? found.map((row) => ({ row, values: [] })) : inOrder(found, sort, typeModel(this.#model, type).fields, env, after)
     const tests = flags.map((flag) => predicate(flag))
@@ -171,9 +171,9 @@ class MemoryTables implements Tables {
   }
 
   /** The records on which a condition may hold: those that it names by key, or all. */
-  #among(type: string, where: ConditionNode): Iterable<Row> {
+  #among(type: string, where: ConditionNode, key?: Key): Iterable<Row> {
     const rows = this.#rows(type)
-    const keys = keysNamed(where, typeModel(this.#model, type).key)
+    const keys = key !== undefined ? [key] : keysNamed(where, typeModel(this.#model, type).key)
     return keys === undefined ? rows.values() : keys.map((key) => rows.get(key)).filter((row) => row !== undefined)
   }
 

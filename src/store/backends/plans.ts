@@ -1,5 +1,5 @@
 import { CompiledQuery, type Kysely, type QueryResult } from 'kysely'
-import { type Comparable, type ConditionNode, type LiteralNode, type Row, shapeOf } from '../../condition/index.js'
+import { type Comparable, type ConditionNode, type LiteralNode, properTypes, type Row, shapeOf } from '../../condition/index.js'
 import { type CallValues, comparableOf, Known, type Look, Slot } from '../../sql/index.js'
 import type { PlaceValue } from '../tables.js'
 
@@ -20,7 +20,10 @@ export class Values implements CallValues {
   readonly sameness: string
   readonly looks: Look[] = []
 
-  constructor(literals: readonly LiteralNode[], now: number, after: readonly PlaceValue[]) {
+  readonly #key: LiteralNode | undefined
+
+  constructor(literals: readonly LiteralNode[], call: Call) {
+    this.#key = call.key
     this.#count = literals.length
     const firsts = literals.map((literal, at) => {
       const value = textOfLiteral(literal)
@@ -29,7 +32,7 @@ export class Values implements CallValues {
       return first
     })
     this.sameness = firsts.join()
-    this.#all = [...literals.map(({ value, type }) => comparableOf(value as Comparable, type)), now, ...after.map((place) => place ?? '')]
+    this.#all = valuesOf(literals.map(comparable), call)
   }
 
   get all(): readonly Comparable[] {
@@ -37,8 +40,9 @@ export class Values implements CallValues {
   }
 
   known(literal: LiteralNode): Known {
+    if (literal === this.#key) return this.#traced(this.#all.length - 1)
     const at = this.#first.get(textOfLiteral(literal))
-    return at === undefined ? Known.constant(comparableOf(literal.value as Comparable, literal.type)) : this.#traced(at)
+    return at === undefined ? Known.constant(comparable(literal)) : this.#traced(at)
   }
 
   now(): Known {
@@ -59,13 +63,15 @@ export class Values implements CallValues {
 export type Make = (values: Values) => { compile(): CompiledQuery }
 
 /** A call of a database. */
-interface Call {
+export interface Call {
   /** Everything that the statement depends on besides the rest. */
   readonly form: string
   readonly conditions: readonly ConditionNode[]
   readonly now: number
   /** The place to continue after, or other plain values. */
-  readonly after: readonly PlaceValue[]
+  readonly after?: readonly PlaceValue[]
+  /** The key in a condition that is compiled on its own. */
+  readonly key?: LiteralNode | undefined
   readonly make: Make
 }
 
@@ -74,9 +80,23 @@ export function isPlain(value: unknown): value is PlaceValue {
   return value === null || typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean'
 }
 
+/** A kept statement for the same conditions, with the values of their literals. */
+interface Repeat {
+  readonly conditions: readonly ConditionNode[]
+  readonly plan: Plan
+  /** The values of the literals. The time and the place to continue after follow them. */
+  readonly literals: readonly Comparable[]
+  /** The questions about values that are not literals. */
+  readonly looks: readonly Look[]
+  /** The parameters, of which only slots for other values than literals are left. */
+  readonly parameters: readonly unknown[]
+}
+
 /** How many statements are kept, and how many of the same form. */
 const MOST = 2_000
 const MOST_ALIKE = 8
+/** How many statements are kept for the same condition. */
+const MOST_REPEATS = 64
 // Longer ones hold lists, which hardly come again.
 const LONGEST = 6_000
 
@@ -86,26 +106,56 @@ const LONGEST = 6_000
  */
 export class Plans {
   readonly #plans = new Map<string, readonly Plan[]>()
+  /** By the first condition: the rules of a person are the same node in each of their calls. */
+  readonly #repeats = new WeakMap<ConditionNode, Map<string, Repeat>>()
+  readonly #seen = new WeakSet<ConditionNode>()
   #count = 0
 
   /** Runs the statement of a call. */
   run(db: Kysely<any>, call: Call): Promise<QueryResult<Row>> {
-    const { sql, parameters, values } = this.#statement(call)
-    const given = parameters.map((one) => (one instanceof Slot ? one.from(values) : one))
-    return db.executeQuery<Row>(CompiledQuery.raw(sql, given))
+    const { sql, parameters } = this.#repeated(call) ?? this.#statement(call)
+    return db.executeQuery<Row>(CompiledQuery.raw(sql, parameters as unknown[]))
   }
 
-  #statement({ form, conditions, now, after, make }: Call): Pick<Plan, 'sql' | 'parameters'> & { readonly values: readonly Comparable[] } {
+  /** The statement, if it was used before with the same conditions: their literals have the same values, so only the others are looked at. */
+  #repeated(call: Call): Pick<Plan, 'sql' | 'parameters'> | undefined {
+    const { conditions } = call
+    const repeat = this.#repeats.get(conditions[0] as ConditionNode)?.get(formOf(call))
+    if (repeat === undefined || !conditions.every((condition, at) => condition === repeat.conditions[at])) return undefined
+    const values = valuesOf(repeat.literals, call)
+    return agree(repeat.looks, values) ? { sql: repeat.plan.sql, parameters: filled(repeat.parameters, values) } : undefined
+  }
+
+  #statement(call: Call): Pick<Plan, 'sql' | 'parameters'> {
+    const { conditions, make } = call
     const shapes = conditions.map(shapeOf)
     const literals = shapes.flatMap((shape) => shape.literals)
-    const values = new Values(literals, now, after)
-    const key = [form, ...shapes.map(({ text }) => text), values.sameness, after.map(formOf).join()].join('\n')
+    const values = new Values(literals, call)
+    const key = [formOf(call), ...shapes.map(({ text }) => text), values.sameness].join('\n')
     const known = this.#plans.get(key) ?? []
-    const plan = known.find(({ looks }) => looks.every(({ at, ask, answer }) => ask(values.all[at] as Comparable) === answer))
-    if (plan !== undefined) return { ...plan, values: values.all }
-    const { sql, parameters } = make(values).compile()
-    if (key.length <= LONGEST) this.#keep(key, [...known, { sql, parameters, looks: distinct(values.looks) }])
-    return { sql, parameters, values: values.all }
+    let plan = known.find(({ looks }) => agree(looks, values.all))
+    if (plan === undefined) {
+      const { sql, parameters } = make(values).compile()
+      plan = { sql, parameters, looks: distinct(values.looks) }
+      if (key.length <= LONGEST) this.#keep(key, [...known, plan])
+    }
+    this.#repeat(call, plan, values.all.slice(0, literals.length))
+    return { sql: plan.sql, parameters: filled(plan.parameters, values.all) }
+  }
+
+  #repeat(call: Call, plan: Plan, literals: readonly Comparable[]): void {
+    const { conditions } = call
+    // Many conditions come only once, such as a filter.
+    const isNew = conditions.some((condition) => !this.#seen.has(condition))
+    for (const condition of conditions) this.#seen.add(condition)
+    if (isNew) return
+    const first = conditions[0] as ConditionNode
+    const before = this.#repeats.get(first)
+    const repeats = before === undefined || before.size >= MOST_REPEATS ? new Map<string, Repeat>() : before
+    this.#repeats.set(first, repeats)
+    const isOther = ({ at }: { readonly at: number }) => at >= literals.length
+    const parameters = plan.parameters.map((one) => (one instanceof Slot && !isOther(one) ? one.from(literals) : one))
+    repeats.set(formOf(call), { conditions, plan, literals, looks: plan.looks.filter(isOther), parameters })
   }
 
   #keep(key: string, plans: readonly Plan[]): void {
@@ -126,8 +176,29 @@ function textOfLiteral({ type, value }: LiteralNode): string {
   return `${type} ${JSON.stringify(value)}`
 }
 
-function formOf(place: PlaceValue): string {
-  return place === null ? 'null' : typeof place
+/** The form of a call with that of its other values: which of the place are missing, and the types that they and the key have. */
+function formOf({ form, after = [], key }: Call): string {
+  const place = after.length === 0 ? '' : `\n${after.map((one) => (one === null ? 'null' : typeof one)).join()}`
+  return key === undefined ? form + place : `${form}${place}\n${properTypes(key)}`
+}
+
+/** All values of a call. The key is the last. */
+function valuesOf(literals: readonly Comparable[], { now, after = [], key }: Call): readonly Comparable[] {
+  const values = [...literals, now, ...after.map((place) => place ?? '')]
+  if (key !== undefined) values.push(comparable(key))
+  return values
+}
+
+function comparable({ value, type }: LiteralNode): Comparable {
+  return comparableOf(value as Comparable, type)
+}
+
+function agree(looks: readonly Look[], values: readonly Comparable[]): boolean {
+  return looks.every(({ at, ask, answer }) => ask(values[at] as Comparable) === answer)
+}
+
+function filled(parameters: readonly unknown[], values: readonly Comparable[]): readonly unknown[] {
+  return parameters.map((one) => (one instanceof Slot ? one.from(values) : one))
 }
 
 function distinct(looks: readonly Look[]): readonly Look[] {

@@ -1,7 +1,7 @@
-import { sql } from 'kysely'
-import { type ConditionNode, compareNode, type Row, type Scalar, type TermNode } from '../../condition/index.js'
+import { type AliasedExpression, type RawBuilder, sql } from 'kysely'
+import { type ConditionNode, compareNode, type LiteralNode, type Row, type Scalar, type TermNode } from '../../condition/index.js'
 import type { Field, Key, TypeModel } from '../../rulebook/index.js'
-import type { Column, ColumnPlace, Dialect, Layout, TablePlace } from '../../sql/index.js'
+import type { Column, ColumnPlace, Dialect, Fragment, Layout, TablePlace } from '../../sql/index.js'
 import { RowError } from '../errors.js'
 
 /** A record type and its table. */
@@ -27,11 +27,44 @@ export function columnOf({ name: table, columns }: TablePlace, field: string): C
   return { ref: sql.id(table, name), ...(as === undefined ? {} : { as }) }
 }
 
-/** A condition that selects the record with that key. */
-export function isKey({ key, fields }: TypeModel, value: Key): ConditionNode {
+/** A key, and the condition that selects its record. The condition contains this literal. */
+export interface KeyTest {
+  readonly literal: LiteralNode
+  readonly is: ConditionNode
+}
+
+export function keyTest({ key, fields }: TypeModel, value: Key): KeyTest {
   const type = (fields[key] as Field).type as Scalar
   const own: TermNode = { kind: 'field', of: 'record', path: [key], type }
-  return compareNode(own, 'is', { kind: 'literal', type, value })
+  const literal: LiteralNode = { kind: 'literal', type, value }
+  return { literal, is: compareNode(own, 'is', literal) }
+}
+
+/** The columns of each table, which are the same in every query. */
+const written = new WeakMap<TablePlace, readonly AliasedExpression<unknown, string>[]>()
+
+/** The columns of a record, in the form that `decodeRow` reads. */
+export function columnsOf(dialect: Dialect, place: Placed): readonly AliasedExpression<unknown, string>[] {
+  const there = written.get(place.place)
+  if (there !== undefined) return there
+  const columns = Object.entries(place.model.fields).map(([name, field]) =>
+    selected(dialect, selectable(dialect, place, name), field).as(name),
+  )
+  written.set(place.place, columns)
+  return columns
+}
+
+/** A value in the form that `decode` reads. */
+export function selected({ codec }: Dialect, value: Fragment, field: Field): RawBuilder<unknown> {
+  return sql`${codec.selected?.(value, field) ?? value}`
+}
+
+/** The value of a column; JSON columns are selected as they are. */
+export function selectable({ expressions }: Dialect, { model, place }: Placed, name: string): Fragment {
+  const column = columnOf(place, name)
+  const { type, list } = model.fields[name] as Field
+  if (list) return expressions.column(column, [], 'list')
+  return type === 'other' || type === 'group' ? column.ref : expressions.column(column, [], type)
 }
 
 /** A record in the form of its columns. */

@@ -62,10 +62,11 @@ export class Reading {
   count(typeName: string, given?: CountOptions<World, string>): Promise<number> {
     return this.#about(typeName, (type) => {
       const where = this.#filter(type, given)
-      return safely(`count ${typeName}`, async () => {
-        const op = await this.#session.operation(this.#session.tables, [typeName, ...typesIn(where)])
-        return op.tables.count(typeName, { where: readableWhere(op, typeName, [guardedWhere(op.asker, type, where)]), now: op.env.now })
-      })
+      return safely(`count ${typeName}`, () =>
+        this.#session.reading([typeName, ...typesIn(where)], (op) =>
+          op.tables.count(typeName, { where: readableWhere(op, typeName, [guardedWhere(op.asker, type, where)]), now: op.env.now }),
+        ),
+      )
     })
   }
 
@@ -73,12 +74,13 @@ export class Reading {
     return this.#about(typeName, (type) => {
       const by = countField(type, field)
       const where = this.#filter(type, given)
-      return safely(`count ${typeName}`, async () => {
-        const op = await this.#session.operation(this.#session.tables, [typeName, ...typesIn(where)])
-        // The counted field must be visible too for a record to count.
-        const seen = readableWhere(op, typeName, [guardedWhere(op.asker, type, where), visibleField(op.asker, typeName, by)])
-        return op.tables.countBy(typeName, by, { where: seen, now: op.env.now })
-      })
+      return safely(`count ${typeName}`, () =>
+        this.#session.reading([typeName, ...typesIn(where)], (op) => {
+          // The counted field must be visible too for a record to count.
+          const seen = readableWhere(op, typeName, [guardedWhere(op.asker, type, where), visibleField(op.asker, typeName, by)])
+          return op.tables.countBy(typeName, by, { where: seen, now: op.env.now })
+        }),
+      )
     })
   }
 
@@ -86,10 +88,7 @@ export class Reading {
     const session = this.#session
     return session.logger.about({ action: 'read', type: typeName, key }, async () => {
       const type = session.begin(typeName, 'read', key)
-      return safely(`get ${typeName}`, async () => {
-        const op = await session.operation(session.tables, [typeName])
-        return (await visible(op, type, 'read', key)).shown
-      })
+      return safely(`get ${typeName}`, () => session.reading([typeName], async (op) => (await visible(op, type, 'read', key)).shown))
     })
   }
 
@@ -116,17 +115,14 @@ export class Reading {
   }
 
   async #listed(type: TypeModel, asked: ListRequest, some: Pick<Selection, 'limit' | 'after' | 'places'>): Promise<Listed> {
-    const { model, tables } = this.#session
+    const { model } = this.#session
     const { where, sort, fields, actions, standings, plans } = asked
     const goesAlong = actions.includes('delete') && isJudgedAlong(model, type.name)
     const types = [type.name, ...typesIn(where), ...typesIncluded(plans), ...(goesAlong ? typesAlong(model, type) : [])]
-    const op = await this.#session.operation(tables, [...new Set(types)])
-    const also = more(op.asker, type, actions, standings)
-    const seen = await see(op, type.name, {
-      where: guardedWhere(op.asker, type, where),
-      sort: orderFor(op, type, sort),
-      flags: also.flags,
-      ...some,
+    const { op, also, seen } = await this.#session.reading([...new Set(types)], async (op) => {
+      const also = more(op.asker, type, actions, standings)
+      const selection = { where: guardedWhere(op.asker, type, where), sort: orderFor(op, type, sort), flags: also.flags, ...some }
+      return { op, also, seen: await see(op, type.name, selection) }
     })
     const told = async (those: readonly Seen[]) => {
       const records = await included(op, type, those, plans)

@@ -2,7 +2,7 @@ import { allOfNode, anyOfNode, type ConditionNode, type PlaceNode, type Row, sim
 import { type Key, type Model, type Reference, referencesTo, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { verdictOf } from '../../viewpoint/index.js'
 import { DeniedError, denied, InvalidError } from '../errors.js'
-import { checkOpen, deny, holding, keyIs, type Operation, seeOne, visible } from '../operation.js'
+import { checkOpen, deny, holding, type Operation, seeOne, visible } from '../operation.js'
 import { placeIs } from '../read/key-conditions.js'
 import { judgeUpdate, type UpdateOptions } from './update.js'
 
@@ -143,7 +143,7 @@ async function unlinking(
       id: `${idOf(owner, key)} without ${JSON.stringify(gone)}`,
       async apply({ tables, env }) {
         // Another deletion of the same call may have removed its own key from the list meanwhile.
-        const [found] = await tables.select(owner.name, { where: keyIs(owner, key), now: env.now, limit: 1 })
+        const [found] = await tables.select(owner.name, { where: TRUE, key, now: env.now, limit: 1 })
         if (found !== undefined)
           await tables.update(owner.name, { ...changed, ...unlinked(reference.place, found.row, gone) }, { key, where: TRUE, now: env.now })
       },

@@ -3,8 +3,6 @@ import {
   type Comparable,
   type ConditionNode,
   isMissing,
-  linksLast,
-  predicate,
   type Row,
   TRUE,
   toComparable,
@@ -13,7 +11,7 @@ import {
 } from '../../condition/index.js'
 import { isSet, keyPlace, type LinkModel, sameValue, type TypeModel, typeModel } from '../../rulebook/index.js'
 import type { FieldFault } from '../errors.js'
-import type { Operation } from '../operation.js'
+import { linksLastTest, type Operation } from '../operation.js'
 import { placeIs, placeIsOneOf } from '../read/key-conditions.js'
 import { judgeAllRelying } from './read-set.js'
 
@@ -102,7 +100,7 @@ async function visibleAmong(op: Operation, to: string, where: ConditionNode): Pr
     ({ row }) => row,
   )
   if (readable === TRUE) return rows
-  const answers = await judgeAllRelying(op, relied, predicate(linksLast(readable)), rows)
+  const answers = await judgeAllRelying(op, relied, linksLastTest(readable), rows)
   return rows.filter((_, at) => answers[at])
 }
 

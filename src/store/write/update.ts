@@ -1,4 +1,14 @@
-import { allOfNode, anyOfNode, asksAfter, bindAfter, type ConditionNode, type Row, simplify, TRUE } from '../../condition/index.js'
+import {
+  allOfNode,
+  anyOfNode,
+  asksAfter,
+  bindAfter,
+  type ConditionNode,
+  perNodes,
+  type Row,
+  simplify,
+  TRUE,
+} from '../../condition/index.js'
 import { type Key, sameValue, type TypeModel } from '../../rulebook/index.js'
 import { type AskersClause, fieldsLetBy, fieldsRefused, stampValues, verdictOf } from '../../viewpoint/index.js'
 import { InvalidError, RefusedError } from '../errors.js'
@@ -91,7 +101,7 @@ export async function judgeUpdate(
   refuseFields(counting)
   const unseen = await unseenTargets(op, type, { sent: changes, after, before, visible: visibleNow })
   if (unseen.length > 0) throw new InvalidError(type.name, unseen)
-  const rule = allOfNode([asker.readable(type.name), rules.open.when, anyOfNode(counting.map((clause) => clause.when))])
+  const rule = ruleOf([asker.readable(type.name), rules.open.when, ...counting.map((clause) => clause.when)])
   const clause = counting[0]?.clause?.title
   return {
     key,
@@ -100,9 +110,14 @@ export async function judgeUpdate(
     before,
     after,
     changed: difference(type, before, after),
-    where: simplify(bindAfter(rule, after)),
+    where: asksAfter(rule) ? simplify(bindAfter(rule, after)) : rule,
   }
 }
+
+/** What must hold on a record: it is readable, open, and one of the clauses holds. */
+const ruleOf = perNodes(([readable, open, ...clauses]) =>
+  simplify(allOfNode([readable as ConditionNode, open as ConditionNode, anyOfNode(clauses)])),
+)
 
 /** Nobody can grow a record beyond what one may send by many small changes. The size of hidden data is not revealed. */
 function checkMerged(

@@ -1,7 +1,7 @@
-import { type ConditionNode, isPachterError, type Row } from '../../condition/index.js'
+import { type ConditionNode, isPachterError, type Row, TRUE } from '../../condition/index.js'
 import { type Key, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { DeniedError, InvalidError, QueryError } from '../errors.js'
-import { deny, isKey, judge, keyIs, type Operation, type Seen, see, seeOne } from '../operation.js'
+import { deny, isKey, judge, type Operation, type Seen, see, seeOne } from '../operation.js'
 import { guardedWhere, typesIn } from '../read/filter-guards.js'
 import { readSort } from '../read/query.js'
 import type { Session } from '../session.js'
@@ -94,7 +94,7 @@ export class Writing {
     if (!isKey(type, key)) throw new InvalidError(typeName, [{ field: type.key, problem: 'is not a valid key' }])
     const ensured = () =>
       session.write(type, 'create', key, async (op) => {
-        const [there] = await see(op, typeName, { where: keyIs(type, key), limit: 1 })
+        const [there] = await see(op, typeName, { where: TRUE, key, limit: 1 })
         return there === undefined ? creating(op.tables).create(typeName, { ...record, [type.key]: key }) : there.shown
       })
     // Another request may have created it meanwhile: then the second read finds it.
