@@ -5,7 +5,7 @@ import { byMethod, type Call, type Methods, NOWHERE, type Site, type WatchedList
 import { RequestError } from './error.js'
 import { guard, logFailure } from './guard.js'
 import { OpenStreams } from './live/open-streams.js'
-import { eventStream, eventStreamOfSeveral } from './live/stream.js'
+import { type EventStream, eventStream, eventStreamOfSeveral } from './live/stream.js'
 import type { LiveEvent } from './live/subscription.js'
 import { problemOf } from './problem.js'
 import type { Endpoint } from './route.js'
@@ -31,7 +31,7 @@ export function routes<W extends World>(
   const site = siteOf(book.model, options as never)
   const find = finder(site)
   const guarded = guard(store, options)
-  const streams = new OpenStreams()
+  const streams = new OpenStreams<EventStream>()
   options.live?.hearOf(store)
   return (request) =>
     guarded(request, async ({ store: mine, me }) => {
@@ -58,7 +58,7 @@ export function routes<W extends World>(
 function watching<W extends World>(
   store: Store<W>,
   { live, identity, recheck = 30, visitor, signIn: at, onFailure = logFailure }: RouteOptions<W>,
-  streams: OpenStreams,
+  streams: OpenStreams<EventStream>,
   me: W['me'] | null,
   request: Request,
 ): Watching | undefined {

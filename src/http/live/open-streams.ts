@@ -1,11 +1,14 @@
-import type { EventStream } from './stream.js'
+/** A stream whose lists can change. */
+interface Changeable {
+  onEnd: () => void
+}
 
 /** The streams of several lists that are open on this server, so that a client can change which lists it watches. */
-export class OpenStreams {
-  readonly #open = new Map<string, { readonly me: string; readonly stream: EventStream }>()
+export class OpenStreams<S extends Changeable> {
+  readonly #open = new Map<string, { readonly me: string; readonly stream: S }>()
 
   /** Returns a name for the stream that cannot be guessed. `me` identifies its person. */
-  add(me: string, stream: EventStream): string {
+  add(me: string, stream: S): string {
     const id = globalThis.crypto.randomUUID()
     this.#open.set(id, { me, stream })
     stream.onEnd = () => this.#open.delete(id)
@@ -13,7 +16,7 @@ export class OpenStreams {
   }
 
   /** An open stream of this person. */
-  find(id: string, me: string): EventStream | undefined {
+  find(id: string, me: string): S | undefined {
     const found = this.#open.get(id)
     return found?.me === me ? found.stream : undefined
   }

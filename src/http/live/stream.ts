@@ -40,7 +40,7 @@ export async function eventStream(watch: Watch, options: StreamOptions): Promise
 export async function eventStreamOfSeveral(
   watches: readonly Watch[],
   options: StreamOptions,
-  streams: OpenStreams,
+  streams: OpenStreams<EventStream>,
   me: string,
 ): Promise<Response> {
   const lists = new EventStream(options, 'several')
