@@ -1,6 +1,6 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { allOf, anyOf, forever, isPachterError, not, now, rulebook } from 'pachter'
+import { allOf, anyOf, forever, indexed, isPachterError, not, now, rulebook, toOne } from 'pachter'
 import { type ConditionNode, conditionFromJson, describe as inEnglish, predicate, simplify } from 'pachter/condition'
 import { bindRecord, compareText, instant, TRUE } from 'pachter/internal/condition'
 import type { Catalog } from 'pachter/internal/sql'
@@ -62,6 +62,8 @@ describe('what a condition means', () => {
     ['a time before now', (t) => t.at.isBefore(now), { at: new Date(NOW.getTime() - 1) }, true],
     ['now is not before now', (t) => t.at.isBefore(now), { at: NOW }, false],
     ['a text as a time, in any zone', (t) => t.day.is(NOW), { day: '2026-06-15T11:00:00+02:00' }, true],
+    ['a zone may be 23 hours and 59 minutes away', (t) => t.day.is(NOW), { day: '2026-06-16T08:59:00+23:59' }, true],
+    ['but not 24 hours', (t) => t.day.isPresent().and(t.day.isAfter(new Date(0))), { day: '2026-06-16T09:00:00+24:00' }, false],
     ['times are cut to milliseconds', (t) => t.day.is(NOW), { day: '2026-06-15T09:00:00.000999Z' }, true],
     ['a day is its midnight', (t) => t.day.isBefore(now), { day: '2026-06-15' }, true],
     ['a day that does not exist is no time', (t) => t.day.isBefore(now), { day: '2026-02-30' }, false],
@@ -245,4 +247,58 @@ describe('a condition in JSON that means nothing', () => {
       }
     })
   }
+})
+
+it('any of some fields is one of two values, whatever the fields are called', () => {
+  const among = (name: string): ConditionNode => ({
+    kind: 'compare',
+    by: 'isOneOf',
+    left: { kind: 'field', of: 'record', path: [name], type: 'text' },
+    right: { kind: 'literal', type: 'text', list: true, value: ['one', 'two'] },
+  })
+  const VALUES = ['one', 'two', 'three', undefined]
+  for (let round = 0; round < 30; round++) {
+    const names = ['a', 'b', 'c'].map((name) => name + round)
+    for (const some of [names.slice(0, 1), names.slice(0, 2), names]) {
+      const test = predicate({ kind: 'anyOf', of: some.map(among) })
+      for (let n = 0; n < VALUES.length ** some.length; n++) {
+        const values = some.map((_, at) => VALUES[Math.floor(n / VALUES.length ** at) % VALUES.length])
+        const record = Object.fromEntries(some.map((name, at) => [name, values[at]]))
+        const expected = values.some((value) => value === 'one' || value === 'two')
+        expect(test(record, { me: null, now: 0 }), JSON.stringify(record)).to.equal(expected)
+      }
+    }
+  }
+})
+
+it('an alternative that is a field of the linked record is read from that record', () => {
+  const text = z.string()
+  const book = rulebook({
+    me: { shape: z.object({ id: text, nick: text.optional() }), key: 'id' },
+    records: {
+      boat: { shape: z.object({ id: text, keeper: text, owner: text }), key: 'id' },
+      trip: { shape: z.object({ id: text, boatId: text, owner: text }), key: 'id', links: { boat: toOne('boat', 'boatId') } },
+    },
+  })
+    .standings({ boat: (boat, { me }) => ({ keeper: boat.keeper.is(me.nick.orElse(boat.owner)) }) })
+    .rules({
+      boat: (_boat, { standing: { keeper } }) => ({ may: { read: [keeper] } }),
+      trip: (trip) => ({ may: { read: [trip.boat.standing.keeper] } }),
+    })
+  const boat = [
+    { id: 'b1', keeper: 'kim', owner: 'kim' },
+    { id: 'b2', keeper: 'kim', owner: 'lou' },
+  ]
+  const trip = [
+    { id: 't1', boatId: 'b1', owner: 'x' },
+    { id: 't2', boatId: 'b2', owner: 'kim' },
+  ]
+  const seen = (me: { id: string; nick?: string }) =>
+    book
+      .for(me, { records: indexed({ boat }) as never })
+      .filter('trip', trip)
+      .map(({ id }) => id)
+  expect(seen({ id: 'm' })).to.deep.equal(['t1'])
+  expect(seen({ id: 'm', nick: 'kim' })).to.deep.equal(['t1', 't2'])
+  expect(seen({ id: 'm', nick: 'lou' })).to.deep.equal([])
 })

@@ -1,7 +1,7 @@
 // Columns as applications have them: each kind of storage with an index, values of the database's own precision, and random questions.
 import { expect } from 'chai'
 import { type CompiledQuery, type Kysely, sql } from 'kysely'
-import { rulebook } from 'pachter'
+import { not, rulebook } from 'pachter'
 import { type ConditionNode, predicate, type Row } from 'pachter/condition'
 import { overKysely } from 'pachter/kysely'
 import { compile, type Dialect, type Layout, layoutOf, mariadb, postgres, readLayout } from 'pachter/sql'
@@ -203,6 +203,30 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres || dia
         }
       })
     }
+
+    if (dialect === postgres)
+      it('a time without end is before and after nothing, and a missing one neither', async () => {
+        const unbounded = kinds.filter(([, { type }]) => /^(?:timestamp|date)/.test(type)).map(([name]) => name)
+        expect(unbounded).to.have.length.above(2)
+        for (const name of unbounded) {
+          const add = (id: string, value: string) =>
+            sql`insert into thing (id, ${sql.id(name)}) values (${id}, ${sql.raw(value)})`.execute(db)
+          await add('early', "'-infinity'")
+          await add('late', "'infinity'")
+          await add('none', 'null')
+          const count = (where: (field: any) => unknown) =>
+            store().count('thing', { where: (thing: any) => thing.id.isOneOf(['early', 'late', 'none']).and(where(thing[name])) })
+          const when = at('2026-06-15T09:00:00Z')
+          const counts = [
+            await count((field) => field.isBefore(when)),
+            await count((field) => field.isAfter(when)),
+            await count((field) => not(field.isBefore(when))),
+            await count((field) => field.isMissing()),
+          ]
+          await sql`delete from thing where id in ('early', 'late', 'none')`.execute(db)
+          expect(counts, name).to.deep.equal([0, 0, 3, 1])
+        }
+      })
 
     it('are counted by, value by value', async () => {
       for (const [name] of kinds) {

@@ -1,9 +1,12 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { rulebook, toMany } from 'pachter'
+import { overKysely } from 'pachter/kysely'
+import { createTables, sqlite } from 'pachter/sql'
 import { openStore, type Store } from 'pachter/store'
 import { z } from 'zod'
 import { backends, runsIn } from '../support/backends.js'
+import { openSqlite } from '../support/sqlite.js'
 
 const Plot = z.object({
   id: z.string(),
@@ -163,3 +166,32 @@ for (const [where, open] of Object.entries(backends(book))) {
     })
   })
 }
+
+it('pages of SQLite go on after a time with microseconds, as another program has written it', async () => {
+  const shape = z.object({ id: z.string(), at: z.date() })
+  const log = rulebook({
+    me: { shape: z.object({ id: z.string() }), key: 'id' },
+    records: { line: { shape, key: 'id', times: ['at'] } },
+  }).rules({
+    line: (_line, { anyone }) => ({ may: { read: [anyone] } }),
+  })
+  const db = openSqlite()
+  await createTables(db, log, sqlite)
+  const times = ['.000100Z', '.000200Z', '.000200Z', '.000900Z', '.001Z', 'Z'].map((end) => `2026-06-15T09:00:00${end}`)
+  for (const [n, at] of times.entries())
+    await db
+      .insertInto('line')
+      .values({ id: `l${n}`, at })
+      .execute()
+  const mine = openStore(log, overKysely(db, sqlite)).for(null)
+  for (const sort of [['at'], ['-at']] as const) {
+    const meant = (await mine.list('line', { sort })).map(({ id }) => id)
+    const paged: string[] = []
+    for (let page = await mine.page('line', { sort, size: 1 }); ; page = await mine.page('line', { sort, size: 1, after: page.next })) {
+      paged.push(...page.records.map(({ id }) => id))
+      if (page.next === undefined) break
+    }
+    expect(paged).to.deep.equal(meant)
+    expect(paged).to.have.length(times.length)
+  }
+})

@@ -3,6 +3,7 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import { DummyDriver, Kysely, type KyselyConfig, MysqlAdapter, PostgresAdapter, SqliteAdapter } from 'kysely'
 import { type ConditionNode, simplify } from 'pachter/condition'
+import { TRUE } from 'pachter/internal/condition'
 import { overKysely } from 'pachter/kysely'
 import { type Dialect, type Layout, layoutOf, mariadb, postgres, sqlite } from 'pachter/sql'
 import { claims, condition, everyKind } from '../support/conditions.js'
@@ -152,3 +153,14 @@ for (const dialect of [postgres, mariadb, sqlite])
       )
       expect(used / asked, 'how many were kept ones').to.be.within(0.1, 0.95)
     })
+
+it('a kept statement locks as it was asked to', async () => {
+  const { tables, sent } = listening(postgres, layoutOf(everyKind))
+  for (let round = 0; round < 3; round++)
+    await tables.transaction(async (inside) => {
+      sent.length = 0
+      for (const lock of ['share', 'update', undefined] as const)
+        await inside.select('thing', { where: TRUE, key: 't-1', now: 0, limit: 1, ...(lock ? { lock } : {}) })
+      expect(sent.map(({ sql }) => / for \w+$/.exec(sql)?.[0])).to.deep.equal([' for share', ' for update', undefined])
+    })
+})
