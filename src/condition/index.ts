@@ -62,6 +62,7 @@ export {
   termsOf,
 } from './visit.js'
 export {
+  anyLeaf,
   askedOf,
   askedWithin,
   asksAfter,

@@ -1,5 +1,6 @@
 import { type Kysely, sql } from 'kysely'
 import {
+  anyLeaf,
   type CompareNode,
   type ConditionNode,
   eachNode,
@@ -16,7 +17,7 @@ import {
   simplify,
   type TermNode,
 } from '../condition/index.js'
-import { conditionsOfType, type Field, type Model, type TypeModel } from '../rulebook/index.js'
+import { conditionsOfType, type Field, fieldOf, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
 import type { Dialect } from './dialect.js'
 import { layoutOf } from './layout.js'
 import type { FoundIndex, Layout, TablePlace, WantedIndex } from './places.js'
@@ -137,6 +138,37 @@ function hasClaim(term: TermNode): boolean {
   return partsOfTerm(term).some(({ kind }) => kind === 'claim')
 }
 
+/** An order in which an application lists the records of a type, as lists take it. */
+export interface ListOrder {
+  readonly type: string
+  readonly sort: readonly string[]
+}
+
+/**
+ * The indexes that lists in an order could use: the order within each value that rules look for, and the order alone if some people see
+ * records whatever is in them. An index is read in both directions.
+ */
+function forOrders({ types }: Pick<Model, 'types'>, wanted: readonly WantedIndex[], orders: readonly ListOrder[]): WantedIndex[] {
+  return orders.flatMap(({ type: name, sort }) => {
+    const type = typeModel({ types }, name)
+    const fields = sort.map((one) => one.replace(/^-/, ''))
+    for (const field of fields) fieldOf(type, field)
+    const [first, ...following] = fields
+    if (first === undefined) return []
+    const inLists = (rule: string) => rule.startsWith(`read of ${name}: `)
+    const within = wanted.filter((one) => one.type === name && one.for === 'equality' && one.rules.some(inLists) && one.field !== first)
+    const alone = conditionsOf(type).filter(([rule, condition]) => inLists(rule) && !readsRecord(condition))
+    return [
+      ...within.map((one): WantedIndex => ({ ...one, for: 'order', following: fields })),
+      ...(alone.length === 0 ? [] : [{ type: name, field: first, for: 'order' as const, following, rules: alone.map(([rule]) => rule) }]),
+    ]
+  })
+}
+
+function readsRecord(condition: ConditionNode): boolean {
+  return anyLeaf(condition, (leaf) => leaf.kind === 'field' && leaf.of === 'record')
+}
+
 /** An index that rules could use and that does not exist. */
 export interface MissingIndex extends WantedIndex {
   /** The statement that creates it; undefined if the database has no such index. */
@@ -146,7 +178,7 @@ export interface MissingIndex extends WantedIndex {
 }
 
 /**
- * Compares the columns that rules search by with the indexes of a database.
+ * Compares the columns that rules search by with the indexes of a database; with `orders`, also the orders of lists.
  * @example
  * for (const { statement, rules } of (await missingIndexes(db, postgres, book)).missing) console.log(statement, rules)
  */
@@ -155,22 +187,29 @@ export async function missingIndexes(
   dialect: Dialect,
   book: { readonly model: Model },
   layout: Layout = layoutOf(book),
+  orders: readonly ListOrder[] = [],
 ): Promise<{ readonly wanted: number; readonly missing: readonly MissingIndex[] }> {
   const { rows } = await sql<FoundIndex>`${dialect.catalog.indexes()}`.execute(db)
   // A view has no indexes.
-  const wanted = wantedIndexes(book.model).filter(({ type }) => layout.tables[type]?.isView !== true)
+  const searched = wantedIndexes(book.model)
+  const wanted = [...searched, ...forOrders(book.model, searched, orders)].filter(({ type }) => layout.tables[type]?.isView !== true)
   const missing = wanted.flatMap((one): MissingIndex[] => {
     const place = layout.tables[one.type] as TablePlace
     const column = place.columns[one.field]?.name
     const there = rows.filter((row) => row.table === place.name && row.schema === (place.schema ?? '') && row.column === column)
-    const serving = there.filter((row) => serves(row, one))
+    const second = one.following?.map((field) => place.columns[field]?.name)[0]
+    const serving = there.filter((row) => serves(row, one) && (second === undefined || row.second === second))
     if (serving.some(({ partial }) => !partial)) return []
     const field = (book.model.types[one.type] as TypeModel).fields[one.field] as Field
     const partial = serving.flatMap((row) => row.partial ?? [])
-    const statement = dialect.catalog.createIndex(place, one.field, field, one.for)
+    const statement = dialect.catalog.createIndex(place, one.field, field, one.for, one.following)
     return [{ ...one, statement, ...(partial.length > 0 ? { partial } : {}) }]
   })
-  return { wanted: wanted.length, missing }
+  // An index with an order also serves the search for its first column.
+  const isServed = (one: MissingIndex) =>
+    one.for === 'equality' && missing.some((other) => other.for === 'order' && other.type === one.type && other.field === one.field)
+  const served = missing.filter(isServed)
+  return { wanted: wanted.length - served.length, missing: missing.filter((one) => !served.includes(one)) }
 }
 
 function serves({ method, starts }: FoundIndex, { for: use }: WantedIndex): boolean {

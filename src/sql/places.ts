@@ -41,8 +41,10 @@ export interface FoundColumn {
 export interface WantedIndex {
   readonly type: string
   readonly field: string
-  /** Its purpose: equality, the start of a text, elements of a list, or times that live lists find as they pass. */
-  readonly for: 'equality' | 'start' | 'elements' | 'time'
+  /** Its purpose: equality, the start of a text, elements of a list, times that live lists find as they pass, or the order of lists. */
+  readonly for: 'equality' | 'start' | 'elements' | 'time' | 'order'
+  /** The fields that follow it in the index, for an order. */
+  readonly following?: readonly string[]
   /** The rules that could use it: `read of plot: holder`. */
   readonly rules: readonly string[]
 }
@@ -53,6 +55,8 @@ export interface FoundIndex {
   readonly table: string
   /** Its first column. */
   readonly column: string
+  /** Its second column. */
+  readonly second?: string | null
   /** `btree`, `gin` and so on. */
   readonly method: string
   /** False if it cannot find the start of a text, because of its collation. */

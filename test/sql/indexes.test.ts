@@ -47,6 +47,46 @@ describe('indexes that rules could use', () => {
   })
 
   for (const { name, dialect, open } of engines)
+    it(`serve the order of lists in ${name}: within what rules look for, and alone for people who see all`, async () => {
+      const notes = rulebook({
+        me: { shape: z.object({ id: text, isEditor: z.boolean(), desk: z.int() }), key: 'id' },
+        records: {
+          note: {
+            shape: z.object({ id: text, authorId: text, desk: z.int(), writtenAt: z.date() }),
+            key: 'id',
+            // Keys are short enough for an index of two columns.
+            links: { author: toOne('author', 'authorId') },
+          },
+          author: { shape: z.object({ id: text }), key: 'id' },
+        },
+      }).rules({
+        note: (note, { me, anyone }) => ({
+          may: {
+            read: [anyone.provided(note.authorId.is(me.id)), anyone.provided(me.isEditor.is(true))],
+            update: [anyone.provided(note.desk.is(me.desk))],
+          },
+        }),
+      })
+      const db = await open(notes)
+      const missing = async (order: readonly string[] = ['-writtenAt']) =>
+        (await missingIndexes(db, dialect, notes, undefined, [{ type: 'note', sort: order }])).missing
+      const told = (found: Awaited<ReturnType<typeof missing>>) =>
+        found.map(({ field, for: use, following = [] }) => `${use} ${[field, ...following]}`).sort()
+      expect(told(await missing())).to.deep.equal(['equality desk', 'order authorId,writtenAt', 'order writtenAt'])
+      expect(told(await missing(['-writtenAt', 'desk']))).to.include('order authorId,writtenAt,desk')
+      const run = (statement: string) => sql.raw(dialect === mariadb ? statement.replaceAll('"', '`') : statement).execute(db)
+      await run('create index i_author on note ("authorId")')
+      expect(told(await missing())).to.include('order authorId,writtenAt')
+      for (const { statement } of await missing()) await sql.raw(`${statement}`.replace(/;$/, '')).execute(db)
+      expect(await missing()).to.deep.equal([])
+      const fault = (type: string, field: string) =>
+        missingIndexes(db, dialect, notes, undefined, [{ type, sort: [field] }]).catch(({ message }) => message)
+      expect(await fault('note', '-writenAt')).to.match(/writtenAt/)
+      expect(await fault('nota', 'id')).to.match(/note/)
+      for (const table of ['note', 'author']) await db.schema.dropTable(table).execute()
+    })
+
+  for (const { name, dialect, open } of engines)
     it(`are missing in ${name} while none that is there can serve`, async () => {
       const db = await open(book)
       const missing = async () => (await missingIndexes(db, dialect, book)).missing.map(({ type, field }) => `${type}.${field}`)

@@ -11,9 +11,9 @@ import {
 } from '../../condition/index.js'
 import { type Model, typeModel } from '../../rulebook/index.js'
 import { placeIs, placeIsOneOf } from '../../store/read/key-conditions.js'
+import type { Pair, Step } from '../../store/read/steps.js'
 import type { Tables } from '../../store/tables.js'
 import type { ConditionIndex } from './index-of.js'
-import type { Pair, Step } from './steps.js'
 
 /** The source for current records. */
 export interface Reading {

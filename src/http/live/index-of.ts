@@ -1,6 +1,6 @@
 import type { Comparable, PlaceNode } from '../../condition/index.js'
-import type { Anchor } from './lookup-anchors.js'
-import { placeId, type Step, stepsId } from './steps.js'
+import type { Anchor } from '../../store/read/anchors.js'
+import { placeId, type Step, stepsId } from '../../store/read/steps.js'
 
 /** A path from a record, and the places at its end that are looked up. */
 export interface Entry<T> {

@@ -162,7 +162,7 @@ class LiveListServer {
       type,
       query,
       where: query.where === undefined ? TRUE : readWhere(watched.inside.model.types, type, query.where),
-      mine: this.#storesOf.get(watched)?.for(me as never) as unknown as GuardedStore,
+      open: () => this.#storesOf.get(watched)?.for(me as never) as unknown as GuardedStore,
       subscribers: new Set(),
       shown: new Map(),
       placed: Promise.resolve(),

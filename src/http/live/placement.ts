@@ -1,5 +1,6 @@
 import { allOfNode, type Row, simplify } from '../../condition/index.js'
-import { coverOf, instantsIn } from './lookup-anchors.js'
+import { coverOf } from '../../store/read/anchors.js'
+import { instantsIn } from './instants.js'
 import { ownPlaces } from './own-fields.js'
 import { forget, indexOf, isWatched, type Subscription } from './subscription.js'
 

@@ -12,7 +12,7 @@ import {
   type TermNode,
 } from '../../condition/index.js'
 import { conditionsOfType, keyPlace, type Model, referencesTo, typeModel } from '../../rulebook/index.js'
-import { placeId, type Step, stepOf, stepsId } from './steps.js'
+import { placeId, type Step, stepOf, stepsId } from '../../store/read/steps.js'
 
 /** What the rules of some actions read for records of a type. A change there may affect a subscriber. */
 export interface Reach {

@@ -1,5 +1,5 @@
-import type { Row } from '../../condition/index.js'
-import type { Condition, Key } from '../../rulebook/index.js'
+import { type Row, TRUE } from '../../condition/index.js'
+import { type Condition, type Key, toCondition } from '../../rulebook/index.js'
 import { compare } from './compare.js'
 import { place } from './placement.js'
 import { isConcerned, isWatched, type Subscription } from './subscription.js'
@@ -110,15 +110,17 @@ export class Refresh {
     }
   }
 
-  async #list({ mine, type, query }: Subscription, keys: readonly Key[] | undefined): Promise<readonly Row[]> {
+  async #list({ open, type, query, where: node }: Subscription, keys: readonly Key[] | undefined): Promise<readonly Row[]> {
     const among =
       keys === undefined
         ? undefined
         : (record: unknown) =>
             (record as { field(name: string): { isOneOf(keys: readonly Key[]): Condition } }).field(type.key).isOneOf(keys)
-    const { where, fields, withActions } = query
-    const both = where && among ? (record: unknown) => among(record).and(where(record)) : (among ?? where)
-    return (await mine.list(type.name, {
+    const { fields, withActions } = query
+    // The filter as it was when the list began.
+    const where = node === TRUE ? undefined : toCondition(node)
+    const both = where && among ? (record: unknown) => among(record).and(where) : (among ?? (where && (() => where)))
+    return (await open().list(type.name, {
       limit: keys === undefined ? this.#listLimit + 1 : keys.length,
       ...(both ? { where: both as never } : {}),
       ...(fields ? { fields } : {}),

@@ -3,8 +3,8 @@ import type { ConditionNode } from '../../condition/index.js'
 import type { Condition, Key, TypeModel } from '../../rulebook/index.js'
 import type { GuardedStore } from '../../store/index.js'
 import type { Inside } from '../../store/internals.js'
+import type { Anchor } from '../../store/read/anchors.js'
 import { type ConditionIndex, conditionIndex } from './index-of.js'
-import type { Anchor } from './lookup-anchors.js'
 import { type Reach, reachOf } from './reach.js'
 
 /** An event of a list. */
@@ -35,7 +35,8 @@ export interface Subscription {
   readonly type: TypeModel
   readonly query: LiveQuery
   readonly where: ConditionNode
-  readonly mine: GuardedStore
+  /** The store of the person. It is not kept, since their specialised rules take memory. */
+  readonly open: () => GuardedStore
   readonly subscribers: Set<Subscriber>
   /** A hash of what was sent last, by key. */
   readonly shown: Map<Key, string>

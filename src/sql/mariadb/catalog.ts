@@ -22,16 +22,26 @@ export const catalog: Catalog = Object.freeze({
       where c.table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or c.table_schema = database())
       order by 1, 2, ordinal_position`,
   indexes: (): Fragment =>
-    sql`select if(s.named, table_schema, '') as \`schema\`, table_name as \`table\`, column_name as \`column\`, lower(index_type) as method
-      from information_schema.statistics, (select 0 as named union all select 1) as s
+    sql`select if(s.named, table_schema, '') as \`schema\`, table_name as \`table\`, column_name as \`column\`, lower(index_type) as method,
+        (select n.column_name from information_schema.statistics n where n.table_schema = i.table_schema and n.table_name = i.table_name
+          and n.index_name = i.index_name and n.seq_in_index = 2) as second
+      from information_schema.statistics i, (select 0 as named union all select 1) as s
       where seq_in_index = 1 and table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or table_schema = database())`,
-  createIndex({ schema, name, columns }: TablePlace, field: string, _of: Field, use: WantedIndex['for']): string | undefined {
+  createIndex(
+    { schema, name, columns }: TablePlace,
+    field: string,
+    _of: Field,
+    use: WantedIndex['for'],
+    following: readonly string[] = [],
+  ): string | undefined {
     // There are no indexes on the elements of JSON lists.
     if (use === 'elements') return undefined
     const column = columns[field]?.name ?? field
     const quoted = (one: string) => `\`${one.replaceAll('`', '``')}\``
     const table = [schema, name].flatMap((one) => (one === undefined ? [] : [quoted(one)])).join('.')
-    return `create index ${quoted(`${name}_${column}`.slice(0, 64))} on ${table} (${quoted(column)}${use === 'start' ? `(${START})` : ''});`
+    const others = following.map((one) => columns[one]?.name ?? one)
+    const named = quoted([name, column, ...others].join('_').slice(0, 64))
+    return `create index ${named} on ${table} (${[quoted(column) + (use === 'start' ? `(${START})` : ''), ...others.map(quoted)].join(', ')});`
   },
   heldAs,
 })

@@ -15,15 +15,21 @@ export const catalog: Catalog = Object.freeze({
   columns: (): Fragment =>
     sql`select '' as "schema", m.name as "table", c.name as "column", c.type as "type", m.type = 'view' as view from sqlite_master m, pragma_table_info(m.name) c where m.type in ('table', 'view') order by m.name, c.cid`,
   indexes: (): Fragment =>
-    sql`select '' as "schema", m.name as "table", i.name as "column", 'btree' as method,
+    sql`select '' as "schema", m.name as "table", i.name as "column", 'btree' as method, (select j.name from pragma_index_info(l.name) j where j.seqno = 1) as second,
         case when l.partial then (select s.sql from sqlite_master s where s.type = 'index' and s.name = l.name) end as partial
       from sqlite_master m, pragma_index_list(m.name) l, pragma_index_info(l.name) i where m.type = 'table' and i.seqno = 0`,
-  createIndex({ name, columns }: TablePlace, field: string, _of: Field, use: WantedIndex['for']): string | undefined {
+  createIndex(
+    { name, columns }: TablePlace,
+    field: string,
+    _of: Field,
+    use: WantedIndex['for'],
+    following: readonly string[] = [],
+  ): string | undefined {
     // There are no indexes on the elements of JSON lists.
     if (use === 'elements') return undefined
-    const column = columns[field]?.name ?? field
+    const all = [field, ...following].map((one) => columns[one]?.name ?? one)
     const quoted = (one: string) => `"${one.replaceAll('"', '""')}"`
-    return `create index ${quoted(`${name}_${column}`)} on ${quoted(name)} (${quoted(column)});`
+    return `create index ${quoted([name, ...all].join('_'))} on ${quoted(name)} (${all.map(quoted).join(', ')});`
   },
   // In SQLite, the type of a column does not restrict its values.
   heldAs: (column: FoundColumn, field: Field): null | undefined =>

@@ -17,6 +17,7 @@ import { type Field, type Key, keysAreGiven, type Model, type TypeModel, typeMod
 import { DuplicateKeyError } from '../errors.js'
 import type { Backend, Found, PlaceValue, Selection, SortStep, Tables, Target } from '../tables.js'
 import { asStored } from '../write/fit.js'
+import { candidates } from './candidates.js'
 
 /** Records by type, as arrays. */
 export type Records = { readonly [type: string]: readonly object[] }
@@ -40,6 +41,10 @@ export function inMemory(records: Records = {}): Backend {
 
 type Held = Map<string, Map<Key, Row>>
 
+/** Indexes are used for more records than these, and after so many scans without a write. */
+const FEW = 20
+const WORTH_AN_INDEX = 3
+
 function put(held: Held, type: TypeModel, row: Row): void {
   const rows = held.get(type.name) as Map<Key, Row>
   const key = row[type.key] as Key
@@ -52,6 +57,8 @@ class MemoryTables implements Tables {
   #held: Held
   #hasEnded = false
   #links: Links | undefined
+  /** How often records were looked for since the last write. */
+  #scans = 0
   /** The keys of deleted records, if clients may choose keys. */
   #removed: ReadonlyMap<string, ReadonlySet<Key>>
   // Transactions run one after the other. Each works on copies of the tables, which replace the tables at its end or are dropped.
@@ -67,7 +74,7 @@ class MemoryTables implements Tables {
     const test = predicate(where)
     const env = this.#env(now)
     const found: Row[] = []
-    for (const row of this.#among(type, where, key)) if (test(row, env)) found.push(row)
+    for (const row of this.#among(type, where, env, key)) if (test(row, env)) found.push(row)
     const sorted =
       sort === undefined ? found.map((row) => ({ row, values: [] })) : inOrder(found, sort, typeModel(this.#model, type).fields, env, after)
     const tests = flags.map((flag) => predicate(flag))
@@ -81,7 +88,7 @@ class MemoryTables implements Tables {
     const test = predicate(where)
     const env = this.#env(now)
     let count = 0
-    for (const row of this.#among(type, where)) if (test(row, env)) count += 1
+    for (const row of this.#among(type, where, env)) if (test(row, env)) count += 1
     return count
   }
 
@@ -152,6 +159,7 @@ class MemoryTables implements Tables {
 
   /** The data of one operation: indexes are kept until something is written. */
   #env(now: number): Env {
+    if (this.#links === undefined) this.#scans = 0
     this.#links ??= linkedRecords(
       (type) => this.#rows(type).values(),
       (type) => {
@@ -170,11 +178,15 @@ class MemoryTables implements Tables {
     return this.#held.get(typeModel(this.#model, type).name) as Map<Key, Row>
   }
 
-  /** The records on which a condition may hold: those that it names by key, or all. */
-  #among(type: string, where: ConditionNode, key?: Key): Iterable<Row> {
+  /** The records on which a condition may hold: those that it names by key, those with values that it needs, or all. */
+  #among(type: string, where: ConditionNode, { links }: Env, key?: Key): Iterable<Row> {
     const rows = this.#rows(type)
     const keys = key !== undefined ? [key] : keysNamed(where, typeModel(this.#model, type).key)
-    return keys === undefined ? rows.values() : keys.map((key) => rows.get(key)).filter((row) => row !== undefined)
+    if (keys !== undefined) return keys.map((key) => rows.get(key)).filter((row) => row !== undefined)
+    // Building indexes takes longer than looking at all records once.
+    this.#scans += 1
+    const some = this.#scans > WORTH_AN_INDEX && rows.size > FEW ? candidates(where, type, this.#model, links as Links) : undefined
+    return some ?? rows.values()
   }
 
   #target(type: string, { key, where, now }: Target): Row | undefined {

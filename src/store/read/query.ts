@@ -75,6 +75,15 @@ export type Picked<W extends World, K extends TypeName<W>, F extends FieldName<W
   (F | W['keys'][K]) & keyof SeenRow<W, K>
 >
 
+/** The terms of each record type, which are the same for every filter. */
+const terms = new WeakMap<TypeModel, object>()
+
+function termsFor(types: Model['types'], type: TypeModel): object {
+  const there = terms.get(type) ?? recordTerms(types, type)
+  terms.set(type, there)
+  return there
+}
+
 /** The condition of a list. */
 export function readWhere(types: Model['types'], type: TypeModel, where: unknown): ConditionNode {
   if (where === undefined) return TRUE
@@ -83,7 +92,7 @@ export function readWhere(types: Model['types'], type: TypeModel, where: unknown
   try {
     return noLeftovers(
       'where',
-      () => where(recordTerms(types, type)) as unknown,
+      () => where(termsFor(types, type)) as unknown,
       (condition) => {
         const node = conditionNode(condition)
         if (node === undefined) throw new QueryError(type.name, 'where must return a condition')

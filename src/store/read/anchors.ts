@@ -2,9 +2,7 @@ import {
   type Comparable,
   type CompareNode,
   type ConditionNode,
-  eachNode,
   type FieldNode,
-  isList,
   isOverRecords,
   type LiteralNode,
   linkOf,
@@ -12,11 +10,9 @@ import {
   lowerAscii,
   operatorOf,
   type PlaceNode,
-  partsOfTerm,
   type RecordRef,
   type SomeNode,
   type TermNode,
-  termsOf,
   toComparable,
   toComparables,
 } from '../../condition/index.js'
@@ -151,16 +147,4 @@ function linked(node: SomeNode, of: RecordRef, weigh: Weigh): readonly Anchor[] 
     inner.map((anchors) => anchors && within(anchors)),
     weigh,
   )
-}
-
-/** The times that a specialised condition compares with the current time. When one passes, the result may change. */
-export function instantsIn(condition: ConditionNode): readonly number[] {
-  const found: number[] = []
-  eachNode(condition, (node) => {
-    const terms = termsOf(node)
-    if (!terms.some((term) => term.kind === 'now')) return
-    for (const literal of terms.flatMap(partsOfTerm))
-      if (literal.kind === 'literal' && literal.type === 'time' && !isList(literal)) found.push(...(valuesOf(literal) as number[]))
-  })
-  return found
 }
