@@ -9,6 +9,7 @@ export {
 } from './bind-record.js'
 export { combine } from './combine.js'
 export { type Env, type EvaluationContext, type Links, LinksError, newContext, type Predicate, type Row } from './context.js'
+export { copied } from './copy.js'
 export { describe, describeOdd, describeOver, describeTerm, describeValue, type Wording } from './describe.js'
 export { ConditionError, isPachterError, PachterError } from './error.js'
 export type { ErrorCode } from './error-code.js'

@@ -1,4 +1,4 @@
-import { frozen, type Row } from '../condition/index.js'
+import { copied, frozen, type Row } from '../condition/index.js'
 import type { Model } from '../rulebook/index.js'
 import { type Specialised, unspecialised } from './specialise.js'
 import { type Clock, type InnerViewpoint, viewpointOf } from './viewpoint.js'
@@ -53,7 +53,7 @@ function remembered(model: Model, me: Row | null, key: string): Remembered {
 
 /** A frozen copy: a caller that changes the claims afterwards must not change what is kept. */
 function fresh(me: Row | null): Remembered {
-  const copy = frozen(structuredClone(me))
+  const copy = frozen(copied(me))
   return { me: copy, before: unspecialised(copy), views: new Map() }
 }
 

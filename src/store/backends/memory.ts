@@ -2,6 +2,7 @@ import {
   type CompareNode,
   type ConditionNode,
   compareText,
+  copied,
   type Env,
   instant,
   type Links,
@@ -49,7 +50,7 @@ function put(held: Held, type: TypeModel, row: Row): void {
   const rows = held.get(type.name) as Map<Key, Row>
   const key = row[type.key] as Key
   if (rows.has(key)) throw new DuplicateKeyError(type.name, key)
-  rows.set(key, structuredClone(asStored(type, row)))
+  rows.set(key, copied(asStored(type, row)))
 }
 
 class MemoryTables implements Tables {
@@ -80,7 +81,7 @@ class MemoryTables implements Tables {
     const tests = flags.map((flag) => predicate(flag))
     return sorted.slice(0, limit).map(({ row, values }) => {
       const place = places && values.map((value) => value ?? null)
-      return { row: structuredClone(row), flags: tests.map((flag) => flag(row, env)), ...(place ? { place } : {}) }
+      return { row: copied(row), flags: tests.map((flag) => flag(row, env)), ...(place ? { place } : {}) }
     })
   }
 
@@ -112,16 +113,16 @@ class MemoryTables implements Tables {
     this.#links = undefined
     const model = typeModel(this.#model, type)
     put(this.#held, model, row)
-    return structuredClone(this.#rows(type).get(row[model.key] as Key) as Row)
+    return copied(this.#rows(type).get(row[model.key] as Key) as Row)
   }
 
   async update(type: string, changes: Row, target: Target): Promise<Row | undefined> {
     const row = this.#target(type, target)
     if (row === undefined) return undefined
     this.#links = undefined
-    const changed = asStored(typeModel(this.#model, type), { ...row, ...structuredClone(changes) })
+    const changed = asStored(typeModel(this.#model, type), { ...row, ...copied(changes) })
     this.#rows(type).set(target.key, changed)
-    return structuredClone(changed)
+    return copied(changed)
   }
 
   async remove(type: string, target: Target): Promise<number> {
