@@ -58,12 +58,17 @@ interface LastCalls {
   readonly askers: Map<readonly LinkOfMe[], Asker>
   /** How the record of a link was found. */
   readonly conditions: Map<LinkOfMe, { readonly values: readonly unknown[]; readonly where: ConditionNode }>
+  /** How many times in a row the person's records had changed. */
+  changes: number
 }
+
+/** If a person's records change with every call, such as the time of their last visit, nothing is read in advance. */
+const MOST_CHANGES = 2
 
 const lastCalls = new WeakMap<InnerViewpoint, LastCalls>()
 
 function lastCallsOf(viewpoint: InnerViewpoint): LastCalls {
-  const there = lastCalls.get(viewpoint) ?? { askers: new Map(), conditions: new Map() }
+  const there = lastCalls.get(viewpoint) ?? { askers: new Map(), conditions: new Map(), changes: 0 }
   lastCalls.set(viewpoint, there)
   return there
 }
@@ -77,14 +82,16 @@ export function person(model: Model, me: Row | null, clock: Clock | undefined, w
   const last = lastCallsOf(byClaims)
   return {
     still,
-    before: (types) => (claims === null ? undefined : last.askers.get(linksOfMe(model, types))),
+    before: (types) => (claims === null || last.changes >= MOST_CHANGES ? undefined : last.askers.get(linksOfMe(model, types))),
     async now(tables, types, lock) {
       const links = claims === null ? [] : linksOfMe(model, types)
       if (claims === null) return still
       if (links.length === 0) return knowing(still, links)
       const mine = await loaded(tables, claims, links, last, still.env(), lock)
       const before = last.askers.get(links)
-      if (sameClaims(before?.viewpoint?.me, mine)) return before as Asker
+      const isSame = sameClaims(before?.viewpoint?.me, mine)
+      last.changes = isSame || before === undefined ? 0 : last.changes + 1
+      if (isSame) return before as Asker
       const asker = knowing(personal(viewpoint(mine)), links)
       last.askers.set(links, asker)
       return asker

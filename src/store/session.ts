@@ -72,12 +72,13 @@ export class Session {
     const { tables, who } = this
     const before = tables.answersAtOnce ? who.before(types) : undefined
     if (before === undefined) return work(await this.operation(tables, types))
-    const now = who.now(tables, types)
-    const [early] = await Promise.allSettled([(async () => work({ tables, asker: before, env: before.env() }))()])
-    const asker = await now
-    if (asker !== before) return work({ tables, asker, env: asker.env() })
-    if (early.status === 'rejected') throw early.reason
-    return early.value
+    const early = async () => work({ tables, asker: before, env: before.env() })
+    // Both are awaited, so that neither fails unheard.
+    const [now, result] = await Promise.allSettled([who.now(tables, types), early()])
+    if (now.status === 'rejected') throw now.reason
+    if (now.value !== before) return work({ tables, asker: now.value, env: now.value.env() })
+    if (result.status === 'rejected') throw result.reason
+    return result.value
   }
 
   /** An operation that answers a question. Inside a transaction it locks what it reads until the end. */

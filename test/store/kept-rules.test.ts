@@ -102,6 +102,69 @@ describe('rules that were worked out before', () => {
   })
 })
 
+describe('a read in advance, by the rules of the last call', () => {
+  const me = { id: 'ana', level: 0, tags: [] }
+  /** A store in memory that answers several queries at once, with what was read of it. */
+  function watched(before: (type: string) => Promise<void> | undefined = () => undefined) {
+    const read: string[] = []
+    const store = openStore(book, (model) => {
+      const tables = inMemory(records)(model)
+      const select: typeof tables.select = async (type, selection) => {
+        read.push(type)
+        await before(type)
+        return tables.select(type, selection)
+      }
+      return new Proxy(tables, {
+        get(target, name) {
+          if (name === 'answersAtOnce') return true
+          const found = name === 'select' ? select : Reflect.get(target, name)
+          return typeof found === 'function' ? found.bind(target) : found
+        },
+      })
+    })
+    return { store, read }
+  }
+
+  it('is discarded if the own record cannot be read: the call fails, and nothing else does', async () => {
+    const unheard: unknown[] = []
+    const hear = (error: unknown) => void unheard.push(error)
+    const others = process.listeners('unhandledRejection')
+    process.removeAllListeners('unhandledRejection').on('unhandledRejection', hear)
+    try {
+      let isBroken = false
+      const pause = () => new Promise<void>((resolve) => setTimeout(resolve, 20))
+      const { store } = watched((type) => (isBroken ? (type === 'sailor' ? Promise.reject(new Error('lost')) : pause()) : undefined))
+      await store.for(me).list('boat')
+      isBroken = true
+      for (const call of [store.for(me).list('boat'), store.for(me).get('boat', 'gull'), store.for(me).page('boat')])
+        expect(await call.catch(({ code }) => code)).to.equal('STORE_FAILED')
+      await pause()
+      expect(unheard).to.deep.equal([])
+      isBroken = false
+      expect((await store.for(me).list('boat')).map(({ id }) => id)).to.deep.equal(['gull'])
+    } finally {
+      process.removeAllListeners('unhandledRejection')
+      for (const one of others) process.on('unhandledRejection', one)
+    }
+  })
+
+  it('is not tried again for people whose own record changes with every call', async () => {
+    const { store, read } = watched()
+    const system = store.asSystem('visits')
+    const counts: number[] = []
+    for (let round = 0; round < 8; round++) {
+      await system.update('sailor', 'ana', { isCaptain: round % 2 === 0 })
+      read.length = 0
+      expect(await store.for(me).list('boat')).to.have.length(round % 2 === 0 ? 3 : 1)
+      counts.push(read.filter((type) => type === 'boat').length)
+    }
+    expect(counts.slice(3)).to.deep.equal([1, 1, 1, 1, 1])
+    read.length = 0
+    for (let round = 0; round < 3; round++) await store.for(me).list('boat')
+    expect(read).to.deep.equal(['sailor', 'boat', 'sailor', 'boat', 'sailor', 'boat'])
+  })
+})
+
 for (const engine of engines)
   describe(`rules of the last call, in ${engine.name}`, () => {
     const me = { id: 'ana', level: 0, tags: [] }

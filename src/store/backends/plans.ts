@@ -21,6 +21,7 @@ export class Values implements CallValues {
   readonly looks: Look[] = []
 
   readonly #key: LiteralNode | undefined
+  #hasKey = false
 
   constructor(literals: readonly LiteralNode[], call: Call) {
     this.#key = call.key
@@ -40,9 +41,17 @@ export class Values implements CallValues {
   }
 
   known(literal: LiteralNode): Known {
-    if (literal === this.#key) return this.#traced(this.#all.length - 1)
+    if (literal === this.#key) {
+      this.#hasKey = true
+      return this.#traced(this.#all.length - 1)
+    }
     const at = this.#first.get(textOfLiteral(literal))
     return at === undefined ? Known.constant(comparable(literal)) : this.#traced(at)
+  }
+
+  /** Whether the statement can be used for other keys: the key of this call is a slot in it, and not part of its text. */
+  get isForAnyKey(): boolean {
+    return this.#key === undefined || this.#hasKey
   }
 
   now(): Known {
@@ -137,6 +146,7 @@ export class Plans {
     if (plan === undefined) {
       const { sql, parameters } = make(values).compile()
       plan = { sql, parameters, looks: distinct(values.looks) }
+      if (!values.isForAnyKey) return { sql, parameters: filled(parameters, values.all) }
       if (key.length <= LONGEST) this.#keep(key, [...known, plan])
     }
     this.#repeat(call, plan, values.all.slice(0, literals.length))
