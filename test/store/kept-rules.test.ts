@@ -1,6 +1,6 @@
 // What was worked out for a person is used again for their next request: never for anyone else, and never after a change.
 import { expect } from 'chai'
-import { rulebook, toOne, type WorldOf } from 'pachter'
+import { type Condition, rulebook, toOne, type WorldOf } from 'pachter'
 import { overKysely } from 'pachter/kysely'
 import { createTables, sqlite } from 'pachter/sql'
 import { inMemory, openStore, type Store } from 'pachter/store'
@@ -249,4 +249,20 @@ it('a kept statement sorts by no field that only another person sees', async () 
         `${id} ${sort}`,
       ).to.deep.equal(meant.slice(3))
     }
+  // A filter counts where the person sees the field, and is the same filter for both.
+  for (const id of ['lea', 'rob', 'lea', 'rob'])
+    for (const [field, value, meant] of [
+      ['left', '3', id === 'lea' ? ['n1'] : []],
+      ['right', '3', id === 'rob' ? ['n3'] : []],
+      ['left', '0', ['n4']],
+      ['left', '1', id === 'lea' ? ['n3'] : []],
+    ] as const)
+      for (const store of [kept, openStore(notes, inMemory({ note }))]) {
+        const where = (one: { left: { is(value: string): Condition }; right: { is(value: string): Condition } }) => one[field].is(value)
+        expect(
+          (await store.for({ id }).list('note', { where: where as never })).map((one) => one.id),
+          `${id} ${field} ${value}`,
+        ).to.deep.equal(meant)
+        expect(await store.for({ id }).count('note', { where: where as never })).to.equal(meant.length)
+      }
 })

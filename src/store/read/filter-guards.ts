@@ -13,7 +13,7 @@ import {
   TRUE,
 } from '../../condition/index.js'
 import { type TypeModel, typeModel } from '../../rulebook/index.js'
-import { visibility } from '../../viewpoint/index.js'
+import { type InnerViewpoint, visibility } from '../../viewpoint/index.js'
 import type { Asker } from '../asker.js'
 import { QueryError } from '../errors.js'
 
@@ -22,7 +22,19 @@ import { QueryError } from '../errors.js'
  * result. Other records that it reaches count only if the asker sees them and the named fields.
  */
 export function guardedWhere(asker: Asker, type: TypeModel, where: ConditionNode): ConditionNode {
-  if (asker.viewpoint === undefined || where === TRUE) return where
+  const { viewpoint } = asker
+  if (viewpoint === undefined || where === TRUE) return where
+  const ofPerson = known.get(viewpoint) ?? new WeakMap<ConditionNode, Map<string, ConditionNode>>()
+  const ofTypes = ofPerson.get(where) ?? new Map<string, ConditionNode>()
+  const guarded = ofTypes.get(type.name) ?? guard(asker, type, where)
+  known.set(viewpoint, ofPerson.set(where, ofTypes.set(type.name, guarded)))
+  return guarded
+}
+
+/** The guarded filters of each person: a filter of the same form and values is the same node. */
+const known = new WeakMap<InnerViewpoint, WeakMap<ConditionNode, Map<string, ConditionNode>>>()
+
+function guard(asker: Asker, type: TypeModel, where: ConditionNode): ConditionNode {
   const lowered = lower(where)
   const visible = fieldsIn(where).map((name) => visibleField(asker, type.name, name))
   return allOfNode([...visible, guardedSome(asker, type, lowered, highestEach(lowered))])

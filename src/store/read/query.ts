@@ -1,4 +1,4 @@
-import { type ConditionNode, describeOdd, isPachterError, leavesOf, TRUE } from '../../condition/index.js'
+import { type ConditionNode, describeOdd, interned, isPachterError, leavesOf, TRUE } from '../../condition/index.js'
 import {
   type Action,
   type Condition,
@@ -103,7 +103,7 @@ export function readWhere(types: Model['types'], type: TypeModel, where: unknown
             type.name,
             'a filter cannot depend on the person, as a standing does: compare a field with a value, such as the own key',
           )
-        return finished(node, 'where')
+        return interned(finished(node, 'where'))
       },
     )
   } catch (error) {
