@@ -33,6 +33,7 @@ export {
 export { bind, bindTerm, complement, knownValue, type Looked, UNDECIDED } from './partial.js'
 export { perNode, perNodes } from './per-node.js'
 export { linkedBy, linkValues, shown } from './readers.js'
+export { Recent } from './recent.js'
 export { sameCondition } from './same.js'
 export { properTypes, shapeOf } from './shape.js'
 export { type PersonClaims, person, simplify, specialised } from './specialise.js'

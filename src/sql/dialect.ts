@@ -25,8 +25,8 @@ export interface Catalog {
   columns(): Fragment
   /** Lists the indexes of the database, one per row, as FoundIndex. */
   indexes(): Fragment
-  /** The statement that creates an index for a field; undefined if the database has no such index. */
-  createIndex(table: TablePlace, field: string, of: Field, use: WantedIndex['for'], following?: readonly string[]): string | undefined
+  /** The statement that creates an index on fields, of which `of` is the first; undefined if the database has no such index. */
+  createIndex(table: TablePlace, fields: readonly string[], of: Field, use: WantedIndex['for']): string | undefined
   /** The storage type of a column for a field: undefined for the dialect's default type, null if the column cannot hold the field. */
   heldAs(column: FoundColumn, field: Field): string | null | undefined
 }

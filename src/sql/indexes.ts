@@ -202,7 +202,7 @@ export async function missingIndexes(
     if (serving.some(({ partial }) => !partial)) return []
     const field = (book.model.types[one.type] as TypeModel).fields[one.field] as Field
     const partial = serving.flatMap((row) => row.partial ?? [])
-    const statement = dialect.catalog.createIndex(place, one.field, field, one.for, one.following)
+    const statement = dialect.catalog.createIndex(place, [one.field, ...(one.following ?? [])], field, one.for)
     return [{ ...one, statement, ...(partial.length > 0 ? { partial } : {}) }]
   })
   // An index with an order also serves the search for its first column.

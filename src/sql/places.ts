@@ -49,6 +49,11 @@ export interface WantedIndex {
   readonly rules: readonly string[]
 }
 
+/** The names of the columns of some fields. */
+export function columnNames({ columns }: TablePlace, fields: readonly string[]): readonly string[] {
+  return fields.map((field) => columns[field]?.name ?? field)
+}
+
 /** An existing index. */
 export interface FoundIndex {
   readonly schema: string

@@ -1,4 +1,4 @@
-import { copied, frozen, type Row } from '../condition/index.js'
+import { copied, frozen, Recent, type Row } from '../condition/index.js'
 import type { Model } from '../rulebook/index.js'
 import { type Specialised, unspecialised } from './specialise.js'
 import { type Clock, type InnerViewpoint, viewpointOf } from './viewpoint.js'
@@ -7,7 +7,7 @@ import { type Clock, type InnerViewpoint, viewpointOf } from './viewpoint.js'
 const MOST_PEOPLE = 1_000
 const LONGEST = 2_000
 
-const kept = new WeakMap<Model, Map<string, Remembered>>()
+const kept = new WeakMap<Model, Recent<Remembered>>()
 
 /** The claims of a person, with all that was made of them. */
 interface Remembered {
@@ -37,18 +37,9 @@ export function viewpointAgain(model: Model, me: Row | null, now: Clock | undefi
 const MOST_CLOCKS = 4
 
 function remembered(model: Model, me: Row | null, key: string): Remembered {
-  let people = kept.get(model)
-  if (people === undefined) {
-    people = new Map()
-    kept.set(model, people)
-  }
-  const before = people.get(key)
-  // The one that was used last is at the end.
-  if (before !== undefined) people.delete(key)
-  else if (people.size >= MOST_PEOPLE) people.delete(people.keys().next().value as string)
-  const found = before ?? fresh(me)
-  people.set(key, found)
-  return found
+  const people = kept.get(model) ?? new Recent<Remembered>(MOST_PEOPLE)
+  kept.set(model, people)
+  return people.get(key, () => fresh(me))
 }
 
 /** A frozen copy: a caller that changes the claims afterwards must not change what is kept. */

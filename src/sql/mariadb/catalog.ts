@@ -4,7 +4,7 @@ import type { Field } from '../../rulebook/index.js'
 import type { Catalog } from '../dialect.js'
 import type { Fragment } from '../expressions.js'
 import { inJson } from '../json-column.js'
-import type { TablePlace, WantedIndex } from '../places.js'
+import { columnNames, type TablePlace, type WantedIndex } from '../places.js'
 import { heldAs } from './storage-types.js'
 
 /** The tables of this database. */
@@ -27,21 +27,15 @@ export const catalog: Catalog = Object.freeze({
           and n.index_name = i.index_name and n.seq_in_index = 2) as second
       from information_schema.statistics i, (select 0 as named union all select 1) as s
       where seq_in_index = 1 and table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or table_schema = database())`,
-  createIndex(
-    { schema, name, columns }: TablePlace,
-    field: string,
-    _of: Field,
-    use: WantedIndex['for'],
-    following: readonly string[] = [],
-  ): string | undefined {
+  createIndex(place: TablePlace, fields: readonly string[], _of: Field, use: WantedIndex['for']): string | undefined {
     // There are no indexes on the elements of JSON lists.
     if (use === 'elements') return undefined
-    const column = columns[field]?.name ?? field
+    const columns = columnNames(place, fields)
     const quoted = (one: string) => `\`${one.replaceAll('`', '``')}\``
-    const table = [schema, name].flatMap((one) => (one === undefined ? [] : [quoted(one)])).join('.')
-    const others = following.map((one) => columns[one]?.name ?? one)
-    const named = quoted([name, column, ...others].join('_').slice(0, 64))
-    return `create index ${named} on ${table} (${[quoted(column) + (use === 'start' ? `(${START})` : ''), ...others.map(quoted)].join(', ')});`
+    const table = [place.schema, place.name].flatMap((one) => (one === undefined ? [] : [quoted(one)])).join('.')
+    const [first = '', ...others] = columns.map(quoted)
+    const named = quoted([place.name, ...columns].join('_').slice(0, 64))
+    return `create index ${named} on ${table} (${[first + (use === 'start' ? `(${START})` : ''), ...others].join(', ')});`
   },
   heldAs,
 })

@@ -4,7 +4,7 @@ import type { Field } from '../../rulebook/index.js'
 import type { Catalog } from '../dialect.js'
 import type { Fragment } from '../expressions.js'
 import { inJson } from '../json-column.js'
-import type { TablePlace, WantedIndex } from '../places.js'
+import { columnNames, type TablePlace, type WantedIndex } from '../places.js'
 import { heldAs, isEnum, isLoose } from './storage-types.js'
 
 /** The tables of this database. */
@@ -30,20 +30,13 @@ export const catalog: Catalog = Object.freeze({
     join pg_am m on m.oid = x.relam join pg_attribute a on a.attrelid = c.oid and a.attnum = i.indkey[0]
     join pg_opclass o on o.oid = i.indclass[0] left join pg_collation l on l.oid = i.indcollation[0]
     where i.indisvalid and n.nspname not in ('pg_catalog', 'pg_toast')`,
-  createIndex(
-    { schema, name, columns }: TablePlace,
-    field: string,
-    of: Field,
-    use: WantedIndex['for'],
-    following: readonly string[] = [],
-  ): string {
+  createIndex(place: TablePlace, fields: readonly string[], of: Field, use: WantedIndex['for']): string {
     const quoted = (one: string) => `"${one.replaceAll('"', '""')}"`
-    const column = quoted(columns[field]?.name ?? field)
-    const table = [schema, name].flatMap((one) => (one === undefined ? [] : [quoted(one)])).join('.')
-    if (use === 'elements')
-      return `create index on ${table} using gin (${column}${columns[field]?.as === undefined && of.list ? ' jsonb_path_ops' : ''});`
-    const others = following.map((one) => `, ${quoted(columns[one]?.name ?? one)}`).join('')
-    return `create index on ${table} (${column}${use === 'start' ? ' collate "C"' : ''}${others});`
+    const [column = '', ...others] = columnNames(place, fields).map(quoted)
+    const table = [place.schema, place.name].flatMap((one) => (one === undefined ? [] : [quoted(one)])).join('.')
+    const isJson = place.columns[fields[0] ?? '']?.as === undefined && of.list
+    if (use === 'elements') return `create index on ${table} using gin (${column}${isJson ? ' jsonb_path_ops' : ''});`
+    return `create index on ${table} (${[column + (use === 'start' ? ' collate "C"' : ''), ...others].join(', ')});`
   },
   heldAs,
 })

@@ -4,7 +4,7 @@ import type { Field } from '../../rulebook/index.js'
 import type { Catalog } from '../dialect.js'
 import type { Fragment } from '../expressions.js'
 import { inJson } from '../json-column.js'
-import type { FoundColumn, TablePlace, WantedIndex } from '../places.js'
+import { columnNames, type FoundColumn, type TablePlace, type WantedIndex } from '../places.js'
 
 /** The tables of this database. */
 export const catalog: Catalog = Object.freeze({
@@ -18,18 +18,12 @@ export const catalog: Catalog = Object.freeze({
     sql`select '' as "schema", m.name as "table", i.name as "column", 'btree' as method, (select j.name from pragma_index_info(l.name) j where j.seqno = 1) as second,
         case when l.partial then (select s.sql from sqlite_master s where s.type = 'index' and s.name = l.name) end as partial
       from sqlite_master m, pragma_index_list(m.name) l, pragma_index_info(l.name) i where m.type = 'table' and i.seqno = 0`,
-  createIndex(
-    { name, columns }: TablePlace,
-    field: string,
-    _of: Field,
-    use: WantedIndex['for'],
-    following: readonly string[] = [],
-  ): string | undefined {
+  createIndex(place: TablePlace, fields: readonly string[], _of: Field, use: WantedIndex['for']): string | undefined {
     // There are no indexes on the elements of JSON lists.
     if (use === 'elements') return undefined
-    const all = [field, ...following].map((one) => columns[one]?.name ?? one)
+    const all = columnNames(place, fields)
     const quoted = (one: string) => `"${one.replaceAll('"', '""')}"`
-    return `create index ${quoted([name, ...all].join('_'))} on ${quoted(name)} (${all.map(quoted).join(', ')});`
+    return `create index ${quoted([place.name, ...all].join('_'))} on ${quoted(place.name)} (${all.map(quoted).join(', ')});`
   },
   // In SQLite, the type of a column does not restrict its values.
   heldAs: (column: FoundColumn, field: Field): null | undefined =>
