@@ -2,7 +2,7 @@
 // JSON Schema of rules: `npm run generate`.
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
-import { COMPARISONS, type Operator, operatorOf } from '../src/condition/operators.js'
+import { COMPARISONS, type Comparison, listSides, TAKES } from '../src/condition/operators.js'
 
 const SOURCES = ['../src/', '../cli/src/'].map((folder) => fileURLToPath(new URL(folder, import.meta.url)))
 const docs = fileURLToPath(new URL('./', import.meta.url))
@@ -50,17 +50,19 @@ ${rows.join('\n')}
 
 /** The comparisons of each kind of term, for the documents. */
 function comparisonRows(): string[] {
-  const named = (test: (operator: Operator) => boolean) =>
-    COMPARISONS.filter((by) => test(operatorOf(by)))
+  const named = (test: (by: Comparison) => boolean) =>
+    COMPARISONS.filter(test)
       .map((by) => `\`${by}\`${by === 'isIgnoringCase' ? ' (A to Z: for email addresses)' : ''}`)
       .join(', ')
-  const onOne = ({ lists }: Operator) => lists === '' || lists === 'right'
+  const onOne = (by: Comparison) => !listSides(by)[0]
+  const takes = (...kinds: readonly string[]) => named((by) => kinds.includes(TAKES[by]) && onOne(by))
   return [
-    `| on any | ${named((one) => one.takes === 'any' && onOne(one))}, \`isMissing\`, \`isPresent\` |`,
-    `| on numbers | ${named((one) => one.takes === 'number')} |`,
-    `| on times | ${named((one) => one.takes === 'time')}; text that holds times is named beside its shape: \`times: ['writtenAt']\` |`,
-    `| on text | ${named((one) => one.takes === 'text' && onOne(one))} |`,
-    `| on lists | ${named((one) => !onOne(one))} |`,
+    `| on any | ${takes('any')}, \`isMissing\`, \`isPresent\` |`,
+    `| on numbers | ${takes('number', 'order')} |`,
+    `| on times | ${takes('time', 'order')}; text that holds times is named beside its shape: \`times: ['writtenAt']\` |`,
+    `| on days | the same as on times, with \`today\`, \`today.plusDays(7)\` and text such as "2026-05-31"; named beside the shape: \`days: ['until']\` |`,
+    `| on text | ${takes('text')} |`,
+    `| on lists | ${named((by) => !onOne(by))} |`,
   ]
 }
 

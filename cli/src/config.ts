@@ -17,6 +17,11 @@ export interface Configuration<W extends World = World> {
   readonly expectations?: string | URL
   /** The names of tables and columns in a database, for the `db` commands. Default: the names of record types and fields. */
   readonly layout?: LayoutOptions
+  /**
+   * The warnings that are meant, each by a part of its text, with your reason: they are not shown any more. A part that no warning has any
+   * more is an error.
+   */
+  readonly accepted?: { readonly [warning: string]: string }
 }
 
 /**

@@ -23,6 +23,8 @@ export interface Loaded {
   readonly unknown: Row | undefined
   readonly now: Date | undefined
   readonly layout: LayoutOptions
+  /** The warnings of the rulebook that are not accepted. */
+  readonly warnings: readonly string[]
   /** The path of the expectation files. */
   readonly expectations: string
 }
@@ -67,7 +69,7 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
     throw new UsageError(`${file}: ${problem}`)
   }
   if (typeof configuration !== 'object' || configuration === null) fail('must export configure({ rulebook, data, people }) by default')
-  const { rulebook: book, data, people, unknown, now, layout = {}, expectations = 'expectations' } = configuration
+  const { rulebook: book, data, people, unknown, now, layout = {}, expectations = 'expectations', accepted = {} } = configuration
   if (typeof book?.model !== 'object' || typeof book.for !== 'function')
     return fail('"rulebook" must be the result of rulebook({...}).rules({...})')
   if (typeof data !== 'string' && !(data instanceof URL)) return fail('"data" must be the folder with a JSON file for each record type')
@@ -76,6 +78,7 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
   if (typeof layout !== 'object' || layout === null) fail('"layout" must say how tables are named, as in { names: "snake_case" }')
   if (typeof expectations !== 'string' && !(expectations instanceof URL))
     fail('"expectations" must be a folder of expectation files, or one')
+  checkAccepted(book, accepted, fail)
   const at = (place: string | URL) => (place instanceof URL ? fileURLToPath(place) : resolve(dirname(file), place))
   const checked: Record<string, Row> = {}
   for (const [name, claims] of Object.entries(people)) {
@@ -93,6 +96,16 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
     unknown: unknown === undefined ? undefined : claimsOf(book, unknown, `${file}: unknown`),
     now,
     layout,
+    warnings: book.warnings.filter((warning) => !Object.keys(accepted).some((part) => warning.includes(part))),
+  }
+}
+
+/** A reason for each, and none for a warning that there is no more. */
+function checkAccepted(book: Rulebook, accepted: unknown, fail: (problem: string) => never): void {
+  if (typeof accepted !== 'object' || accepted === null) fail('"accepted" must hold reasons by warning')
+  for (const [part, reason] of Object.entries(accepted as object)) {
+    if (!book.warnings.some((warning) => warning.includes(part))) fail(`accepted: no warning contains ${JSON.stringify(part)}. Remove it.`)
+    if (typeof reason !== 'string' || reason.trim() === '') fail(`accepted: write the reason for ${JSON.stringify(part)}`)
   }
 }
 

@@ -2,6 +2,7 @@ import { createRequire } from 'node:module'
 import { Command, CommanderError } from 'commander'
 import { isPachterError } from 'pachter/internal/condition'
 import { checkDeclaration } from './commands/check.js'
+import { dumpDeclaration } from './commands/db-dump.js'
 import { indexesDeclaration } from './commands/db-indexes.js'
 import { rowSecurityDeclaration } from './commands/db-row-security.js'
 import { verifyDeclaration } from './commands/db-verify.js'
@@ -62,8 +63,8 @@ Exit status: 0 success, 1 a try was refused or a check failed, 2 wrong usage, co
 }
 
 function databaseCommands(end: End): Command {
-  const db = new Command('db').description('Checks a database without changing it: verify, indexes, row-security.').exitOverride()
-  const commands = [verifyDeclaration(end), indexesDeclaration(), rowSecurityDeclaration()]
+  const db = new Command('db').description('Reads a database without changing it: verify, indexes, row-security, dump.').exitOverride()
+  const commands = [verifyDeclaration(end), indexesDeclaration(), rowSecurityDeclaration(), dumpDeclaration()]
   for (const one of commands) db.addCommand(one)
   return db
 }

@@ -50,7 +50,7 @@ export async function openRules(
   const whole = await load(options.config)
   const book = (options.without ?? []).reduce((left, rule) => withoutOne(left, type, rule), whole.book)
   const loaded: Loaded = { ...whole, book, model: book.model }
-  for (const warning of loaded.book.warnings) process.stderr.write(`warning: ${warning}\n`)
+  for (const warning of loaded.warnings) process.stderr.write(`warning: ${warning}\n`)
   return {
     loaded,
     now: options.at === undefined ? loaded.now : readTime(options.at),

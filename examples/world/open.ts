@@ -24,7 +24,7 @@ export async function openWorld() {
   const store = openStore(book, overKysely(db, sqlite), { now: today })
   const system = store.asSystem('fill the demo world')
   for (const type of Object.keys(book.model.types)) {
-    for (const record of recordsOf(type)) await system.create(type as 'plot', record)
+    for (const record of recordsOf(type)) await system.create(type as 'plot', record as never)
   }
   return { store, db }
 }

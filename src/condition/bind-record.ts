@@ -63,7 +63,8 @@ export function recordBinding(known: KnownRecords, besides: Besides = {}): Recor
           return found === undefined ? leaf : literalOf(found.value, leaf.type, leaf.list === true)
         }
         case 'now':
-          return now === undefined ? leaf : { kind: 'literal', type: 'time', value: instantText(now) }
+          // A page knows no days: their zones would cost it more than all other terms.
+          return now === undefined || leaf.zone ? leaf : { kind: 'literal', type: 'time', value: instantText(now) }
         case 'claim':
         case 'literal':
         case 'forever':

@@ -46,12 +46,17 @@ export function describeTerm(term: TermNode, wording: Wording = {}): string {
     case 'literal':
       return describeValue(term.value, term.type === 'time')
     case 'now':
-      return 'now'
+      return term.zone === undefined ? 'now' : dayText(term.days ?? 0)
     case 'forever':
       return 'forever'
     case 'orElse':
       return `${describeTerm(term.term, wording)} (${describeTerm(term.otherwise, wording)} if missing)`
   }
+}
+
+function dayText(days: number): string {
+  if (days === 0) return 'today'
+  return `${Math.abs(days)} ${Math.abs(days) === 1 ? 'day' : 'days'} ${days < 0 ? 'before' : 'after'} today`
 }
 
 function claimText({ path, links = 0 }: ClaimNode, person: string): string {
@@ -93,12 +98,23 @@ function startOf(over: RecordsNode | AncestorsNode, wording: Wording): string | 
   return field < 0 || (claim >= 0 && claim < field) ? undefined : ownerOf(over.by[field]?.from as FieldNode, wording)
 }
 
-function someText({ each, over, of }: SomeNode, wording: Wording, place: Nesting): string {
+function someText({ each, over, of, least }: SomeNode, wording: Wording, place: Nesting): string {
+  if (least !== undefined) return countText({ each, over, of }, `at least ${least}`, wording, place)
   const { all, one } = describeOver(over, wording)
   if (of === TRUE || of === FALSE) return of === TRUE ? `there is ${all}` : 'never'
   if (of.kind === 'named' && !wording.spelledOut) return `${of.name} of ${all}`
   const inner = { ...wording, looking: { ...wording.looking, [each]: one } }
   const text = `for ${all}: ${sentence(of, inner, 'top')}`
+  return place === 'top' ? text : `(${text})`
+}
+
+/** "for at most 2 of the student's loans: its status is open" */
+function countText({ each, over, of }: Pick<SomeNode, 'each' | 'over' | 'of'>, many: string, wording: Wording, place: Nesting): string {
+  const { all, one } = describeOver(over, wording)
+  const counted = `${many} of ${all.replace(/^one of /, '')}`
+  if (of.kind === 'constant') return of.value ? `there are ${counted}` : 'never'
+  const inner = { ...wording, looking: { ...wording.looking, [each]: one } }
+  const text = `for ${counted}: ${sentence(of, inner, 'top')}`
   return place === 'top' ? text : `(${text})`
 }
 
@@ -134,6 +150,7 @@ function sentence(node: ConditionNode, wording: Wording, place: Nesting): string
       return someText(node, wording, place)
     case 'not':
       if (node.of.kind === 'compare') return comparison(node.of, wording, false)
+      if (node.of.kind === 'some' && node.of.least !== undefined) return countText(node.of, `at most ${node.of.least - 1}`, wording, place)
       return `not (${sentence(node.of, wording, 'top')})`
   }
 }

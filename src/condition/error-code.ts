@@ -29,6 +29,7 @@ export type ErrorCode =
   | 'NOT_EXPRESSIBLE'
   | 'NOT_FOUND'
   | 'NO_LINKED_RECORDS'
+  | 'OWN_TRANSACTION'
   | 'REFUSED'
   | 'ROW_SECURITY'
   | 'SIGN_IN'

@@ -10,6 +10,7 @@ import {
   type TermNode,
 } from './nodes.js'
 import { type Listed, listReader, rawReader, reader } from './readers.js'
+import { isReached } from './removal.js'
 import type { Comparable } from './value.js'
 import { isSelfContained } from './walk.js'
 
@@ -57,6 +58,14 @@ function someRecord(node: SomeNode, over: RecordsNode, compile: Compile): Predic
   return inContext((record, env, context) => {
     const links = env.links
     if (links === undefined) throw new LinksError(over.type)
+    if (node.least !== undefined) {
+      return areEnough(node.least, wanted, record, env, (values) =>
+        links.find(over.type, places, values).filter((row) => {
+          look(context, each, row)
+          return fits(record, env)
+        }),
+      )
+    }
     return eachOf(wanted, record, env, (values) => {
       const found = () =>
         links.find(over.type, places, values).some((row) => {
@@ -65,6 +74,25 @@ function someRecord(node: SomeNode, over: RecordsNode, compile: Compile): Predic
         })
       return closed ? once(context, node, values, found) : found()
     })
+  })
+}
+
+/** Whether enough records are found. Different values lead to different records, since no record is found by two of them. */
+function areEnough(
+  least: number,
+  wanted: readonly ((record: Row, env: Env) => Listed)[],
+  record: Row,
+  env: Env,
+  find: (values: readonly Comparable[]) => readonly Row[],
+): boolean {
+  const met = new Set<string>()
+  let count = 0
+  return eachOf(wanted, record, env, (values) => {
+    const name = JSON.stringify(values)
+    if (met.has(name)) return false
+    met.add(name)
+    count += find(values).length
+    return count >= least
   })
 }
 
@@ -121,6 +149,7 @@ function eachOf(
 
 /** Walks up a chain. It stops at a record that it has met before, or at the starting record. */
 function someAbove(node: SomeNode, { type, by, link, key, self }: AncestorsNode, compile: Compile): Predicate {
+  const { least = 1 } = node
   const fits = compile(node.of)
   const first = by.map(({ from }) => wantedReader(from))
   const places = by.map(({ to }) => to)
@@ -137,16 +166,19 @@ function someAbove(node: SomeNode, { type, by, link, key, self }: AncestorsNode,
         ahead.push(values)
         return false
       })
+    let count = 0
     goOn(first)
     for (let values = ahead.pop(); values !== undefined; values = ahead.pop()) {
       for (const row of links.find(type, places, values)) {
+        if (!isReached(link, row)) continue
         // In a cycle, no record is tested twice, and the starting record is not tested.
         context.looking[node.each] = row
         const own = keyOf(record, env)
         if (met.has(own)) continue
         met.add(own)
         look(context, node.each, row)
-        if (fits(record, env)) return true
+        if (fits(record, env)) count += 1
+        if (count >= least) return true
         goOn(next)
       }
     }

@@ -1,4 +1,4 @@
-import { allOfNode, anyOfNode, type ConditionNode, isJoined } from './nodes.js'
+import { allOfNode, anyOfNode, type ConditionNode, isJoined, type SomeNode } from './nodes.js'
 import { sameCondition } from './same.js'
 
 /** Whether one condition follows from another by its form. False can also mean that it was not recognised. */
@@ -31,7 +31,7 @@ function partImplies(given: ConditionNode, wanted: ConditionNode): boolean {
     case 'anyOf':
       return given.of.length > 0 && given.of.every((part) => implies(part, wanted))
     case 'some':
-      return wanted.kind === 'some' && sameCondition({ ...given, of: wanted.of }, wanted) && implies(given.of, wanted.of)
+      return wanted.kind === 'some' && isAsMany(given, wanted) && implies(given.of, wanted.of)
     case 'constant':
     case 'not':
     case 'compare':
@@ -39,6 +39,11 @@ function partImplies(given: ConditionNode, wanted: ConditionNode): boolean {
     case 'listChange':
       return false
   }
+}
+
+/** Whether one `some` searches the same records as the other, for as many of them or more. */
+function isAsMany(given: SomeNode, { least = 1, ...wanted }: SomeNode): boolean {
+  return (given.least ?? 1) >= least && sameCondition({ ...given, least: 1, of: wanted.of }, { ...wanted, least: 1 })
 }
 
 /** With more parts than this, no pair is compared, since the cost grows with the square. */

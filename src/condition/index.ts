@@ -6,10 +6,12 @@ export {
   type KnownRecords,
   type RecordBinding,
   recordBinding,
+  wholeRecord,
 } from './bind-record.js'
 export { combine } from './combine.js'
 export { type Env, type EvaluationContext, type Links, LinksError, newContext, type Predicate, type Row } from './context.js'
 export { copied } from './copy.js'
+export { dayIn, startOfDay, timeOf } from './day.js'
 export { describe, describeOdd, describeOver, describeTerm, describeValue, type Wording } from './describe.js'
 export { ConditionError, isPachterError, PachterError } from './error.js'
 export type { ErrorCode } from './error-code.js'
@@ -29,11 +31,13 @@ export {
   listSides,
   operatorOf,
   PHRASES,
+  TAKES,
 } from './operators.js'
 export { bind, bindTerm, complement, knownValue, type Looked, UNDECIDED } from './partial.js'
 export { perNode, perNodes } from './per-node.js'
 export { linkedBy, linkValues, shown } from './readers.js'
 export { Recent } from './recent.js'
+export { isReached, notRemoved, onLinked } from './removal.js'
 export { sameCondition } from './same.js'
 export { properTypes, shapeOf } from './shape.js'
 export { type PersonClaims, person, simplify, specialised } from './specialise.js'

@@ -1,3 +1,4 @@
+import { isTimeZone, todayNode } from './day.js'
 import { ConditionError } from './error.js'
 import {
   allOfNode,
@@ -11,6 +12,7 @@ import {
   type LinkNode,
   listChangeNode,
   NOW,
+  type NowNode,
   notNode,
   type OverNode,
   type PlaceNode,
@@ -20,7 +22,7 @@ import {
   type TermNode,
   typeOf,
 } from './nodes.js'
-import { type Comparison, listSides, OPERATORS, operatorOf } from './operators.js'
+import { type Comparison, listSides, OPERATORS, TAKES } from './operators.js'
 import { sameTerm } from './same.js'
 import { comparable, family, isMissing, type Scalar, toComparable } from './value.js'
 
@@ -80,22 +82,31 @@ function condition(json: unknown, at: string, depth: number, bound: Bound): Cond
       return listChangeNode(node.by, list, from, item)
     }
     case 'some': {
-      allowed(node, at, 'each', 'over', 'of')
+      allowed(node, at, 'least', 'each', 'over', 'of')
       const { each } = node
       if (!Number.isSafeInteger(each) || (each as number) < 1) throw new ConditionError(`${at}.each`, 'needs a whole number from 1 on')
       if (bound.has(each as number)) throw new ConditionError(`${at}.each`, `the number ${each} is used by an enclosing "some"`)
       const over = overFromJson(node.over, `${at}.over`, depth + 1, bound)
-      return someNode(each as number, over, condition(node.of, `${at}.of`, depth + 1, new Set([...bound, each as number])))
+      const of = condition(node.of, `${at}.of`, depth + 1, new Set([...bound, each as number]))
+      return someNode(each as number, over, of, leastFromJson(node.least, over, at))
     }
     default:
       throw new ConditionError(`${at}.kind`, `${JSON.stringify(node.kind)} is not a kind of condition`)
   }
 }
 
+/** How many records a `some` needs. */
+function leastFromJson(least: unknown, over: OverNode, at: string): number {
+  if (least === undefined) return 1
+  if (!Number.isSafeInteger(least) || (least as number) < 2) throw new ConditionError(`${at}.least`, 'needs a whole number from 2 on')
+  if (over.kind === 'elements') throw new ConditionError(`${at}.least`, 'only linked records are counted, not objects in a list')
+  return least as number
+}
+
 /** The reason why two terms cannot be compared with this operator; undefined if they can. */
 export function comparisonProblem(left: TermNode, by: unknown, right: TermNode): string | undefined {
   if (typeof by !== 'string' || !Object.hasOwn(OPERATORS, by)) return `${JSON.stringify(by)} is not a comparison`
-  const { takes } = operatorOf(by as Comparison)
+  const takes = TAKES[by as Comparison]
   const [leftIsList, rightIsList] = listSides(by as Comparison)
   const leftType = typeOf(left)
   const rightType = typeOf(right)
@@ -103,16 +114,27 @@ export function comparisonProblem(left: TermNode, by: unknown, right: TermNode):
   if (isList(left) !== leftIsList) return `${by} needs ${isList(left) ? 'a single value' : 'a list'} on its left`
   if (isList(right) !== rightIsList) return `${by} needs ${isList(right) ? 'a single value' : 'a list'} on its right`
   if (!comparable(leftType, rightType)) return `${by} cannot compare ${leftType} with ${rightType}`
-  if (takes !== 'any' && family(leftType) !== takes) return `${by} compares ${takes}s, not ${leftType}`
+  const fits: readonly string[] = takes === 'order' ? ['number', 'time'] : [takes]
+  if (takes !== 'any' && !fits.includes(family(leftType)))
+    return `${by} compares ${fits.map((kind) => `${kind}s`).join(' or ')}, not ${leftType}`
   return undefined
+}
+
+function nowFromJson(node: Json, at: string): NowNode {
+  allowed(node, at, 'zone', 'days')
+  const { zone, days } = node
+  if (zone === undefined && days === undefined) return NOW
+  if (!isTimeZone(zone)) throw new ConditionError(`${at}.zone`, `${JSON.stringify(zone)} is not the name of a time zone`)
+  return todayNode(zone, days ?? 0, (problem) => {
+    throw new ConditionError(`${at}.days`, problem)
+  })
 }
 
 function term(json: unknown, at: string, depth: number, bound: Bound): TermNode {
   const node = object(json, at, depth)
   switch (node.kind) {
     case 'now':
-      allowed(node, at)
-      return NOW
+      return nowFromJson(node, at)
     case 'forever':
       allowed(node, at)
       return FOREVER
@@ -171,9 +193,10 @@ function overFromJson(json: unknown, at: string, depth: number, bound: Bound): O
       return Object.freeze({ kind: 'elements', list })
     }
     case 'records': {
-      allowed(node, at, 'type', 'name', 'one', 'by')
+      allowed(node, at, 'type', 'name', 'one', 'mine', 'by')
       const name = node.name === undefined ? {} : { name: text(node.name, `${at}.name`) }
-      return Object.freeze({ kind: 'records', type: fieldName(node.type, `${at}.type`), ...name, ...flag(node, 'one', at), by: joins() })
+      const flags = { ...flag(node, 'one', at), ...flag(node, 'mine', at) }
+      return Object.freeze({ kind: 'records', type: fieldName(node.type, `${at}.type`), ...name, ...flags, by: joins() })
     }
     case 'ancestors': {
       allowed(node, at, 'type', 'by', 'link', 'key', 'self')
@@ -193,12 +216,13 @@ function overFromJson(json: unknown, at: string, depth: number, bound: Bound): O
 
 function linkFromJson(json: unknown, at: string): LinkNode {
   const node = object(json, at, 0)
-  allowed(node, at, 'name', 'to', 'by')
+  allowed(node, at, 'name', 'to', 'by', 'removal')
   const by = many(node.by, `${at}.by`, (join, where) => {
     const pair = pairFromJson(join, where)
     return Object.freeze({ to: placeFromJson(pair.to, `${where}.to`), from: placeFromJson(pair.from, `${where}.from`) })
   })
-  return Object.freeze({ name: text(node.name, `${at}.name`), to: fieldName(node.to, `${at}.to`), by })
+  const removal = node.removal === undefined ? {} : { removal: placeFromJson(node.removal, `${at}.removal`) }
+  return Object.freeze({ name: text(node.name, `${at}.name`), to: fieldName(node.to, `${at}.to`), by, ...removal })
 }
 
 function pairFromJson(json: unknown, at: string): Json {

@@ -22,6 +22,7 @@ import {
   someNode,
   type TermNode,
 } from './nodes.js'
+import { onLinked } from './removal.js'
 import { childrenOf, mapChildren, mapOver, mapTerm, partsOfTerm, termsOfOver } from './visit.js'
 import { anyLeaf, highestEach } from './walk.js'
 
@@ -49,7 +50,7 @@ export function lower(node: ConditionNode, highest = 0): ConditionNode {
       case 'listChange':
         return loweredChange(part, fresh)
       case 'some':
-        return loweredSome(part.over, fresh, (over) => someNode(part.each, over, lowered(part.of)))
+        return loweredSome(part.over, fresh, (over) => someNode(part.each, over, lowered(part.of), part.least))
     }
   }
   return lowered(node)
@@ -102,9 +103,12 @@ function reached(field: FieldNode, fresh: Fresh, fits: (field: FieldNode) => Con
     const over = overLink(link, of)
     const each = fresh()
     of = each
-    return { each, over }
+    return { each, over, link }
   })
-  return steps.reduceRight<ConditionNode>((inner, { each, over }) => someNode(each, over, inner), fits({ ...last, of }))
+  return steps.reduceRight<ConditionNode>(
+    (inner, { each, over, link }) => someNode(each, over, onLinked(link, each, inner)),
+    fits({ ...last, of }),
+  )
 }
 
 /** The record that a link to one leads to. */

@@ -38,7 +38,7 @@ export function pushNot(node: ConditionNode): ConditionNode {
     case 'anyOf':
       return anyOfNode(node.of.map(pushNot))
     case 'some':
-      return someNode(node.each, node.over, pushNot(node.of))
+      return someNode(node.each, node.over, pushNot(node.of), node.least)
     case 'constant':
     case 'presence':
     case 'compare':

@@ -22,6 +22,8 @@ export interface LinkNode {
   readonly name: string
   readonly to: string
   readonly by: readonly { readonly to: PlaceNode; readonly from: PlaceNode }[]
+  /** The field that is present in removed records of the type, if it has one. The link does not lead to them. */
+  readonly removal?: PlaceNode
 }
 
 /** A place in the records searched, and the term that it must equal. */
@@ -63,9 +65,14 @@ export interface LiteralNode {
   readonly value: Comparable | null | readonly Comparable[]
 }
 
-/** The time of the operation. */
+/**
+ * The time of the operation. With a time zone: the day that it is there then, `days` later, as the midnight of that day in UTC, which is
+ * also what a day in a record means.
+ */
 export interface NowNode {
   readonly kind: 'now'
+  readonly zone?: string
+  readonly days?: number
 }
 
 /** Later than any instant. */
@@ -148,6 +155,8 @@ export interface RecordsNode {
   readonly name?: string
   /** At most one record matches. */
   readonly one?: true
+  /** The records that belong to the person by the link of that name. They are read with the claims. */
+  readonly mine?: true
   readonly by: readonly JoinNode[]
 }
 
@@ -173,9 +182,14 @@ export interface AncestorsNode {
 /** The records that a `some` searches. */
 export type OverNode = RecordsNode | ElementsNode | AncestorsNode
 
-/** At least one of the records matches. Inside, the current record has the number `each`, which no enclosing `some` has. */
+/**
+ * At least one of the records matches, or at least `least` of them, which never search a list of objects. Inside, the current record has the
+ * number `each`, which no enclosing `some` has.
+ */
 export interface SomeNode {
   readonly kind: 'some'
+  /** Two or more. Without it: one. */
+  readonly least?: number
   readonly each: number
   readonly over: OverNode
   readonly of: ConditionNode
@@ -238,8 +252,8 @@ export function listChangeNode(by: ListChangeNode['by'], list: TermNode, from: T
 }
 
 /** Creates a `some` node. */
-export function someNode(each: number, over: OverNode, of: ConditionNode): SomeNode {
-  return Object.freeze({ kind: 'some', each, over, of })
+export function someNode(each: number, over: OverNode, of: ConditionNode, least = 1): SomeNode {
+  return Object.freeze({ kind: 'some', ...(least > 1 ? { least } : {}), each, over, of })
 }
 
 /** The value type of a term. */

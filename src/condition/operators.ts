@@ -6,8 +6,6 @@ export type Comparing = (left: Comparable, right: Comparable) => boolean
 
 /** Everything that the backends, the builder and the documentation need to know about a comparison. */
 export interface Operator {
-  /** The kind of values on both sides. */
-  readonly takes: 'any' | 'number' | 'time' | 'text'
   /** Which sides are lists. One matching element is enough. */
   readonly lists: '' | 'left' | 'right' | 'both'
   readonly compare: Comparing
@@ -21,10 +19,7 @@ const less: Comparing = (a, b) => a < b
 const more: Comparing = (a, b) => a > b
 
 const single = { lists: '', lookup: 'none' } as const
-const number = { ...single, takes: 'number' } as const
-const time = { ...single, takes: 'time' } as const
-const text = { ...single, takes: 'text' } as const
-const equality = { takes: 'any', compare: same, lookup: 'equality' } as const
+const equality = { compare: same, lookup: 'equality' } as const
 
 /**
  * All comparisons, by the name that rules, JSON and list filters use. The type `Comparison` derives from this table, so no backend compiles
@@ -33,27 +28,26 @@ const equality = { takes: 'any', compare: same, lookup: 'equality' } as const
 export const OPERATORS = Object.freeze({
   is: { ...equality, lists: '' },
   isOneOf: { ...equality, lists: 'right' },
-  isLessThan: { ...number, compare: less },
-  isMoreThan: { ...number, compare: more },
-  isAtMost: { ...number, compare: (a, b) => a <= b },
-  isAtLeast: { ...number, compare: (a, b) => a >= b },
-  isBefore: { ...time, compare: less },
-  isAfter: { ...time, compare: more },
+  isLessThan: { ...single, compare: less },
+  isMoreThan: { ...single, compare: more },
+  isAtMost: { ...single, compare: (a, b) => a <= b },
+  isAtLeast: { ...single, compare: (a, b) => a >= b },
+  isBefore: { ...single, compare: less },
+  isAfter: { ...single, compare: more },
   startsWith: {
-    ...text,
+    ...single,
     compare: (a, b) => (a as string).startsWith(b as string),
     lookup: 'start',
   },
-  endsWith: { ...text, compare: (a, b) => (a as string).endsWith(b as string) },
-  contains: { ...text, compare: (a, b) => (a as string).includes(b as string) },
+  endsWith: { ...single, compare: (a, b) => (a as string).endsWith(b as string) },
+  contains: { ...single, compare: (a, b) => (a as string).includes(b as string) },
   isIgnoringCase: {
-    ...text,
+    ...single,
     compare: sameIgnoringCase,
     lookup: 'equalityIgnoringCase',
   },
   has: { ...equality, lists: 'left' },
   hasIgnoringCase: {
-    takes: 'text',
     lists: 'left',
     compare: sameIgnoringCase,
     lookup: 'equalityIgnoringCase',
@@ -66,6 +60,25 @@ export type Comparison = keyof typeof OPERATORS
 
 /** The names of all comparisons. */
 export const COMPARISONS: readonly Comparison[] = /* @__PURE__ */ Object.freeze(Object.keys(OPERATORS) as Comparison[])
+
+/** The kind of values on both sides of each comparison: `order` is numbers or times. Kept separate because pages do not need it. */
+export const TAKES: { readonly [C in Comparison]: 'any' | 'number' | 'order' | 'time' | 'text' } = /* @__PURE__ */ Object.freeze({
+  is: 'any',
+  isOneOf: 'any',
+  isLessThan: 'number',
+  isMoreThan: 'number',
+  isAtMost: 'order',
+  isAtLeast: 'order',
+  isBefore: 'time',
+  isAfter: 'time',
+  startsWith: 'text',
+  endsWith: 'text',
+  contains: 'text',
+  isIgnoringCase: 'text',
+  has: 'any',
+  hasIgnoringCase: 'text',
+  overlaps: 'any',
+})
 
 /** How a sentence says that a comparison holds or does not hold. Kept separate because pages do not need it. */
 export const PHRASES: { readonly [C in Comparison]: readonly [yes: string, no: string] } = /* @__PURE__ */ Object.freeze({

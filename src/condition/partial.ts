@@ -140,7 +140,8 @@ function bindListChange(node: ListChangeNode, binding: Binding, around: Surround
 }
 
 function bindSome(node: SomeNode, binding: Binding, around: Surroundings): ConditionNode {
-  const looked = binding.look?.(node)
+  // Nobody is given enough records to count them.
+  const looked = node.least ? undefined : binding.look?.(node)
   if (looked !== undefined) {
     const found = looked.each.map((one) => bind(looked.of, one, within(node, around)))
     return (binding.join ?? join)('anyOf', looked.others ? [...found, node] : found)
@@ -149,7 +150,7 @@ function bindSome(node: SomeNode, binding: Binding, around: Surroundings): Condi
   if (isEmpty(over)) return FALSE
   const of = bind(node.of, binding, within(node, around))
   if (of.kind === 'constant' && !of.value) return FALSE
-  return over === node.over && of === node.of ? node : { kind: 'some', each: node.each, over, of }
+  return over === node.over && of === node.of ? node : { ...node, over, of }
 }
 
 /** Whether a `some` cannot find any record, because it joins on a value that equals nothing. */

@@ -1,5 +1,7 @@
 import { type Env, type Links, LinksError, type Row } from './context.js'
-import { type FieldNode, isList, type LinkNode, type OrElseNode, type TermNode, typeOf } from './nodes.js'
+import { timeOf } from './day.js'
+import { type FieldNode, isList, type LinkNode, type NowNode, type OrElseNode, type TermNode, typeOf } from './nodes.js'
+import { isReached } from './removal.js'
 import { type Comparable, inside, isMissing, type Scalar, toComparable, toComparables } from './value.js'
 
 /** The comparable value of a term; undefined if it equals nothing. */
@@ -23,12 +25,16 @@ export function rawReader(term: TermNode): (record: Row, env: Env) => unknown {
     case 'literal':
       return () => term.value
     case 'now':
-      return (_record, env) => env.now
+      return nowReader(term)
     case 'forever':
       return () => Number.POSITIVE_INFINITY
     case 'orElse':
       return eitherOf(term, rawReader)
   }
+}
+
+function nowReader(term: NowNode): (record: Row, env: Env) => number {
+  return term.zone === undefined ? (_record, env) => env.now : (_record, env) => timeOf(term, env.now)
 }
 
 /** Reads a term, or its alternative if it is missing. */
@@ -89,15 +95,17 @@ export function linkValues(by: LinkNode['by'], row: Row): Comparable[] | undefin
 }
 
 /** The records that a link to one leads to: one or none. */
-export function linkedBy({ to, by }: LinkNode, row: Row, links: Links | undefined): readonly Row[] {
+export function linkedBy(link: LinkNode, row: Row, links: Links | undefined): readonly Row[] {
+  const { to, by } = link
   if (links === undefined) throw new LinksError(to)
   const values = linkValues(by, row)
   if (values === undefined) return []
-  return links.find(
+  const found = links.find(
     to,
     by.map((pair) => pair.to),
     values,
   )
+  return link.removal === undefined ? found : found.filter((one) => isReached(link, one))
 }
 
 /** Whether a term is missing. */
@@ -133,7 +141,7 @@ export function reader(term: TermNode): Reader {
       return (record, env) => toComparable(raw(record, env), type)
     }
     case 'now':
-      return (_record, env) => env.now
+      return nowReader(term)
     case 'forever':
       return () => Number.POSITIVE_INFINITY
     case 'orElse':

@@ -18,6 +18,7 @@ export function sameTerm(a: TermNode, b: TermNode): boolean {
     case 'literal':
       return a.type === (b as typeof a).type && JSON.stringify(a.value) === JSON.stringify((b as typeof a).value)
     case 'now':
+      return a.zone === (b as typeof a).zone && (a.days ?? 0) === ((b as typeof a).days ?? 0)
     case 'forever':
       return true
   }
@@ -46,7 +47,7 @@ function sameHead(a: ConditionNode, b: ConditionNode): boolean {
     case 'listChange':
       return a.by === (b as typeof a).by && termsOf(a).every((term, at) => sameTerm(term, termsOf(b)[at] as TermNode))
     case 'some':
-      return a.each === (b as typeof a).each && sameOver(a.over, (b as typeof a).over)
+      return a.each === (b as typeof a).each && (a.least ?? 1) === ((b as typeof a).least ?? 1) && sameOver(a.over, (b as typeof a).over)
     case 'allOf':
     case 'anyOf':
     case 'not':
@@ -71,6 +72,7 @@ function sameLink(a: LinkNode, b: LinkNode): boolean {
   if (a === b) return true
   return (
     a.to === b.to &&
+    (a.removal === undefined ? b.removal === undefined : samePlace(a.removal, b.removal)) &&
     a.by.length === b.by.length &&
     a.by.every(({ to, from }, at) => samePlace(to, b.by[at]?.to) && samePlace(from, b.by[at]?.from))
   )

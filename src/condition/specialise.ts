@@ -1,8 +1,11 @@
+import { type RecordBinding, recordBinding, wholeRecord } from './bind-record.js'
 import { combine } from './combine.js'
 import type { Row } from './context.js'
 import { frozen } from './freeze.js'
-import type { ClaimNode, ConditionNode, LiteralNode } from './nodes.js'
-import { type Binding, bind } from './partial.js'
+import { lower } from './lower.js'
+import type { ClaimNode, ConditionNode, LiteralNode, SomeNode } from './nodes.js'
+import { type Binding, bind, type Looked } from './partial.js'
+import { perNode } from './per-node.js'
 import { instantText } from './time.js'
 import { type Comparable, IMPROPER, inside, isMissing, type Scalar, toComparable, toComparables } from './value.js'
 import { anyNode, type LeafNode, partsOfTerm, termsOf } from './visit.js'
@@ -25,7 +28,7 @@ export type PersonClaims = Binding
 /** Prepares claims for many conditions. */
 export function person(me: Row | null): PersonClaims {
   const known = new Map<string, LiteralNode>()
-  return {
+  const who: PersonClaims = {
     leaf(leaf: LeafNode) {
       if (leaf.kind !== 'claim') return leaf
       const id = idOf(leaf)
@@ -36,10 +39,34 @@ export function person(me: Row | null): PersonClaims {
       }
       return literal
     },
+    look: (node) => ownRecords(node, me, who),
     replace: withoutClaims,
     join: combine,
     // Standings are used by many rules, so their results for this person are cached.
     named: new Map(),
+  }
+  return who
+}
+
+/** The person's records of a link to many, if they were read with the claims: then nothing is left to look for. */
+function ownRecords(node: SomeNode, me: Row | null, who: PersonClaims): Looked | undefined {
+  const { over, each } = node
+  const rows = over.kind === 'records' && over.mine && me !== null ? me[over.name as string] : undefined
+  if (!Array.isArray(rows)) return undefined
+  const { of } = lowered(node) as SomeNode
+  return { each: rows.map((row) => knowing(who, recordBinding(new Map([[each, wholeRecord(row as Row)]])))), of, others: false }
+}
+
+/** Fields of linked records as parts of their own: of a known record, no field behind a link may be left. */
+const lowered: (node: ConditionNode) => ConditionNode = perNode(lower)
+
+/** What is known about the person and one of their records. */
+function knowing(who: PersonClaims, record: RecordBinding): Binding {
+  return {
+    leaf: (leaf, around) => (leaf.kind === 'field' ? record.leaf(leaf, around) : who.leaf(leaf, around)),
+    isBroken: (term) => record.isBroken?.(term) === true,
+    look: (node) => (node.over.kind === 'elements' ? record.look?.(node) : who.look?.(node)),
+    join: combine,
   }
 }
 

@@ -15,6 +15,8 @@ export interface Trace {
   readonly on?: Row
   /** For a `some`: the number of records that were searched. */
   readonly looked?: number
+  /** For a `some` that counts: how many of them match. */
+  readonly matching?: number
 }
 
 // Of the records that do not match, this many are reported, nearest first.
@@ -53,6 +55,11 @@ function traced(node: ConditionNode, record: Row, env: Env & { readonly context:
       })
       const fitting = traces.find((one) => one.holds)
       const nearest = [...traces].sort((a, b) => failures(a) - failures(b)).slice(0, MOST_TOLD)
+      if (node.least !== undefined) {
+        const matching = traces.filter((one) => one.holds)
+        const told = matching.length > 0 ? matching.slice(0, Math.max(node.least, MOST_TOLD)) : nearest
+        return { node, holds, looked: rows.length, matching: matching.length, of: told }
+      }
       return { node, holds, looked: rows.length, of: fitting ? [fitting] : nearest }
     }
   }

@@ -117,7 +117,7 @@ function renumber(node: ConditionNode, numbers: ReadonlyMap<number, number>, dep
   if (own.kind !== 'some') return mapChildren(own, (child) => renumber(child, numbers, depth, unbound))
   const of = renumber(own.of, new Map([...numbers, [own.each, depth]]), depth + 1, unbound)
   if (own === node && own.each === depth && of === own.of) return node
-  return { kind: 'some', each: depth, over: own.over, of }
+  return { ...own, each: depth, of }
 }
 
 /**

@@ -9,6 +9,7 @@ import {
   lowerAscii,
   type Scalar,
   type TermNode,
+  timeOf,
   toComparable,
   toComparables,
 } from '../condition/index.js'
@@ -92,7 +93,7 @@ export function heldValue(term: TermNode, { now }: Written): unknown {
       return value === undefined ? undefined : held(value, term.type)
     }
     case 'now':
-      return new Date(now)
+      return new Date(timeOf(term, now))
     case 'field':
     case 'claim':
     case 'forever':

@@ -15,6 +15,7 @@ import {
   joinsOf,
   type LiteralNode,
   notNode,
+  onLinked,
   type PlaceNode,
   type RecordsNode,
   type Row,
@@ -68,7 +69,9 @@ async function linked(node: SomeNode, over: RecordsNode, find: FindRecords): Pro
   const own = asRecord(await resolve(fits, find), node.each)
   const rows = await find(over.type, own, [...new Set(open.map(({ to }) => to.path[0] as string))])
   const [only] = open
-  if (only === undefined) return constant(rows.length > 0)
+  const { least = 1 } = node
+  if (only === undefined) return constant(rows.length >= least)
+  if (least > 1) return leadsTo(only, valuesOften(only, open.length, rows, least))
   if (open.length === 1)
     return leadsTo(
       only,
@@ -76,6 +79,14 @@ async function linked(node: SomeNode, over: RecordsNode, find: FindRecords): Pro
     )
   const ways = rows.map((row) => allOfNode(open.map((join) => leadsTo(join, valuesAt(row, join.to)))))
   return anyOfNode(ways)
+}
+
+/** The values that enough of the rows have. */
+function valuesOften({ to, from }: JoinNode, joins: number, rows: readonly Row[], least: number): Comparable[] {
+  if (joins > 1 || isList(from)) throw new DocumentError('a count of records by several fields or a list')
+  const counts = new Map<Comparable, number>()
+  for (const row of rows) for (const value of new Set(valuesAt(row, to))) counts.set(value, (counts.get(value) ?? 0) + 1)
+  return [...counts].flatMap(([value, count]) => (count >= least ? [value] : []))
 }
 
 /** Matches records that hold one of the values themselves. */
@@ -89,11 +100,12 @@ function leadsTo({ to, from }: JoinNode, values: readonly Comparable[]): Conditi
 /** The chain above a record: finds every record below a matching one, step by step. */
 async function above(node: SomeNode, over: AncestorsNode, find: FindRecords): Promise<ConditionNode> {
   const [step, first] = [over.link.by[0], over.by[0]]
+  if (node.least !== undefined) throw new DocumentError('a count of the records above')
   if (over.link.by.length > 1 || step === undefined || step.from.list || over.by.length > 1 || first === undefined)
     throw new DocumentError('a chain by several fields or a list')
   if (!isSelfContained(node.of, node.each)) throw new DocumentError('a comparison of a record with one above it')
   const fields = [over.key, step.to, step.from].map(({ path }) => path[0] as string)
-  const fitting = await find(over.type, asRecord(await resolve(node.of, find), node.each), fields)
+  const fitting = await find(over.type, onLinked(over.link, 'record', asRecord(await resolve(node.of, find), node.each)), fields)
   const met = new Map<Comparable, Row>()
   for (let fresh = [...fitting]; fresh.length > 0; ) {
     for (const row of fresh) for (const key of valuesAt(row, over.key)) met.set(key, row)
@@ -101,7 +113,9 @@ async function above(node: SomeNode, over: AncestorsNode, find: FindRecords): Pr
       { to: step.to, from: { kind: 'field', of: 'record', ...step.from } },
       fresh.flatMap((row) => valuesAt(row, step.to)),
     )
-    fresh = (await find(over.type, below, fields)).filter((row) => valuesAt(row, over.key).some((key) => !met.has(key)))
+    fresh = (await find(over.type, onLinked(over.link, 'record', below), fields)).filter((row) =>
+      valuesAt(row, over.key).some((key) => !met.has(key)),
+    )
   }
   // Records found on the way are below a matching record. A record is not its own ancestor.
   const rows = [...met.values()]

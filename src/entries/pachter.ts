@@ -6,6 +6,7 @@ export { type ErrorCode, isPachterError, LinksError, PachterError } from '../con
 export type {
   AnyClause,
   Clause,
+  LimitedClause,
   ReachedClause,
   ReachedLimitedClause,
   ReachedStanding,

@@ -5,6 +5,7 @@
 export { type CompileOptions, compile } from '../sql/compile.js'
 export type { Dialect } from '../sql/dialect.js'
 export { type FilterOptions, fieldFilter, rowFilter, type SqlFilter } from '../sql/filter.js'
+export { type LinkDifference, linkDifferences } from '../sql/foreign-keys.js'
 export { type ListOrder, type MissingIndex, missingIndexes, wantedIndexes } from '../sql/indexes.js'
 export { LayoutError, layoutOf, readLayout } from '../sql/layout.js'
 export type { LayoutOptions } from '../sql/layout-options.js'

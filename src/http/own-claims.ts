@@ -1,5 +1,5 @@
 import { type ClaimNode, type ConditionNode, type FieldNode, mapTerms, type Row } from '../condition/index.js'
-import { type ClauseNode, type Key, type Model, type TypeModel, type TypeRules, typeModel } from '../rulebook/index.js'
+import { type ClauseNode, type Condition, type Key, type Model, type TypeModel, type TypeRules, typeModel } from '../rulebook/index.js'
 import type { GuardedStore } from '../store/index.js'
 import { type InnerViewpoint, linksOfMe, startOfLink } from '../viewpoint/index.js'
 
@@ -12,6 +12,7 @@ export async function hiddenClaims(store: GuardedStore, { model, me }: InnerView
   // For each linked record, by its links: the fields that the person sees; undefined for all of them.
   const seen = new Map<string, readonly string[] | undefined>()
   for (const { path, link } of linksOfMe(model)) {
+    if (link.many) continue
     const type = typeModel(model, link.to)
     const record = startOfLink(me as Row, [...path, '']) as Row | undefined
     const before = path.slice(0, -1).join('.')
@@ -33,6 +34,26 @@ export async function hiddenClaims(store: GuardedStore, { model, me }: InnerView
     }
     return false
   }
+}
+
+/**
+ * The links of the person to many whose records they do not see with every field. Rules must not tell what these contain. A record that may
+ * be told is one that the person could read anyway.
+ */
+export async function hiddenLinks(store: GuardedStore, { model, me }: InnerViewpoint): Promise<readonly string[]> {
+  const hidden: string[] = []
+  for (const { path, link } of linksOfMe(model)) {
+    const rows = link.many && me !== null ? ((me as Row)[path[0] as string] as readonly Row[] | undefined) : undefined
+    if (rows === undefined || rows.length === 0) continue
+    const { name, key } = typeModel(model, link.to)
+    const keys = rows.map((row) => row[key] as Key)
+    const isOne = (record: unknown) =>
+      (record as { field(name: string): { isOneOf(keys: readonly Key[]): Condition } }).field(key).isOneOf(keys)
+    const shown = new Map((await store.list(name, { where: isOne as never })).map((row) => [(row as Row)[key] as Key, row as Row]))
+    const isWhole = (row: Row) => Object.keys(row).every((field) => Object.hasOwn(shown.get(row[key] as Key) ?? {}, field))
+    if (!rows.every(isWhole)) hidden.push(path[0] as string)
+  }
+  return hidden
 }
 
 // No record has such a field, so a page never knows its value.

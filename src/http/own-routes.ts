@@ -1,9 +1,9 @@
-import type { Row } from '../condition/index.js'
+import { isPachterError, type Row } from '../condition/index.js'
 import type { InnerViewpoint } from '../viewpoint/index.js'
 import { type Call, type Site, tagged } from './call.js'
 import { changeLists, severalLists } from './list-routes.js'
 import { body, content, query } from './openapi-parts.js'
-import { hiddenClaims } from './own-claims.js'
+import { hiddenClaims, hiddenLinks } from './own-claims.js'
 import { pageRules } from './page-rules.js'
 import type { Route } from './route.js'
 import { reasonsOn, verdictsOn } from './verdict-routes.js'
@@ -79,6 +79,24 @@ function listsRoutes(at: string): Route[] {
   ]
 }
 
+/** The names that are granted. Those that depend on other records are asked of the store. */
+async function grantedOf(
+  names: readonly string[],
+  known: (name: string) => boolean,
+  ask: (name: string) => Promise<boolean>,
+): Promise<string[]> {
+  const granted: string[] = []
+  for (const name of names) {
+    try {
+      if (known(name)) granted.push(name)
+    } catch (error) {
+      if (!isPachterError(error, 'NO_LINKED_RECORDS')) throw error
+      if (await ask(name)) granted.push(name)
+    }
+  }
+  return granted
+}
+
 /** The page rules of the asker. */
 async function ownRules({ site, store, request }: Call): Promise<Response> {
   const view = (await store.viewpoint()) as unknown as InnerViewpoint
@@ -86,6 +104,11 @@ async function ownRules({ site, store, request }: Call): Promise<Response> {
     types: [...site.types.values()].map(({ name }) => name),
     signIn: site.signIn,
     isHidden: await hiddenClaims(store, view),
+    withheld: await hiddenLinks(store, view),
+    granted: {
+      privileges: await grantedOf(Object.keys(view.model.privileges), view.has, store.has),
+      routines: await grantedOf(Object.keys(view.model.routines), view.mayCall, store.mayCall),
+    },
   }) as unknown as Row
   return tagged(request, rules)
 }

@@ -29,15 +29,23 @@ export interface PageRulesOptions {
   readonly signIn?: string | undefined
   /** Which claims may not be told. Default: all of them may. */
   readonly isHidden?: IsHidden
+  /** The links of the person to many whose records may not be told. */
+  readonly withheld?: readonly string[]
+  /** The privileges and routines that are granted. Default: asked of the viewpoint, which reads no other records. */
+  readonly granted?: { readonly privileges: readonly string[]; readonly routines: readonly string[] }
 }
 
 /**
  * One person's rules for a page: specialised, without names and titles, and without anything that a page cannot evaluate. Conditions on a
  * field or type that the person never sees become unknown there, and the page asks the server.
  */
-export function pageRules(whole: InnerViewpoint, { types, signIn, isHidden = () => false }: PageRulesOptions = {}): PageRules {
+export function pageRules(
+  whole: InnerViewpoint,
+  { types, signIn, isHidden = () => false, withheld = [], granted }: PageRulesOptions = {},
+): PageRules {
   const known = withUnknown(whole.model, isHidden)
-  const view = known === whole.model ? whole : viewpointOf(known, whole.me as Row | null, { now: new Date(whole.env().now) })
+  const me = whole.me && withheld.length > 0 ? without(whole.me as Row, withheld) : (whole.me as Row | null)
+  const view = known === whole.model && me === whole.me ? whole : viewpointOf(known, me, { now: new Date(whole.env().now) })
   const { model } = view
   const names = types ?? Object.keys(model.types)
   const seen = new Map(names.map((name) => [name, seenFields(view, whole, typeModel(model, name))]))
@@ -46,9 +54,13 @@ export function pageRules(whole: InnerViewpoint, { types, signIn, isHidden = () 
     me: (view.me === null ? null : (view.me as Row)[model.me.key]) as Key | null,
     ...(signIn === undefined ? {} : { signIn }),
     types: Object.fromEntries(names.map((name) => [name, typeRules({ view, whole, isHidden }, typeModel(model, name), seen)])),
-    privileges: Object.keys(model.privileges).filter((name) => whole.has(name)),
-    routines: Object.keys(model.routines).filter((name) => whole.mayCall(name)),
+    privileges: granted?.privileges ?? Object.keys(model.privileges).filter((name) => whole.has(name)),
+    routines: granted?.routines ?? Object.keys(model.routines).filter((name) => whole.mayCall(name)),
   }
+}
+
+function without(me: Row, names: readonly string[]): Row {
+  return Object.fromEntries(Object.entries(me).filter(([name]) => !names.includes(name)))
 }
 
 /** The rules as sent, with hidden values unknown; and the full rules. */
@@ -119,7 +131,7 @@ function stampsOf(view: InnerViewpoint, type: TypeModel, action: 'create' | 'upd
   const values = stampValues(type, action, view.env())
   return Object.fromEntries(
     Object.entries(terms).map(([name, term]): [string, PageStamp] => {
-      if (term.kind === 'now') return [name, { now: true }]
+      if (term.kind === 'now') return [name, term.zone === undefined ? { now: true } : { ask: true }]
       const isUntold = partsOfTerm(term).some((leaf) => leaf.kind === 'claim' && isHidden(leaf))
       return [name, isUntold ? { ask: true } : { value: values[name] ?? null }]
     }),
@@ -137,12 +149,30 @@ function forPage(node: ConditionNode, type: TypeModel, seen: Seen): PageConditio
       leaf: (leaf) => leaf,
       join: combine,
       replace(part, { looking }) {
-        const isSeen = (leaf: LeafNode) => leaf.kind !== 'field' || seenField(leaf, type, looking, seen)
-        if (!termsOf(part).flatMap(partsOfTerm).every(isSeen)) return UNDECIDED
+        if (
+          !termsOf(part)
+            .flatMap(partsOfTerm)
+            .every((leaf) => isSeen(leaf, type, looking, seen))
+        )
+          return UNDECIDED
         return part.kind !== 'some' || isReached(part.over, seen) ? undefined : UNDECIDED
       },
     }),
   )
+}
+
+/** Whether a page may know a value: it knows the time, but not which day it is in a time zone. */
+function isSeen(leaf: LeafNode, type: TypeModel, looking: Looking | undefined, seen: Seen): boolean {
+  switch (leaf.kind) {
+    case 'field':
+      return seenField(leaf, type, looking, seen)
+    case 'now':
+      return leaf.zone === undefined
+    case 'claim':
+    case 'literal':
+    case 'forever':
+      return true
+  }
 }
 
 /** Whether a page may have a field. In a list of objects, that depends on the list's field in the record. */

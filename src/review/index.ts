@@ -18,6 +18,7 @@ export { type Access, type AccessMatrix, accessMatrix } from './matrix/matrix.js
 export { decidingOf } from './matrix/rule-impact.js'
 export { recordSets } from './matrix/sets.js'
 export { type MutantResult, runMutants } from './mutants/mutation.js'
+export { recordsOfNobody } from './nobodys.js'
 export { openProject, type Project, projectOf } from './project.js'
 export { type ClauseLine, clauseLines } from './reports/clause-lines.js'
 export { failings } from './reports/failings.js'

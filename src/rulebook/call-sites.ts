@@ -2,8 +2,8 @@ import type { Model } from './model.js'
 
 /** The method that was called to extend a rulebook. */
 export interface Written {
-  readonly kind: 'standings' | 'rules' | 'privileges' | 'routines' | 'gate'
-  /** The record types, privileges or routines that were added; empty for a gate. */
+  readonly kind: 'standings' | 'rules' | 'privileges' | 'routines' | 'gate' | 'everyRecord' | 'grant'
+  /** The record types, privileges or routines that were added; empty for a gate, `everyRecord` and `grant`. */
   readonly names: readonly string[]
   /** The stack of the call, starting at its caller, in V8's format; empty on other engines. */
   readonly stack: string
@@ -26,7 +26,11 @@ export function noteWritten(before: Model, after: Model, kind?: Written['kind'],
   const apart = all.filter(([, one]) => typeof one === 'function' && stacks.has(one))
   const names = all.map(([name]) => name).filter((name) => !apart.some(([other]) => other === name))
   const more = apart.map(([name, one]): Written => ({ kind, names: [name], stack: stacks.get(one as object) as string }))
-  calls.set(after, [...old, ...more, ...(names.length > 0 || kind === 'gate' ? [{ kind, names, stack }] : [])])
+  calls.set(after, [
+    ...old,
+    ...more,
+    ...(names.length > 0 || ['gate', 'everyRecord', 'grant'].includes(kind) ? [{ kind, names, stack }] : []),
+  ])
   return after
 }
 

@@ -1,19 +1,23 @@
 import { describeOdd } from '../condition/describe.js'
-import { anyOfNode, type ConditionNode, compareNode, isList, type LiteralNode, presenceNode, TRUE } from '../condition/nodes.js'
+import { anyOfNode, type ConditionNode, type LiteralNode, presenceNode, TRUE } from '../condition/nodes.js'
 import { here } from './build-context.js'
 import { standingClause } from './clauses.js'
 import { RulebookError, unknownName } from './error.js'
+import type { LinkModel } from './links.js'
 import type { MeModel, TypeModel } from './model.js'
 import { myLinks, recordsWord, recordTerms, standingsOf, type Types } from './record-terms.js'
+import { hasRole } from './role-condition.js'
 import { strict } from './strict.js'
-import { groupTerms } from './terms.js'
+import { groupTerms, todayTerm } from './terms.js'
 
 /** The person and the record types, from which callback arguments are made. */
 type World = { readonly me: MeModel; readonly types: Types }
 
 /** Terms for the claims, `me` in rules. */
-export function meTerms(me: Pick<MeModel, 'fields' | 'key' | 'links'>, types: Types): object {
-  return groupTerms('claim', me.fields, { name: 'me', ids: [me.key], links: myLinks(types, me.links) })
+export function meTerms(me: Pick<MeModel, 'fields' | 'key' | 'links'>, types: Types, manyOf?: (link: LinkModel) => object): object {
+  const many = manyOf === undefined ? [] : Object.values(me.links).filter((link) => link.many)
+  const own = Object.fromEntries(many.map((link) => [link.name, () => manyOf?.(link) as object]))
+  return groupTerms('claim', me.fields, { name: 'me', ids: [me.key], links: { ...myLinks(types, me.links), ...own } })
 }
 
 /** The arguments of a `standings` callback. */
@@ -39,6 +43,29 @@ export function gateWords({ me, types }: World): object {
   return wordsOf({ records: recordsWord(types) }, { me, types })
 }
 
+/** The arguments of a `grant` callback, for one record type. */
+export function grantWords(world: World, type: TypeModel): object {
+  const words = {
+    record: recordTerms(world.types, type, 'record', 'record'),
+    after: recordTerms(world.types, type, 'after', 'after'),
+    records: recordsWord(world.types),
+    get anyone() {
+      return standingClause(named('anyone', TRUE))
+    },
+  }
+  return wordsOf(words, world)
+}
+
+/** The arguments of an `everyRecord` callback, for one record type. */
+export function everyRecordWords({ me, types }: World, type: TypeModel): object {
+  const terms = recordTerms(types, type, 'record', 'record')
+  const record = strict(terms, (name) => {
+    const unknown = unknownName(`field of ${type.name}`, name, Object.keys(type.fields))
+    throw new RulebookError(here(), `${unknown}. If it should have none, leave the type out: except: ['${type.name}'].`)
+  })
+  return wordsOf({ record, records: recordsWord(types) }, { me, types })
+}
+
 /** These words and those that concern the person, refusing all others. */
 function wordsOf(words: object, world: World): object {
   // Copied as property descriptors: reading a getter would create an unused condition.
@@ -52,6 +79,11 @@ function personWords({ me, types }: World): object {
     me: meTerms(me, types),
     get signedIn() {
       return standingClause(named('signed in', signedIn(me)))
+    },
+    get today() {
+      if (me.timeZone === undefined)
+        throw new RulebookError(here(), "today needs a time zone. Name it in the definition of me: timeZone: 'Europe/Dublin'.")
+      return todayTerm(me.timeZone)
     },
     role: (...names: unknown[]) => standingClause(roleCondition(me, names)),
   }
@@ -83,7 +115,7 @@ function roleCondition(me: MeModel, names: readonly unknown[]): ConditionNode {
     if (typeof name !== 'string' || name === '') throw new RulebookError(here(), `role(...): ${describeOdd(name)} is not a role name`)
     if (roles.known !== undefined && !roles.known.includes(name)) throw new RulebookError(here(), unknownName('role', name, roles.known))
     const literal: LiteralNode = Object.freeze({ kind: 'literal', type: 'text', value: name })
-    return compareNode(roles.term, isList(roles.term) ? 'has' : 'is', literal)
+    return hasRole(roles, literal)
   })
   const title = `role ${names.join(' or ')}`
   return named(title, tests.length === 1 ? (tests[0] as ConditionNode) : anyOfNode(tests))

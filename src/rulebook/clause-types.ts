@@ -20,6 +20,8 @@ export interface Clause<F extends string, R extends string = any> {
   overriding(...fields: [F, ...F[]]): Clause<F, R>
   /** For update: what has to hold on the record as it becomes, instead of the clause itself. */
   afterwards(condition: Condition): Clause<F, R>
+  /** The clause also counts for removed records, if records of this type are removed and not deleted. */
+  includingRemoved(): Clause<F, R>
   /** The name of this clause in verdicts and explanations. */
   titled(title: string): Clause<F, R>
   /** The clause applies only within one of these routines. */
@@ -33,6 +35,7 @@ export interface LimitedClause<F extends string, R extends string = any> {
   provided(...conditions: [Condition, ...Condition[]]): LimitedClause<F, R>
   overriding(...fields: [F, ...F[]]): LimitedClause<F, R>
   afterwards(condition: Condition): LimitedClause<F, R>
+  includingRemoved(): LimitedClause<F, R>
   titled(title: string): LimitedClause<F, R>
   within(...routines: [R, ...R[]]): LimitedClause<F, R>
 }
@@ -55,6 +58,7 @@ export interface ReachedClause<F extends string, R extends string = any> {
   except<N extends string>(...fields: [N, ...N[]]): ReachedLimitedClause<F | N, R>
   overriding<N extends string>(...fields: [N, ...N[]]): ReachedClause<F | N, R>
   afterwards(condition: Condition): ReachedClause<F, R>
+  includingRemoved(): ReachedClause<F, R>
   titled(title: string): ReachedClause<F, R>
   within(...routines: [R, ...R[]]): ReachedClause<F, R>
 }
@@ -66,6 +70,7 @@ export interface ReachedLimitedClause<F extends string, R extends string = any> 
   provided(...conditions: [Condition, ...Condition[]]): ReachedLimitedClause<F, R>
   overriding<N extends string>(...fields: [N, ...N[]]): ReachedLimitedClause<F | N, R>
   afterwards(condition: Condition): ReachedLimitedClause<F, R>
+  includingRemoved(): ReachedLimitedClause<F, R>
   titled(title: string): ReachedLimitedClause<F, R>
   within(...routines: [R, ...R[]]): ReachedLimitedClause<F, R>
 }

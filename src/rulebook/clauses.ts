@@ -9,6 +9,7 @@ import { RulebookError, unknownName } from './error.js'
 import type { ClauseNode, TypeModel } from './model.js'
 import { NODE } from './node.js'
 import { finished } from './normalize.js'
+import { afterwardsOf, checkIncludingRemoved, whenOf } from './removal.js'
 import type { Action } from './types.js'
 
 const DRAFT: unique symbol = Symbol.for('pachter.clause')
@@ -23,6 +24,7 @@ interface ClauseDraft {
   readonly overriding?: readonly unknown[]
   readonly afterwards?: ConditionNode
   readonly within?: readonly unknown[]
+  readonly includingRemoved?: true
 }
 
 const CLAUSE_METHODS = {
@@ -57,6 +59,11 @@ const CLAUSE_METHODS = {
     used(this)
     if (routines.length === 0) throw new RulebookError(here(), 'within() needs at least one routine')
     return limited({ ...draft, within: [...(draft.within ?? []), ...routines] })
+  },
+  includingRemoved(this: object): object {
+    const draft = draftOf(this) as ClauseDraft
+    used(this)
+    return limited({ ...draft, includingRemoved: true })
   },
   titled(this: object, title: unknown): object {
     const draft = draftOf(this) as ClauseDraft
@@ -132,19 +139,20 @@ export function useClause(value: unknown, at: string, type: TypeModel, action: s
       'a clause with adds or removes needs .afterwards(...). Without it, the clause would also have to hold after the update, when nothing more is added. For example: .afterwards(signedIn).',
     )
   }
+  checkIncludingRemoved(draft, type, action, at)
   const overriding = overriddenBy(draft, type, action, at, known.stamped)
   const fields = fieldsOf(draft, type, at)
   const title = draft.title ?? titleOf(draft, `the ${type.name}`)
-  const when = draft.provided.length === 0 ? draft.who : allOfNode([draft.who, ...draft.provided])
   return Object.freeze({
     title,
-    when,
+    when: whenOf(type, action, draft),
     who: draft.who,
     provided: Object.freeze([...draft.provided]),
     ...(fields && draft.limit ? { fields, limitedBy: draft.limit.by } : {}),
     ...(overriding ? { overriding } : {}),
-    ...(draft.afterwards ? { afterwards: draft.afterwards } : {}),
+    ...afterwardsOf(type, action, draft),
     ...(draft.within ? { within: Object.freeze([...draft.within] as string[]) } : {}),
+    ...(draft.includingRemoved ? { includingRemoved: true as const } : {}),
   })
 }
 
@@ -176,10 +184,11 @@ function overriddenBy(draft: ClauseDraft, type: TypeModel, action: string, at: s
   return Object.freeze([...draft.overriding] as string[])
 }
 
-function titleOf({ who, provided, limit, overriding, afterwards, within }: ClauseDraft, record: string): string {
+function titleOf({ who, provided, limit, overriding, afterwards, within, includingRemoved }: ClauseDraft, record: string): string {
   const condition = provided.length === 0 ? '' : `, provided ${describe(allOfNode(provided), { record })}`
   const fields = limit === undefined ? '' : `; ${limit.by === 'only' ? 'only' : 'all but'} ${limit.fields.join(', ')}`
   const routines = within === undefined ? '' : `; within ${within.join(' or ')}`
+  const removed = includingRemoved ? '; including removed' : ''
   const given = overriding === undefined ? '' : `; overriding ${overriding.join(', ')}`
-  return `${describe(who, { record })}${condition}${fields}${given}${routines}${afterwards === undefined ? '' : `; afterwards ${describe(afterwards, { record })}`}`
+  return `${describe(who, { record })}${condition}${fields}${given}${routines}${removed}${afterwards === undefined ? '' : `; afterwards ${describe(afterwards, { record })}`}`
 }

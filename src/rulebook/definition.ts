@@ -1,11 +1,11 @@
-import type { TermNode } from '../condition/nodes.js'
+import { isTimeZone } from '../condition/day.js'
+import { describeOdd } from '../condition/describe.js'
 import { ACTIONS } from './actions.js'
-import { meTerms } from './callback-args.js'
 import { RulebookError, unknownName } from './error.js'
 import { type LinkPairs, type Places, placesOf, type Reachable, readLink, readPairs } from './links.js'
-import type { MeModel, Model, Roles, TypeModel } from './model.js'
-import { termNode } from './node.js'
+import type { MeModel, Model, TypeModel } from './model.js'
 import { referencesTo } from './references.js'
+import { readRoles } from './roles.js'
 import { type Field, type Fields, readShape } from './shape.js'
 import type { Action, Shape } from './types.js'
 
@@ -17,27 +17,35 @@ export function isName(name: string): boolean {
 }
 
 interface UnreadDefinition {
-  readonly me?: { readonly shape?: unknown; readonly key?: unknown; readonly links?: unknown; readonly roles?: unknown }
+  readonly me?: {
+    readonly shape?: unknown
+    readonly key?: unknown
+    readonly links?: unknown
+    readonly roles?: unknown
+    readonly timeZone?: unknown
+  }
   readonly records?: { readonly [type: string]: unknown }
 }
 
 /** Reads the argument of `rulebook`. @throws RulebookError */
 export function readDefinition(given: unknown): Model {
   const definition = plainObject(given, 'rulebook', ['me', 'records']) as UnreadDefinition
-  const me = plainObject(definition.me, 'me', ['shape', 'key', 'links', 'roles']) as NonNullable<UnreadDefinition['me']>
+  const me = plainObject(definition.me, 'me', ['shape', 'key', 'links', 'roles', 'timeZone']) as NonNullable<UnreadDefinition['me']>
   const fields = readShape(me.shape as Shape, 'me')
   const key = keyField(me.key, fields, 'me')
   const unlinked: Record<string, TypeModel & { unread: object }> = {}
   for (const [name, unread] of Object.entries(plainObject(definition.records, 'records'))) {
     if (!isName(name)) throw new RulebookError(name, 'a record type needs a name of letters, digits and _')
-    const record = plainObject(unread, name, ['shape', 'key', 'times', 'links', 'actions']) as {
+    const record = plainObject(unread, name, ['shape', 'key', 'times', 'days', 'links', 'removal', 'actions']) as {
       shape: Shape
       key?: unknown
       times?: unknown
+      days?: unknown
       links?: unknown
+      removal?: unknown
       actions?: unknown
     }
-    const found = readShape(record.shape, name, listOfNames(record.times, `${name}.times`))
+    const found = readShape(record.shape, name, listOfNames(record.times, `${name}.times`), listOfNames(record.days, `${name}.days`))
     const own = keyField(record.key, found, name)
     const links = plainObject(record.links ?? {}, `${name}.links`)
     unlinked[name] = {
@@ -46,6 +54,7 @@ export function readDefinition(given: unknown): Model {
       key: own,
       fields: found,
       ids: [own],
+      ...readRemoval(record.removal, own, found, name),
       links: {},
       actions: readActions(record.actions, name),
       standings: Object.freeze({}),
@@ -57,11 +66,10 @@ export function readDefinition(given: unknown): Model {
   const who = { shape: me.shape as Shape, key, fields, links: mine }
   const roles = readRoles(me.roles, who, types)
   return Object.freeze({
-    me: Object.freeze({ ...who, ...(roles ? { roles } : {}) }),
+    me: Object.freeze({ ...who, ...(roles ? { roles } : {}), ...readTimeZone(me.timeZone) }),
     types,
     privileges: Object.freeze({}),
     routines: Object.freeze({}),
-    warnings: Object.freeze([]),
   })
 }
 
@@ -95,7 +103,12 @@ function linked(
   )
   const made = (links: typeof ofMe, own: Places) =>
     Object.freeze(
-      Object.fromEntries(links.map(({ link, at, pairs }) => [link, readLink(link, pairs, at, own, places[pairs.to] as Places)])),
+      Object.fromEntries(
+        links.map(({ link, at, pairs }) => {
+          const other = { theirs: places[pairs.to] as Places, removal: unlinked[pairs.to]?.removal }
+          return [link, readLink(link, pairs, at, { mine: own, ...other })]
+        }),
+      ),
     )
   const types = Object.fromEntries(
     ofTypes.map(({ type: { unread: _unread, ...type }, links }) => {
@@ -135,35 +148,6 @@ function checkOnDelete({ pairs, onDelete }: LinkPairs, at: string, own: Reachabl
 // Properties of record terms, which no link can be called.
 const WORDS_OF_RECORDS: readonly string[] = ['field', 'ancestors', 'isMissing', 'isPresent']
 
-function readRoles(given: unknown, me: Omit<MeModel, 'roles'>, types: Model['types']): Roles | undefined {
-  const { fields } = me
-  if (given !== undefined && typeof given !== 'function') throw new RulebookError('me.roles', 'needs a function: (me) => me.roles')
-  const terms = meTerms(me, types) as Record<string, unknown>
-  const usual = ['roles', 'role'].find((name) => Object.hasOwn(fields, name))
-  const term = termNode(given !== undefined ? (given as (me: unknown) => unknown)(terms) : usual && terms[usual])
-  if (term === undefined) {
-    if (given === undefined) return undefined
-    throw new RulebookError('me.roles', 'must return a claim, as in (me) => me.roles')
-  }
-  if (term.kind !== 'claim' || term.type !== 'text') {
-    if (given === undefined) return undefined
-    throw new RulebookError('me.roles', 'roles have to be a text or a list of texts')
-  }
-  const known = claimField(me, types, term.path)?.values?.filter((value) => typeof value === 'string')
-  return Object.freeze({ term: term as TermNode, ...(known && known.length > 0 ? { known } : {}) })
-}
-
-/** The field that a claim is read from: among the claims, or in a record linked to them. */
-function claimField(
-  me: Pick<MeModel, 'fields' | 'links'>,
-  types: Model['types'],
-  [first = '', ...rest]: readonly string[],
-): Field | undefined {
-  const link = me.links[first]
-  if (link !== undefined) return claimField(types[link.to] as TypeModel, types, rest)
-  return fieldAt(me.fields, [first, ...rest])
-}
-
 function readActions(given: unknown, type: string): readonly string[] {
   const at = `${type}.actions`
   const named = listOfNames(given, at)
@@ -172,12 +156,6 @@ function readActions(given: unknown, type: string): readonly string[] {
     if (ACTIONS.includes(name as Action)) throw new RulebookError(at, `"${name}" exists already`)
   }
   return Object.freeze([...ACTIONS, ...new Set(named)])
-}
-
-function fieldAt(fields: Fields, path: readonly string[]): Field | undefined {
-  const [name, ...rest] = path
-  const field = name === undefined ? undefined : fields[name]
-  return rest.length === 0 ? field : fieldAt(field?.fields ?? {}, rest)
 }
 
 function keyField(key: unknown, fields: Fields, at: string): string {
@@ -190,6 +168,26 @@ function keyField(key: unknown, fields: Fields, at: string): string {
   }
   if (field.optional) throw new RulebookError(`${at}.key`, `"${key}" may be missing: a key is always required`)
   return key
+}
+
+/** The time zone of `today`. */
+export function readTimeZone(timeZone: unknown): Pick<MeModel, 'timeZone'> {
+  if (timeZone === undefined) return {}
+  if (isTimeZone(timeZone)) return { timeZone }
+  throw new RulebookError('me.timeZone', `${describeOdd(timeZone)} is not the name of a time zone, such as "Europe/Dublin"`)
+}
+
+/** The field that a deletion stamps: an instant that may be missing. */
+export function readRemoval(removal: unknown, key: string, fields: Fields, type: string): Pick<TypeModel, 'removal'> {
+  if (removal === undefined) return {}
+  const at = `${type}.removal`
+  const field = typeof removal === 'string' && Object.hasOwn(fields, removal) ? fields[removal] : undefined
+  if (field === undefined || removal === key) throw new RulebookError(at, unknownName('field', removal, Object.keys(fields)))
+  if (field.type !== 'time' || field.list)
+    throw new RulebookError(at, `"${removal}" holds no instant. If it does, add times: ['${removal}'] to the record type.`)
+  if (!field.optional)
+    throw new RulebookError(at, `"${removal}" is required, so every record would be removed. Let its shape be optional or nullable.`)
+  return { removal: removal as string }
 }
 
 function listOfNames(value: unknown, at: string): readonly string[] {

@@ -3,12 +3,14 @@ import { refuseUnguardedNegations } from './absence.js'
 import { useCondition } from './conditions.js'
 import { plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
-import type { GateWordsNode, TypeModel, TypeRules, VetoNode } from './model.js'
+import type { EveryRecordNode, GateWordsNode, TypeModel, TypeRules, VetoNode } from './model.js'
 import { conditionNode } from './node.js'
 import { finished } from './normalize.js'
 
+type Gates = Pick<TypeRules, 'gates' | 'gateMessages'>
+
 /** Reads the gate of a record type: what must hold for each action. @throws RulebookError */
-export function readGates(type: TypeModel, given: unknown, at: string): Pick<TypeRules, 'gates' | 'gateMessages'> {
+export function readGates(type: TypeModel, given: unknown, at: string): Gates {
   const gate = plainObject(given ?? {}, `${at}, gate`, ['all', ...type.actions])
   const conditions = Object.entries(gate).map(([name, one]) => {
     const { condition, message } = readGate(one, `${at}, gate.${name}`)
@@ -17,6 +19,35 @@ export function readGates(type: TypeModel, given: unknown, at: string): Pick<Typ
     refuseUnguardedNegations(node, `${at}, gate.${name}`, type.name)
     return { name, node, message }
   })
+  return gatesOf(type, [...(type.everyRecord ?? []).map(forAll), ...conditions])
+}
+
+/** A condition of a gate: what must hold for one action, or for all. */
+interface GateCondition {
+  readonly name: string
+  readonly node: ConditionNode
+  readonly message?: string | undefined
+}
+
+function forAll({ when, message }: EveryRecordNode): GateCondition {
+  return { name: 'all', node: when, message }
+}
+
+/** The rules of a type with one more condition for every action. */
+export function gatedForAll(type: TypeModel, rules: TypeRules, { when, message }: EveryRecordNode): TypeRules {
+  const gates = type.actions.map((action) => {
+    const before = rules.gates[action]
+    return [action, before === undefined ? when : allOfNode([when, ...(before.kind === 'allOf' ? before.of : [before])])]
+  })
+  const spoken = message === undefined ? [] : [Object.freeze({ when, message })]
+  const words = type.actions
+    .map((action) => [action, Object.freeze([...spoken, ...(rules.gateMessages?.[action] ?? [])])] as const)
+    .filter(([, all]) => all.length > 0)
+  const gateMessages = words.length === 0 ? {} : { gateMessages: Object.freeze(Object.fromEntries(words)) }
+  return Object.freeze({ ...rules, gates: Object.freeze(Object.fromEntries(gates)), ...gateMessages })
+}
+
+function gatesOf(type: TypeModel, conditions: readonly GateCondition[]): Gates {
   const gates: Record<string, ConditionNode> = {}
   const gateMessages: Record<string, readonly GateWordsNode[]> = {}
   for (const action of type.actions) {

@@ -12,10 +12,12 @@ import {
   type TermNode,
 } from '../condition/index.js'
 import { conditionFromJson } from '../condition/json.js'
+import { sameTerm } from '../condition/same.js'
 import { refuseUnguardedNegations } from './absence.js'
 import { plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
 import type { Model, Roles, TypeModel } from './model.js'
+import { roleOf } from './role-condition.js'
 import type { Field, Fields } from './shape.js'
 
 /** The fields of a record type, or of the objects in a list. */
@@ -74,10 +76,18 @@ export class Checker {
   }
 
   roles(json: unknown): Roles {
-    const { term, known } = plainObject(json, 'me.roles', ['term', 'known']) as { term?: unknown; known?: unknown }
+    const { term, rows, known } = plainObject(json, 'me.roles', ['term', 'rows', 'known']) as { [word: string]: unknown }
+    const names = known === undefined ? {} : { known: texts(known, 'me.roles') }
+    if (rows !== undefined) {
+      const own = this.condition(rows, 'me.roles', undefined)
+      if (own.kind !== 'some' || own.over.kind !== 'records' || !own.over.mine)
+        throw new RulebookError('me.roles', 'rows have to be those of me')
+      if (!sameTerm(roleOf(own), term as TermNode)) throw new RulebookError('me.roles', 'the term has to be that of the rows')
+      return Object.freeze({ term: roleOf(own), rows: own, ...names })
+    }
     const node = this.condition({ kind: 'presence', term, present: true }, 'me.roles', undefined) as { term?: TermNode }
     if (node.term?.kind !== 'claim') throw new RulebookError('me.roles', 'must be a claim')
-    return Object.freeze({ term: node.term, ...(known === undefined ? {} : { known: texts(known, 'me.roles') }) })
+    return Object.freeze({ term: node.term, ...names })
   }
 
   term(json: unknown, at: string): TermNode {
@@ -116,6 +126,7 @@ export class Checker {
         return { name: 'it', fields, ids: [] }
       }
       case 'records':
+        if (over.mine) this.#mine(over, at)
         return this.#joined(over, at, scope)
       case 'ancestors': {
         const type = this.#joined(over, at, scope)
@@ -125,6 +136,15 @@ export class Checker {
         return type
       }
     }
+  }
+
+  /** Records of the person must be those of a link of me, because they are read by that link. */
+  #mine({ name = '', type, by }: RecordsNode, at: string): void {
+    const link = Object.hasOwn(this.#me.links, name) ? this.#me.links[name] : undefined
+    const joins = link?.by.map(({ to, from }) => ({ to, from: { kind: 'claim', ...from } }))
+    const bare = by.map(({ to, from }) => ({ to, from: { ...from, optional: undefined, links: undefined } }))
+    if (link?.to !== type || !link.many || JSON.stringify(sorted(joins)) !== JSON.stringify(sorted(JSON.parse(JSON.stringify(bare)))))
+      throw new RulebookError(at, `me has no such link "${name}" to many ${type}`)
   }
 
   #joined(over: RecordsNode | AncestorsNode, at: string, scope: ReadonlyMap<FieldNode['of'], FieldOwner & Partial<TypeModel>>): TypeModel {
@@ -148,10 +168,7 @@ export class Checker {
   #link(link: LinkNode, from: FieldOwner & Partial<TypeModel>, at: string): TypeModel {
     const own = from.links !== undefined && Object.hasOwn(from.links, link.name) ? from.links[link.name] : undefined
     const same =
-      own !== undefined &&
-      !own.many &&
-      own.to === link.to &&
-      JSON.stringify(sorted({ by: own.by })) === JSON.stringify(sorted({ by: link.by }))
+      own !== undefined && !own.many && own.to === link.to && JSON.stringify(sorted(joinOf(own))) === JSON.stringify(sorted(joinOf(link)))
     if (!same) throw new RulebookError(at, `${from.name} has no such link "${link.name}" to one record`)
     return this.#types[link.to] as TypeModel
   }
@@ -166,6 +183,11 @@ export class Checker {
     }
     checkPlace({ ...rest, path: path.slice(links) } as PlaceNode, known, at)
   }
+}
+
+/** What decides which record a link leads to. */
+function joinOf({ by, removal }: LinkNode): object {
+  return removal === undefined ? { by } : { by, removal }
 }
 
 export function sorted(value: unknown): unknown {

@@ -1,14 +1,14 @@
-import { allOfNode, type ConditionNode, sameCondition } from '../condition/index.js'
+import { type ConditionNode, sameCondition } from '../condition/index.js'
 import { refuseUnguardedNegations } from './absence.js'
-import { isName, plainObject } from './definition.js'
+import { isName, plainObject, readRemoval, readTimeZone } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
 import { Checker, checkPlace, sorted, text, texts } from './json-check.js'
 import type { LinkModel } from './links.js'
-import type { ClauseNode, GateWordsNode, Model, TypeModel, TypeRules, VetoNode } from './model.js'
+import type { ClauseNode, EveryRecordNode, GateWordsNode, Model, TypeModel, TypeRules, VetoNode } from './model.js'
 import { referencesTo } from './references.js'
+import { checkIncludingRemoved, whenOf } from './removal.js'
 import { type Field, type Fields, readShape } from './shape.js'
 import type { Shape } from './types.js'
-import { rulebookWarnings } from './write.js'
 
 /** The format version that this code writes and reads. */
 const FORMAT = 1
@@ -35,7 +35,7 @@ export function modelToJson(model: Model): RulebookJson {
   const bare = <T extends { readonly shape: Shape }>({ shape: _shape, ...rest }: T) => rest
   const named = Object.fromEntries(
     Object.values(types).map((type) => {
-      const { name: _name, ...rest } = bare(type)
+      const { name: _name, grantsOnly: _grants, ...rest } = bare(type)
       return [type.name, rest]
     }),
   )
@@ -69,7 +69,7 @@ export function modelFromJson(json: unknown, shapes: Shapes): Model {
     const type = types[name] as TypeModel
     types[name] = { ...type, links: readLinks(types, type, (one as { links?: unknown }).links, `${name}.links`) }
   }
-  const meGiven = plainObject(given.me, 'me', ['key', 'fields', 'links', 'roles'])
+  const meGiven = plainObject(given.me, 'me', ['key', 'fields', 'links', 'roles', 'timeZone'])
   const frame = readFrame('me', { key: meGiven.key, fields: meGiven.fields, ids: [meGiven.key], actions: [] }, shapes.me)
   const mine = readLinks(types, frame, meGiven.links, 'me.links')
   const check = new Checker(types, { ...frame, links: mine })
@@ -79,6 +79,7 @@ export function modelFromJson(json: unknown, shapes: Shapes): Model {
     fields: frame.fields,
     links: mine,
     ...(meGiven.roles === undefined ? {} : { roles: check.roles(meGiven.roles) }),
+    ...readTimeZone(meGiven.timeZone),
   }
   const grants = (kind: 'privileges' | 'routines') =>
     Object.fromEntries(
@@ -91,13 +92,16 @@ export function modelFromJson(json: unknown, shapes: Shapes): Model {
   const routines = grants('routines')
   for (const [name, one] of Object.entries(unread)) {
     const type = types[name] as TypeModel
-    const { standings, rules } = one as { standings?: unknown; rules?: unknown }
+    const { standings, rules, everyRecord } = one as { standings?: unknown; rules?: unknown; everyRecord?: unknown }
     const read = Object.entries(plainObject(standings ?? {}, `${name}.standings`)).map(([standing, node]) => [
       nameOf(standing, `${name}.standings`),
       check.condition(node, `standings of ${name}, ${standing}`, type),
     ])
-    const full = { ...type, standings: Object.freeze(Object.fromEntries(read)) }
-    types[name] = Object.freeze(rules === undefined ? full : { ...full, rules: readRules(rules, full, check, Object.keys(routines)) })
+    const every = everyRecord === undefined ? {} : { everyRecord: readEvery(everyRecord, `${name}.everyRecord`, type, check) }
+    const full = { ...type, standings: Object.freeze(Object.fromEntries(read)), ...every }
+    const ruled = rules === undefined ? full : { ...full, rules: readRules(rules, full, check, Object.keys(routines)) }
+    checkGated(ruled)
+    types[name] = Object.freeze(ruled)
   }
   for (const name of Object.keys(types)) referencesTo({ types }, name)
   const gate = given.gate === undefined ? {} : { gate: check.condition(given.gate, 'gate', undefined, 'positive') }
@@ -110,7 +114,7 @@ export function modelFromJson(json: unknown, shapes: Shapes): Model {
     privileges: Object.freeze(privileges),
     routines: Object.freeze(routines),
   }
-  return Object.freeze({ ...model, warnings: Object.freeze(Object.values(types).flatMap(rulebookWarnings)) })
+  return Object.freeze(model)
 }
 
 function nameOf(name: string, at: string): string {
@@ -120,12 +124,18 @@ function nameOf(name: string, at: string): string {
 
 /** A record type without links, standings and rules, checked against its shape. */
 function readFrame(name: string, json: unknown, shape: Shape | undefined): TypeModel {
-  const given = plainObject(json, name, ['key', 'fields', 'ids', 'links', 'actions', 'standings', 'rules'])
+  const given = plainObject(json, name, ['key', 'fields', 'ids', 'links', 'actions', 'removal', 'standings', 'everyRecord', 'rules'])
   if (shape === undefined)
     throw new RulebookError(nameOf(name, 'types'), 'its shape is missing: give { me, records } with a shape for each')
   const said = plainObject(given.fields, `${name}.fields`) as Fields
   const times = Object.entries(said).flatMap(([field, one]) => ((one as Partial<Field> | null)?.type === 'time' ? [field] : []))
-  const fields = readShape(shape, name, times)
+  const days = times.filter((field) => said[field]?.held === 'day')
+  const fields = readShape(
+    shape,
+    name,
+    times.filter((field) => !days.includes(field)),
+    days,
+  )
   const plain = (one: unknown) => JSON.stringify(sorted(one))
   const differing = [...new Set([...Object.keys(said), ...Object.keys(fields)])].find(
     (field) => plain(said[field]) !== plain(fields[field]),
@@ -138,13 +148,14 @@ function readFrame(name: string, json: unknown, shape: Shape | undefined): TypeM
   const actions = texts(given.actions, `${name}.actions`)
   for (const id of ids)
     if (!Object.hasOwn(fields, id)) throw new RulebookError(`${name}.ids`, unknownName('field', id, Object.keys(fields)))
-  return { name, shape, key, fields, ids: Object.freeze(ids), actions: Object.freeze(actions), links: {}, standings: {} }
+  const removal = readRemoval(given.removal, key, fields, name)
+  return { name, shape, key, fields, ids: Object.freeze(ids), actions: Object.freeze(actions), links: {}, standings: {}, ...removal }
 }
 
 function readLinks(types: Model['types'], owner: TypeModel, json: unknown, at: string): TypeModel['links'] {
   const links = Object.entries(plainObject(json ?? {}, at)).map(([name, one]) => {
     const where = `${at}.${name}`
-    const given = plainObject(one, where, ['name', 'to', 'by', 'many', 'target', 'onDelete']) as unknown as LinkModel
+    const given = plainObject(one, where, ['name', 'to', 'by', 'many', 'removal', 'target', 'onDelete']) as unknown as LinkModel
     const target = typeof given.to === 'string' && Object.hasOwn(types, given.to) ? types[given.to] : undefined
     if (target === undefined) throw new RulebookError(where, unknownName('record type', given.to, Object.keys(types)))
     if (given.name !== nameOf(name, at) || Object.hasOwn(owner.fields, name))
@@ -153,6 +164,9 @@ function readLinks(types: Model['types'], owner: TypeModel, json: unknown, at: s
     if (typeof given.many !== 'boolean' || !['visible', 'any'].includes(given.target) || !options.includes(given.onDelete))
       throw new RulebookError(where, 'many, target or onDelete has a value that it cannot have')
     if (!Array.isArray(given.by) || given.by.length === 0) throw new RulebookError(where, 'needs a list of pairs')
+    if (given.removal?.path?.[0] !== target.removal || (given.removal?.path.length ?? 1) > 1)
+      throw new RulebookError(where, `removal has to be that of ${target.name}`)
+    if (given.removal !== undefined) checkPlace(given.removal, target, where)
     for (const pair of given.by) {
       checkPlace(pair?.from, owner, where)
       checkPlace(pair?.to, target, where)
@@ -167,7 +181,10 @@ function readRules(json: unknown, type: TypeModel, check: Checker, routines: rea
   const given = plainObject(json, at, ['may', 'messages', 'stamps', 'gates', 'gateMessages', 'vetoes'])
   const may = Object.entries(plainObject(given.may, `${at}, may`, type.actions)).map(([action, clauses]) => {
     if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'needs a list of clauses')
-    return [action, Object.freeze(clauses.map((one, index) => readClause(one, `${at}, may.${action}[${index}]`, type, check, routines)))]
+    return [
+      action,
+      Object.freeze(clauses.map((one, index) => readClause(one, `${at}, may.${action}[${index}]`, { type, action, check, routines }))),
+    ]
   })
   const lacking = type.actions.find((action) => !may.some(([name]) => name === action))
   if (lacking !== undefined) throw new RulebookError(`${at}, may`, `"${lacking}" is missing: use an empty list if nobody may`)
@@ -190,8 +207,8 @@ function readRules(json: unknown, type: TypeModel, check: Checker, routines: rea
     refuseUnguardedNegations({ kind: 'not', of: node }, where, type.name)
     return Object.freeze({ title: text(title, where), actions: Object.freeze(known), when: node, message: text(message, where) })
   })
-  const stamps = plainObject(given.stamps, `${at}, stamps`, ['create', 'update'])
-  const stampsOf = (action: 'create' | 'update') =>
+  const stamps = plainObject(given.stamps, `${at}, stamps`, ['create', 'update', ...(type.removal === undefined ? [] : ['delete'])])
+  const stampsOf = (action: 'create' | 'update' | 'delete') =>
     Object.freeze(
       Object.fromEntries(
         Object.entries(plainObject(stamps[action], `${at}, stamps.${action}`, Object.keys(type.fields))).map(([field, one]) => [
@@ -207,7 +224,11 @@ function readRules(json: unknown, type: TypeModel, check: Checker, routines: rea
   return Object.freeze({
     may: Object.freeze(Object.fromEntries(may)) as TypeRules['may'],
     messages: Object.freeze(Object.fromEntries(messages)),
-    stamps: Object.freeze({ create: stampsOf('create'), update: stampsOf('update') }),
+    stamps: Object.freeze({
+      create: stampsOf('create'),
+      update: stampsOf('update'),
+      ...(stamps.delete === undefined ? {} : { delete: stampsOf('delete') }),
+    }),
     gates: Object.freeze(Object.fromEntries(gates)),
     ...(given.gateMessages === undefined ? {} : { gateMessages: Object.freeze(Object.fromEntries(spoken)) }),
     vetoes: Object.freeze(vetoes),
@@ -224,8 +245,45 @@ function readGateWords(json: unknown, at: string, type: TypeModel | undefined, c
   )
 }
 
-function readClause(json: unknown, at: string, type: TypeModel, check: Checker, routines: readonly string[]): ClauseNode {
-  const given = plainObject(json, at, ['title', 'when', 'who', 'provided', 'fields', 'limitedBy', 'overriding', 'afterwards', 'within'])
+/** Conditions on every record decide as parts of the gates, so each gate has to contain them. */
+function checkGated({ name, actions, everyRecord = [], rules }: TypeModel): void {
+  if (rules === undefined) return
+  for (const action of actions) {
+    const gate = rules.gates[action]
+    const parts = gate === undefined ? [] : gate.kind === 'allOf' ? [gate, ...gate.of] : [gate]
+    if (!everyRecord.every(({ when }) => parts.some((part) => sameCondition(part, when))))
+      throw new RulebookError(`rules of ${name}, gates.${action}`, 'lacks a condition of everyRecord')
+  }
+}
+
+function readEvery(json: unknown, at: string, type: TypeModel, check: Checker): readonly EveryRecordNode[] {
+  if (!Array.isArray(json)) throw new RulebookError(at, 'needs a list')
+  return Object.freeze(
+    json.map((one, index) => {
+      const { when, message } = plainObject(one, `${at}[${index}]`, ['when', 'message'])
+      const words = message === undefined ? {} : { message: text(message, at) }
+      return Object.freeze({ when: check.condition(when, at, type, 'positive'), ...words })
+    }),
+  )
+}
+
+function readClause(
+  json: unknown,
+  at: string,
+  { type, action, check, routines }: { type: TypeModel; action: string; check: Checker; routines: readonly string[] },
+): ClauseNode {
+  const given = plainObject(json, at, [
+    'title',
+    'when',
+    'who',
+    'provided',
+    'fields',
+    'limitedBy',
+    'overriding',
+    'afterwards',
+    'within',
+    'includingRemoved',
+  ])
   if (!Array.isArray(given.provided)) throw new RulebookError(at, 'provided: needs a list')
   const known = (names: unknown, of: readonly string[], what: string): readonly string[] => {
     const odd = texts(names, at).find((name) => !of.includes(name))
@@ -239,8 +297,12 @@ function readClause(json: unknown, at: string, type: TypeModel, check: Checker, 
   const who = check.condition(given.who, at, type)
   const provided = given.provided.map((one) => check.condition(one, at, type))
   const when = check.condition(given.when, at, type, 'positive')
+  if (given.includingRemoved !== undefined && given.includingRemoved !== true)
+    throw new RulebookError(at, 'includingRemoved has to be true, or left out')
+  const removed = given.includingRemoved === true ? { includingRemoved: true as const } : {}
+  checkIncludingRemoved(removed, type, action, at)
   // The description must match what decides.
-  if (!sameCondition(when, provided.length === 0 ? who : allOfNode([who, ...provided])))
+  if (!sameCondition(when, whenOf(type, action, { who, provided, ...removed })))
     throw new RulebookError(at, 'when has to be who and provided combined')
   return Object.freeze({
     title: text(given.title, at),
@@ -251,5 +313,6 @@ function readClause(json: unknown, at: string, type: TypeModel, check: Checker, 
     ...(given.overriding === undefined ? {} : { overriding: known(given.overriding, fields, 'field') }),
     ...(given.afterwards === undefined ? {} : { afterwards: check.condition(given.afterwards, at, type, 'positive') }),
     ...(given.within === undefined ? {} : { within: known(given.within, routines, 'routine') }),
+    ...removed,
   })
 }

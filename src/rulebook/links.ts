@@ -118,7 +118,12 @@ export function readPairs(given: unknown, at: string, own: Reachable, types: { r
 }
 
 /** Creates a link from the pairs of fields that it joins on. @throws RulebookError */
-export function readLink(name: string, { draft, to, pairs }: LinkPairs, at: string, mine: Places, theirs: Places): LinkModel {
+export function readLink(
+  name: string,
+  { draft, to, pairs }: LinkPairs,
+  at: string,
+  { mine, theirs, removal }: { readonly mine: Places; readonly theirs: Places; readonly removal: string | undefined },
+): LinkModel {
   const by = pairs.map((pair) => {
     const from = mine(pair.mine)
     const there = theirs(pair.theirs)
@@ -133,7 +138,8 @@ export function readLink(name: string, { draft, to, pairs }: LinkPairs, at: stri
       throw new RulebookError(at, `"${from.list ? pair.mine : pair.theirs}" is a list, which leads to many: use toMany`)
     return Object.freeze({ to: there, from })
   })
-  return Object.freeze({ name, to, many: draft.arity === 'many', by: Object.freeze(by), ...readOptions(draft.options, at) })
+  const removed = removal === undefined ? {} : { removal: theirs(removal) as PlaceNode }
+  return Object.freeze({ name, to, many: draft.arity === 'many', by: Object.freeze(by), ...removed, ...readOptions(draft.options, at) })
 }
 
 /**

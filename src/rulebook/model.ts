@@ -1,4 +1,4 @@
-import type { ConditionNode, TermNode } from '../condition/nodes.js'
+import type { ConditionNode, SomeNode, TermNode } from '../condition/nodes.js'
 import { UnknownNameError } from './error.js'
 import type { LinkModel } from './links.js'
 import type { Field, Fields } from './shape.js'
@@ -12,11 +12,15 @@ export interface MeModel {
   /** Links from the claims to records. */
   readonly links: { readonly [name: string]: LinkModel }
   readonly roles?: Roles
+  /** The time zone of `today`. */
+  readonly timeZone?: string
 }
 
-/** The claim with the roles. */
+/** Where the roles are: in a claim, or in a field of the person's records. */
 export interface Roles {
   readonly term: TermNode
+  /** The records with a role: the last part of the condition is that the role is present. */
+  readonly rows?: SomeNode
   /** All roles, if the shape lists them. */
   readonly known?: readonly string[]
 }
@@ -39,6 +43,8 @@ export interface ClauseNode {
   readonly afterwards?: ConditionNode
   /** If present, it counts only within one of these routines. */
   readonly within?: readonly string[]
+  /** Whether it also counts for removed records. */
+  readonly includingRemoved?: true
 }
 
 /** The values that the server sets, by field. */
@@ -59,6 +65,12 @@ export interface GateWordsNode {
   readonly message: string
 }
 
+/** A condition on every record of a type, with its message for the people that it refuses. */
+export interface EveryRecordNode {
+  readonly when: ConditionNode
+  readonly message?: string
+}
+
 /** The rules of one record type. */
 export interface TypeRules {
   /** What must hold before any clause of the action counts. */
@@ -68,7 +80,8 @@ export interface TypeRules {
   readonly vetoes: readonly VetoNode[]
   readonly may: { readonly [A in Action]: readonly ClauseNode[] } & { readonly [action: string]: readonly ClauseNode[] }
   readonly messages: { readonly [action: string]: string }
-  readonly stamps: { readonly create: StampNodes; readonly update: StampNodes }
+  /** Those of delete: for record types that are removed and not deleted. */
+  readonly stamps: { readonly create: StampNodes; readonly update: StampNodes; readonly delete?: StampNodes }
 }
 
 /** A record type with everything that was defined for it. */
@@ -83,7 +96,13 @@ export interface TypeModel {
   /** The four actions and those that the type names. */
   readonly actions: readonly string[]
   readonly standings: { readonly [name: string]: ConditionNode }
+  /** The field that a deletion stamps, if records of this type are removed and not deleted. */
+  readonly removal?: string
+  /** The conditions of `everyRecord` on this type. They are part of the gates of its rules too. */
+  readonly everyRecord?: readonly EveryRecordNode[]
   readonly rules?: TypeRules
+  /** Whether its rules come from `grant` only, so that its own can be added. */
+  readonly grantsOnly?: true
 }
 
 /** A rulebook as plain frozen data. */
@@ -98,8 +117,6 @@ export interface Model {
   readonly privileges: { readonly [name: string]: ConditionNode }
   /** Server procedures. Any of the conditions allows to call it. */
   readonly routines: { readonly [name: string]: ConditionNode }
-  /** Probable mistakes that could be intended. */
-  readonly warnings: readonly string[]
 }
 
 /** The record type with that name. @throws UnknownNameError */

@@ -10,6 +10,7 @@ import {
   type RecordRef,
   someNode,
 } from '../condition/nodes.js'
+import { onLinked } from '../condition/removal.js'
 import { askedOf } from '../condition/walk.js'
 import { here } from './build-context.js'
 import { standingClause } from './clauses.js'
@@ -18,7 +19,7 @@ import { RulebookError, unknownName } from './error.js'
 import { type LinkModel, placesOf } from './links.js'
 import type { TypeModel } from './model.js'
 import { strict } from './strict.js'
-import { groupTerms, newEach, someTerm } from './terms.js'
+import { countedTerm, groupTerms, newEach } from './terms.js'
 
 /** The record types by name. */
 export type Types = { readonly [name: string]: TypeModel }
@@ -48,7 +49,7 @@ function standingAt(node: ConditionNode, reached: Reached): ConditionNode {
   const from = { ...reached, via: via.slice(0, -1), ...(reached.kind === 'claim' ? { path: reached.path.slice(0, -1) } : {}) }
   const each = newEach()
   const over: OverNode = Object.freeze({ kind: 'records', type: link.to, name: link.name, one: true as const, by: joins(link, from) })
-  return someNode(each, over, askedOf(node, 'record', each))
+  return someNode(each, over, onLinked(link, each, askedOf(node, 'record', each)))
 }
 
 /** Terms for the fields and links of a record, `plot` in rules. */
@@ -98,8 +99,8 @@ function linkGetters(
 }
 
 /** A link without the options that concern only writing. */
-function plain({ name, to, by }: LinkNode): LinkNode {
-  return Object.freeze({ name, to, by })
+function plain({ name, to, by, removal }: LinkNode): LinkNode {
+  return Object.freeze({ name, to, by, ...(removal ? { removal } : {}) })
 }
 
 /** A place in a record, as a term. */
@@ -116,11 +117,19 @@ function joins(link: LinkNode, reached: Reached): readonly JoinNode[] {
 }
 
 function overOf(link: LinkModel, reached: Reached): OverNode {
-  return Object.freeze({ kind: 'records', type: link.to, name: link.name, by: joins(link, reached) })
+  const mine = reached.kind === 'claim' && reached.path.length === 0 ? { mine: true as const } : {}
+  return Object.freeze({ kind: 'records', type: link.to, name: link.name, ...mine, by: joins(link, reached) })
+}
+
+/** The records of a link of the person to many. */
+export function mineOf(link: LinkModel): OverNode {
+  return overOf(link, { kind: 'claim', path: [], via: [] })
 }
 
 function manyTerm(types: Types, type: TypeModel, over: () => OverNode, named: string): object {
-  return someTerm(over, (each) => recordTerms(types, type, each), named)
+  const removal = type.removal === undefined ? undefined : placesOf(type)(type.removal)
+  const there = (each: number, of: ConditionNode) => onLinked({ ...(removal ? { removal } : {}) }, each, of)
+  return countedTerm(over, (each) => recordTerms(types, type, each), named, there)
 }
 
 function ancestors(types: Types, type: TypeModel, reached: Extract<Reached, { kind: 'field' }>, name: unknown, named: string): object {

@@ -16,7 +16,7 @@ export interface Reference {
  * link says otherwise.
  * @throws RulebookError if two links contradict each other on the same field.
  */
-export function referencesTo({ types }: Pick<Model, 'types'>, name: string): readonly Reference[] {
+export function referencesTo({ types }: Pick<Model, 'types'>, name: string, forGood?: 'for good'): readonly Reference[] {
   const type = types[name] as TypeModel
   const found = new Map<string, Reference & { readonly said: boolean }>()
   const note = (owner: string, place: PlaceNode, { onDelete }: LinkModel) => {
@@ -24,8 +24,13 @@ export function referencesTo({ types }: Pick<Model, 'types'>, name: string): rea
     const before = found.get(id)
     if (before?.said && onDelete !== undefined && onDelete !== before.onDelete)
       throw new RulebookError(
-        `${id}`,
+        id,
         `two links of this field have different onDelete options for the same ${name}: ${before.onDelete} and ${onDelete}`,
+      )
+    if (types[owner]?.removal !== undefined && type.removal === undefined && (onDelete === 'delete' || onDelete === 'follow'))
+      throw new RulebookError(
+        id,
+        `onDelete: '${onDelete}' cannot be used here: records of ${owner} are removed and not deleted, so they would hold the key of a deleted ${name}. Use 'refuse' or 'unlink', or give ${name} a removal too.`,
       )
     if (onDelete !== undefined || before === undefined) {
       found.set(id, { type: owner, place, onDelete: onDelete ?? 'refuse', said: onDelete !== undefined })
@@ -39,7 +44,9 @@ export function referencesTo({ types }: Pick<Model, 'types'>, name: string): rea
       if (owner.name === name && pair.from.path[0] === type.key && pair.to.path[0] !== types[link.to]?.key) note(link.to, pair.to, link)
     }
   }
-  return [...found.values()].map(({ type: of, place, onDelete }) => ({ type: of, place, onDelete }))
+  // The key of a removed record stays, so records may go on holding it.
+  const counting = [...found.values()].filter(({ said }) => said || type.removal === undefined || forGood !== undefined)
+  return counting.map(({ type: of, place, onDelete }) => ({ type: of, place, onDelete }))
 }
 
 /**

@@ -1,3 +1,4 @@
+import { instantText } from '../condition/time.js'
 import type { Scalar } from '../condition/value.js'
 import { RulebookError, unknownName } from './error.js'
 import type { Shape } from './types.js'
@@ -11,8 +12,8 @@ export interface Field {
   readonly nullable?: true
   /** The only possible values, if the shape lists them. */
   readonly values?: readonly (string | number | boolean)[]
-  /** How the application represents a time: as a Date or as RFC 3339 text. */
-  readonly held?: 'date' | 'text'
+  /** How the application represents a time: as a Date, as RFC 3339 text, or as a day without a time, such as "2026-05-31". */
+  readonly held?: 'date' | 'text' | 'day'
   /** The fields of a nested object. */
   readonly fields?: Fields
   /** The nested object may have more fields than these. */
@@ -37,6 +38,13 @@ export function holdsObjects({ fields, holds }: Field): boolean {
   return fields !== undefined || holds !== undefined
 }
 
+const DAY_LENGTH = '2000-01-01'.length
+
+/** A time as the application represents it: a Date, an RFC 3339 text, or only its day. */
+export function timeAs({ held }: Field, time: number): Date | string {
+  return held === undefined || held === 'date' ? new Date(time) : instantText(time).slice(0, held === 'day' ? DAY_LENGTH : undefined)
+}
+
 /** Fields by name. */
 export type Fields = { readonly [name: string]: Field }
 
@@ -48,7 +56,7 @@ const DATE = 'pachter-date'
  * Reads the fields of a shape from its JSON Schema.
  * @throws RulebookError if the shape cannot be read.
  */
-export function readShape(shape: Shape, at: string, times: readonly string[] = []): Fields {
+export function readShape(shape: Shape, at: string, times: readonly string[] = [], days: readonly string[] = []): Fields {
   const standard = (shape as Partial<Shape> | undefined)?.['~standard']
   if (typeof standard?.validate !== 'function') {
     throw new RulebookError(at, 'the shape is not a Standard Schema: use a schema of zod, valibot, arktype or a similar library')
@@ -67,6 +75,11 @@ export function readShape(shape: Shape, at: string, times: readonly string[] = [
   }
   const fields = groupFields(json, { root: json, at, depth: 0 })
   if (fields === undefined) throw new RulebookError(at, 'the shape has to be an object with named fields')
+  return withTimes(fields, at, times, days)
+}
+
+/** The fields with those that are times and days although the shape cannot say so. */
+function withTimes(fields: Fields, at: string, times: readonly string[], days: readonly string[]): Fields {
   const marked = { ...fields }
   for (const name of times) {
     const field = fields[name]
@@ -76,6 +89,15 @@ export function readShape(shape: Shape, at: string, times: readonly string[] = [
     }
     const { values: _none, ...rest } = field
     marked[name] = { ...rest, type: 'time', held: field.type === 'text' ? 'text' : 'date' }
+  }
+  for (const name of days) {
+    const field = fields[name]
+    if (field === undefined) throw new RulebookError(at, `days: ${unknownName('field', name, Object.keys(fields))}`)
+    if (times.includes(name)) throw new RulebookError(at, `days: "${name}" is one of the times already`)
+    if (field.list || field.type !== 'text')
+      throw new RulebookError(at, `days: "${name}" holds ${field.list ? 'a list' : field.type}, not text such as "2026-05-31"`)
+    const { values: _none, ...rest } = field
+    marked[name] = { ...rest, type: 'time', held: 'day' }
   }
   return marked
 }

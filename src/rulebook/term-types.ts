@@ -81,8 +81,43 @@ export interface TimeTerm extends Operand<Date>, Source<Date | undefined>, Prese
   is(value: Date | Operand<Date>): Condition
   isBefore(value: Date | Operand<Date>): Condition
   isAfter(value: Date | Operand<Date>): Condition
+  /** Then or before. */
+  isAtMost(value: Date | Operand<Date>): Condition
+  /** Then or after. */
+  isAtLeast(value: Date | Operand<Date>): Condition
   /** The time to use if this one is missing. `forever` is later than any time. */
   orElse(value: Date | Operand<Date>): TimeTerm
+}
+
+declare const DAY: unique symbol
+
+/** A day without a time, in the calendar. */
+export interface Day {
+  readonly [DAY]: true
+}
+
+/** A day of a record, written as text: "2026-05-31". */
+export interface DayTerm extends Operand<Day>, Source<string | undefined>, Presence {
+  is(value: string | Operand<Day>): Condition
+  isBefore(value: string | Operand<Day>): Condition
+  isAfter(value: string | Operand<Day>): Condition
+  /** This day or before. */
+  isAtMost(value: string | Operand<Day>): Condition
+  /** This day or after. */
+  isAtLeast(value: string | Operand<Day>): Condition
+  /** The day to use if this one is missing. `forever` is later than any day. */
+  orElse(value: string | Operand<Day> | Forever): DayTerm
+}
+
+/** The day that it is in the time zone of the rulebook. */
+export interface TodayTerm extends DayTerm {
+  /** So many days later, or earlier. */
+  plusDays(days: number): TodayTerm
+}
+
+/** Later than any time or day. */
+export interface Forever extends Operand<Date> {
+  readonly forever: true
 }
 
 /** A list of values. */
@@ -156,15 +191,22 @@ export type TermOf<T> =
                     ? OpaqueTerm<T>
                     : GroupTerm<T>
 
-/** Terms for every field of T. Fields in Times are times, whatever their type. If a field has the name of a method, use `field`. */
-export type Terms<T, Times = never, Words = never> = {
-  readonly [F in Exclude<keyof T, keyof GroupOps<T, Times> | Words>]-?: F extends Times ? TimeTerm : TermOf<T[F]>
-} & GroupOps<T, Times>
+/**
+ * Terms for every field of T. Fields in Times are times, and those in Days are days, whatever their type. If a field has the name of a
+ * method, use `field`.
+ */
+export type Terms<T, Times = never, Words = never, Days = never> = {
+  readonly [F in Exclude<keyof T, keyof GroupOps<T, Times, Days> | Words>]-?: F extends Days
+    ? DayTerm
+    : F extends Times
+      ? TimeTerm
+      : TermOf<T[F]>
+} & GroupOps<T, Times, Days>
 
 /** Methods of a record, of `me` or of a nested object. */
-export interface GroupOps<T, Times = never> {
+export interface GroupOps<T, Times = never, Days = never> {
   /** A field by its name, if its name is also the name of a method. */
-  field<F extends keyof T>(name: F): F extends Times ? TimeTerm : TermOf<T[F]>
+  field<F extends keyof T>(name: F): F extends Days ? DayTerm : F extends Times ? TimeTerm : TermOf<T[F]>
 }
 
 /** A nested object. */

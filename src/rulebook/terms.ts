@@ -1,7 +1,9 @@
+import { todayNode } from '../condition/day.js'
 import { describeOdd, describeTerm } from '../condition/describe.js'
 import { comparisonProblem, listChangeProblem, orElseProblem } from '../condition/json.js'
 import {
   type ClaimNode,
+  type ConditionNode,
   compareNode,
   type FieldNode,
   FOREVER,
@@ -9,15 +11,17 @@ import {
   type LiteralNode,
   listChangeNode,
   NOW,
+  notNode,
   type OverNode,
   presenceNode,
   type RecordRef,
+  type SomeNode,
   someNode,
   type TermNode,
   TRUE,
   typeOf,
 } from '../condition/nodes.js'
-import { COMPARISONS, type Comparison, listSides, operatorOf } from '../condition/operators.js'
+import { COMPARISONS, type Comparison, listSides, operatorOf, TAKES } from '../condition/operators.js'
 import { instant, instantText } from '../condition/time.js'
 import { isBlank, isHoldable, literalType, type Scalar } from '../condition/value.js'
 import { here } from './build-context.js'
@@ -26,21 +30,22 @@ import { RulebookError, unknownName } from './error.js'
 import { NODE, termNode } from './node.js'
 import type { Field, Fields } from './shape.js'
 import { strict } from './strict.js'
-import type { Condition, Operand, TimeTerm } from './term-types.js'
+import type { Forever, TimeTerm } from './term-types.js'
 
 /** The values that a term may be compared with, if its shape lists them. */
 type KnownValues = Field['values']
 
 /** A term for authors, with all operators. Each checks its arguments. */
-function toTerm(node: TermNode, known: KnownValues, wording: string): object {
+function toTerm(node: TermNode, known: KnownValues, wording: string, isDay = false, words: object = {}): object {
   const term: Record<string | symbol, unknown> = {
+    ...words,
     isMissing: () => toCondition(presenceNode(node, false)),
     isPresent: () => toCondition(presenceNode(node, true)),
     orElse(value: unknown) {
-      const otherwise = operand(value, node, known, wording, isListTerm(node), 'orElse')
+      const otherwise = dayOperand(value, isDay, wording) ?? operand(value, node, known, wording, isListTerm(node), 'orElse')
       const problem = orElseProblem(node, otherwise)
       if (problem !== undefined) throw new RulebookError(here(), `${wording}: ${problem}`)
-      return toTerm(Object.freeze({ kind: 'orElse', term: node, otherwise }), known, wording)
+      return toTerm(Object.freeze({ kind: 'orElse', term: node, otherwise }), known, wording, isDay)
     },
   }
   for (const by of ['adds', 'removes'] as const) {
@@ -56,16 +61,46 @@ function toTerm(node: TermNode, known: KnownValues, wording: string): object {
   }
   for (const by of COMPARISONS) {
     term[by] = (value: unknown) => {
-      const right = operand(value, node, known, wording, listSides(by)[1], by)
+      const right = dayOperand(value, isDay, wording) ?? operand(value, node, known, wording, listSides(by)[1], by)
       const problem = comparisonProblem(node, by, right)
       if (problem !== undefined) throw new RulebookError(here(), `${wording}: ${problem}${timeHint(node, by)}`)
       return toCondition(compareNode(node, by, right))
     }
   }
   Object.defineProperty(term, NODE, { value: node })
+  if (isDay) Object.defineProperty(term, DAY, { value: true })
   return strict(Object.freeze(term), (name) => {
     throw new RulebookError(here(), `${wording}: ${unknownName('operator', name, Object.keys(term))}`)
   })
+}
+
+const DAY: unique symbol = Symbol('day')
+const DAY_TEXT = /^\d{4}-\d{2}-\d{2}$/
+
+/** The other side of a comparison of days; undefined if it is a text. A day and an instant are never compared. */
+function dayOperand(value: unknown, isDay: boolean, wording: string): TermNode | undefined {
+  const node = termNode(value)
+  if (node === undefined) {
+    if (isDay && !(typeof value === 'string' && DAY_TEXT.test(value)))
+      throw new RulebookError(here(), `${wording} is a day: compare it with today, another day, or a text such as "2026-05-31"`)
+    return undefined
+  }
+  const isOther = (value as { [DAY]?: true })[DAY] === true
+  if (isOther !== isDay && node.kind !== 'forever' && typeOf(node) === 'time')
+    throw new RulebookError(here(), `${wording}: a day and an instant cannot be compared. Compare days with today, and instants with now.`)
+  return node
+}
+
+/** The day that it is in the time zone of the rulebook. */
+export function todayTerm(zone: string, days = 0): object {
+  const fail = (problem: string): never => {
+    throw new RulebookError(here(), `today.plusDays(...) ${problem}`)
+  }
+  const plusDays = (more: unknown) => {
+    todayNode(zone, more, fail)
+    return todayTerm(zone, days + (more as number))
+  }
+  return toTerm(todayNode(zone, days, fail), undefined, 'today', true, { plusDays })
 }
 
 function isListTerm(node: TermNode): boolean {
@@ -73,7 +108,7 @@ function isListTerm(node: TermNode): boolean {
 }
 
 function timeHint(node: TermNode, by: Comparison): string {
-  if (operatorOf(by).takes !== 'time' || node.kind !== 'field') return ''
+  if (!['time', 'order'].includes(TAKES[by]) || node.kind !== 'field') return ''
   return `. If "${node.path.join('.')}" holds an instant, add times: ['${node.path[0]}'] to its record type.`
 }
 
@@ -176,7 +211,7 @@ export function groupTerms(kind: 'field' | 'claim', fields: Fields, options: Gro
     const node = Object.freeze({ ...start, ...place }) as FieldNode | ClaimNode
     return found.type === 'group'
       ? elementsTerm(node, found.fields ?? {}, `${name}.${field}`)
-      : toTerm(node, found.values, `${name}.${field}`)
+      : toTerm(node, found.values, `${name}.${field}`, found.held === 'day')
   }
   const terms: Record<string | symbol, unknown> = { field: term, ...words }
   if (within.length > linked) {
@@ -226,19 +261,48 @@ export function newEach(): number {
   return lastSome
 }
 
+/** How many there can be: more than a database holds, and still exact. */
+const MOST_COUNTED = 1_000_000
+
 /** The object with the method `some`, which receives the terms of one record. */
 export function someTerm(over: () => OverNode, looking: (each: number) => object, named: string): object {
-  const term = {
-    some(fits?: unknown): Condition {
-      const each = newEach()
-      if (fits !== undefined && typeof fits !== 'function')
-        throw new RulebookError(here(), `${named}.some(...) takes a function: (one) => one.field.is(...)`)
-      const of = fits === undefined ? TRUE : useCondition((fits as (one: object) => unknown)(looking(each)), 'some')
-      return toCondition(someNode(each, over(), of))
-    },
+  return manyWords({ some: (fits?: unknown) => toCondition(someOf(over, looking, `${named}.some`, fits)) }, named)
+}
+
+/** The same for linked records, which can be counted too. `there` adds what must hold on every record. */
+export function countedTerm(
+  over: () => OverNode,
+  looking: (each: number) => object,
+  named: string,
+  there: (each: number, of: ConditionNode) => ConditionNode,
+): object {
+  const found = (word: string, least: number, fits: unknown) => {
+    const { each, over: from, of } = someOf(over, looking, `${named}.${word}`, fits)
+    return someNode(each, from, there(each, of), least)
   }
-  return strict(Object.freeze(term), (word) => {
-    throw new RulebookError(here(), `${named} leads to many: ${unknownName('word', word, ['some'])}`)
+  const counted = (word: string, count: unknown, from: number) => {
+    if (!Number.isSafeInteger(count) || (count as number) < from || (count as number) > MOST_COUNTED)
+      throw new RulebookError(here(), `${named}.${word}(...) needs a whole number from ${from} on, not ${describeOdd(count)}`)
+    return count as number
+  }
+  const words = {
+    some: (fits?: unknown) => toCondition(found('some', 1, fits)),
+    atLeast: (count: unknown, fits?: unknown) => toCondition(found('atLeast', counted('atLeast', count, 1), fits)),
+    atMost: (count: unknown, fits?: unknown) => toCondition(notNode(found('atMost', counted('atMost', count, 0) + 1, fits))),
+  }
+  return manyWords(words, named)
+}
+
+function someOf(over: () => OverNode, looking: (each: number) => object, word: string, fits: unknown): SomeNode {
+  const each = newEach()
+  if (fits !== undefined && typeof fits !== 'function')
+    throw new RulebookError(here(), `${word}(...) takes a function: (one) => one.field.is(...)`)
+  return someNode(each, over(), fits === undefined ? TRUE : useCondition((fits as (one: object) => unknown)(looking(each)), 'some'))
+}
+
+function manyWords(words: object, named: string): object {
+  return strict(Object.freeze(words), (word) => {
+    throw new RulebookError(here(), `${named} leads to many: ${unknownName('word', word, Object.keys(words))}`)
   })
 }
 
@@ -246,4 +310,4 @@ export function someTerm(over: () => OverNode, looking: (each: number) => object
 export const now: TimeTerm = toTerm(NOW, undefined, 'now') as TimeTerm
 
 /** Later than any time: the meaning of an open end, as in `share.until.orElse(forever)`. */
-export const forever: Operand<Date> = toTerm(FOREVER, undefined, describeTerm(FOREVER)) as Operand<Date>
+export const forever: Forever = toTerm(FOREVER, undefined, describeTerm(FOREVER)) as Forever

@@ -68,7 +68,14 @@ export interface RecordDefinition {
   readonly shape: Shape
   readonly key: string
   readonly times?: readonly string[]
+  /** The fields that are days without a time, as text such as "2026-05-31": `date` columns, or `z.iso.date()`. */
+  readonly days?: readonly string[]
   readonly links?: Links
+  /**
+   * The time that a deletion stamps, for records that are removed and not deleted. From then on, a record is there only for clauses with
+   * `.includingRemoved()`. An update that clears the field brings it back.
+   */
+  readonly removal?: string
   /** Actions besides the four, as questions that rules answer: `approve`, say. */
   readonly actions?: readonly string[]
 }
@@ -86,6 +93,7 @@ export type Action = 'read' | 'create' | 'update' | 'delete'
 export interface World {
   readonly rows: { readonly [type: string]: object }
   readonly times: { readonly [type: string]: string }
+  readonly days: { readonly [type: string]: string }
   readonly keys: { readonly [type: string]: string }
   readonly links: { readonly [type: string]: object }
   readonly actions: { readonly [type: string]: string }
@@ -97,6 +105,8 @@ export interface World {
   readonly routine: string
   /** The record types that some people may see only in part. */
   readonly limited: string
+  /** The fields that the server sets when a record is created, as 'type.field'. */
+  readonly stamped: string
 }
 
 /** The names of the record types. */
@@ -109,7 +119,12 @@ export type RowOf<W extends World, K extends TypeName<W>> = W['rows'][K]
 export type FieldName<W extends World, K extends TypeName<W>> = keyof W['rows'][K] & string
 
 /** A record in rules. */
-export type RecordTerms<K extends TypeName<W>, W extends World> = Terms<W['rows'][K], W['times'][K], keyof RecordWords<K, W>> &
+export type RecordTerms<K extends TypeName<W>, W extends World> = Terms<
+  W['rows'][K],
+  W['times'][K],
+  keyof RecordWords<K, W>,
+  W['days'][K]
+> &
   LinkTerms<W['links'][K], W> &
   RecordWords<K, W>
 
@@ -128,6 +143,13 @@ type LinkTerm<L, W extends World> =
 export interface ManyTerm<K extends TypeName<W>, W extends World> {
   /** At least one of them matches. Without a function: there is at least one. */
   some(fits?: (record: RecordTerms<K, W>) => Condition): Condition
+  /** At least this many of them match: `student.loans.atLeast(2)`. */
+  atLeast(count: number, fits?: (record: RecordTerms<K, W>) => Condition): Condition
+  /**
+   * At most this many of them match. In a rule of create, the new record does not count itself: `student.loans.atMost(2)` lets a student have
+   * three.
+   */
+  atMost(count: number, fits?: (record: RecordTerms<K, W>) => Condition): Condition
 }
 
 /** Properties of a whole record. */
@@ -142,6 +164,23 @@ type SelfLink<K, L> = { [N in keyof L]: L[N] extends Link<'one', infer T, any, a
 /** The claims, and the records that they lead to. */
 export type MeTerms<W extends World> = Terms<W['me']> & LinkTerms<W['meLinks'], W>
 
+/** The claims for `roles`: of a link to many, the rows that count are named first. */
+export type RoleTerms<W extends World> = Terms<W['me']> & { readonly [N in keyof W['meLinks']]: RoleTerm<W['meLinks'][N], W> }
+type RoleTerm<L, W extends World> =
+  L extends Link<infer A, infer T, any, any>
+    ? T extends TypeName<W>
+      ? 'one' extends A
+        ? RecordTerms<T, W> & Presence
+        : RoleRows<T, W>
+      : never
+    : never
+
+/** The person's own rows, such as their memberships. */
+export interface RoleRows<K extends TypeName<W>, W extends World> {
+  /** The rows that count, each with a role: `me.memberships.where((one) => one.schoolId.is(me.schoolId)).role`. */
+  where(fits?: (record: RecordTerms<K, W>) => Condition): RecordTerms<K, W>
+}
+
 /** Functions that reach other records. */
 export interface ReachWords<W extends World> {
   /** Any record of a type: `records('member').some((member) => ...)`. */
@@ -154,11 +193,16 @@ export type Key = string | number
 /** The fields that a definition declares as times. */
 export type TimesOf<D> = D extends { readonly times: readonly (infer N extends string)[] } ? N : never
 
+/** The fields that a definition declares as days. */
+export type DaysOf<D> = D extends { readonly days: readonly (infer N extends string)[] } ? N : never
+
 type CheckedRecord<D, R> = {
   readonly shape: Shape
   readonly key: keyof Out<ShapeOf<D>> & string
   readonly times?: readonly (keyof Out<ShapeOf<D>> & string)[]
+  readonly days?: readonly (keyof Out<ShapeOf<D>> & string)[]
   readonly links?: CheckedLinks<LinksOf<D>, Out<ShapeOf<D>>, R>
+  readonly removal?: keyof Out<ShapeOf<D>> & string
   readonly actions?: readonly string[]
 } & Beside<D, keyof RecordDefinition>
 type ShapeOf<D> = D extends { readonly shape: infer S } ? S : never
@@ -211,7 +255,9 @@ export interface Definition<R extends RecordDefinitions, S extends Shape, L exte
     /** Links from the claims to records, which are read afresh for each operation. */
     readonly links?: [L] extends [never] ? L : CheckedLinks<L, Out<S>, R>
     /** Where the roles are. Without it, the claim `roles` or `role`. */
-    readonly roles?: (me: MeTerms<Begun<R, S, L>>) => RoleSource<Role>
+    readonly roles?: (me: RoleTerms<Begun<R, S, L>>) => RoleSource<Role>
+    /** The time zone of `today`, as in the IANA Time Zone Database: `Europe/Dublin`. */
+    readonly timeZone?: string
   }
   readonly records: CheckedRecords<R>
 }
@@ -220,6 +266,7 @@ export interface Definition<R extends RecordDefinitions, S extends Shape, L exte
 type Begun<R extends RecordDefinitions, S, L> = {
   readonly rows: { readonly [K in keyof R & string]: Out<R[K]['shape']> }
   readonly times: { readonly [K in keyof R & string]: TimesOf<R[K]> }
+  readonly days: { readonly [K in keyof R & string]: DaysOf<R[K]> }
   readonly keys: { readonly [K in keyof R & string]: R[K]['key'] }
   readonly links: { readonly [K in keyof R & string]: LinksOf<R[K]> }
   readonly actions: { readonly [K in keyof R & string]: ActionsOf<R[K]> }
@@ -230,6 +277,7 @@ type Begun<R extends RecordDefinitions, S, L> = {
   readonly privilege: never
   readonly routine: never
   readonly limited: never
+  readonly stamped: never
 }
 
 /** Refuses unknown names, each at its place. */

@@ -1,10 +1,8 @@
-import { implies } from '../condition/implies.js'
-import { allOfNode, anyOfNode, type ConditionNode, type FieldNode } from '../condition/nodes.js'
-import { fieldNodesIn, fieldsIn } from '../condition/walk.js'
+import { allOfNode, anyOfNode, type ConditionNode } from '../condition/nodes.js'
 import { refuseUnguardedNegations } from './absence.js'
 import { noLeftovers } from './build-context.js'
-import { gateWords, named, ruleWords, standingWords } from './callback-args.js'
-import { useClause } from './clauses.js'
+import { gateWords, grantWords, named, ruleWords, standingWords } from './callback-args.js'
+import { type ClauseScope, type Stamped, useClause } from './clauses.js'
 import { useCondition } from './conditions.js'
 import { isName, plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
@@ -13,7 +11,6 @@ import type { ClauseNode, Model, TypeModel, TypeRules } from './model.js'
 import { finished } from './normalize.js'
 import { recordTerms } from './record-terms.js'
 import { readStamps } from './stamps.js'
-import { conditionsOfType } from './type-conditions.js'
 
 type Callback = (record: object, words: object) => unknown
 
@@ -22,6 +19,7 @@ export function withStandings(model: Model, given: unknown): Model {
   const types = { ...model.types }
   for (const [name, callback] of callbacks(model, given, 'standings')) {
     const type = types[name] as TypeModel
+    checkTied(callback, name, 'standings')
     const standings: Record<string, ConditionNode> = { ...type.standings }
     noLeftovers(
       `standings of ${name}`,
@@ -43,21 +41,57 @@ export function withStandings(model: Model, given: unknown): Model {
 /** Adds the rules of one or more record types to the model. @throws RulebookError */
 export function withRules(model: Model, given: unknown): Model {
   const types = { ...model.types }
-  const warnings = [...model.warnings]
   for (const [name, callback] of callbacks(model, given, 'rules')) {
     const type = types[name] as TypeModel
-    if (type.rules !== undefined) throw new RulebookError(`rules of ${name}`, 'it has rules already: write them in one place')
-    const wanted = (callback as { type?: unknown }).type
-    if (wanted !== undefined && wanted !== name) throw new RulebookError(`rules of ${name}`, `these are the rules of ${String(wanted)}`)
+    if (type.rules !== undefined && !type.grantsOnly)
+      throw new RulebookError(`rules of ${name}`, 'it has rules already: write them in one place')
+    checkTied(callback, name, 'rules')
     const rules = noLeftovers(
       `rules of ${name}`,
       () => callback(recordTerms(model.types, type), ruleWords(model, type)),
       (result) => readRules(type, result, Object.keys(model.routines)),
     )
-    types[name] = Object.freeze({ ...type, rules })
-    warnings.push(...rulebookWarnings({ ...type, rules }))
+    const { grantsOnly: _, rules: granted, ...bare } = type
+    types[name] = Object.freeze({ ...bare, rules: granted === undefined ? rules : withClauses(type, rules, granted.may) })
   }
-  return Object.freeze({ ...model, types: Object.freeze(types), warnings: Object.freeze(warnings) })
+  return Object.freeze({ ...model, types: Object.freeze(types) })
+}
+
+/** Adds the same clauses to several record types. @throws RulebookError */
+export function withGrant(model: Model, names: unknown, given: unknown): Model {
+  if (!Array.isArray(names) || names.length === 0) throw new RulebookError('grant', "needs a list of record types: grant(['room'], ...)")
+  if (typeof given !== 'function') throw new RulebookError('grant', 'needs a function: ({ role }) => ({ read: [...] })')
+  const types = { ...model.types }
+  for (const name of new Set(names)) {
+    const type = Object.hasOwn(types, name as string) ? types[name as string] : undefined
+    if (type === undefined) throw new RulebookError('grant', unknownName('record type', name, Object.keys(types)))
+    const at = `grant, ${type.name}`
+    const may = noLeftovers(
+      at,
+      () => (given as (words: object) => unknown)(grantWords(model, type)),
+      (result) => readClauses(type, result, at, { routines: Object.keys(model.routines), stamped: stampedOf(type.rules?.stamps) }),
+    )
+    const bare = readRules(type, {}, [])
+    const own = type.rules === undefined ? { grantsOnly: true as const } : {}
+    types[type.name] = Object.freeze({ ...type, ...own, rules: withClauses(type, type.rules ?? bare, may) })
+  }
+  return Object.freeze({ ...model, types: Object.freeze(types) })
+}
+
+/** Rules with more clauses behind their own. */
+function withClauses({ name, actions }: TypeModel, rules: TypeRules, more: TypeRules['may']): TypeRules {
+  const may = actions.map((action) => {
+    const clauses = [...(rules.may[action] ?? []), ...(more[action] ?? [])]
+    const twice = clauses.find(({ title }, at) => clauses.findIndex((other) => other.title === title) !== at)
+    if (twice !== undefined)
+      throw new RulebookError(`rules of ${name}, may.${action}`, `the clause "${twice.title}" occurs twice: remove one`)
+    return [action, Object.freeze(clauses)]
+  })
+  return Object.freeze({ ...rules, may: Object.freeze(Object.fromEntries(may)) })
+}
+
+function stampedOf(stamps: TypeRules['stamps'] | undefined): Stamped {
+  return { create: Object.keys(stamps?.create ?? {}), update: Object.keys(stamps?.update ?? {}) }
 }
 
 /** Adds a gate of the whole rulebook to the model. @throws RulebookError */
@@ -102,6 +136,12 @@ export function withGrants(model: Model, kind: 'privileges' | 'routines', given:
   return Object.freeze({ ...model, [kind]: Object.freeze(grants) })
 }
 
+/** What was written with `rulesOf` or `standingsOf` belongs to its record type. */
+function checkTied(callback: Callback, name: string, what: 'rules' | 'standings'): void {
+  const wanted = (callback as { type?: unknown }).type
+  if (wanted !== undefined && wanted !== name) throw new RulebookError(`${what} of ${name}`, `these are the ${what} of ${String(wanted)}`)
+}
+
 function callbacks(model: Model, given: unknown, what: string): [string, Callback][] {
   return Object.entries(plainObject(given, what)).map(([name, callback]) => {
     if (!Object.hasOwn(model.types, name)) throw new RulebookError(what, unknownName('record type', name, Object.keys(model.types)))
@@ -114,14 +154,31 @@ function readRules(type: TypeModel, result: unknown, routines: readonly string[]
   const at = `rules of ${type.name}`
   const given = plainObject(result, at, ['may', 'messages', 'stamps', 'gate', 'vetoes'])
   const stamps = readStamps(type, given.stamps, at)
-  const stamped = { create: Object.keys(stamps.create), update: Object.keys(stamps.update) }
+  const stamped = stampedOf(stamps)
+  const may = readClauses(type, given.may, `${at}, may`, { stamped, routines })
+  const messages = plainObject(given.messages ?? {}, `${at}, messages`, type.actions)
+  for (const [action, words] of Object.entries(messages)) {
+    if (typeof words !== 'string' || words.trim() === '') throw new RulebookError(`${at}, messages.${action}`, 'needs a text')
+  }
+  const gating = readGates(type, given.gate, at)
+  const vetoes = readVetoes(type, given.vetoes, at)
+  return Object.freeze({
+    may,
+    messages: Object.freeze({ ...messages }) as TypeRules['messages'],
+    stamps,
+    ...gating,
+    vetoes,
+  })
+}
+
+function readClauses(type: TypeModel, given: unknown, at: string, known: ClauseScope): TypeRules['may'] {
   const may = Object.fromEntries(type.actions.map((action) => [action, []])) as Record<string, ClauseNode[]>
-  for (const [action, clauses] of Object.entries(plainObject(given.may ?? {}, `${at}, may`, type.actions))) {
-    if (!Array.isArray(clauses)) throw new RulebookError(`${at}, may.${action}`, 'needs a list of clauses')
+  for (const [action, clauses] of Object.entries(plainObject(given ?? {}, at, type.actions))) {
+    if (!Array.isArray(clauses)) throw new RulebookError(`${at}.${action}`, 'needs a list of clauses')
     const mine = may[action] as ClauseNode[]
     clauses.forEach((one, index) => {
-      const place = `${at}, may.${action}[${index}]`
-      const clause = useClause(one, place, type, action, { stamped, routines })
+      const place = `${at}.${action}[${index}]`
+      const clause = useClause(one, place, type, action, known)
       refuseUnguardedNegations(clause.when, place, type.name)
       if (clause.afterwards) refuseUnguardedNegations(clause.afterwards, place, type.name)
       if (mine.some((other) => other.title === clause.title)) {
@@ -133,97 +190,6 @@ function readRules(type: TypeModel, result: unknown, routines: readonly string[]
       mine.push(clause)
     })
   }
-  const messages = plainObject(given.messages ?? {}, `${at}, messages`, type.actions)
-  for (const [action, words] of Object.entries(messages)) {
-    if (typeof words !== 'string' || words.trim() === '') throw new RulebookError(`${at}, messages.${action}`, 'needs a text')
-  }
   for (const clauses of Object.values(may)) Object.freeze(clauses)
-  const gating = readGates(type, given.gate, at)
-  const vetoes = readVetoes(type, given.vetoes, at)
-  return Object.freeze({
-    may: Object.freeze(may) as unknown as TypeRules['may'],
-    messages: Object.freeze({ ...messages }) as TypeRules['messages'],
-    stamps,
-    ...gating,
-    vetoes,
-  })
-}
-
-/** Probable mistakes in the rules of a record type. */
-export function rulebookWarnings(type: TypeModel): string[] {
-  const { name, rules } = type
-  return rules === undefined ? [] : [...uncovered(name, rules), ...stuck(name, rules), ...telling(type, rules)]
-}
-
-/** Warns of clauses for update and delete whose people may not read the record: such a clause allows nothing. */
-function uncovered(type: string, rules: TypeRules): string[] {
-  const warnings: string[] = []
-  for (const [action, clauses] of Object.entries(rules.may)) {
-    if (action === 'read' || action === 'create') continue
-    for (const clause of clauses) {
-      const covered = rules.may.read.some((read) => implies(clause.when, read.when))
-      if (!covered) {
-        warnings.push(
-          `${type}: the ${action} clause "${clause.title}" may apply to records that its people cannot read, where it allows nothing. Add a read clause that covers it.`,
-        )
-      }
-    }
-  }
-  return warnings
-}
-
-/** Warns of update clauses that include a field which they test themselves: it could only be set to values that pass the test again. */
-function stuck(type: string, rules: TypeRules): string[] {
-  return rules.may.update.flatMap(({ title, when, fields = [], limitedBy, afterwards }) => {
-    const tested = limitedBy === 'only' && afterwards === undefined ? fieldsIn(when).filter((name) => fields.includes(name)) : []
-    return tested.map(
-      (name) =>
-        `${type}: the update clause "${title}" allows ${name} to be changed, but also tests it, and has to hold after the update too. Say what has to hold then, with .afterwards(...).`,
-    )
-  })
-}
-
-/** Warns of conditions that compare a changed field with one that its writer may not see: they could find its value by trying. */
-function telling(type: TypeModel, rules: TypeRules): string[] {
-  const { name, key, fields } = type
-  const { may } = rules
-  const lets = (names: readonly string[] | undefined, field: string) => names?.includes(field) ?? true
-  const conditions = conditionsOfType({}, { ...type, rules }, { actions: ['update'], roles: ['clause', 'afterwards', 'veto'] })
-  const warnings = conditions
-    .flatMap(({ condition }) => comparedSides(condition))
-    .flatMap(([left, right]) => {
-      const asked = [...left, ...right].map(({ of, path }) => ({ of, field: path[0] as string }))
-      const written = asked.filter(({ of }) => of === 'after').map(({ field }) => field)
-      return written.flatMap((field) =>
-        asked.flatMap(({ of, field: told }) => {
-          if (told === field || told === key || !(told in fields)) return []
-          const writers = may.update.filter((clause) => lets(clause.fields, field) && !(of === 'after' && lets(clause.fields, told)))
-          const blind = writers.find((writer) => !may.read.some((read) => lets(read.fields, told) && implies(writer.when, read.when)))
-          const hint = `People who cannot see ${told} could find out its value by trying.`
-          return blind
-            ? [`${name}: the update clause "${blind.title}" allows ${field} to be changed, and rules compare it with ${told}. ${hint}`]
-            : []
-        }),
-      )
-    })
-  return [...new Set(warnings)]
-}
-
-/** The fields on both sides of every comparison. */
-function comparedSides(node: ConditionNode): [FieldNode[], FieldNode[]][] {
-  switch (node.kind) {
-    case 'allOf':
-    case 'anyOf':
-      return node.of.flatMap(comparedSides)
-    case 'not':
-    case 'named':
-    case 'some':
-      return comparedSides(node.of)
-    case 'compare':
-      return [[fieldNodesIn({ ...node, right: node.left }), fieldNodesIn({ ...node, left: node.right })]]
-    case 'constant':
-    case 'presence':
-    case 'listChange':
-      return []
-  }
+  return Object.freeze(may) as unknown as TypeRules['may']
 }

@@ -9,9 +9,11 @@ import {
   type JoinNode,
   type LinkNode,
   notNode,
+  onLinked,
   placeOf,
   type SomeNode,
   scalarOf,
+  TRUE,
 } from '../condition/index.js'
 import type { Expressions, Fragment, Test } from './expressions.js'
 import { all, forEachRow } from './predicates.js'
@@ -54,7 +56,9 @@ export class Chains {
     const climbing = this.#climbing(over, chain, (first) => over.by.map((join) => equality(join, first)))
     const alias = this.#scope.lookAt(node.each, over.type)
     const found = this.#reached(node, over, this.#keptKey(over, chain, 'k0', node.each))
-    return sql<SqlBool>`exists (${climbing} select 1 from ${sql.ref(chain)}, ${this.#scope.from(over.type, alias)} where ${found})`
+    const rows = sql`${sql.ref(chain)}, ${this.#scope.from(over.type, alias)} where ${found}`
+    if (node.least === undefined) return sql<SqlBool>`exists (${climbing} select 1 from ${rows})`
+    return sql<SqlBool>`(${climbing} select count(distinct ${sql.id(chain, 'k0')}) from ${rows}) >= ${sql.lit(node.least)}`
   }
 
   /**
@@ -71,7 +75,9 @@ export class Chains {
     const alias = this.#scope.lookAt(node.each, type)
     const leads = [...by.map((join) => equality(join, begun)), equality({ to: key, from: this.#keptKey(over, chains, 's', begun) }, begun)]
     const found = all([...leads.map((one) => this.#test(one)), this.#reached(node, over, this.#keptKey(over, chains, 'k0', node.each))])
-    return sql<SqlBool>`exists (select 1 from ${this.#scope.from(type, entry)}, (${climbing} select s, k0 from ${sql.ref(chain)}) as ${sql.ref(chains)}, ${this.#scope.from(type, alias)} where ${found})`
+    const rows = sql`${this.#scope.from(type, entry)}, (${climbing} select s, k0 from ${sql.ref(chain)}) as ${sql.ref(chains)}, ${this.#scope.from(type, alias)} where ${found}`
+    if (node.least === undefined) return sql<SqlBool>`exists (select 1 from ${rows})`
+    return sql<SqlBool>`(select count(distinct ${sql.id(chains, 'k0')}) from ${rows}) >= ${sql.lit(node.least)}`
   }
 
   /**
@@ -87,14 +93,14 @@ export class Chains {
     this.#scope.look(above, this.#keptIn(chain, new Map(kept.map((place, at) => [`k${at}`, this.#terms.field(placeOf(place, further))]))))
     const columnsOf = (number: number) => kept.map((place) => this.#terms.key(this.#terms.field(placeOf(place, number)), place.type))
     const marked = begin === undefined
-    const begun = all((begin?.(first) ?? []).map((one) => this.#test(one)))
+    const begun = all([...(begin?.(first) ?? []), onLinked(link, first, TRUE)].map((one) => this.#test(one)))
     const steps = link.by.map(({ to, from }, at) =>
       equality({ to, from: placeOf({ ...from, path: [names[at + 1] as string] }, above) }, further),
     )
     const columns = sql.join((marked ? ['s', ...names] : names).map((name) => sql.ref(name)))
     const from = sql.join([...(marked ? [this.#terms.key(this.#terms.field(placeOf(key, first)), key.type)] : []), ...columnsOf(first)])
     const on = sql.join([...(marked ? [sql.ref(`${chain}.s`)] : []), ...columnsOf(further)])
-    const goesOn = all(steps.map((one) => this.#test(one)))
+    const goesOn = all([...steps, onLinked(link, further, TRUE)].map((one) => this.#test(one)))
     return sql`with recursive ${sql.ref(chain)}(${columns}) as (select ${from} from ${this.#scope.from(type, start)} where ${begun} union select ${on} from ${this.#scope.from(type, step)}, ${sql.ref(chain)} where ${goesOn})`
   }
 

@@ -115,7 +115,8 @@ class Compiler {
 
   /** The keys of the rows on which a condition holds. */
   #keysWhere(node: ConditionNode): Fragment {
-    const linked = node.kind === 'some' && node.over.kind === 'records' ? this.#linkedKeys(node, node.over) : undefined
+    const linked =
+      node.kind === 'some' && node.least === undefined && node.over.kind === 'records' ? this.#linkedKeys(node, node.over) : undefined
     if (linked !== undefined) return linked
     const alias = this.#scope.alias('row')
     const from = this.#scope.from(this.#scope.type as string, alias)
@@ -201,6 +202,13 @@ class Compiler {
     const open = by.filter((join) => !isKnown(join))
     const fits = allOfNode([...known, rest])
     const from = this.#scope.from(over.type, alias)
+    if (node.least !== undefined) {
+      // Counted for each row by exact comparisons: groups of a collation could contain the records of two keys.
+      return this.#scope.apart(() => {
+        const tests = [...open.map((join) => this.test(equality(join, node.each))), this.test(fits), ...forEachRow(this.#expressions)]
+        return sql<SqlBool>`(select count(*) from ${from} where ${all(tests)}) >= ${sql.lit(node.least)}`
+      })
+    }
     const single = open.every((join) => !isList(join.from) && !join.to.list)
     const fromRow = this.#finds === 'row' && !this.#scope.isWithin
     if (open.length > 0 && single && !fromRow && isSelfContained(fits, node.each)) {

@@ -1,4 +1,4 @@
-import type { QueryCompiler } from 'kysely'
+import type { Kysely, QueryCompiler } from 'kysely'
 import type { Field } from '../rulebook/index.js'
 import type { Expressions, Fragment } from './expressions.js'
 import type { Ordering } from './ordering.js'
@@ -25,6 +25,11 @@ export interface Catalog {
   columns(): Fragment
   /** Lists the indexes of the database, one per row, as FoundIndex. */
   indexes(): Fragment
+  /**
+   * Lists the columns of foreign keys, one per row, as FoundForeignKey: each under its schema and, if the connection finds its table without
+   * one, under an empty schema; likewise the column that it refers to.
+   */
+  foreignKeys(): Fragment
   /** The statement that creates an index on fields, of which `of` is the first; undefined if the database has no such index. */
   createIndex(table: TablePlace, fields: readonly string[], of: Field, use: WantedIndex['for']): string | undefined
   /** The storage type of a column for a field: undefined for the dialect's default type, null if the column cannot hold the field. */
@@ -44,8 +49,10 @@ export interface Transactions {
    * at once. Where it does not, short timeouts and retries resolve them sooner.
    */
   waitForLocks?(milliseconds: number): Fragment
-  /** Whether the current transaction is serializable. Absent if the database does not tell. */
-  readonly isSerializable?: Fragment
+  /** Whether the transaction that this is in is serializable: false if the database does not tell. `table` is one that can be read. */
+  isSerializable?(db: Kysely<any>, table: string): Promise<boolean>
+  /** Whether the connection is in a transaction at all. Absent if a savepoint outside of one fails. */
+  isOpen?(db: Kysely<any>): Promise<boolean>
   /** Whether a driver error means a conflict between transactions, so that this one may run again. */
   isConflict?(error: unknown): boolean
 }

@@ -1,5 +1,5 @@
 import { type Comparable, FIRST_INSTANT, instant, instantText, isHoldable, LAST_INSTANT, type Scalar } from '../condition/index.js'
-import type { Field } from '../rulebook/index.js'
+import { type Field, timeAs } from '../rulebook/index.js'
 
 /** The milliseconds of a time that is to be written. @throws TypeError */
 export function knownInstant(value: unknown): number {
@@ -28,7 +28,7 @@ export function jsonValue(field: Field, value: unknown): unknown {
 
 function jsonScalar(field: Field, value: unknown): unknown {
   const time = field.type === 'time' ? instant(value) : undefined
-  return time === undefined ? value : instantText(time)
+  return time === undefined ? value : field.held === 'day' ? timeAs(field, time) : instantText(time)
 }
 
 /** The value of a field from its JSON column. @throws TypeError */
@@ -46,14 +46,14 @@ export function fromJson(field: Field, value: unknown): unknown {
 export function timeOf(field: Field, value: unknown): unknown {
   const time = value instanceof Date || (typeof value === 'string' && isHoldable(value)) ? instant(value) : undefined
   if (time === undefined) throw new TypeError(`${JSON.stringify(value)} is not an instant`)
-  return field.held === 'text' ? instantText(time) : new Date(time)
+  return timeAs(field, time)
 }
 
 /** The same from milliseconds since 1970. @throws TypeError */
 export function timeAt(field: Field, milliseconds: number): unknown {
   const time = Math.round(milliseconds)
   if (!(time >= FIRST_INSTANT && time <= LAST_INSTANT)) throw new TypeError(`${milliseconds} ms since 1970 is not an instant`)
-  return field.held === 'text' ? instantText(time) : new Date(time)
+  return timeAs(field, time)
 }
 
 /** Whether a field is stored in a JSON column. */

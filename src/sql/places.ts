@@ -37,6 +37,17 @@ export interface FoundColumn {
   readonly view?: boolean | number | null
 }
 
+/** A column of a foreign key in the database. */
+export interface FoundForeignKey {
+  /** Empty if the connection finds the table without a schema; so is `toSchema`. */
+  readonly schema: string
+  readonly table: string
+  readonly column: string
+  readonly toSchema: string
+  readonly toTable: string
+  readonly toColumn: string
+}
+
 /** An index that rules could use. */
 export interface WantedIndex {
   readonly type: string

@@ -29,8 +29,13 @@ export function isFound(node: ConditionNode): boolean {
     case 'named':
       return isFound(node.of)
     case 'some': {
-      const { over } = node
-      return over.kind === 'records' && over.by.some(({ from }) => from.kind === 'field') && isSelfContained(node.of, node.each)
+      const { over, least } = node
+      return (
+        least === undefined &&
+        over.kind === 'records' &&
+        over.by.some(({ from }) => from.kind === 'field') &&
+        isSelfContained(node.of, node.each)
+      )
     }
     case 'compare': {
       if (operatorOf(node.by).lookup !== 'equality') return false

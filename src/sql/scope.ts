@@ -35,6 +35,8 @@ export interface CallValues {
 /** How SQL reads values that are known only at run time. */
 export interface DeferredValues {
   readonly now: Fragment
+  /** The midnight in UTC of the day that it is in a time zone, some days later. */
+  day(zone: string, days: number): Fragment
   /** A claim: its value, a list in the dialect's form, or whether it is missing. */
   claim(claim: ClaimNode): Fragment
   claims(claim: ClaimNode): Fragment

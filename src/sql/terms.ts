@@ -2,12 +2,14 @@ import { type SqlBool, sql } from 'kysely'
 import {
   type FieldNode,
   lowerAscii,
+  type NowNode,
   type OrElseNode,
   type PlaceNode,
   placeOf,
   type Scalar,
   scalarOf,
   type TermNode,
+  timeOf,
 } from '../condition/index.js'
 import type { Expressions, Fragment, Order, Test } from './expressions.js'
 import { Known } from './known.js'
@@ -33,7 +35,7 @@ export class Terms {
       case 'literal':
         return term.value === null ? this.#none(term.type) : this.#expressions.value(this.#scope.known(term), term.type)
       case 'now':
-        return this.#scope.later?.now ?? this.#expressions.value(this.#scope.knownNow(), 'time')
+        return this.#now(term)
       case 'forever':
         return this.#expressions.forever()
       case 'orElse':
@@ -41,6 +43,13 @@ export class Terms {
       case 'claim':
         return this.#scope.laterFor(term).claim(term)
     }
+  }
+
+  #now(term: NowNode): Fragment {
+    const { later } = this.#scope
+    if (later !== undefined) return term.zone === undefined ? later.now : later.day(term.zone, term.days ?? 0)
+    const now = this.#scope.knownNow()
+    return this.#expressions.value(term.zone === undefined ? now : now.map((time) => timeOf(term, time as number)), 'time')
   }
 
   list(term: TermNode): Fragment {

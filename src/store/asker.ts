@@ -1,4 +1,4 @@
-import { allOfNode, type Comparable, type ConditionNode, type Env, linkValues, type Row, TRUE } from '../condition/index.js'
+import { allOfNode, type Comparable, type ConditionNode, type Env, linkValues, notRemoved, type Row, TRUE } from '../condition/index.js'
 import { type Model, typeModel } from '../rulebook/index.js'
 import {
   type AskersClause,
@@ -7,7 +7,9 @@ import {
   type InnerViewpoint,
   type LinkOfMe,
   linksOfMe,
+  MOST_OWN,
   type Outcome,
+  ownOf,
   type PersonalRules,
   sameClaims,
   startOfLink,
@@ -115,9 +117,16 @@ async function loaded(
     const from = startOfLink(me, path)
     const values = from && linkValues(link.by, from)
     const where = values && conditionOf(one, values, last)
-    const found = where === undefined ? [] : await tables.select(link.to, { where, now, limit: 2, ...(lock ? { lock } : {}) })
-    // If two records match, it is unknown which belongs to the person.
-    me = withLinked(me, path, found.length === 1 ? found[0]?.row : undefined)
+    const limit = link.many ? MOST_OWN + 1 : 2
+    const found = where === undefined ? [] : await tables.select(link.to, { where, now, limit, ...(lock ? { lock } : {}) })
+    me = withLinked(
+      me,
+      path,
+      ownOf(
+        link,
+        found.map(({ row }) => row),
+      ),
+    )
   }
   return me
 }
@@ -126,7 +135,9 @@ async function loaded(
 function conditionOf(one: LinkOfMe, values: readonly Comparable[], { conditions }: LastCalls): ConditionNode {
   const before = conditions.get(one)
   if (before?.values.every((value, at) => Object.is(value, values[at]))) return before.where
-  const where = allOfNode(one.link.by.map(({ to }, at) => placeIs(to, values[at] as Comparable)))
+  const { by, removal } = one.link
+  const there = removal === undefined ? [] : [notRemoved(removal, 'record')]
+  const where = allOfNode([...by.map(({ to }, at) => placeIs(to, values[at] as Comparable)), ...there])
   conditions.set(one, { values, where })
   return where
 }

@@ -40,9 +40,36 @@ export function telling(tables: Tables, model: Model, tell: (changes: readonly R
   }
 }
 
+/**
+ * Tables inside a transaction of the application's own, whose writes are kept until it says that the transaction was committed. What a
+ * failed call wrote is rolled back, and not told.
+ */
+export function untold(tables: Tables, model: Model): { readonly tables: Tables; take(): readonly RecordChange[] } {
+  let all: RecordChange[] = []
+  const inside: Tables = {
+    ...bound(tables),
+    async transaction(work, isolation) {
+      let changes: RecordChange[] = []
+      const result = await tables.transaction((within) => {
+        changes = []
+        return work(noting(within, model, changes))
+      }, isolation)
+      all.push(...changes)
+      return result
+    },
+  }
+  const take = () => {
+    const taken = Object.freeze(all)
+    all = []
+    return taken
+  }
+  return { tables: inside, take }
+}
+
 function bound(tables: Tables): Tables {
   return {
     answersAtOnce: tables.answersAtOnce === true,
+    connection: tables.connection,
     select: (type, selection) => tables.select(type, selection),
     count: (type, selection) => tables.count(type, selection),
     countBy: (type, field, selection) => tables.countBy(type, field, selection),

@@ -103,13 +103,10 @@ export class ConstraintError extends PachterError {
  * serializable, or let the store begin it.
  */
 export class IsolationError extends PachterError {
-  constructor(isTold: boolean) {
-    const own = isTold
-      ? 'begin it serializable, as db.transaction().setIsolationLevel("serializable"), or let the store begin it'
-      : 'this database does not report the isolation of a transaction, so let the store begin it'
+  constructor() {
     super(
       'ISOLATION',
-      `these rules depend on records that must not exist, which needs a serializable transaction, and this transaction is your own: ${own}, by store.transaction(...)`,
+      'these rules depend on records that must not exist, which needs a serializable transaction, and this transaction is your own: begin it with isolation level serializable, or let the store begin it, by transaction(...). MariaDB reports the level only to users with the PROCESS privilege.',
     )
   }
 }

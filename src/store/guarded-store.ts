@@ -5,6 +5,7 @@ import { someDependOnAbsence } from './absence.js'
 import type { Person } from './asker.js'
 import { Asking } from './asking.js'
 import { denied, StoreError } from './errors.js'
+import { putConnection } from './internals.js'
 import type { Logger } from './log.js'
 import { Reading } from './read/reading.js'
 import { type Needs, Session } from './session.js'
@@ -38,6 +39,7 @@ export function createGuardedStore(tables: Tables, who: Person, needs: Needs): S
     deleteMany: writing.deleteMany.bind(writing),
     ensure: (type: string, key: Key, record: Row) =>
       writing.ensure(type, key, record, (inside) => new Writing(new Session(inside, who, needs))),
+    purge: writing.purge.bind(writing),
     verdict: asking.verdict.bind(asking),
     why: asking.why.bind(asking),
     may: asking.may.bind(asking),
@@ -47,6 +49,7 @@ export function createGuardedStore(tables: Tables, who: Person, needs: Needs): S
     transaction: <T>(work: TransactionWork<World, T>) => allOrNothing(session, who, needs.logger, work),
     routine: <T>(name: string, work: TransactionWork<World, T>) => callRoutine(session, name, work),
   }
+  if (tables.connection !== undefined) putConnection(store, tables.connection)
   return Object.freeze(store) as unknown as SystemStore
 }
 
@@ -85,7 +88,7 @@ async function allOrNothing<T>(
     return result
   }
   try {
-    return await tables.transaction(attempt, { serializable: someDependOnAbsence(model) })
+    return await tables.transaction(attempt, { serializable: asker.still.viewpoint !== undefined && someDependOnAbsence(model) })
   } catch (error) {
     // An error from the caller's own code is passed on; any other error is ours.
     if (isPachterError(error) || error === ownError) throw error

@@ -18,6 +18,18 @@ export interface Inside {
 
 const behind = new WeakMap<object, Inside>()
 
+const connections = new WeakMap<object, unknown>()
+
+/** Registers the connection of a guarded store inside a transaction. */
+export function putConnection(store: object, connection: unknown): void {
+  connections.set(store, connection)
+}
+
+/** The connection of a guarded store; undefined outside a transaction. */
+export function connectionOf(store: object): unknown {
+  return connections.get(store)
+}
+
 /** Registers the internals of a store. */
 export function putInside(store: object, inside: Inside): void {
   behind.set(store, inside)

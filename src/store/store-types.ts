@@ -1,4 +1,4 @@
-import type { Action, FieldName, Key, RowOf, SeenRow, TypeName, World } from '../rulebook/index.js'
+import type { Action, FieldName, Key, NewRow, RowOf, SeenRow, SetFields, TypeName, World, WrittenRow } from '../rulebook/index.js'
 import type { Clock, Explanation, Verdict, Viewpoint } from '../viewpoint/index.js'
 import type { RecordChange } from './changes.js'
 import type { Limits } from './limits.js'
@@ -62,11 +62,11 @@ export interface GuardedStore<W extends World = World> {
   get<K extends TypeName<W>>(type: K, key: Key): Promise<SeenRow<W, K>>
 
   /**
-   * Creates a record, judged as it will be stored. The server sets the key.
+   * Creates a record, judged as it will be stored. The server sets the key and what is stamped; all else that the shape requires is given.
    * Returns the record, or only its key if the asker may not read it.
    * @throws SignInError, RefusedError, InvalidError
    */
-  create<K extends TypeName<W>>(type: K, record: Partial<RowOf<W, K>>): Promise<Partial<RowOf<W, K>>>
+  create<K extends TypeName<W>>(type: K, record: NewRow<RowOf<W, K>, SetFields<W, K>>): Promise<WrittenRow<RowOf<W, K>, W['keys'][K]>>
 
   /**
    * Changes the sent fields; null clears an optional field. The rules have to hold on the record as it is and as it becomes.
@@ -77,7 +77,7 @@ export interface GuardedStore<W extends World = World> {
     type: K,
     key: Key,
     changes: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
-  ): Promise<Partial<RowOf<W, K>>>
+  ): Promise<WrittenRow<RowOf<W, K>, W['keys'][K]>>
 
   /**
    * Deletes a record, and the records that its links say are deleted too. @throws SignInError, NotFoundError, RefusedError
@@ -181,11 +181,28 @@ export type AsSystem<W extends World = World> = (reason: string) => SystemStore<
 
 /** The data for trusted server code. */
 export interface SystemStore<W extends World = World> extends GuardedStore<W> {
+  /** Creates a record, and returns it whole. It may give stamped fields and the key. @throws InvalidError */
+  create<K extends TypeName<W>>(type: K, record: NewRow<RowOf<W, K>, SetFields<W, K>>): Promise<RowOf<W, K>>
+
+  /** Changes the sent fields, and returns the whole record. @throws NotFoundError, InvalidError */
+  update<K extends TypeName<W>>(
+    type: K,
+    key: Key,
+    changes: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
+  ): Promise<RowOf<W, K>>
+
   /**
    * Returns the record with this key, and creates it if it does not exist: a profile at the first sign-in, for example.
    * @throws InvalidError
    */
   ensure<K extends TypeName<W>>(type: K, key: Key, record: Partial<RowOf<W, K>>): Promise<RowOf<W, K>>
+  /**
+   * Deletes a record for good, although records of its type are only removed. What belongs to it is treated as in any deletion.
+   * @throws NotFoundError, RefusedError, QueryError if the type has no `removal`
+   * @example
+   * await store.asSystem('older than two years').purge('lesson', key)
+   */
+  purge<K extends TypeName<W>>(type: K, key: Key): Promise<void>
 }
 
 /** A world in which every field is visible: the system's. */
@@ -197,6 +214,23 @@ export interface Store<W extends World = World> {
   for(me: W['me'] | null | undefined): GuardedStore<W>
   /** The data for trusted server code: no rules, but shapes and stamps apply. Give a reason. */
   readonly asSystem: AsSystem<W>
+  /**
+   * The store inside a transaction of your own: a transaction of Kysely, or what `fromPg`, `fromMysql2` or `fromDrizzle` of `pachter/kysely`
+   * gave. Each write is done whole or not at all, at a savepoint; the transaction stays yours. Conflicts with others are not tried again.
+   * @throws OwnTransactionError for anything else; IsolationError at a write whose rules need a serializable transaction
+   * @example
+   * await db.transaction().execute(async (trx) => {
+   *   await trx.insertInto('audit').values({ what: 'planting' }).execute()
+   *   await store.in(trx).for(me).update('plot', 'p-01', { planting: 'leeks' })
+   * })
+   */
+  in(transaction: unknown): StoreInTransaction<W>
+}
+
+/** A store inside a transaction of the application's own. */
+export interface StoreInTransaction<W extends World = World> extends Pick<Store<W>, 'for' | 'asSystem'> {
+  /** Tells live lists, and `changed` of `openStore`, what was written. Call it after the commit. */
+  committed(): void
 }
 
 /** Options of a store. */

@@ -1,7 +1,7 @@
 import type { Key, World } from '../rulebook/index.js'
 import { type Rulebook, readClaims, viewpointOf } from '../viewpoint/index.js'
 import { person, system } from './asker.js'
-import { type RecordChange, telling } from './changes.js'
+import { type RecordChange, telling, untold } from './changes.js'
 import { QueryError } from './errors.js'
 import { createGuardedStore } from './guarded-store.js'
 import { putInside } from './internals.js'
@@ -30,7 +30,8 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
       }
     }
   }
-  const tables = telling(backend(model), model, tell, () => listeners.size > 0)
+  const stored = backend(model)
+  const tables = telling(stored, model, tell, () => listeners.size > 0)
   const newKey = options.newKey ?? (() => globalThis.crypto.randomUUID())
   const signed = cursors(options.cursorSecret)
   const now = viewpointOf(model, null, { now: options.now }).env
@@ -43,13 +44,28 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
     return createGuardedStore(over, system(model, options.now), { ...needs, logger: asker, ...(failed ? { failed } : {}) })
   }
   const needs = { newKey, cursors: signed, trusted, limits: { ...DEFAULT_LIMITS, ...options.limits } }
-  const store = Object.freeze({
+  const over = (these: Tables, held: boolean) => ({
     for(me: W['me'] | null | undefined) {
       const claims = readClaims(model.me, me)
       const who = claims === null ? null : (claims[model.me.key] as Key)
-      return createGuardedStore(tables, person(model, claims, options.now), { ...needs, logger: logger({ who }) })
+      return createGuardedStore(these, person(model, claims, options.now), { ...needs, logger: logger({ who }), held })
     },
-    asSystem: (reason: string) => trusted(tables, reason),
+    asSystem: (reason: string) => trusted(these, reason),
+  })
+  const store = Object.freeze({
+    ...over(tables, false),
+    in(transaction: unknown) {
+      const inside = stored.within?.(transaction)
+      if (inside === undefined) throw new QueryError('store.in', 'this store has no transactions of your own: use mine.transaction(...)')
+      const { tables: noted, take } = untold(inside, model)
+      return Object.freeze({
+        ...over(noted, true),
+        committed() {
+          const changes = take()
+          if (changes.length > 0 && listeners.size > 0) tell(changes)
+        },
+      })
+    },
   }) as unknown as Store<W>
   putInside(store, {
     model,

@@ -60,6 +60,8 @@ export interface Target {
  * application's form: times as Dates or text, lists as arrays.
  */
 export interface Tables {
+  /** Inside a transaction: the connection, for SQL of the application. */
+  readonly connection?: unknown
   /** Whether it answers two queries at once sooner than one after the other. */
   readonly answersAtOnce?: boolean
   select(type: string, selection: Selection): Promise<Found[]>
@@ -91,6 +93,8 @@ export interface Tables {
    * runs again after conflicts. @throws BusyError if the conflicts continue
    */
   transaction<T>(work: (tables: Tables) => Promise<T>, isolation?: Isolation): Promise<T>
+  /** The same tables inside a transaction of the application's own. Absent if there are no such transactions. */
+  within?(transaction: unknown): Tables
 }
 
 /** A storage that is opened once the record types are known. */

@@ -3,10 +3,21 @@ export { issuePath, readClaims } from './claims.js'
 export { type AskersClause, changedFields, fieldsLetBy, fieldsRefused, isLimited, visibility, withFields } from './fields.js'
 export { type GrantKind, grantsIn } from './grants.js'
 export { sameClaims, viewpointAgain } from './kept-rules.js'
-export { claimsAlone, indexed, type LinkedRecords, type LinkOfMe, linkedClaims, linksOfMe, startOfLink, withLinked } from './linked.js'
+export {
+  claimsAlone,
+  indexed,
+  type LinkedRecords,
+  type LinkOfMe,
+  linkedClaims,
+  linksOfMe,
+  MOST_OWN,
+  ownOf,
+  startOfLink,
+  withLinked,
+} from './linked.js'
 export { type Rulebook, rulebookOf } from './rulebook.js'
 export { holds, mayFor, type PersonalRules, testOf, withClauses } from './specialise.js'
-export { stampedRecord, stampValues } from './stamps.js'
+export { isEmpty, stampedRecord, stampValues } from './stamps.js'
 export { fieldMessage, type Outcome, type Verdict, verdictOf } from './verdict.js'
 export { type Clock, type InnerViewpoint, type Viewpoint, viewpointOf } from './viewpoint.js'
 export { type ClauseTrace, type Explanation, explain } from './why.js'

@@ -54,7 +54,7 @@ function sentBeyond(type: TypeModel, holding: readonly PersonalClause[], given: 
 /** Whether a stamp has no value, and no other value was given. */
 function lacksStamp(type: TypeModel, given: Row, at: Env): boolean {
   const stamps = Object.entries(stampValues(type, 'create', at))
-  return stamps.some(([name, stamp]) => isMissing(stamp, 'other') && isMissing(given[name], 'other'))
+  return stamps.some(([name, stamp]) => stamp === undefined && isMissing(given[name], 'other'))
 }
 
 /** The result of a change, and the fields that may change. */

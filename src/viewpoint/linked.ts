@@ -1,4 +1,14 @@
-import { type ClaimNode, claimNodesIn, type Links, LinksError, linkedBy, linkedRecords, type Row } from '../condition/index.js'
+import {
+  type ClaimNode,
+  type ConditionNode,
+  claimNodesIn,
+  eachNode,
+  type Links,
+  LinksError,
+  linkedBy,
+  linkedRecords,
+  type Row,
+} from '../condition/index.js'
 import {
   conditionsOfType,
   type LinkModel,
@@ -44,7 +54,10 @@ function linksIn(records: { readonly [type: string]: readonly object[] | undefin
   )
 }
 
-/** A record linked to the person, by the links that lead to it. Those before it are loaded first. */
+/** The records of a link of the person to many are read with the claims if there are at most this many. */
+export const MOST_OWN = 100
+
+/** A record linked to the person, or several, by the links that lead there. Those before are loaded first. */
 export interface LinkOfMe {
   readonly path: readonly string[]
   readonly link: LinkModel
@@ -84,19 +97,34 @@ function findLinks(model: Model, types: readonly TypeModel[]): readonly LinkOfMe
       known = typeModel(model, link.to).links
     }
   }
+  for (const name of manyAsked(model, types)) links.set(name, { path: [name], link: model.me.links[name] as LinkModel })
   return [...links.values()].sort((a, b) => a.path.length - b.path.length)
+}
+
+/** The links of the person to many that these rules follow. */
+function manyAsked(model: Model, types: readonly TypeModel[]): ReadonlySet<string> {
+  const names = new Set<string>()
+  for (const condition of conditionsAsked(model, types))
+    eachNode(condition, (node) => {
+      if (node.kind === 'some' && node.over.kind === 'records' && node.over.mine) names.add(node.over.name as string)
+    })
+  return names
 }
 
 /** The claims that the rules of these types read, and what belongs to no type. */
 function claimsAsked(model: Model, types: readonly TypeModel[]): ClaimNode[] {
-  const conditions = [
+  const conditions = conditionsAsked(model, types)
+  const stamps = types.flatMap(({ rules }) => Object.values(rules?.stamps ?? {}).flatMap((of) => Object.values(of)))
+  return [...conditions.flatMap(claimNodesIn), ...stamps.filter((term) => term.kind === 'claim')]
+}
+
+function conditionsAsked(model: Model, types: readonly TypeModel[]): ConditionNode[] {
+  return [
     ...(model.gate ? [model.gate] : []),
     ...Object.values(model.privileges),
     ...Object.values(model.routines),
     ...types.flatMap((type) => conditionsOfType({}, type).map(({ condition }) => condition)),
   ]
-  const stamps = types.flatMap(({ rules }) => Object.values({ ...rules?.stamps.create, ...rules?.stamps.update }))
-  return [...conditions.flatMap(claimNodesIn), ...stamps.filter((term) => term.kind === 'claim')]
 }
 
 /** What rules read of the records linked to the person, as paths from `me`. */
@@ -111,8 +139,8 @@ export function claimsAlone(model: Model, me: Row): Row {
   return names.some((name) => name in me) ? Object.fromEntries(Object.entries(me).filter(([name]) => !names.includes(name))) : me
 }
 
-/** The claims with a linked record added. */
-export function withLinked(me: Row, [name = '', ...rest]: readonly string[], record: Row | undefined): Row {
+/** The claims with a linked record added, or with the records of a link to many. */
+export function withLinked(me: Row, [name = '', ...rest]: readonly string[], record: Row | readonly Row[] | undefined): Row {
   if (rest.length === 0) return { ...me, [name]: record }
   return { ...me, [name]: withLinked((me[name] ?? {}) as Row, rest, record) }
 }
@@ -124,14 +152,19 @@ export function startOfLink(me: Row, path: readonly string[]): Row | undefined {
   return from as Row | undefined
 }
 
+/** What a person has by a link. Of a link to one: if two records match, it is unknown which belongs to the person. */
+export function ownOf({ many }: LinkModel, found: readonly Row[]): Row | readonly Row[] | undefined {
+  if (many) return found.length <= MOST_OWN ? found : undefined
+  return found.length === 1 ? found[0] : undefined
+}
+
 /** The claims with the records linked to them. */
 export function withMyLinks(model: Model, me: Row, links: Links): Row {
   let mine = claimsAlone(model, me)
   for (const { path, link } of linksOfMe(model)) {
     const from = startOfLink(mine, path)
     const found = from === undefined ? [] : linkedBy(link, from, links)
-    // If two records match, it is unknown which belongs to the person.
-    mine = withLinked(mine, path, found.length === 1 ? found[0] : undefined)
+    mine = withLinked(mine, path, ownOf(link, found))
   }
   return mine
 }

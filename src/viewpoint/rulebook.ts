@@ -3,8 +3,12 @@ import {
   type ActionsOf,
   type Checked,
   type Condition,
+  type DaysOf,
   type Definition,
+  type EveryRecordWords,
   type GateWords,
+  type Granted,
+  type GrantWords,
   type Joined,
   type LimitedIn,
   type LimitsReading,
@@ -23,12 +27,19 @@ import {
   type RulesFor,
   readDefinition,
   type Shape,
+  type StampedBy,
+  type StampedIn,
   type StandingsBy,
+  type StandingsFor,
+  type StandingWords,
   type TimesOf,
   type TypeName,
   type Words,
   type World,
+  warningsOf,
+  withEveryRecord,
   withGate,
+  withGrant,
   withGrants,
   withoutRule,
   withRules,
@@ -53,6 +64,7 @@ export interface Rulebook<W extends World = World> {
   ): Rulebook<{
     readonly rows: W['rows']
     readonly times: W['times']
+    readonly days: W['days']
     readonly keys: W['keys']
     readonly links: W['links']
     readonly actions: W['actions']
@@ -63,6 +75,7 @@ export interface Rulebook<W extends World = World> {
     readonly privilege: W['privilege']
     readonly routine: W['routine']
     readonly limited: W['limited']
+    readonly stamped: W['stamped']
   }>
 
   /**
@@ -74,6 +87,7 @@ export interface Rulebook<W extends World = World> {
   rules<O>(rules: RulesBy<O, W>): Rulebook<{
     readonly rows: W['rows']
     readonly times: W['times']
+    readonly days: W['days']
     readonly keys: W['keys']
     readonly links: W['links']
     readonly actions: W['actions']
@@ -84,6 +98,7 @@ export interface Rulebook<W extends World = World> {
     readonly privilege: W['privilege']
     readonly routine: W['routine']
     readonly limited: W['limited'] | LimitedIn<O>
+    readonly stamped: W['stamped'] | StampedIn<O>
   }>
 
   /**
@@ -94,6 +109,20 @@ export interface Rulebook<W extends World = World> {
    * book.gate(({ me, signedIn }) => signedIn.and(me.banned.is(false)), { message: 'Your account is closed.' })
    */
   gate(gate: (words: GateWords<W>) => Condition, options?: { readonly message?: string }): Rulebook<W>
+
+  /**
+   * A condition on every record of every type: that it belongs to the tenant of the person, say. It has to hold before any clause counts,
+   * for an update on the record as it is and as it becomes. Types that lack the fields are named in `except`; a forgotten one does not
+   * compile, and is refused when the rulebook is built. With several calls, all of them have to hold.
+   *
+   * @example
+   * book.everyRecord(({ record, me }) => record.schoolId.is(me.schoolId), { except: ['school'] })
+   * @throws RulebookError `BAD_RULEBOOK` if a type that is not excepted lacks a field that the condition uses.
+   */
+  everyRecord<const E extends TypeName<W> = never>(
+    condition: (words: EveryRecordWords<W, E>) => Condition,
+    options?: { readonly except?: readonly E[]; readonly message?: string },
+  ): Rulebook<W>
 
   /**
    * Defines permissions that belong to no record: to open a page, or to start a job. Any of the conditions grants it, if
@@ -107,6 +136,7 @@ export interface Rulebook<W extends World = World> {
   ): Rulebook<{
     readonly rows: W['rows']
     readonly times: W['times']
+    readonly days: W['days']
     readonly keys: W['keys']
     readonly links: W['links']
     readonly actions: W['actions']
@@ -117,6 +147,7 @@ export interface Rulebook<W extends World = World> {
     readonly privilege: W['privilege'] | (keyof P & string)
     readonly routine: W['routine']
     readonly limited: W['limited']
+    readonly stamped: W['stamped']
   }>
 
   /**
@@ -131,6 +162,7 @@ export interface Rulebook<W extends World = World> {
   ): Rulebook<{
     readonly rows: W['rows']
     readonly times: W['times']
+    readonly days: W['days']
     readonly keys: W['keys']
     readonly links: W['links']
     readonly actions: W['actions']
@@ -141,13 +173,47 @@ export interface Rulebook<W extends World = World> {
     readonly privilege: W['privilege']
     readonly routine: W['routine'] | (keyof P & string)
     readonly limited: W['limited']
+    readonly stamped: W['stamped']
   }>
+
+  /**
+   * Adds the same clauses to several record types, behind their own: what an office may do everywhere, say. It may be called before or after
+   * `rules`.
+   *
+   * @example
+   * book.grant(['room', 'instrument'], ({ role }) => ({ read: [role('office')], update: [role('office')] }))
+   */
+  grant<const K extends TypeName<W>, const O>(
+    types: readonly K[],
+    clauses: (words: GrantWords<W, K>) => [O] extends [never] ? O : Granted<O, Action>,
+  ): Rulebook<{
+    readonly rows: W['rows']
+    readonly times: W['times']
+    readonly days: W['days']
+    readonly keys: W['keys']
+    readonly links: W['links']
+    readonly actions: W['actions']
+    readonly me: W['me']
+    readonly meLinks: W['meLinks']
+    readonly role: W['role']
+    readonly standings: W['standings']
+    readonly privilege: W['privilege']
+    readonly routine: W['routine']
+    readonly limited: W['limited'] | (LimitsReading<{ readonly may: O }> extends true ? K : never)
+    readonly stamped: W['stamped']
+  }>
+
+  /** The standings of one record type, for a file of their own. Pass them to `standings`. */
+  standingsOf<K extends TypeName<W>, N extends { readonly [name: string]: Condition }>(
+    type: K,
+    standings: (record: RecordTerms<K, W>, words: StandingWords<K, W>) => N,
+  ): StandingsFor<K, N>
 
   /** The rules of one record type, for a file of their own. Pass them to `rules`. */
   rulesOf<K extends TypeName<W>, const O>(
     type: K,
     rules: (record: RecordTerms<K, W>, words: Words<K, W>) => Checked<O, W['rows'][K], W['times'][K], Action | W['actions'][K]>,
-  ): RulesFor<K, LimitsReading<O>>
+  ): RulesFor<K, LimitsReading<O>, StampedBy<O>>
 
   /**
    * Specialises the rulebook for one person, by their claims; null and undefined are a visitor. If rules follow links,
@@ -200,6 +266,7 @@ export function rulebook<
 ): Rulebook<{
   readonly rows: { readonly [K in keyof R]: Out<R[K]['shape']> }
   readonly times: { readonly [K in keyof R]: TimesOf<R[K]> }
+  readonly days: { readonly [K in keyof R]: DaysOf<R[K]> }
   readonly keys: { readonly [K in keyof R]: R[K]['key'] }
   readonly links: { readonly [K in keyof R]: LinksOf<R[K]> }
   readonly actions: { readonly [K in keyof R]: ActionsOf<R[K]> }
@@ -210,6 +277,7 @@ export function rulebook<
   readonly privilege: never
   readonly routine: never
   readonly limited: never
+  readonly stamped: never
 }> {
   return rulebookOf(readDefinition(definition)) as never
 }
@@ -218,13 +286,20 @@ export function rulebook<
 export function rulebookOf(model: Model): Rulebook {
   return Object.freeze({
     model,
-    warnings: model.warnings,
+    get warnings() {
+      return warningsOf(model)
+    },
     standings: (given: unknown) => rulebookOf(noteWritten(model, withStandings(model, given), 'standings', given)),
     privileges: (given: unknown) => rulebookOf(noteWritten(model, withGrants(model, 'privileges', given), 'privileges', given)),
     routines: (given: unknown) => rulebookOf(noteWritten(model, withGrants(model, 'routines', given), 'routines', given)),
     gate: (given: unknown, options?: unknown) => rulebookOf(noteWritten(model, withGate(model, given, options), 'gate')),
+    everyRecord: (given: unknown, options?: unknown) =>
+      rulebookOf(noteWritten(model, withEveryRecord(model, given, options), 'everyRecord')),
     rules: (given: unknown) => rulebookOf(noteWritten(model, withRules(model, given), 'rules', given)),
     without: (type: string, title: string, action?: string) => rulebookOf(noteWritten(model, withoutRule(model, type, title, action))),
+    grant: (types: unknown, given: unknown) => rulebookOf(noteWritten(model, withGrant(model, types, given), 'grant')),
+    standingsOf: (type: string, standings: (...words: unknown[]) => unknown) =>
+      noteApart(Object.assign((...words: unknown[]) => standings(...words), { type })),
     rulesOf(type: string, rules: (...words: unknown[]) => unknown) {
       const tied = (...words: unknown[]) => rules(...words)
       return noteApart(Object.assign(tied, { type }))

@@ -1,13 +1,24 @@
-import { type Env, instant, instantText, isMissing, type Row, shown } from '../condition/index.js'
-import type { TypeModel } from '../rulebook/index.js'
+import { type Env, instant, isMissing, NOW, type Row, shown, type TermNode, timeOf } from '../condition/index.js'
+import { type Field, type TypeModel, timeAs } from '../rulebook/index.js'
 
-/** The values that the server would stamp now; undefined if a claim is missing. */
-export function stampValues(type: TypeModel, action: 'create' | 'update', env: Env): Row {
+/** Whether a stamp clears its field. */
+export function isEmpty(term: TermNode): boolean {
+  return term.kind === 'literal' && term.value === null
+}
+
+/** The values that the server would stamp now; null clears the field; undefined if a claim is missing. A deletion stamps the time of removal. */
+export function stampValues(type: TypeModel, action: 'create' | 'update' | 'delete', env: Env): Row {
   const values: Record<string, unknown> = {}
-  for (const [name, term] of Object.entries(type.rules?.stamps[action] ?? {})) {
-    const raw = term.kind === 'now' ? new Date(env.now) : (shown(term)({}, env) ?? undefined)
+  const { [action]: stamps = {} } = type.rules?.stamps ?? {}
+  const removed = action === 'delete' && type.removal !== undefined ? { [type.removal]: NOW } : {}
+  for (const [name, term] of Object.entries({ ...stamps, ...removed })) {
+    if (isEmpty(term)) {
+      values[name] = null
+      continue
+    }
+    const raw = term.kind === 'now' ? new Date(timeOf(term, env.now)) : (shown(term)({}, env) ?? undefined)
     const time = type.fields[name]?.type === 'time' ? instant(raw) : undefined
-    values[name] = time === undefined ? raw : type.fields[name]?.held === 'text' ? instantText(time) : new Date(time)
+    values[name] = time === undefined ? raw : timeAs(type.fields[name] as Field, time)
   }
   return values
 }

@@ -9,6 +9,7 @@ import {
   predicate,
   type Row,
   simplify,
+  specialised,
 } from '../condition/index.js'
 import {
   type Action,
@@ -127,7 +128,7 @@ export function viewpointOf(model: Model, me: Row | null, { now: clock, links, w
   function granted(what: string, grants: Model['privileges'], name: string): boolean {
     const condition = typeof name === 'string' && Object.hasOwn(grants, name) ? grants[name] : undefined
     if (condition === undefined) throw new UnknownNameError(what, name, Object.keys(grants))
-    return predicate(allOfNode(model.gate === undefined ? [condition] : [model.gate, condition]))({}, env())
+    return predicate(specialised(allOfNode(model.gate === undefined ? [condition] : [model.gate, condition]), who))({}, env())
   }
 
   function decideWithoutRecord(type: string, action: string): Outcome | undefined {

@@ -135,6 +135,7 @@ function stepsToHold(part: Trace): number {
     case 'named':
       return stepsToHold(part.of[0] as Trace)
     case 'some':
+      if (part.node.least !== undefined) return part.node.least - (part.matching ?? 0)
       // Of linked records, the nearest. If there is none, one would have to be added.
       return part.of.length > 0 ? Math.min(...part.of.map(stepsToHold)) : stepOfLeaf(part)
     case 'constant':

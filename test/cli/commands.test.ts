@@ -12,6 +12,9 @@ describe('the command on the demo world', () => {
   })
 
   describe('list', () => {
+    runs('list plot --without-standing holder', 0, 'p-09', 'Nobody can be holder of 2 of 12 plot records.')
+    runs('list plot --without-standing holder --for ines', 2, 'leave out --for')
+    runs('list plot --without-standing holdr', 2, 'Did you mean "holder"?')
     runs('list plot --for ines', 0, 'p-01', 'ines sees 2 of 12 plot records')
     runs('list plot --for visitor', 0, 'Fields hidden from visitor in all of these: holderId, coHolderIds, planting, rentDue, wardenNotes.')
     runs('list plot --for ines --fields planting', 0, /p-01 +garlic, rhubarb/, /p-06 +hidden/)

@@ -91,6 +91,21 @@ export default configure({ rulebook: book, data: 'data', people: { ines: { id: '
     expect(pachter('list plot --for ines --config other.ts', folder).status).to.equal(0)
   })
 
+  it('shows warnings until they are accepted with a reason', () => {
+    write('rules.ts', RULES.replace('may: { read: [', "may: { delete: [anyone.titled('all')], read: ["))
+    const warned = pachter('list plot --for ines', folder)
+    expect(warned.stderr).to.include('warning: plot: the delete clause "all" may apply to records')
+    const accepting = (accepted: string) => {
+      write('pachter.config.ts', CONFIG.replace('} })', `}, accepted: ${accepted} })`))
+      return pachter('list plot --for ines', folder)
+    }
+    const accepted = accepting(`{ 'the delete clause "all"': 'Nobody reads what is not theirs.' }`)
+    expect([accepted.status, accepted.stderr]).to.deep.equal([0, ''])
+    expect(pachter('rules plot', folder).stdout).not.to.include('warning')
+    expect(accepting(`{ 'the delete clause "every"': 'Gone.' }`).stderr).to.include('no warning contains "the delete clause \\"every\\""')
+    expect(accepting(`{ 'delete clause': ' ' }`).stderr).to.include('write the reason for "delete clause"')
+  })
+
   it('shows what data would do to a terminal, and does not do it', () => {
     write('data/plot.json', '[{"id":"\\u001b[2Jp-1","holderId":"m-01"}]')
     const { stdout } = pachter('list plot --for ines', folder)

@@ -5,8 +5,9 @@ import { absorbed, allOfNode, anyOfNode } from 'pachter/internal/condition'
 import { cases } from '../support/agreement.js'
 import { tries } from '../support/tries.js'
 
-// What says how a value may be missing, or which value it is of many, belongs to the place that is named beside it; a name decides nothing.
-const BESIDE = new Set(['kind', 'optional', 'list', 'name'])
+// What says how a value may be missing, or which value it is of many, belongs to the place that is named beside it; a name decides nothing. Of two counts, one
+// follows from the other.
+const BESIDE = new Set(['kind', 'optional', 'list', 'name', 'least'])
 
 /** The same condition with one thing in it changed, for each that there is. */
 function changedInOne(node: unknown): unknown[] {

@@ -224,37 +224,6 @@ describe('what a rulebook is built from', () => {
     expect(fields.tree).to.deep.include({ type: 'group', optional: true })
   })
 
-  it('warns of a write clause that no read clause is sure to cover', () => {
-    const book = build((_plot: any, { standing: { holder }, role }: any) => ({
-      may: { read: [role('warden', 'treasurer')], update: [holder, role('warden')], delete: [holder.provided(_plot.open.is(true))] },
-    }))
-    expect(book.warnings).to.have.length(2)
-    expect(book.warnings.join()).to.include('the update clause "holder"').and.include('the delete clause')
-  })
-
-  it('warns of a field as it becomes that is compared with one its writer may not see', () => {
-    const warnings = (seen: string, rule: (plot: any, after: any) => any) =>
-      build((plot: any, { standing: { holder }, after, anyone, role }: any) => ({
-        may: {
-          read: [holder.only('number', seen), role('warden')],
-          update: [holder.only('number').provided(rule(plot, after)).afterwards(anyone), role('warden')],
-        },
-      })).warnings
-    expect(warnings('tags', (plot, after) => after.number.isAtMost(plot.rent))).to.deep.equal([
-      'plot: the update clause "holder, provided the plot\'s number afterwards is at most the plot\'s rent; only number; afterwards anyone" allows number to be changed, and rules compare it with rent. People who cannot see rent could find out its value by trying.',
-    ])
-    expect(
-      warnings('rent', (plot, after) => after.number.isAtMost(plot.rent)),
-      'who sees it',
-    ).to.deep.equal([])
-    expect(
-      warnings('tags', (plot, after) => after.number.isAtMost(plot.number)),
-      'itself',
-    ).to.deep.equal([])
-    expect(warnings('tags', (_plot, after) => after.number.isAtMost(after.rent))).to.have.length(1)
-    expect(warnings('rent', (_plot, after) => after.number.isAtMost(after.rent))).to.deep.equal([])
-  })
-
   it('is immutable', () => {
     const begun = rulebook({ me, records })
     begun.rules({ plot: (_plot, { anyone }) => ({ may: { read: [anyone] } }) })

@@ -2,8 +2,9 @@ import { readFileSync } from 'node:fs'
 import Ajv2020 from 'ajv/dist/2020.js'
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { isPachterError } from 'pachter'
+import { isPachterError, rulebook, toOne } from 'pachter'
 import { rulebookFromJson, rulebookToJson } from 'pachter/json'
+import { z } from 'zod'
 import { generateWorld } from '../../examples/world/generate.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
@@ -23,6 +24,29 @@ describe('a rulebook in JSON', () => {
     expect(validate(json()), JSON.stringify(validate.errors)).to.equal(true)
     expect(JSON.parse(pachter('rules --format json').stdout)).to.deep.equal(json())
     expect(validate({ ...json(), types: { plot: { ...json().types.plot, extra: 1 } } })).to.equal(false)
+  })
+
+  it('fits it with everything that the demo world has no use for', () => {
+    const gone = z.object({ id: z.string(), siteId: z.string(), by: z.string().nullable(), goneAt: z.date().nullable() })
+    const loan = z.object({ id: z.string(), siteId: z.string(), toolId: z.string(), dueOn: z.iso.date() })
+    const full = rulebook({
+      me: { shape: z.object({ id: z.string(), siteId: z.string() }), key: 'id', timeZone: 'Europe/Dublin' },
+      records: {
+        tool: { shape: gone, key: 'id', removal: 'goneAt' },
+        loan: { shape: loan, key: 'id', days: ['dueOn'], links: { tool: toOne('tool', 'toolId') } },
+      },
+    })
+      .everyRecord(({ record, me }) => record.siteId.is(me.siteId), { message: 'Of your own site only.' })
+      .rules({
+        tool: (_, { me, signedIn }) => ({
+          may: { read: [signedIn.includingRemoved()], delete: [signedIn] },
+          stamps: { delete: { by: me.id } },
+        }),
+        loan: (one, { anyone, me, today }) => ({
+          may: { read: [anyone.provided(one.tool.by.is(me.id)), anyone.provided(one.dueOn.isBefore(today.plusDays(-7)))] },
+        }),
+      })
+    expect(validate(JSON.parse(JSON.stringify(rulebookToJson(full)))), JSON.stringify(validate.errors)).to.equal(true)
   })
 
   it('reads back equal: the same data, and the same answers for every person', () => {

@@ -1,7 +1,7 @@
 import { expect } from 'chai'
 import { rulebook } from 'pachter'
 import { describe as inWords } from 'pachter/condition'
-import { COMPARISONS, compareValues, operatorOf, PHRASES } from 'pachter/internal/condition'
+import { COMPARISONS, compareValues, operatorOf, PHRASES, TAKES } from 'pachter/internal/condition'
 import { openStore } from 'pachter/store'
 import { z } from 'zod'
 import { backends } from '../support/backends.js'
@@ -49,11 +49,11 @@ describe('text that contains another', () => {
 })
 
 it('every comparison can be said, and holds or fails as it says', () => {
-  const left = { text: 'Gull', number: 2, time: 0, any: 'Gull' }
+  const left = { text: 'Gull', number: 2, time: 0, order: 2, any: 'Gull' }
   for (const by of COMPARISONS) {
-    const { takes, lists } = operatorOf(by)
+    const { lists } = operatorOf(by)
     expect(new Set(PHRASES[by]).size, by).to.equal(2)
-    const one = left[takes]
+    const one = left[TAKES[by]]
     const listed = (is: boolean) => (is ? [one] : one)
     const holds = compareValues(by, listed(lists === 'left' || lists === 'both'), listed(lists === 'right' || lists === 'both'))
     expect(holds, by).to.equal(!['isLessThan', 'isMoreThan', 'isBefore', 'isAfter'].includes(by))

@@ -7,6 +7,7 @@ import { rulebookFromJson, rulebookToJson } from 'pachter/json'
 import { inMemory, openStore } from 'pachter/store'
 import { z } from 'zod'
 import { backends } from '../support/backends.js'
+import { fill } from '../support/filling.js'
 
 const id = z.string()
 const shapes = {
@@ -58,8 +59,7 @@ describe('a gate that speaks of the record', () => {
   for (const [where, open] of Object.entries(backends(book))) {
     it(`${where}: holds of a record that is updated as it is and as it becomes`, async () => {
       const store = openStore(book, await open())
-      for (const [type, rows] of Object.entries(data))
-        for (const row of rows) await store.asSystem('fill').create(type as 'room', row as never)
+      await fill(store, data)
       const mine = store.for(admin)
       await mine.update('room', 'r1', { name: 'Crimson' })
       for (const move of [

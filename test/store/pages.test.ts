@@ -46,7 +46,7 @@ for (const [where, open] of Object.entries(backends(book))) {
     const fresh = async (rows: object[]): Promise<Store<any>> => {
       const store = openStore(book, await open(), { cursorSecret: 'a secret of the test' })
       const system = store.asSystem('fill')
-      for (const [at, row] of rows.entries()) await system.create('plot', { ...row, id: `p${at}` })
+      for (const [at, row] of rows.entries()) await system.create('plot', { ...row, id: `p${at}` } as never)
       await system.create('row', { id: 'r', plotIds: rows.map((_, at) => `p${at}`) })
       return store as never
     }

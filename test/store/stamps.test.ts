@@ -164,3 +164,39 @@ describe('stamps', () => {
     ).to.throw('Did you mean "authorId"')
   })
 })
+
+describe('a stamp of null', () => {
+  const Note = z.object({ id: z.string(), text: z.string(), approvedAt: z.date().nullable(), by: z.string().optional() })
+  const approvals = rulebook({
+    me: { shape: Session, key: 'id' },
+    records: { note: { shape: Note, key: 'id' } },
+  }).rules({
+    note: (_note, { me, signedIn, role }) => ({
+      may: {
+        read: [signedIn],
+        create: [signedIn],
+        update: [signedIn.only('text'), role('warden').only('text').overriding('approvedAt', 'by')],
+      },
+      stamps: { create: { approvedAt: null, by: null }, update: { approvedAt: null, by: me.id } },
+    }),
+  })
+
+  it('clears what was there with each change, unless a clause overrides it', async () => {
+    const store = openStore(approvals, inMemory())
+    const [ines, warden] = [store.for(INES), store.for(WARDEN)]
+    const { id } = await ines.create('note', { text: 'Rain' } as never)
+    expect(await ines.get('note', id as string)).to.deep.equal({ id, text: 'Rain', approvedAt: null })
+    await warden.update('note', id as string, { approvedAt: NOW })
+    expect((await ines.get('note', id as string)).approvedAt).to.deep.equal(NOW)
+    await ines.update('note', id as string, { text: 'Sun' })
+    expect(await ines.get('note', id as string)).to.deep.equal({ id, text: 'Sun', approvedAt: null, by: 'm-1' })
+    const refused = await ines.update('note', id as string, { approvedAt: NOW }).catch((error: unknown) => error)
+    expect(isPachterError(refused, 'REFUSED')).to.equal(true)
+    expect(approvals.for(INES).verdict('create', 'note', { id: 'x', text: 'x', approvedAt: NOW }).allowed).to.equal(false)
+    expect(approvals.for(INES).verdict('create', 'note', { id: 'x', text: 'x', approvedAt: null }).allowed).to.equal(true)
+  })
+
+  it('is refused on a field that is required', () => {
+    expect(() => begun.rules({ note: () => ({ stamps: { create: { text: null as never } } }) })).to.throw('"text" is required by its shape')
+  })
+})

@@ -20,6 +20,7 @@ import {
   type RecordsNode,
   type Scalar,
   someNode,
+  TAKES,
 } from 'pachter/internal/condition'
 import { held, KINDS, type Kind } from './every-kind.js'
 
@@ -44,6 +45,8 @@ function literal(kind: Kind, list: boolean): fc.Arbitrary<TermNode> {
   return proper.map((value) => ({ kind: 'literal', type, value: written(value) }) as TermNode)
 }
 
+const TODAY: TermNode = { kind: 'now', zone: 'Pacific/Auckland', days: -3 }
+
 /** The records that a term may read: the one asked about, and those that the enclosing `some` look at. */
 type Scope = readonly (number | 'record')[]
 
@@ -53,6 +56,7 @@ const textB = place('textB', 'text')
 const textList = place('textList', 'text', true)
 const LINKS: readonly LinkNode[] = [
   { name: 'parent', to: 'thing', by: [{ from: place('parent', 'id'), to: place('id', 'id') }] },
+  { name: 'stillThere', to: 'thing', by: [{ from: place('parent', 'id'), to: place('id', 'id') }], removal: place('timeB', 'time') },
   { name: 'namesake', to: 'thing', by: [{ from: textA, to: textB }] },
   { name: 'listed', to: 'thing', by: [{ from: textList, to: textA }] },
   { name: 'listing', to: 'thing', by: [{ from: textA, to: textList }] },
@@ -104,7 +108,7 @@ function term(scope: Scope, kind: Kind, list: boolean, depth = 0): fc.Arbitrary<
       { weight: 1, arbitrary: field(scope, ['parent'], 'id', false) },
     )
   }
-  if (!list && kind === 'time') options.push({ weight: 2, arbitrary: fc.constantFrom<TermNode>(NOW, FOREVER) })
+  if (!list && kind === 'time') options.push({ weight: 2, arbitrary: fc.constantFrom<TermNode>(NOW, FOREVER, TODAY) })
   if (depth < 2) {
     options.push({
       weight: 2,
@@ -118,8 +122,9 @@ function term(scope: Scope, kind: Kind, list: boolean, depth = 0): fc.Arbitrary<
 
 function comparison(scope: Scope): fc.Arbitrary<ConditionNode> {
   return fc.constantFrom(...COMPARISONS).chain((by) => {
-    const { takes, lists } = operatorOf(by)
-    const kinds: readonly Kind[] = takes === 'any' ? KINDS : RELATED[takes]
+    const { lists } = operatorOf(by)
+    const takes = TAKES[by]
+    const kinds: readonly Kind[] = takes === 'any' ? KINDS : takes === 'order' ? [...RELATED.number, ...RELATED.time] : RELATED[takes]
     return fc
       .constantFrom(...kinds)
       .chain((left) =>
@@ -147,7 +152,7 @@ function over(scope: Scope): fc.Arbitrary<OverNode> {
   const joined = (one: LinkNode, from: (place: PlaceNode) => fc.Arbitrary<TermNode>) =>
     fc.tuple(...one.by.map(({ to, from: at }) => from(at).map((term) => ({ to, from: term }))))
   const start = (at: PlaceNode) => field(scope, at.path, at.type, at.list === true)
-  const parent = LINKS[0] as LinkNode
+  const chains = fc.constantFrom(LINKS[0] as LinkNode, LINKS[1] as LinkNode)
   return fc.oneof(
     {
       weight: 3,
@@ -175,8 +180,8 @@ function over(scope: Scope): fc.Arbitrary<OverNode> {
     { weight: 2, arbitrary: field(scope, ['parts'], 'other', false).map((list) => ({ kind: 'elements', list }) as OverNode) },
     {
       weight: 2,
-      arbitrary: start(place('parent', 'id')).map(
-        (from) =>
+      arbitrary: fc.tuple(start(place('parent', 'id')), chains).map(
+        ([from, parent]) =>
           ({
             kind: 'ancestors',
             type: 'thing',
@@ -199,7 +204,11 @@ function conditionIn(scope: Scope): fc.Arbitrary<ConditionNode> {
             weight: 4,
             arbitrary: fc
               .tuple(over(scope), fc.constant(scope.length))
-              .chain(([through, each]) => conditionIn([...scope, each]).map((of) => someNode(each, through, of))),
+              .chain(([through, each]) =>
+                fc
+                  .tuple(conditionIn([...scope, each]), fc.constantFrom(1, 1, 2, 3))
+                  .map(([of, least]) => someNode(each, through, of, through.kind === 'elements' ? 1 : least)),
+              ),
           },
         ]
   return fc.letrec<{ node: ConditionNode }>((tie) => ({

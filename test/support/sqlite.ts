@@ -20,7 +20,8 @@ export async function worldFile(file: string): Promise<string> {
   const db = new Kysely<any>({ dialect: sqlJsDialect(database) })
   await createTables(db, world, sqlite)
   const system = openStore(world, overKysely(db, sqlite), { now: today }).asSystem('fill')
-  for (const type of Object.keys(world.model.types) as 'plot'[]) for (const record of recordsOf(type)) await system.create(type, record)
+  for (const type of Object.keys(world.model.types) as 'plot'[])
+    for (const record of recordsOf(type)) await system.create(type, record as never)
   writeFileSync(file, database.export())
   return file
 }

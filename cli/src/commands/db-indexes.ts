@@ -2,6 +2,7 @@ import { type Command, InvalidArgumentError } from 'commander'
 import type { ListOrder } from 'pachter/sql'
 import pc from 'picocolors'
 import { withDatabase } from '../database.js'
+import { warnOfLinks } from '../links.js'
 import { load } from '../load.js'
 import { command, format } from '../options.js'
 import { say } from '../output.js'
@@ -13,11 +14,15 @@ async function indexesCommand(
   url: string,
   options: CommonOptions & { readonly format: 'text' | 'json'; readonly sort?: readonly ListOrder[] },
 ): Promise<void> {
-  const { book, layout } = await load(options.config)
+  const loaded = await load(options.config)
+  const { book, layout } = loaded
   const { missingIndexes, readLayout } = await import('pachter/sql')
-  const { wanted, missing } = await withDatabase(url, async ({ db, dialect }) =>
-    missingIndexes(db, dialect, book, await readLayout(db, dialect, book, layout), options.sort),
-  )
+  const { wanted, missing } = await withDatabase(url, async (database) => {
+    const { db, dialect } = database
+    const there = await readLayout(db, dialect, book, layout)
+    await warnOfLinks(database, loaded, there)
+    return missingIndexes(db, dialect, book, there, options.sort)
+  })
   if (options.format === 'json') return say(JSON.stringify({ wanted, missing }, null, 2))
   for (const { type, field, following = [], rules, statement, partial = [], for: use } of missing) {
     const [first = '', ...others] = rules

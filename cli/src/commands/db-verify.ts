@@ -4,6 +4,7 @@ import type { Compared, Difference, Verified } from 'pachter/internal/store'
 import pc from 'picocolors'
 import { withDatabase } from '../database.js'
 import { UsageError } from '../errors.js'
+import { warnOfLinks } from '../links.js'
 import { collect, command, type End, format, wholeNumber, withhold } from '../options.js'
 import { readingProgress, say } from '../output.js'
 import { type CommonOptions, openRules, type Person } from '../session.js'
@@ -28,13 +29,16 @@ async function verifyCommand(url: string, options: VerifyCommandOptions): Promis
   const people = (options.for.length === 0 ? allPeople() : options.for.map(person)).filter(refuseSystem)
   const { verify } = await import('pachter/kysely')
   const { postgres, readLayout } = await import('pachter/sql')
-  const verified = await withDatabase(url, async ({ db, dialect }) => {
+  const verified = await withDatabase(url, async (database) => {
+    const { db, dialect } = database
     if (options.role !== undefined && dialect !== postgres) throw new UsageError('--role checks row security, which needs PostgreSQL')
     const types = options.type.length === 0 ? {} : { types: options.type }
+    const layout = await readLayout(db, dialect, loaded.book, loaded.layout)
+    await warnOfLinks(database, loaded, layout)
     return verify(loaded.book, db, dialect, {
       people: Object.fromEntries(people.map(({ name, claims }) => [name, claims as Row | null])),
       ...types,
-      layout: await readLayout(db, dialect, loaded.book, loaded.layout),
+      layout,
       now: now ?? new Date(),
       withhold: options.withhold,
       ...(options.role === undefined ? {} : { role: options.role }),

@@ -1,5 +1,6 @@
 import { type Command, Option } from 'commander'
 import type { Row } from 'pachter/internal/condition'
+import { recordsOfNobody } from 'pachter/internal/review'
 import { allOf, fieldOf, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import { FILTER_OPERATORS } from 'pachter/internal/store'
 import pc from 'picocolors'
@@ -17,6 +18,8 @@ interface ListCommandOptions extends CommonOptions {
   readonly sort?: readonly string[]
   readonly limit?: number
   readonly differences?: boolean
+  /** The name of a standing, or true for all of them. */
+  readonly withoutStanding?: string | true
   readonly format: Format
 }
 
@@ -25,6 +28,7 @@ async function listCommand(typeName: string, options: ListCommandOptions): Promi
   const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
   const people = [...new Set(options.for)].map((name) => session.person(name))
+  if (options.withoutStanding !== undefined) return nobodysList(session, type, options.withoutStanding, options)
   if (people.length === 0) throw new UsageError('name a person with --for. Run pachter people to see all people.')
   for (const name of options.fields ?? []) fieldOf(type, name)
   const wheres = options.where.map((text) => readWhereText(type, text))
@@ -50,6 +54,22 @@ async function listCommand(typeName: string, options: ListCommandOptions): Promi
     hidden: (row: Row) => names.filter((name) => hidden[at]?.(row, name)),
   }))
   return sideBySide(type, columns, everything, total, options)
+}
+
+/** The records on which nobody has a standing, whatever their claims are. */
+function nobodysList(session: CliSession, type: TypeModel, wanted: string | true, options: ListCommandOptions): void {
+  if (options.for.length > 0) throw new UsageError('--without-standing is about everyone: leave out --for')
+  if (Object.keys(type.standings).length === 0) throw new UsageError(`${type.name} has no standings`)
+  for (const name of options.fields ?? []) fieldOf(type, name)
+  const standing = wanted === true ? undefined : wanted
+  const now = (session.now ?? new Date()).getTime()
+  const rows = recordsOfNobody(session.loaded, type.name, session.records as never, { standing, now })
+  const names = standing ?? Object.keys(type.standings).join(', ')
+  const total = session.records[type.name]?.length ?? 0
+  const { left } = printRows(type, rows, options, () => false)
+  if (options.format !== 'table') return
+  say(`Nobody can be ${names} of ${rows.length} of ${total} ${type.name} records.`)
+  sayLeft(left)
 }
 
 /** One of several people whose lists are compared. */
@@ -80,39 +100,34 @@ function oneList(
   options: ListCommandOptions,
   isHidden: (row: Row, field: string) => boolean,
 ): void {
+  const { never, left } = printRows(type, rows, options, isHidden)
+  if (options.format !== 'table') return
+  if (never.length > 0) say(`Fields hidden from ${person.name} in all of these: ${never.join(', ')}.`)
+  say(`${person.name} sees ${rows.length} of ${total} ${type.name} records${narrowed(options)}.`)
+  sayLeft(left)
+}
+
+function sayLeft(left: readonly string[]): void {
+  if (left.length > 0) say(pc.dim(`Fields without room: ${left.join(', ')}. Choose fields with --fields.`))
+}
+
+/** Prints records. Returns the fields that are hidden in all of them, and those for which there was no room. */
+function printRows(type: TypeModel, rows: readonly Row[], options: ListCommandOptions, isHidden: (row: Row, field: string) => boolean) {
   const wanted = options.fields ? [type.key, ...options.fields.filter((name) => name !== type.key)] : Object.keys(type.fields)
-  if (options.format === 'json')
-    return say(
-      JSON.stringify(
-        rows.map((row) => pick(row, wanted)),
-        null,
-        2,
-      ),
-    )
-  if (options.format === 'csv')
-    return say(
-      csv(
-        wanted,
-        rows.map((row) => wanted.map((name) => row[name])),
-      ),
-    )
   const never = wanted.filter((name) => rows.length > 0 && rows.every((row) => isHidden(row, name)))
   const seen = wanted.filter((name) => !never.includes(name))
   const shown = options.fields ? seen : fitting(seen, rows)
-  if (rows.length > 0) {
-    say(
-      columns(
-        shown,
-        rows.map((row) => shown.map((name) => (isHidden(row, name) ? pc.dim('hidden') : shortened(cell(row[name]), WIDEST)))),
-        numeric(type, shown),
-      ),
-    )
+  const picked = () => rows.map((row) => pick(row, wanted))
+  if (options.format === 'json') say(JSON.stringify(picked(), null, 2))
+  const values = (names: readonly string[]) => rows.map((row) => names.map((name) => row[name]))
+  if (options.format === 'csv') say(csv(wanted, values(wanted)))
+  if (options.format === 'table' && rows.length > 0) {
+    const written = (row: Row, name: string) => (isHidden(row, name) ? pc.dim('hidden') : shortened(cell(row[name]), WIDEST))
+    const lines = rows.map((row) => shown.map((name) => written(row, name)))
+    say(columns(shown, lines, numeric(type, shown)))
     say()
   }
-  if (never.length > 0) say(`Fields hidden from ${person.name} in all of these: ${never.join(', ')}.`)
-  const left = seen.filter((name) => !shown.includes(name))
-  say(`${person.name} sees ${rows.length} of ${total} ${type.name} records${narrowed(options)}.`)
-  if (left.length > 0) say(pc.dim(`Fields without room: ${left.join(', ')}. Choose fields with --fields.`))
+  return { never, left: seen.filter((name) => !shown.includes(name)) }
 }
 
 const WIDEST = 36
@@ -250,6 +265,7 @@ export function listDeclaration(): Command {
     )
     .option('--sort <fields>', 'the fields to sort by, as in --sort=-number,siteId (- for descending)', names)
     .option('--limit <count>', 'the most records to show', wholeNumber)
+    .option('--without-standing [standing]', 'instead: the records on which nobody at all can have this standing, or any')
     .option('--differences', 'with several people: only records that they see differently')
     .addOption(without())
     .addOption(log())
@@ -263,6 +279,7 @@ ${wrapped(`Operators: ${FILTER_OPERATORS.join(', ')}. Separate the values of a l
 Examples:
   pachter list plot --for bram --where state=let --sort=-rentDue
   pachter list plot --for ines --for bram --differences
+  pachter list plot --without-standing holder
   pachter list entry --for ines --for visitor --where "writtenAt isAfter 2026-03-05" --fields audience,text`,
     )
     .action((type, options) => listCommand(type, options))

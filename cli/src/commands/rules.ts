@@ -1,5 +1,5 @@
 import type { Command } from 'commander'
-import { allOfNode, describe, describeTerm, type TermNode, type Wording } from 'pachter/internal/condition'
+import { allOfNode, describe, describeTerm, NOW, type TermNode, type Wording } from 'pachter/internal/condition'
 import { type ClauseNode, type GateWordsNode, type Model, modelToJson, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import pc from 'picocolors'
 import { load } from '../load.js'
@@ -15,7 +15,7 @@ export interface RulesOptions extends CommonOptions {
 
 /** `pachter rules [type]`: the rulebook in words, from the same data that decides. */
 async function rulesCommand(typeName: string | undefined, options: RulesOptions): Promise<void> {
-  const { model, book } = await load(options.config)
+  const { model, warnings } = await load(options.config)
   const types = typeName === undefined ? Object.values(model.types) : [typeModel(model, typeName)]
   if (options.format === 'json') {
     const json = modelToJson(model)
@@ -25,7 +25,7 @@ async function rulesCommand(typeName: string | undefined, options: RulesOptions)
   const look = options.format === 'markdown' ? MARKDOWN : TEXT
   if (typeName === undefined) for (const line of wholeBook(model, look)) say(line)
   for (const type of types) for (const line of typeLines(type, look)) say(line)
-  for (const warning of options.format === 'text' ? book.warnings : []) say(pc.yellow(`warning: ${warning}`))
+  for (const warning of options.format === 'text' ? warnings : []) say(pc.yellow(`warning: ${warning}`))
 }
 
 interface Look {
@@ -79,7 +79,7 @@ function wholeBook({ gate, gateMessages, privileges, routines }: Model, look: Lo
 }
 
 function typeLines(type: TypeModel, look: Look): string[] {
-  const { rules, standings } = type
+  const { rules, standings, removal } = type
   const wording = { record: `the ${type.name}` }
   const lines = [look.heading(type.name)]
   const add = (part: string, items: readonly string[]) => {
@@ -109,6 +109,7 @@ function typeLines(type: TypeModel, look: Look): string[] {
     Object.entries(nodes).map(([field, term]) => `${field}: ${describeTerm(term)}`)
   add('set when created', stamped(rules?.stamps.create))
   add('set when updated', stamped(rules?.stamps.update))
+  add('set when deleted, and the record is kept', stamped(removal === undefined ? {} : { [removal]: NOW, ...rules?.stamps.delete }))
   return [...lines, '']
 }
 

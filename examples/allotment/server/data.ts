@@ -22,7 +22,8 @@ export async function openData(url?: string) {
   if (!tables.some(({ name, schema }) => name === 'plot' && (url === undefined || schema === SCHEMA))) {
     await createTables(db, book, dialect)
     const system = store.asSystem('fill the example')
-    for (const type of Object.keys(book.model.types)) for (const record of movedToToday(type)) await system.create(type as 'plot', record)
+    for (const type of Object.keys(book.model.types))
+      for (const record of movedToToday(type)) await system.create(type as 'plot', record as never)
   }
   return { store, close: () => db.destroy() }
 }

@@ -55,6 +55,7 @@ export {
   type ReviewState,
   type RuleChange,
   recordSets,
+  recordsOfNobody,
   runMutants,
   type SourcePlace,
   type SourcePlaces,

@@ -1,4 +1,4 @@
-import { allOfNode, type ConditionNode } from '../../condition/index.js'
+import { allOfNode, type ConditionNode, timeOf } from '../../condition/index.js'
 import { type Key, typeModel } from '../../rulebook/index.js'
 import type { RecordChange } from '../../store/index.js'
 import { outdate, type WatchedStore } from './subscription.js'
@@ -18,11 +18,18 @@ export async function due(watched: WatchedStore, looks: number): Promise<readonl
     if (ticking && looks % SELDOM === 0) for (const one of watched.subscriptions.values()) if (one.type.name === type) outdate(one)
   if (now <= last) return []
   for (const one of watched.timed) if (one.instants.some((at) => at >= last - 1 && at <= now)) outdate(one)
-  const places = new Map([...watched.reaches.values()].flatMap(({ times }) => times).map((one) => [`${one.type} ${one.place.path}`, one]))
+  const places = new Map(
+    [...watched.reaches.values()]
+      .flatMap(({ times }) => times)
+      .map((one) => [`${one.type} ${one.place.path} ${one.by.zone} ${one.by.days}`, one]),
+  )
   const changes: RecordChange[] = []
-  for (const { type, place } of places.values()) {
+  for (const { type, place, by } of places.values()) {
+    const [from, until] = [timeOf(by, last), timeOf(by, now)]
+    // A new day begins once a day.
+    if (from === until) continue
     const { key } = typeModel(watched.inside.model, type)
-    for (const { row } of await watched.inside.tables.select(type, { where: between(place.path, last - 1, now + 1), now }))
+    for (const { row } of await watched.inside.tables.select(type, { where: between(place.path, from - 1, until + 1), now }))
       changes.push({ type, key: row[key] as Key, before: row, after: row })
   }
   return changes

@@ -5,6 +5,7 @@ import {
   isSelfContained,
   linkOf,
   lower,
+  type NowNode,
   type PlaceNode,
   partsOfTerm,
   type RecordRef,
@@ -21,9 +22,16 @@ export interface Reach {
   /** Record types that rules read wherever a record leads. Any change of them may affect every subscriber. */
   readonly anywhere: ReadonlySet<string>
   /** The places of times that are compared with the current time, in the record itself or in other types. */
-  readonly times: readonly { readonly type: string; readonly place: PlaceNode }[]
+  readonly times: readonly TimedPlace[]
   /** Some of the compared times cannot be found by an index, such as those in lists of objects, so check regularly. */
   readonly ticking: boolean
+}
+
+/** A time that is compared with the current one, or a day that is compared with the current day. */
+export interface TimedPlace {
+  readonly type: string
+  readonly place: PlaceNode
+  readonly by: NowNode
 }
 
 /** What the rules of a type's actions read. */
@@ -67,7 +75,7 @@ const ALONG: { readonly [onDelete: string]: readonly string[] } = { delete: ['de
 interface Found {
   readonly ways: Map<string, readonly Step[]>
   readonly anywhere: Set<string>
-  readonly times: Map<string, { readonly type: string; readonly place: PlaceNode }>
+  readonly times: Map<string, TimedPlace>
   ticking: boolean
 }
 
@@ -94,8 +102,9 @@ function collect(node: ConditionNode, scope: Scope, found: Found): void {
       return
     case 'compare': {
       const { left, right } = node
-      const other = hasNow(left) ? right : hasNow(right) ? left : undefined
-      for (const field of other === undefined ? [] : fieldsOf(other)) {
+      const [by] = [left, right].flatMap(nowIn)
+      const other = nowIn(left).length > 0 ? right : left
+      for (const field of by === undefined ? [] : fieldsOf(other)) {
         const at = scope.at.get(field.of)
         if (at === undefined || field.type !== 'time') continue
         if (at.inList || field.list) {
@@ -103,7 +112,7 @@ function collect(node: ConditionNode, scope: Scope, found: Found): void {
           continue
         }
         const place: PlaceNode = { path: field.path, type: 'time' }
-        found.times.set(`${at.type} ${placeId(place)}`, { type: at.type, place })
+        found.times.set(`${at.type} ${placeId(place)} ${by?.zone} ${by?.days}`, { type: at.type, place, by: by as NowNode })
       }
       return
     }
@@ -141,8 +150,8 @@ function collectSome(node: SomeNode, scope: Scope, found: Found): void {
   collect(isSelfContained(rest, each) ? rest : node.of, { at: new Map(scope.at).set(each, { type: over.type, steps }) }, found)
 }
 
-function hasNow(term: TermNode): boolean {
-  return partsOfTerm(term).some(({ kind }) => kind === 'now')
+function nowIn(term: TermNode): NowNode[] {
+  return partsOfTerm(term).filter((part) => part.kind === 'now')
 }
 
 function fieldsOf(term: TermNode): FieldNode[] {

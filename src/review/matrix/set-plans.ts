@@ -81,7 +81,7 @@ export function isDirect(node: ConditionNode): boolean {
     case 'compare':
       return sides(node) !== undefined
     case 'some':
-      return node.over.kind !== 'elements' && isSelfContained(node.of, node.each)
+      return node.least === undefined && node.over.kind !== 'elements' && isSelfContained(node.of, node.each)
     case 'presence':
     case 'listChange':
       return false

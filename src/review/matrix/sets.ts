@@ -6,6 +6,7 @@ import {
   type ConditionNode,
   type FieldNode,
   instant,
+  isReached,
   isSelfContained,
   keysAt,
   type Links,
@@ -13,6 +14,7 @@ import {
   linkedRecords,
   lower,
   newContext,
+  onLinked,
   type PlaceNode,
   predicate,
   type RecordsNode,
@@ -145,6 +147,7 @@ class Sets implements RecordSets {
   }
 
   #reached(of: SetTable, node: SomeNode): Bits | undefined {
+    if (node.least !== undefined) return undefined
     switch (node.over.kind) {
       case 'records':
         return this.#linked(of, node, node.over)
@@ -217,7 +220,7 @@ class Sets implements RecordSets {
     if (lower(node) !== node || !isSelfContained(node.of, node.each) || !over.by.every(isOwn)) return undefined
     const chain = this.#table(over.type)
     const { length } = of.rows
-    const fits = this.#where(chain, asRecord(node.of, node.each))
+    const fits = this.#where(chain, asRecord(onLinked(over.link, node.each, node.of), node.each))
     const reached = below(chain, fits, over)
     const first = over.by.map(({ to }) => to)
     const keys = keysOf(chain, union(chain.rows.length, [fits, reached]), first)
@@ -260,7 +263,7 @@ function below(chain: SetTable, some: Bits, { link }: AncestorsNode): Bits {
   }
   each(some, goOn)
   for (let at = ahead.pop(); at !== undefined; at = ahead.pop()) {
-    if (has(reached, at)) continue
+    if (has(reached, at) || !isReached(link, chain.rows[at] as Row)) continue
     add(reached, at)
     goOn(at)
   }

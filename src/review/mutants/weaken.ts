@@ -39,7 +39,11 @@ export function weaker(node: ConditionNode, how: Weakening): Step[] {
     case 'not':
       return narrower(node.of, how).map((step) => ({ ...step, node: step.node === FALSE ? TRUE : notNode(step.node) }))
     case 'some':
-      return [left(node, TRUE, how), ...weaker(node.of, how).map((step) => ({ ...step, node: someNode(node.each, node.over, step.node) }))]
+      return [
+        left(node, TRUE, how),
+        ...weaker(node.of, how).map((step) => ({ ...step, node: someNode(node.each, node.over, step.node, node.least) })),
+        ...(node.least === undefined ? [] : [{ node: someNode(node.each, node.over, node.of), what: `one is enough: ${said(node, how)}` }]),
+      ]
     case 'compare':
     case 'presence':
     case 'listChange':
@@ -67,7 +71,10 @@ export function narrower(node: ConditionNode, how: Weakening): Step[] {
       ])
     case 'not':
       return weaker(node.of, how).map((step) => ({ ...step, node: step.node === TRUE ? FALSE : notNode(step.node) }))
-    case 'some':
+    case 'some': {
+      const more = node.least === undefined ? [] : [someNode(node.each, node.over, node.of, node.least + 1)]
+      return [left(node, FALSE, how), ...more.map((one) => ({ node: one, what: `one more: ${said(node, how)}` }))]
+    }
     case 'compare':
     case 'presence':
     case 'listChange':

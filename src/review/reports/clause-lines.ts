@@ -84,7 +84,9 @@ function someLines(part: Trace, wording: Wording, depth: number, title: string |
   const { over, each, of } = part.node as SomeNode
   const { all, one } = describeOver(over, wording)
   const looked = part.looked ?? 0
-  const count = looked === 0 ? 'there is none' : part.holds || looked === 1 ? '' : `none of ${looked} matches`
+  const { least } = part.node as SomeNode
+  const few = least === undefined ? undefined : `${part.matching ?? 0} of ${looked} ${part.matching === 1 ? 'matches' : 'match'}`
+  const count = few !== undefined ? few : looked === 0 ? 'there is none' : part.holds || looked === 1 ? '' : `none of ${looked} matches`
   const head: ClauseLine = {
     depth,
     holds: part.holds,

@@ -22,6 +22,7 @@ export function failings(part: Trace, wording: Wording): readonly Failing[] {
     case 'some': {
       const { over, each } = node as SomeNode
       const { one } = describeOver(over, wording)
+      if (node.least !== undefined) return [{ text: describe(node, wording), values: `${part.matching ?? 0} match` }]
       if (of.length === 0) return [{ text: describe(node, wording), values: 'there is none' }]
       const inner: Wording = { ...wording, looking: { ...wording.looking, [each]: one } }
       return shortest(

@@ -91,6 +91,7 @@ function failing(part: Trace, wording: Wording): string[] {
 function missedAmong(part: Trace, some: SomeNode, wording: Wording): string {
   const { over } = some
   const what = over.kind === 'elements' ? 'value' : over.type
+  if (some.least !== undefined) return `${part.matching ?? 0} of at least ${some.least} match`
   if ((part.looked ?? 0) === 0) return `there is no ${what}`
   const [nearest] = part.of
   return nearest === undefined ? `no ${what} matches` : failing(nearest, lookingAt(nearest, some, wording)).join('; ')

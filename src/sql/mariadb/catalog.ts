@@ -12,6 +12,7 @@ export const catalog: Catalog = Object.freeze({
   columnType(field: Field, holdsKeys = false, as?: string): string {
     if (as === 'uuid' || as === 'timestamp' || as === 'datetime') return as === 'uuid' ? as : `${as}(6)`
     if (inJson(field)) return 'json'
+    if (field.held === 'day') return 'date'
     if (field.type === 'text' && !holdsKeys) return `longtext ${EXACTLY}`
     return COLUMN_TYPES[field.type as Scalar]
   },
@@ -27,6 +28,12 @@ export const catalog: Catalog = Object.freeze({
           and n.index_name = i.index_name and n.seq_in_index = 2) as second
       from information_schema.statistics i, (select 0 as named union all select 1) as s
       where seq_in_index = 1 and table_schema not in ('information_schema', 'mysql', 'performance_schema', 'sys') and (s.named or table_schema = database())`,
+  foreignKeys: (): Fragment =>
+    sql`select if(s.named, k.table_schema, '') as \`schema\`, k.table_name as \`table\`, k.column_name as \`column\`,
+        if(r.named, k.referenced_table_schema, '') as toSchema, k.referenced_table_name as toTable, k.referenced_column_name as toColumn
+      from information_schema.key_column_usage as k, (select 0 as named union all select 1) as s, (select 0 as named union all select 1) as r
+      where k.referenced_table_name is not null and (s.named or k.table_schema = database()) and (r.named or k.referenced_table_schema = database())
+      order by 1, 2, 3, 4, 5, 6`,
   createIndex(place: TablePlace, fields: readonly string[], _of: Field, use: WantedIndex['for']): string | undefined {
     // There are no indexes on the elements of JSON lists.
     if (use === 'elements') return undefined

@@ -10,7 +10,7 @@ import { heldAs, isEnum, isLoose } from './storage-types.js'
 /** The tables of this database. */
 export const catalog: Catalog = Object.freeze({
   columnType: (field: Field, _holdsKeys?: boolean, as?: string): string =>
-    as === undefined || isLoose(as) || isEnum(as) ? (inJson(field) ? 'jsonb' : COLUMN_TYPES[field.type as Scalar]) : as,
+    as === undefined || isLoose(as) || isEnum(as) ? ownType(field) : as,
   columns:
     (): Fragment => sql`select unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as "schema",
     c.relname as "table", a.attname as "column", format_type(coalesce(nullif(t.typbasetype, 0), t.oid), a.atttypmod) as "type",
@@ -30,6 +30,14 @@ export const catalog: Catalog = Object.freeze({
     join pg_am m on m.oid = x.relam join pg_attribute a on a.attrelid = c.oid and a.attnum = i.indkey[0]
     join pg_opclass o on o.oid = i.indclass[0] left join pg_collation l on l.oid = i.indcollation[0]
     where i.indisvalid and n.nspname not in ('pg_catalog', 'pg_toast')`,
+  foreignKeys:
+    (): Fragment => sql`select h.schema, c.relname as "table", a.attname as "column", r.schema as "toSchema", d.relname as "toTable", b.attname as "toColumn"
+    from pg_constraint f cross join lateral unnest(f.conkey, f.confkey) as k (here, there)
+    join pg_class c on c.oid = f.conrelid join pg_namespace n on n.oid = c.relnamespace join pg_attribute a on a.attrelid = c.oid and a.attnum = k.here
+    join pg_class d on d.oid = f.confrelid join pg_namespace m on m.oid = d.relnamespace join pg_attribute b on b.attrelid = d.oid and b.attnum = k.there
+    cross join lateral unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as h (schema)
+    cross join lateral unnest(case when pg_table_is_visible(d.oid) then array['', m.nspname] else array[m.nspname::text] end) as r (schema)
+    where f.contype = 'f' order by 1, 2, 3, 4, 5, 6`,
   createIndex(place: TablePlace, fields: readonly string[], of: Field, use: WantedIndex['for']): string {
     const quoted = (one: string) => `"${one.replaceAll('"', '""')}"`
     const [column = '', ...others] = columnNames(place, fields).map(quoted)
@@ -40,6 +48,11 @@ export const catalog: Catalog = Object.freeze({
   },
   heldAs,
 })
+
+function ownType(field: Field): string {
+  if (inJson(field)) return 'jsonb'
+  return field.held === 'day' ? 'date' : COLUMN_TYPES[field.type as Scalar]
+}
 
 const COLUMN_TYPES: { readonly [T in Scalar]: string } = {
   text: 'text collate "C"',

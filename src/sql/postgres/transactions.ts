@@ -1,4 +1,4 @@
-import { sql } from 'kysely'
+import { type Kysely, sql } from 'kysely'
 import type { Transactions } from '../dialect.js'
 import type { Fragment } from '../expressions.js'
 
@@ -6,7 +6,12 @@ import type { Fragment } from '../expressions.js'
 export const transactions: Transactions = Object.freeze({
   lock: (how: 'share' | 'update'): Fragment => sql.raw(`for ${how}`),
   returns: true,
-  isSerializable: sql`current_setting('transaction_isolation') = 'serializable'`,
+  async isSerializable(db: Kysely<any>): Promise<boolean> {
+    const { rows } = await sql<{
+      is: boolean
+    }>`select current_setting('transaction_isolation') = 'serializable' as ${sql.ref('is')}`.execute(db)
+    return rows[0]?.is === true
+  },
   // By default, PostgreSQL detects deadlocks only after a second.
   waitForLocks: (milliseconds: number): Fragment => sql`set_config('lock_timeout', ${sql.lit(String(milliseconds))}, true)`,
   // SQLSTATE class 40: rollback because of a deadlock or serialization failure; 55P03: lock timeout.

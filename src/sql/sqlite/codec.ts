@@ -1,5 +1,5 @@
 import type { Comparable, Scalar } from '../../condition/index.js'
-import type { Field } from '../../rulebook/index.js'
+import { type Field, timeAs } from '../../rulebook/index.js'
 import type { Codec } from '../dialect.js'
 import { fromJson, inJson, jsonValue, knownInstant, timeOf } from '../json-column.js'
 import { encodeScalar } from './expressions.js'
@@ -8,6 +8,7 @@ import { encodeScalar } from './expressions.js'
 export const codec: Codec = Object.freeze({
   encode(field: Field, value: unknown): unknown {
     if (value === null || value === undefined) return null
+    if (field.held === 'day' && !inJson(field)) return timeAs(field, knownInstant(value))
     if (inJson(field)) return JSON.stringify(jsonValue(field, value))
     return encodeScalar(field.type === 'time' ? knownInstant(value) : (value as Comparable), field.type as Scalar)
   },

@@ -69,9 +69,13 @@ export const expressions: Expressions = Object.freeze({
   },
 })
 
-function column({ ref }: Column, path: readonly string[]): Fragment {
-  return path.length === 0 ? ref : extracted(ref, path)
+function column({ ref, as }: Column, path: readonly string[]): Fragment {
+  if (path.length > 0) return extracted(ref, path)
+  return as === DAY ? sql`(${ref} || 'T00:00:00.000Z')` : ref
 }
+
+/** The mark of a column with days. In comparisons, a day is its midnight in UTC. */
+export const DAY = 'day'
 
 function extracted(json: Fragment, path: readonly string[]): Fragment {
   return sql`json_extract(${json}, ${sql.lit(`$${path.map((step) => `.${JSON.stringify(step)}`).join('')}`)})`

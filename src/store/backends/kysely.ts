@@ -4,8 +4,10 @@ import { type Field, type Key, keysAreGiven, type Model, RulebookError, typeMode
 import { type CompileOptions, compile, type Dialect, Known, type Layout, type LayoutOptions, readLayout } from '../../sql/index.js'
 import { ConstraintError, DuplicateKeyError, IsolationError } from '../errors.js'
 import type { Backend, Found, Isolation, PlaceValue, Selection, Tables, Target } from '../tables.js'
+import { dbOf, NOT_BEGUN, OwnTransactionError } from './own-transactions.js'
 import { type Call, isPlain, type Make, Plans, type Values } from './plans.js'
 import { inTransaction } from './retries.js'
+import { atSavepoint } from './savepoints.js'
 import { SortOrder } from './sorted.js'
 import { columnsOf, decodeRow, encodeRow, keyTest, type Placed, placed, selectable, selected, tableOf } from './tables-placed.js'
 
@@ -30,8 +32,9 @@ export function overKysely(db: Kysely<any>, dialect: Dialect, { layout, ...optio
       if (odd !== undefined) throw new RulebookError(`${type.name}.${odd}`, 'cannot name a column: use letters, digits, _ and $')
     }
     let known: Promise<Layout> | undefined = layout && Promise.resolve(layout)
-    const read = () => {
-      known ??= readLayout(db, dialect, { model }, options).catch((error: unknown) => {
+    // Inside a transaction of the application's own it is read there, because there may be no other connection.
+    const read = (from: Kysely<any>) => {
+      known ??= readLayout(from, dialect, { model }, options).catch((error: unknown) => {
         // Not cached after a failure: the table may be created in the meantime.
         known = undefined
         throw error
@@ -55,11 +58,11 @@ class KyselyTables implements Tables {
   readonly #db: Kysely<any>
   readonly #dialect: Dialect
   readonly #model: Model
-  readonly #layout: () => Promise<Layout>
+  readonly #readLayout: (db: Kysely<any>) => Promise<Layout>
   readonly #plans: Plans
 
-  /** Whether this transaction was begun here, with the isolation that rules need. */
-  readonly #isOwn: boolean
+  /** Who began the transaction that this is in: we, with the isolation that rules need, or the application. Undefined outside of one. */
+  readonly #begunBy: 'us' | 'application' | undefined
 
   /** Inside a transaction: the lock timeout, until it has been set in the database. */
   #patience: number | undefined
@@ -68,22 +71,30 @@ class KyselyTables implements Tables {
     db: Kysely<any>,
     dialect: Dialect,
     model: Model,
-    layout: () => Promise<Layout>,
+    layout: (db: Kysely<any>) => Promise<Layout>,
     plans: Plans,
-    begun?: { readonly patience: number },
+    begun?: { readonly by: 'us' | 'application'; readonly patience?: number },
   ) {
     this.#plans = plans
     this.#db = db
     this.#dialect = dialect
     this.#model = model
-    this.#layout = layout
+    this.#readLayout = layout
     this.#patience = begun?.patience
-    this.#isOwn = begun !== undefined
+    this.#begunBy = begun?.by ?? (db.isTransaction ? 'application' : undefined)
+  }
+
+  #layout(): Promise<Layout> {
+    return this.#readLayout(this.#db)
+  }
+
+  get connection(): Kysely<any> | undefined {
+    return this.#begunBy === undefined ? undefined : this.#db
   }
 
   /** With several connections. A database without locks has one. */
   get answersAtOnce(): boolean {
-    return !this.#db.isTransaction && this.#dialect.transactions.lock !== undefined
+    return this.#begunBy === undefined && this.#dialect.transactions.lock !== undefined
   }
 
   async select(type: string, selection: Selection): Promise<Found[]> {
@@ -107,7 +118,7 @@ class KyselyTables implements Tables {
 
   async #fetch(place: Placed, selection: Selection, order: SortOrder): Promise<Found[]> {
     const { where, now, key, limit, after = [], flags = [], places, lock } = selection
-    const locked = lock && this.#db.isTransaction ? this.#dialect.transactions.lock?.(lock) : undefined
+    const locked = lock && this.#begunBy !== undefined ? this.#dialect.transactions.lock?.(lock) : undefined
     // A transaction that holds locks must not wait long for others.
     const patience = locked && this.#patience
     const waiting = patience === undefined ? undefined : this.#dialect.transactions.waitForLocks?.(patience)
@@ -294,15 +305,25 @@ class KyselyTables implements Tables {
   }
 
   async transaction<T>(work: (tables: Tables) => Promise<T>, { serializable = false }: Isolation = {}): Promise<T> {
-    if (this.#db.isTransaction) {
-      if (serializable && !this.#isOwn) await this.#checkSerializable()
-      return work(this)
+    if (this.#begunBy === 'us') return work(this)
+    if (this.#begunBy === 'application') {
+      if ((await this.#dialect.transactions.isOpen?.(this.#db)) === false) throw new OwnTransactionError(NOT_BEGUN)
+      if (serializable) await this.#checkSerializable()
+      return atSavepoint(this.#db, () => work(this.#inside(this.#db, { by: 'us' })))
     }
     // Before the transaction begins, because there may be only one connection.
     await this.#layout()
     return inTransaction(this.#db, this.#dialect.transactions, serializable, (trx, patience) =>
-      work(new KyselyTables(trx, this.#dialect, this.#model, this.#layout, this.#plans, { patience })),
+      work(this.#inside(trx, { by: 'us', patience })),
     )
+  }
+
+  within(transaction: unknown): Tables {
+    return this.#inside(dbOf(transaction), { by: 'application' })
+  }
+
+  #inside(db: Kysely<any>, begun: { readonly by: 'us' | 'application'; readonly patience?: number }): KyselyTables {
+    return new KyselyTables(db, this.#dialect, this.#model, this.#readLayout, this.#plans, begun)
   }
 
   /** If rules depend on absence, the application's own transaction needs the same isolation as ours. */
@@ -310,8 +331,8 @@ class KyselyTables implements Tables {
     const { lock, isSerializable } = this.#dialect.transactions
     // Without locks, transactions run one after the other.
     if (lock === undefined) return
-    const found = isSerializable && (await sql<{ is: boolean }>`select ${isSerializable} as ${sql.ref('is')}`.execute(this.#db))
-    if (found?.rows[0]?.is !== true) throw new IsolationError(isSerializable !== undefined)
+    const [first] = Object.values((await this.#layout()).tables)
+    if (first === undefined || !(await isSerializable?.(this.#db, tableOf(first)))) throw new IsolationError()
   }
 
   async #within<T>(type: string, write: () => Promise<T>): Promise<T> {

@@ -4,7 +4,7 @@ import { DeniedError, InvalidError } from '../errors.js'
 import { type Operation, see } from '../operation.js'
 import { placeIsOneOf } from '../read/key-conditions.js'
 import type { Found } from '../tables.js'
-import { blockedBy, deletable, idOf, unlinked } from './delete.js'
+import { blockedBy, deletable, heldBy, idOf, unlinked } from './delete.js'
 import { judgeUpdate } from './update.js'
 
 /** A record that blocks the deletion of another. */
@@ -46,14 +46,14 @@ class BlockerSearch {
     for (const reference of referencesTo(this.#op.asker.model, of.name)) {
       const still = [...going.keys()].filter((key) => [...(going.get(key) ?? [])].some((root) => !this.blockers.has(root)))
       if (still.length === 0) return
-      await this.#alongOne(reference, going, still)
+      await this.#alongOne(reference, going, { of, keys: still })
     }
   }
 
-  async #alongOne(reference: Reference, going: Going, keys: readonly Key[]): Promise<void> {
+  async #alongOne(reference: Reference, going: Going, to: { readonly of: TypeModel; readonly keys: readonly Key[] }): Promise<void> {
     const owner = typeModel(this.#op.asker.model, reference.type)
     const next = new Map<Key, Set<Key>>()
-    for (const found of await leadingTo(this.#op, owner, reference, keys)) {
+    for (const found of await leadingTo(this.#op, owner, reference, to)) {
       const key = found.row[owner.key] as Key
       for (const value of valuesAt(found.row, reference.place)) {
         const roots = this.#open(going.get(value as Key), idOf(owner, key))
@@ -76,8 +76,14 @@ class BlockerSearch {
 }
 
 /** The records that lead to any of these; if they would be deleted, with whether the asker may delete them. */
-function leadingTo(op: Operation, owner: TypeModel, { place, onDelete }: Reference, keys: readonly Key[]): Promise<Found[]> {
-  const where = placeIsOneOf(place, keys as readonly Comparable[])
+function leadingTo(
+  op: Operation,
+  owner: TypeModel,
+  { place, onDelete }: Reference,
+  { of, keys }: { readonly of: TypeModel; readonly keys: readonly Key[] },
+): Promise<Found[]> {
+  const held = placeIsOneOf(place, keys as readonly Comparable[])
+  const where = of.removal === undefined ? held : heldBy(owner, held)
   return op.tables.select(owner.name, { where, now: op.env.now, ...(onDelete === 'delete' ? { flags: [deletable(op, owner)] } : {}) })
 }
 

@@ -40,7 +40,9 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   }
   if (faults.length === 0) refuseFields(clauses)
   if (lacksStamp(asker, given, stamps)) throw deny(type, 'create', 'refused')
-  const fitted = await fitRecord(type, { ...stamps, ...given, [type.key]: givesKey ? key : newKey(type.name) })
+  // A field that is cleared is left out, unless it may be null.
+  const set = withoutNames(stamps, (name) => stamps[name] === null && type.fields[name]?.nullable !== true)
+  const fitted = await fitRecord(type, { ...set, ...given, [type.key]: givesKey ? key : newKey(type.name) })
   if ('faults' in fitted) faults.push(...fitted.faults)
   if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(type.name, faults)
   const { record } = fitted

@@ -1,9 +1,24 @@
-import { allOfNode, anyOfNode, type ConditionNode, type PlaceNode, type Row, simplify, TRUE } from '../../condition/index.js'
+import {
+  allOfNode,
+  anyOfNode,
+  type ConditionNode,
+  isMissing,
+  notRemoved,
+  type PlaceNode,
+  type Row,
+  simplify,
+  TRUE,
+} from '../../condition/index.js'
 import { type Key, type Model, type Reference, referencesTo, type TypeModel, typeModel } from '../../rulebook/index.js'
-import { verdictOf } from '../../viewpoint/index.js'
+import { stampValues, verdictOf } from '../../viewpoint/index.js'
 import { DeniedError, denied, InvalidError } from '../errors.js'
 import { checkOpen, deny, holding, type Operation, seeOne, visible } from '../operation.js'
 import { placeIs } from '../read/key-conditions.js'
+import type { Tables, Target } from '../tables.js'
+import { asStored, fitRecord } from './fit.js'
+import { named, withUnnamed } from './nested.js'
+import { lacksStamp } from './read-back.js'
+import { defined, difference } from './sent-fields.js'
 import { judgeUpdate, type UpdateOptions } from './update.js'
 
 /** One step of a deletion. The record itself is the last. */
@@ -19,6 +34,14 @@ interface DeletePlan {
   readonly steps: readonly Step[]
   /** The clause that allows it. */
   readonly clause: string | undefined
+  /** The last step without its condition: for a record that has been judged together with others. */
+  readonly last: Step
+}
+
+/** How a record is deleted. */
+interface DeleteOptions extends Pick<UpdateOptions, 'match' | 'seen'> {
+  /** Deletes it even if records of its type are removed and not deleted. */
+  readonly forGood?: boolean
 }
 
 /** The record types that may be deleted or unlinked together with one of this type. */
@@ -39,15 +62,17 @@ export async function judgeDelete(
   op: Operation,
   type: TypeModel,
   key: Key,
-  { match, seen }: Pick<UpdateOptions, 'match' | 'seen'> = {},
+  { match, seen, forGood = false }: DeleteOptions = {},
 ): Promise<DeletePlan> {
   const { row, shown } = seen ?? (await visible(op, type, 'delete', key))
   await match?.(shown)
   const clause = await checkDelete(op, type, row)
   const met = new Set([idOf(type, key)])
-  const along = await stepsAlong(op, type, row, { met, refuse: (by) => refusal(op, type, key, by) })
+  const along = await stepsAlong(op, type, row, { met, forGood, refuse: (by) => refusal(op, type, key, by) })
+  const last = await goneStep(op, type, row, forGood)
   // A rule may depend on records that are deleted too. It has been judged already, and is not judged again.
-  return { key, clause, steps: [...along, removal(type, key, along.length === 0 ? simplify(deletable(op, type)) : TRUE)] }
+  const steps = [...along, along.length === 0 ? last(simplify(deletable(op, type))) : last(TRUE)]
+  return { key, clause, steps, last: last(TRUE) }
 }
 
 /** A condition for the records of a type that the asker may delete, whatever else is deleted with them. */
@@ -57,12 +82,12 @@ export function deletable({ asker }: Operation, { name }: TypeModel): ConditionN
 }
 
 /** Runs the steps of a deletion. `gone` contains what was done already, if several deletions were judged together. */
-export async function applyDelete(op: Operation, type: TypeModel, { key, steps }: DeletePlan, gone?: Set<string>): Promise<void> {
+export async function applyDelete(op: Operation, type: TypeModel, { key, steps, last }: DeletePlan, gone?: Set<string>): Promise<void> {
   for (const step of steps) {
     if (gone?.has(step.id)) continue
     gone?.add(step.id)
     try {
-      await (gone !== undefined && step === steps.at(-1) ? removal(type, key, TRUE) : step).apply(op)
+      await (gone !== undefined && step === steps.at(-1) ? last : step).apply(op)
     } catch (error) {
       throw error instanceof DeniedError ? deny(type, 'delete', 'refused', key) : error
     }
@@ -74,14 +99,42 @@ export function idOf(type: TypeModel, key: Key): string {
   return `${type.name} ${JSON.stringify(key)}`
 }
 
-function removal(type: TypeModel, key: Key, where: ConditionNode): Step {
-  return {
+/** Deletes the record, or stamps it if records of its type are removed, provided that the condition holds. */
+async function goneStep(op: Operation, type: TypeModel, row: Row, forGood: boolean): Promise<(where: ConditionNode) => Step> {
+  const key = row[type.key] as Key
+  const stamps = forGood || type.removal === undefined ? undefined : await removalStamps(op, type, row)
+  return (where) => ({
     id: idOf(type, key),
-    async apply(op) {
-      const count = await op.tables.remove(type.name, { key, where, now: op.env.now })
-      if (count !== 1) throw deny(type, 'delete', 'refused', key)
+    async apply({ tables, env: { now } }) {
+      const target = { key, where, now }
+      const isGone = stamps === undefined ? (await tables.remove(type.name, target)) === 1 : await isStamped(tables, type, stamps, target)
+      if (!isGone) throw deny(type, 'delete', 'refused', key)
     },
+  })
+}
+
+/** What a removal changes; nothing if the record is removed already. @throws RefusedError, InvalidError */
+async function removalStamps({ asker, env }: Operation, type: TypeModel, row: Row): Promise<Row> {
+  if (isRemoved(type, row)) return {}
+  const stamps = stampValues(type, 'delete', env)
+  if (lacksStamp(asker, {}, stamps)) throw deny(type, 'delete', 'refused', row[type.key] as Key)
+  const bare = named(type, row)
+  const fitted = await fitRecord(type, asStored(type, { ...bare, ...defined(stamps) }))
+  if ('faults' in fitted) {
+    if (asker.viewpoint === undefined) throw new InvalidError(type.name, fitted.faults)
+    throw deny(type, 'delete', 'refused', row[type.key] as Key)
   }
+  return difference(type, row, withUnnamed(type, row, fitted.record))
+}
+
+async function isStamped(tables: Tables, type: TypeModel, stamps: Row, target: Target): Promise<boolean> {
+  if (Object.keys(stamps).length === 0) return true
+  const kept = await tables.update(type.name, stamps, target)
+  return kept !== undefined && isRemoved(type, kept)
+}
+
+function isRemoved({ removal }: TypeModel, row: Row): boolean {
+  return removal !== undefined && !isMissing(row[removal], 'time')
 }
 
 /** Refuses what the rules do not allow to delete; returns the clause that allows it. */
@@ -94,6 +147,8 @@ async function checkDelete(op: Operation, type: TypeModel, row: Row): Promise<st
 }
 
 interface Walk {
+  /** Whether what is only removed otherwise is deleted. */
+  readonly forGood: boolean
   /** The records deleted already: chains may contain cycles. */
   readonly met: Set<string>
   /** The refusal of the whole deletion because of a record that leads to it. */
@@ -102,29 +157,38 @@ interface Walk {
 
 async function stepsAlong(op: Operation, type: TypeModel, row: Row, walk: Walk): Promise<Step[]> {
   const steps: Step[] = []
-  for (const reference of referencesTo(op.asker.model, type.name)) {
+  const stays = type.removal !== undefined && !walk.forGood
+  for (const reference of referencesTo(op.asker.model, type.name, walk.forGood ? 'for good' : undefined)) {
     const owner = typeModel(op.asker.model, reference.type)
-    const where = placeIs(reference.place, row[type.key] as Key)
+    const held = placeIs(reference.place, row[type.key] as Key)
+    const where = stays ? heldBy(owner, held) : held
     const found = await op.tables.select(owner.name, { where, now: op.env.now, ...(op.relied ? { lock: 'update' } : {}) })
     for (const { row: child } of found) {
-      const key = child[owner.key] as Key
-      if (walk.met.has(idOf(owner, key))) continue
-      const by = { type: owner, key }
-      if (reference.onDelete === 'refuse') throw await walk.refuse(by)
-      if (reference.onDelete === 'unlink') {
-        steps.push(await unlinking(op, owner, child, reference, row[type.key] as Key, walk, by))
-        continue
-      }
-      walk.met.add(idOf(owner, key))
-      if (reference.onDelete === 'delete') {
-        const seen = await seeOne(op, owner, key)
-        const refused = seen === undefined || (await refusedBy(() => checkDelete(op, owner, child)))
-        if (refused) throw await walk.refuse(by)
-      }
-      steps.push(...(await stepsAlong(op, owner, child, walk)), removal(owner, key, TRUE))
+      if (walk.met.has(idOf(owner, child[owner.key] as Key))) continue
+      steps.push(...(await stepsOf(op, owner, child, reference, row[type.key] as Key, walk)))
     }
   }
   return steps
+}
+
+/** What happens to one record that holds the key of a deleted one. */
+async function stepsOf(op: Operation, owner: TypeModel, child: Row, reference: Reference, gone: Key, walk: Walk): Promise<Step[]> {
+  const key = child[owner.key] as Key
+  const by = { type: owner, key }
+  if (reference.onDelete === 'refuse') throw await walk.refuse(by)
+  if (reference.onDelete === 'unlink') return [await unlinking(op, owner, child, reference, gone, walk, by)]
+  walk.met.add(idOf(owner, key))
+  if (reference.onDelete === 'delete') {
+    const seen = await seeOne(op, owner, key)
+    const refused = seen === undefined || (await refusedBy(() => checkDelete(op, owner, child)))
+    if (refused) throw await walk.refuse(by)
+  }
+  return [...(await stepsAlong(op, owner, child, walk)), (await goneStep(op, owner, child, walk.forGood))(TRUE)]
+}
+
+/** Of the records that hold the key of a record that stays: those that are not removed themselves. */
+export function heldBy({ removal }: TypeModel, where: ConditionNode): ConditionNode {
+  return removal === undefined ? where : allOfNode([where, notRemoved({ path: [removal], type: 'time' }, 'record')])
 }
 
 async function unlinking(

@@ -62,6 +62,17 @@ export class Writing {
     })
   }
 
+  /** Deletes for good what would otherwise be removed. */
+  async purge(typeName: string, key: Key): Promise<void> {
+    const session = this.#session
+    const type = typeModel(session.model, typeName)
+    if (!session.isSystem) throw new QueryError(typeName, 'only trusted code may call purge: use store.asSystem("...").purge(...)')
+    if (type.removal === undefined) throw new QueryError(typeName, 'purge is for records that are removed and not deleted: use delete')
+    await session.logger.about({ action: 'delete', type: typeName, key }, () =>
+      session.write(type, 'delete', key, async (op) => applyDelete(op, type, await judgeDelete(op, type, key, { forGood: true }))),
+    )
+  }
+
   updateMany(typeName: string, which: Which, sent: Row, how?: BulkOptions): Promise<BulkResult> {
     const session = this.#session
     return session.logger.about({ action: 'update', type: typeName }, async () => {

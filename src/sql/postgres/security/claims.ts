@@ -95,12 +95,19 @@ export function laterIn(schema: string, me: string, moved: Pick<DeferredValues, 
   }
   const listed = (claim: ClaimNode) => {
     const path = textArray(claim.path)
-    const list = typed(claim) === 'time' ? `${schema}.times_of(${me}, ${path})` : `${me} #> ${path}`
+    // Times in the form of JSON columns; of whole numbers, only those that are whole.
+    const proper = { time: `${schema}.times_of(${me}, ${path})`, integer: `to_jsonb(${schema}.integers_of(${me}, ${path}))` }
+    const type = typed(claim)
+    const list = type === 'time' || type === 'integer' ? proper[type] : `${me} #> ${path}`
     return sql.raw(once ? `(select ${list})` : `(${list})`)
   }
   return {
     ...moved,
     now: once ? sql.raw(`(select ${schema}.now())`) : sql.raw(`${schema}.now()`),
+    day(zone, days) {
+      const day = `(((${schema}.now() at time zone ${quoted(zone)})::date + ${days})::timestamp at time zone 'UTC')`
+      return sql.raw(once ? `(select ${day})` : day)
+    },
     claim(claim) {
       const value = call(SINGLE[typed(claim)], claim)
       return typed(claim) === 'text' || typed(claim) === 'id' ? asClaim(value, () => call('uuid_of', claim)) : value

@@ -17,6 +17,7 @@ import {
   type TermNode,
 } from '../../../condition/index.js'
 import { type ClauseNode, isSet, type Model, referencesTo, type TypeModel, typeModel } from '../../../rulebook/index.js'
+import { isEmpty } from '../../../viewpoint/index.js'
 
 /** The part of a record type's rules that a database can enforce: conditions that contain claims, and what it cannot enforce. */
 export interface HeldRules {
@@ -139,7 +140,7 @@ function stamped(type: TypeModel, when: 'create' | 'update', left: string[]): Co
       return constant(false)
     }
     left.push(`${when}: ${name} is not stamped: it has to be sent with the value that the stamp would set`)
-    return compareNode(own, 'is', term as TermNode)
+    return isEmpty(term) ? presenceNode(own, false) : compareNode(own, 'is', term)
   })
   return allOfNode(equal)
 }
@@ -220,6 +221,10 @@ function deleteRule(model: Model, type: TypeModel, seen: ConditionNode, left: st
   inRoutines(type, 'delete', left)
   const clauses = clausesOf(type, 'delete')
   if (clauses.length === 0) return constant(false)
+  if (type.removal !== undefined) {
+    left.push('delete: refused, because records are removed and not deleted: only the application stamps them')
+    return constant(false)
+  }
   const along = referencesTo(model, type.name).flatMap(({ type: of, place, onDelete }) => {
     if (onDelete === 'follow') return []
     if (onDelete !== 'refuse') left.push(`delete: refused while ${of} records link to it, which would have to be deleted or unlinked too`)

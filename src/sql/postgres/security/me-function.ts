@@ -1,5 +1,5 @@
 import { sql } from 'kysely'
-import { allOfNode, type ClaimNode, compareNode, type FieldNode, TRUE } from '../../../condition/index.js'
+import { allOfNode, type ClaimNode, compareNode, type FieldNode, notRemoved, TRUE } from '../../../condition/index.js'
 import { type Field, type Model, type TypeModel, typeModel } from '../../../rulebook/index.js'
 import { linkedClaims, linksOfMe } from '../../../viewpoint/index.js'
 import { compile } from '../../compile.js'
@@ -21,7 +21,8 @@ interface MeFunction {
 
 /** The claims, with the records linked to the person. These are read from the tables, never taken from the client. */
 export function meFunction({ model, layout, functions: f, reader }: MeFunction): string[] {
-  const links = linksOfMe(model)
+  // Rules of the database look for the records of a link to many themselves.
+  const links = linksOfMe(model).filter(({ link }) => !link.many)
   const asked = linkedClaims(model)
   const steps = links.flatMap(({ path, link }) => {
     const place = layout.tables[link.to] as TablePlace
@@ -40,7 +41,8 @@ export function meFunction({ model, layout, functions: f, reader }: MeFunction):
       return compareNode(own, 'is', claim)
     })
     const later = laterIn(f, 'me', { rowColumn: (column) => sql.id(column), ofRow: (test) => test }, false)
-    const when = compile(allOfNode(by.length === 0 ? [TRUE] : by), {
+    const there = link.removal === undefined ? [] : [notRemoved(link.removal, 'record')]
+    const when = compile(allOfNode(by.length === 0 ? [TRUE] : [...by, ...there]), {
       dialect: postgres,
       now: 0,
       table: 'one',
