@@ -1,7 +1,7 @@
 // The page: type and mode, the matrix or the lists, the side panel, and the trial.
 
 import type { CellToSave } from 'pachter/internal/review'
-import type { Key } from 'pachter/internal/rulebook'
+import { type Key, keyOf } from 'pachter/internal/rulebook'
 import { useMemo, useState } from 'react'
 import { type Look, type Looking, useLooking } from './address.js'
 import { useAnswers, useMarks, useStandings } from './answers.js'
@@ -111,14 +111,14 @@ function OpenForm({ form, rules, about, type, trial, people, close, tried }: Ope
         done={(name, claims) => tried(withPerson(trial, { name, claims }))}
       />
     )
-  const keyOf = about.types.find(({ name }) => name === type)?.key as string
+  const keys = about.types.find(({ name }) => name === type)?.keys ?? []
   return (
     <RecordForm
       rules={rules}
       type={type}
       recordKey={form.key}
       close={close}
-      done={(record) => tried(withRecord(trial, { type, key: record[keyOf] as string, record }))}
+      done={(record) => tried(withRecord(trial, { type, key: keyOf({ keys }, record), record }))}
     />
   )
 }

@@ -1,7 +1,7 @@
 import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { instant, type Row } from 'pachter/internal/condition'
-import { type Field, type Model, nearest, type TypeModel } from 'pachter/internal/rulebook'
+import { type Field, keyName, keyOf, type Model, nearest, type TypeModel } from 'pachter/internal/rulebook'
 import type { Records } from 'pachter/internal/store'
 import { fitRecord } from 'pachter/internal/store'
 import { DataError } from './errors.js'
@@ -68,9 +68,9 @@ async function readRecords(type: TypeModel, file: string): Promise<Row[]> {
     const fitted = await fitFromJson(type, row as Row)
     if ('faults' in fitted) {
       const faults = fitted.faults.map(({ field, problem }) => (field ? `${field}: ${problem}` : problem)).join('; ')
-      throw new DataError(file, `${where} (${type.key} ${JSON.stringify((row as Row)[type.key])}): ${faults}`)
+      throw new DataError(file, `${where} (${keyName(type)} ${JSON.stringify(keyOf(type, row as Row))}): ${faults}`)
     }
-    const key = fitted.record[type.key]
+    const key = keyOf(type, fitted.record)
     const first = seen.get(key)
     if (first !== undefined) throw new DataError(file, `${where}: the key ${JSON.stringify(key)} was used before, in row ${first}`)
     seen.set(key, at + 1)

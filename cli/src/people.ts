@@ -1,5 +1,5 @@
 import type { Row } from 'pachter/internal/condition'
-import type { TypeModel } from 'pachter/internal/rulebook'
+import { isKeyField, type TypeModel } from 'pachter/internal/rulebook'
 import { UsageError } from './errors.js'
 import type { CliSession } from './session.js'
 
@@ -14,7 +14,7 @@ export function peopleOf(session: CliSession, named: readonly string[]): { reado
 /** Fields in words: all, all but a few, or a list. */
 export function fieldsSaid(type: TypeModel, fields: readonly string[] | undefined): string {
   if (fields === undefined) return 'all'
-  const others = Object.keys(type.fields).filter((name) => name !== type.key && !fields.includes(name))
+  const others = Object.keys(type.fields).filter((name) => !isKeyField(type, name) && !fields.includes(name))
   if (others.length < fields.length) return `all but ${others.join(', ')}`
   return fields.join(', ') || 'the key only'
 }

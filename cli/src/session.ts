@@ -145,7 +145,7 @@ function stranger({ model, file }: Loaded): Row {
     return strangerOf(model)
   } catch {
     throw new UsageError(
-      `--for unknown: an id alone does not fit the shape of me. Add the claims of an unknown person to ${file}, as unknown: { ... }`,
+      `--for unknown: an id alone does not fit the shape of me. Add their claims to ${file}, beside people: unknown: { ... }`,
     )
   }
 }

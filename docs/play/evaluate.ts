@@ -28,12 +28,12 @@ export function evaluate({ rules, records: recordsText, people: peopleText }: Ty
   const types = Object.keys(book.model.types)
   const all = Object.fromEntries(types.map((type) => [type, records[type] ?? []]))
   const now = new Date()
+  const matrices = types.map((type) => accessMatrix(book, type, { people, records: all, now } as never))
   return {
-    matrices: types.map((type) => accessMatrix(book, type, { people, records: all, now } as never)),
+    matrices,
     warnings: book.warnings,
     why(type, person, key, action) {
-      const keyOf = book.model.types[type]?.key as string
-      const record = all[type]?.find((one) => String(one[keyOf]) === key)
+      const record = all[type]?.[matrices[types.indexOf(type)]?.keys.map(String).indexOf(key) ?? -1]
       const view = book.for(people[person as 'visitor'] as never, { records: all, now } as never)
       const { verdict, clause, clauses, withheldBy } = view.why(action as 'read', type, record as never)
       const lines = clause === undefined ? [] : clauseLines(clause, { record: `the ${type}`, person: `${person}'s` }).flat()

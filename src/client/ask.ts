@@ -42,14 +42,9 @@ export function ask(node: ConditionNode, { record, after, now, linked }: AskCont
   return found.kind === 'constant' ? found.value : undefined
 }
 
-/** Whether all of them hold. */
-export function every(answers: readonly Answer[]): Answer {
-  return answers.includes(false) ? false : answers.includes(undefined) ? undefined : true
-}
-
-/** Whether any of them holds. */
-export function some(answers: readonly Answer[]): Answer {
-  return answers.includes(true) ? true : answers.includes(undefined) ? undefined : false
+/** Whether all of them hold, where false decides; or whether any of them holds, where true decides. */
+export function combined(answers: readonly Answer[], deciding = false): Answer {
+  return answers.includes(deciding) ? deciding : answers.includes(undefined) ? undefined : !deciding
 }
 
 /** What a page knows of the records of a `some`. For a chain it may have only some of the steps. */

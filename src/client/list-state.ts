@@ -23,7 +23,7 @@ export interface Held {
   lost(): void
   /** Ends the list for good and clears it, because the next person at this screen must not see its records. */
   over(state: 'refused' | 'ended', message: string): void
-  readonly isOver: boolean
+  isOver(): boolean
 }
 
 const ENDED: { readonly [why: string]: string } = {
@@ -32,13 +32,12 @@ const ENDED: { readonly [why: string]: string } = {
 }
 
 /** Holds the state of a list. A record that arrives again unchanged stays the same object. */
-export function holdList(key: string): Held {
+export function holdList(): Held {
   const held = new Map<unknown, LiveRecord>()
   let records: readonly LiveRecord[] = Object.freeze([])
   let state: LiveList['state'] = 'loading'
   let message: string | undefined
   const subscribers = new Set<() => void>()
-  const keyOf = (record: LiveRecord) => (Object.hasOwn(record, key) ? record : ((record.record ?? {}) as LiveRecord))[key]
   const isOver = () => state === 'refused' || state === 'ended'
   const changed = (now: LiveList['state'], why?: string) => {
     if (isOver()) return
@@ -65,13 +64,14 @@ export function holdList(key: string): Held {
     },
     take(event, data) {
       if (event === 'listed') {
-        const told = (data.records as LiveRecord[]).map((one) => {
-          const before = held.get(keyOf(one))
-          return before !== undefined && JSON.stringify(before) === JSON.stringify(one) ? before : one
+        const keys = data.keys as unknown[]
+        const told = (data.records as LiveRecord[]).map((one, at) => {
+          const before = held.get(keys[at]) as LiveRecord
+          return JSON.stringify(before) === JSON.stringify(one) ? before : one
         })
         const same = told.length === records.length && told.every((one, at) => one === records[at])
         held.clear()
-        for (const one of told) held.set(keyOf(one), one)
+        for (const [at, one] of told.entries()) held.set(keys[at], one)
         if (!same || state !== 'live') draw()
       } else if (event === 'appeared' || event === 'changed') {
         held.set(data.key, data.record as LiveRecord)
@@ -89,9 +89,7 @@ export function holdList(key: string): Held {
       if (state === 'live') changed('lost')
     },
     over,
-    get isOver() {
-      return isOver()
-    },
+    isOver,
   }
 }
 

@@ -9,7 +9,7 @@ interface Wanted {
 
 /** The live lists of a page, over one connection. */
 export interface ListsConnection {
-  watch(address: string, key?: string): LiveList
+  watch(address: string): LiveList
   close(): void
 }
 
@@ -53,7 +53,7 @@ export function listsConnection(source: Source & { readonly url: string }): List
   let changing = false
 
   /** Lists that are wanted and have not ended. */
-  const openLists = () => [...wanted.values()].filter(({ held }) => !held.isOver)
+  const openLists = () => [...wanted.values()].filter(({ held }) => !held.isOver())
   const plan = onceSoon(() => void update())
   // Each list reports changed rules, and one callback is enough.
   const tellRules = onceSoon(() => source.rulesChanged?.())
@@ -121,9 +121,9 @@ export function listsConnection(source: Source & { readonly url: string }): List
   }
 
   return Object.freeze({
-    watch(address: string, key = 'id') {
+    watch(address: string) {
       const there = wanted.get(address)
-      const mine = there === undefined || there.held.isOver ? { address, users: 0, held: holdList(key) } : there
+      const mine = there === undefined || there.held.isOver() ? { address, users: 0, held: holdList() } : there
       mine.users++
       wanted.set(address, mine)
       plan()

@@ -6,8 +6,6 @@ import { listsConnection } from './lists-connection.js'
 export interface LiveSource extends Source {
   /** Its address, with its filters: `/api/plots?where.state=let&may=update`. */
   readonly url: string
-  /** The field that is the key of its records. Default: `id`. */
-  readonly key?: string
 }
 
 /**
@@ -18,10 +16,10 @@ export interface LiveSource extends Source {
  * const list = liveList({ url: '/api/plots?where.state=vacant', rulesChanged: () => rules.refresh() })
  * list.subscribe(() => show(list.records))
  */
-export function liveList({ url, key = 'id', ...source }: LiveSource): LiveList {
+export function liveList({ url, ...source }: LiveSource): LiveList {
   const closing = new AbortController()
-  const held = holdList(key)
-  const isOver = () => closing.signal.aborted || held.isOver
+  const held = holdList()
+  const isOver = () => closing.signal.aborted || held.isOver()
   const take: Take = (event, data) => void (held.take(event, data) || (event === 'rules' && source.rulesChanged?.()))
   void again(() => listen(source, url, closing.signal, take, isOver, [{ held }]), held.lost, isOver)
   return listOf(held, () => closing.abort())
@@ -37,9 +35,9 @@ export interface ListsSource extends Source {
 export interface LiveListClient {
   /**
    * A list by its address below the routes, `plots?where.state=let&may=update`. All callers with the same address share it, until each of them
-   * has closed it. `key` is the field that is the key of its records. Default: `id`.
+   * has closed it.
    */
-  watch(address: string, key?: string): LiveList
+  watch(address: string): LiveList
   /** Closes all of them. */
   close(): void
 }

@@ -1,4 +1,3 @@
-import type { Row } from '../condition/index.js'
 import type { TypeName, World } from '../rulebook/types.js'
 import { post, request } from './events.js'
 import type { PageAction, PageField, PageRecord, WorldIn } from './page-types.js'
@@ -108,8 +107,7 @@ export function rulesClient<B = never>(source: RulesSource): RulesClient<WorldIn
     async serverVerdict(action: string, type: string, record: object, options?: VerdictOptions) {
       const mine = view.verdict(action, type, record, options)
       if (mine.outcome !== 'ask the server' || state === 'loading') return mine
-      const { changes } = options ?? {}
-      const about = action === 'create' ? { record } : { key: (record as Row)[view.keyOf(type)], ...(changes ? { changes } : {}) }
+      const about = action === 'create' ? { record } : { key: view.keyOf(type, record), changes: options?.changes }
       return new Promise<PageVerdict>((answered) => {
         if (asking.push({ question: { action, type, ...about }, answered }) === 1) setTimeout(askAll, 0)
       })

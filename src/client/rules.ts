@@ -32,7 +32,8 @@ export type PageStamp = { readonly value: unknown } | { readonly now: true } | {
 
 /** The rules of a record type for one person. */
 export interface PageType {
-  readonly key: string
+  /** The field of the key, or several. */
+  readonly key: string | readonly string[]
   readonly fields: readonly string[]
   readonly actions: { readonly [action: string]: PageAction }
   /** The messages for refused actions. */

@@ -1,7 +1,8 @@
 import { type KnownRecord, PachterError, type Row } from '../condition/index.js'
+import { keyText } from '../rulebook/key-text.js'
 import type { TypeName, World } from '../rulebook/types.js'
 import { article, fieldMessage } from '../viewpoint/verdict.js'
-import { type Answer, type AskContext, ask, every, some } from './ask.js'
+import { type Answer, type AskContext, ask, combined } from './ask.js'
 import type { PageAction as ActionIn, PageField, PageRecord, WorldIn } from './page-types.js'
 import type { PageAction, PageClause, PageRules, PageType } from './rules.js'
 
@@ -59,8 +60,8 @@ export interface PageView<W extends World = World> {
   ): readonly PageField<W, K>[]
   /** The message for a refused action, unless a veto has its own message. */
   message<K extends TypeName<W>>(action: ActionIn<W, K>, type: K): string
-  /** The key field of a type. */
-  keyOf(type: TypeName<W>): string
+  /** The key of a record, as in its address: one text for a key of several fields. */
+  keyOf<K extends TypeName<W>>(type: K, record: PageRecord<W, K>): string | number
   has(privilege: W['privilege']): boolean
   mayCall(routine: W['routine']): boolean
 }
@@ -77,8 +78,7 @@ export function pageView<B = never>(rules: PageRules): PageView<WorldIn<B>> {
   if (rules?.['pachter rules'] !== 1) throw new PageRulesError('these are not page rules of version 1')
   const typeOf = (name: string): PageType => {
     const type = Object.hasOwn(rules.types, name) ? rules.types[name] : undefined
-    if (type === undefined)
-      throw new PageRulesError(`there is no record type ${JSON.stringify(name)}; there are ${Object.keys(rules.types).join(', ')}`)
+    if (type === undefined) throw new PageRulesError(`no record type "${name}", only ${Object.keys(rules.types)}`)
     return type
   }
   const actionOf = (type: PageType, action: string): PageAction | undefined =>
@@ -107,18 +107,20 @@ export function pageView<B = never>(rules: PageRules): PageView<WorldIn<B>> {
       const rule = actionOf(typeOf(type), action)
       if (rule === undefined) return 'never'
       const read = action === 'create' ? undefined : actionOf(typeOf(type), 'read')
-      const isAlways = (one: PageAction | undefined) =>
-        one !== undefined && (one.open === undefined || isTrue(one.open)) && one.clauses.some(({ when }) => isTrue(when))
+      const isAlways = (one: PageAction | undefined) => (!one?.open || isTrue(one.open)) && one?.clauses.some(({ when }) => isTrue(when))
       return isAlways(rule) && (action === 'create' || isAlways(read)) ? 'always' : 'depending'
     },
     verdict,
     fields(action: string, name: string, record: object, options?: VerdictOptions) {
       const type = typeOf(name)
       const { allowed, fields } = verdict(action, name, record, options)
-      return allowed ? (fields ?? type.fields.filter((field) => field !== type.key)) : []
+      return allowed ? (fields ?? type.fields.filter((field) => !isKept(type, action, field))) : []
     },
     message,
-    keyOf: (type: string) => typeOf(type).key,
+    keyOf(type: string, record: object) {
+      const { key } = typeOf(type)
+      return typeof key === 'string' ? (record as Row)[key] : keyText(key, record as Row)
+    },
     has: (privilege: string) => rules.privileges.includes(privilege),
     mayCall: (routine: string) => rules.routines.includes(routine),
   }) as PageView as PageView<WorldIn<B>>
@@ -148,12 +150,12 @@ function byRule(rule: PageAction, { type, action, asked, changes, readable, refu
   if (hopeful.length === 0 && rule.ask === undefined) return refused()
   const sent = changes === undefined ? [] : fieldsRefused(type, action, hopeful, asked, changes, 'maybe the same')
   if (sent.length > 0 && rule.ask === undefined) return refused(fieldMessage(action, sent))
-  const fields = fieldsOf(type, certain)
+  const fields = fieldsOf(type, action, certain)
   const isReady = changes === undefined || fieldsRefused(type, action, certain, asked, changes, 'another').length === 0
   const told = fields === undefined ? {} : { fields }
   if (certain.length > 0 && open === true && kept === true && readable === true && isReady)
     return Object.freeze({ allowed: true, outcome: 'allowed', ...told })
-  return Object.freeze({ allowed: false, outcome: 'ask the server', ...told, message: 'Only the server can tell.' })
+  return Object.freeze({ ...no('ask the server', 'Only the server can tell.'), ...told })
 }
 
 /** The message of the first veto that certainly holds. */
@@ -174,12 +176,13 @@ function openBy({ open }: PageAction, asked: AskContext): Answer {
 
 function readableBy(read: PageAction | undefined, asked: AskContext): Answer {
   if (read === undefined) return false
-  return every([openBy(read, asked), some(read.clauses.map(({ when }) => ask(when, asked)))])
+  const seen = read.clauses.map(({ when }) => ask(when, asked))
+  return combined([openBy(read, asked), combined(seen, true)])
 }
 
 function counts(clause: PageClause, asked: AskContext, changing: boolean): Answer {
   const before = ask(clause.when, asked)
-  return changing ? every([before, ask(clause.afterwards ?? clause.when, { ...asked, record: asked.after })]) : before
+  return changing ? combined([before, ask(clause.afterwards ?? clause.when, { ...asked, record: asked.after })]) : before
 }
 
 /** Combines what the page knows: the record, the changed record, and the visible fields. */
@@ -209,7 +212,7 @@ function askedOf(
   const record: KnownRecord = whole ? { row: given, isMissing: seenOf(type, { ...common, record: bare, after: bare }) } : bare
   if (changes === undefined) return { ...common, record, after: record }
   const later = unknown('update')
-  const kept = later.length === 0 ? given : Object.fromEntries(Object.entries(given).filter(([name]) => !later.includes(name)))
+  const kept = Object.fromEntries(Object.entries(given).filter(([name]) => !later.includes(name)))
   const after: KnownRecord = {
     row: { ...kept, ...stamps('update'), ...changes },
     isMissing: (field) => !later.includes(field) && record.isMissing(field),
@@ -219,7 +222,7 @@ function askedOf(
 
 /** The fields that the person certainly sees. If such a field is absent from the record, it is missing. */
 function seenOf({ key, fields: all, actions: { read } }: PageType, asked: AskContext): (field: string) => boolean {
-  let seen = new Set<string>([key])
+  let seen = new Set<string>([key].flat())
   // Whether one field is visible may depend on another visible field.
   for (let before = 0; read !== undefined && before < seen.size; ) {
     before = seen.size
@@ -230,9 +233,9 @@ function seenOf({ key, fields: all, actions: { read } }: PageType, asked: AskCon
   return (field) => seen.has(field)
 }
 
-function fieldsOf(type: PageType, clauses: readonly PageClause[]): readonly string[] | undefined {
+function fieldsOf(type: PageType, action: string, clauses: readonly PageClause[]): readonly string[] | undefined {
   if (clauses.some(({ fields }) => fields === undefined)) return undefined
-  return type.fields.filter((name) => name !== type.key && clauses.some(({ fields }) => fields?.includes(name)))
+  return type.fields.filter((name) => !isKept(type, action, name) && clauses.some(({ fields }) => fields?.includes(name)))
 }
 
 /** Fields that were sent beyond those allowed, and that do not just repeat the stored value. */
@@ -244,7 +247,7 @@ function fieldsRefused(
   sent: Row,
   unknown: 'maybe the same' | 'another',
 ): string[] {
-  const let_ = fieldsOf(type, clauses)
+  const let_ = fieldsOf(type, action, clauses)
   const stamps = type.stamps?.[action === 'create' ? 'create' : 'update'] ?? {}
   return Object.keys(sent).filter((name) => {
     if (action === 'update') {
@@ -254,13 +257,16 @@ function fieldsRefused(
     }
     if (clauses.some(({ overriding }) => overriding?.includes(name))) return false
     const stamp = Object.hasOwn(stamps, name) ? stamps[name] : undefined
-    if (stamp !== undefined && 'ask' in stamp) return unknown === 'another'
-    if (stamp !== undefined) return !('value' in stamp && same(stamp.value, sent[name]))
-    if (name === type.key) return true
-    return let_ !== undefined && !let_.includes(name)
+    if (stamp !== undefined) return 'ask' in stamp ? unknown === 'another' : !('value' in stamp && same(stamp.value, sent[name]))
+    return isKept(type, action, name) || (let_ !== undefined && !let_.includes(name))
   })
 }
 
+/** Whether nobody sends the field: it is the key. When a record is created, the fields of a key of several are sent like others. */
+function isKept({ key }: PageType, action: string, name: string): boolean {
+  return action === 'create' ? name === key : [key].flat().includes(name)
+}
+
 function same(a: unknown, b: unknown): boolean {
-  return a === b || JSON.stringify(a ?? null) === JSON.stringify(b ?? null)
+  return JSON.stringify(a ?? null) === JSON.stringify(b ?? null)
 }

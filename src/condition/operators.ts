@@ -59,7 +59,7 @@ export const OPERATORS = Object.freeze({
 export type Comparison = keyof typeof OPERATORS
 
 /** The names of all comparisons. */
-export const COMPARISONS: readonly Comparison[] = /* @__PURE__ */ Object.freeze(Object.keys(OPERATORS) as Comparison[])
+export const COMPARISONS: readonly Comparison[] = /* @__PURE__ */ Object.freeze(/* @__PURE__ */ Object.keys(OPERATORS) as Comparison[])
 
 /** The kind of values on both sides of each comparison: `order` is numbers or times. Kept separate because pages do not need it. */
 export const TAKES: { readonly [C in Comparison]: 'any' | 'number' | 'order' | 'time' | 'text' } = /* @__PURE__ */ Object.freeze({

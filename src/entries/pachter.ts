@@ -41,6 +41,7 @@ export type {
   Action,
   FieldName,
   Key,
+  KeyOf,
   Link,
   LinkOptions,
   LinkTerms,

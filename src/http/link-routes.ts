@@ -1,6 +1,7 @@
 import type { Row } from '../condition/index.js'
-import { type Condition, type Key, type LinkModel, type TypeModel, typeModel } from '../rulebook/index.js'
+import { type Key, type LinkModel, type TypeModel, toCondition, typeModel } from '../rulebook/index.js'
 import { denied } from '../store/errors.js'
+import { keyIs } from '../store/read/key-conditions.js'
 import { verdictOf } from '../viewpoint/index.js'
 import { type Call, json, type Site } from './call.js'
 import { RequestError } from './error.js'
@@ -76,7 +77,7 @@ async function linkedKey(
 ): Promise<Key> {
   const to = typeModel(call.site.model, link.to)
   const where = linkedTo(link, await start(call, type, key))
-  const isIt = (record: unknown) => (record as { field(name: string): { is(value: unknown): Condition } }).field(to.key).is(inner)
+  const isIt = () => toCondition(keyIs(to, inner))
   const among = where === undefined ? 0 : await call.store.count(to.name, { where: both(where, isIt) as never })
   if (among === 0) throw denied(verdictOf(to, 'read', 'not found', inner))
   return inner

@@ -1,5 +1,6 @@
 // The building blocks of operations in the OpenAPI document.
 import type { TypeModel } from '../rulebook/index.js'
+import { keyName, serverKey } from '../rulebook/index.js'
 import { FILTER_OPERATORS } from '../store/read/from-text.js'
 
 export type Json = { readonly [name: string]: unknown }
@@ -45,8 +46,10 @@ export function who({ rules }: TypeModel, action: string): string {
 }
 
 /** The key of a record as a path parameter. */
-export function keySchema({ fields, key }: TypeModel): Json {
-  return { type: fields[key]?.type === 'integer' ? 'integer' : 'string' }
+export function keySchema(type: TypeModel): Json {
+  const key = serverKey(type)
+  if (key === undefined) return { type: 'string', description: `${keyName(type)}. In a part, "~" is written as "%7E" and "%" as "%25".` }
+  return { type: type.fields[key]?.type === 'integer' ? 'integer' : 'string' }
 }
 
 /** The query parameters of a list. */

@@ -1,22 +1,21 @@
 import type { Field, TypeModel } from '../rulebook/index.js'
+import { serverKey } from '../rulebook/index.js'
 import type { Json } from './openapi-parts.js'
 
 /** The schemas of a record type: read, create and patch. */
-export function schemasOf({ name, fields, key, rules, removal }: TypeModel): [string, Json][] {
+export function schemasOf(type: TypeModel): [string, Json][] {
+  const { name, fields, keys, rules, removal } = type
+  const given = serverKey(type)
   const properties = Object.fromEntries(Object.entries(fields).map(([field, one]) => [field, schemaOf(one)]))
-  const { [key]: keySchema, ...others } = properties
   const stamped = Object.keys(rules?.stamps.create ?? {})
   // Nobody creates a removed record.
-  const sent = Object.fromEntries(Object.entries(others).filter(([field]) => field !== removal))
-  const required = Object.entries(fields).filter(([field, one]) => field !== key && one.optional !== true && !stamped.includes(field))
+  const sent = Object.fromEntries(Object.entries(properties).filter(([field]) => field !== removal && field !== given))
+  const required = Object.entries(fields).filter(([field, one]) => field !== given && one.optional !== true && !stamped.includes(field))
   return [
     // Hidden fields are absent, so only the key is required in a record that is read.
-    [name, { type: 'object', required: [key], properties }],
+    [name, { type: 'object', required: keys, properties }],
     [`${name}New`, { type: 'object', required: required.map(([field]) => field), properties: sent }],
-    [
-      `${name}Patch`,
-      { type: 'object', description: 'JSON Merge Patch (RFC 7396): null removes a field.', properties: { [key]: keySchema, ...others } },
-    ],
+    [`${name}Patch`, { type: 'object', description: 'JSON Merge Patch (RFC 7396): null removes a field.', properties }],
   ]
 }
 

@@ -1,6 +1,7 @@
 import { type ClaimNode, type ConditionNode, type FieldNode, mapTerms, type Row } from '../condition/index.js'
-import { type ClauseNode, type Condition, type Key, type Model, type TypeModel, type TypeRules, typeModel } from '../rulebook/index.js'
+import { type ClauseNode, keyOf, type Model, type TypeModel, type TypeRules, toCondition, typeModel } from '../rulebook/index.js'
 import type { GuardedStore } from '../store/index.js'
+import { keyIsOneOf } from '../store/read/key-conditions.js'
 import { type InnerViewpoint, linksOfMe, startOfLink } from '../viewpoint/index.js'
 
 /** Whether a claim comes from a record linked to the person, and from a field that they may not see. */
@@ -21,8 +22,8 @@ export async function hiddenClaims(store: GuardedStore, { model, me }: InnerView
     const isOpen = path.length === 1 || (seen.has(before) && link.by.every(({ from }) => fields?.includes(from.path[0] as string) ?? true))
     if (!isOpen) seen.set(path.join('.'), [])
     else if (record !== undefined) {
-      const verdict = await store.verdict('read', type.name, record[type.key] as Key)
-      seen.set(path.join('.'), verdict.allowed ? verdict.fields && [type.key, ...verdict.fields] : [])
+      const verdict = await store.verdict('read', type.name, keyOf(type, record))
+      seen.set(path.join('.'), verdict.allowed ? verdict.fields && [...type.keys, ...verdict.fields] : [])
     }
   }
   return ({ path, links = 0 }) => {
@@ -45,12 +46,11 @@ export async function hiddenLinks(store: GuardedStore, { model, me }: InnerViewp
   for (const { path, link } of linksOfMe(model)) {
     const rows = link.many && me !== null ? ((me as Row)[path[0] as string] as readonly Row[] | undefined) : undefined
     if (rows === undefined || rows.length === 0) continue
-    const { name, key } = typeModel(model, link.to)
-    const keys = rows.map((row) => row[key] as Key)
-    const isOne = (record: unknown) =>
-      (record as { field(name: string): { isOneOf(keys: readonly Key[]): Condition } }).field(key).isOneOf(keys)
-    const shown = new Map((await store.list(name, { where: isOne as never })).map((row) => [(row as Row)[key] as Key, row as Row]))
-    const isWhole = (row: Row) => Object.keys(row).every((field) => Object.hasOwn(shown.get(row[key] as Key) ?? {}, field))
+    const type = typeModel(model, link.to)
+    const keys = rows.map((row) => keyOf(type, row))
+    const isOne = () => toCondition(keyIsOneOf(type, keys))
+    const shown = new Map((await store.list(type.name, { where: isOne as never })).map((row) => [keyOf(type, row as Row), row as Row]))
+    const isWhole = (row: Row) => Object.keys(row).every((field) => Object.hasOwn(shown.get(keyOf(type, row)) ?? {}, field))
     if (!rows.every(isWhole)) hidden.push(path[0] as string)
   }
   return hidden

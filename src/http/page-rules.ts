@@ -18,7 +18,7 @@ import {
   termsOf,
   UNDECIDED,
 } from '../condition/index.js'
-import { isJudgedAlong, type Key, type TypeModel, typeModel } from '../rulebook/index.js'
+import { isJudgedAlong, type Key, serverKey, type TypeModel, typeModel } from '../rulebook/index.js'
 import { fieldsLetBy, type InnerViewpoint, stampValues, viewpointOf } from '../viewpoint/index.js'
 import { type IsHidden, withUnknown } from './own-claims.js'
 
@@ -76,7 +76,7 @@ type Seen = ReadonlyMap<string, ReadonlySet<string> | undefined>
 function seenFields(view: InnerViewpoint, whole: InnerViewpoint, type: TypeModel): ReadonlySet<string> | undefined {
   const { clauses } = view.rules(type.name, 'read')
   if (whole.rules(type.name, 'read').when === FALSE) return undefined
-  return new Set([type.key, ...(fieldsLetBy(type, clauses) ?? Object.keys(type.fields))])
+  return new Set([...type.keys, ...(fieldsLetBy(type, clauses) ?? Object.keys(type.fields))])
 }
 
 function typeRules({ view, whole, isHidden }: Told, type: TypeModel, seen: Seen): PageType {
@@ -94,7 +94,7 @@ function typeRules({ view, whole, isHidden }: Told, type: TypeModel, seen: Seen)
     ...actions.flatMap(([, { clauses }]) => clauses.flatMap(({ fields }) => fields ?? Object.keys(type.fields))),
   ])
   return {
-    key: type.key,
+    key: serverKey(type) ?? type.keys,
     fields: Object.keys(type.fields).filter((name) => can.has(name)),
     actions: Object.fromEntries(actions),
     ...(Object.keys(messages).length > 0 ? { messages: messages as { [action: string]: string } } : {}),

@@ -1,6 +1,6 @@
 // The records of a type: lists, single records and bulk changes.
 import type { Row } from '../condition/index.js'
-import { type Condition, type Key, sameValue, type TypeModel } from '../rulebook/index.js'
+import { type Condition, type Key, keyOf, sameValue, type TypeModel } from '../rulebook/index.js'
 import { denied, InvalidError } from '../store/errors.js'
 import type { MatchingStore } from '../store/guarded-store.js'
 import type { GuardedStore } from '../store/index.js'
@@ -95,7 +95,7 @@ export async function create({ site, store, request }: Call, type: TypeModel, li
   if (odd !== undefined)
     throw new InvalidError(type.name, [{ field: odd, problem: 'names another record than this address: leave it out' }])
   const record = (await store.create(type.name, { ...given, ...link })) as Row
-  const location = `${site.base}/${site.pathOf(type.name)}/${encodeURIComponent(String(record[type.key]))}`
+  const location = `${site.base}/${site.pathOf(type.name)}/${encodeURIComponent(String(keyOf(type, record)))}`
   return json(record, { status: 201, headers: { location, etag: await etagOf(record) } })
 }
 
@@ -213,8 +213,8 @@ function meant({ params }: Call, type: TypeModel): { readonly which: object; rea
   return { which: { where: where ?? everyOne(type) }, partial: flag(params, 'partial') }
 }
 
-function everyOne({ key }: TypeModel): (record: unknown) => Condition {
-  return (record) => (record as { field(name: string): { isPresent(): Condition } }).field(key).isPresent()
+function everyOne({ keys }: TypeModel): (record: unknown) => Condition {
+  return (record) => (record as { field(name: string): { isPresent(): Condition } }).field(keys[0] as string).isPresent()
 }
 
 async function updateMany(call: Call, type: TypeModel): Promise<Response> {

@@ -1,4 +1,4 @@
-import type { Key, TypeModel } from '../rulebook/index.js'
+import { type Key, keyFromText, type TypeModel } from '../rulebook/index.js'
 import { actionRoutes } from './action-routes.js'
 import type { Site } from './call.js'
 import { fileRoutes } from './file-routes.js'
@@ -45,8 +45,8 @@ function paramsOf(site: Site, pattern: readonly Step[], steps: readonly string[]
     if (typeof step === 'string') {
       if (step !== said) return undefined
     } else if (step.param === 'rest') params.rest = steps.slice(at).join('/')
-    else if (step.param === 'key') params.key = keyOf(type, said)
-    else params.inner = keyOf(linkedType(site, type, steps[at - 1] as string), said)
+    else if (step.param === 'key') params.key = keyAt(type, said)
+    else params.inner = keyAt(linkedType(site, type, steps[at - 1] as string), said)
   }
   return params
 }
@@ -56,10 +56,6 @@ function linkedType(site: Site, type: TypeModel | undefined, link: string): Type
   return to === undefined ? undefined : site.model.types[to]
 }
 
-/** Converts a key to the type's form. A text that cannot be a key matches no record. */
-function keyOf(type: TypeModel | undefined, text: string): Key {
-  if (type?.fields[type.key]?.type !== 'integer') return text
-  const key = Number(text)
-  // A number has only one address: 7, and not 007 or 7.0.
-  return Number.isSafeInteger(key) && String(key) === text ? key : text
+function keyAt(type: TypeModel | undefined, text: string): Key {
+  return type === undefined ? text : keyFromText(type, text)
 }

@@ -141,7 +141,7 @@ export function useLiveList(url: string, source: Omit<LiveSource, 'url'> = {}): 
       latest.current.rulesChanged?.()
       rules?.refresh().catch(() => undefined)
     }
-    const made = lists?.watch(url, latest.current.key) ?? liveList({ ...latest.current, url, rulesChanged })
+    const made = lists?.watch(url) ?? liveList({ ...latest.current, url, rulesChanged })
     setList(made)
     return () => {
       setList(undefined)

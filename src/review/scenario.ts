@@ -1,7 +1,7 @@
 import { isPachterError, type Row, TRUE } from '../condition/index.js'
-import { type Key, type Model, typeModel, UnknownNameError } from '../rulebook/index.js'
+import { type Key, keyOf, type Model, typeModel, UnknownNameError } from '../rulebook/index.js'
 import { DeniedError, type GuardedStore, InvalidError, inMemory, openStore, type Records, type Tables } from '../store/index.js'
-import { keyIs } from '../store/operation.js'
+import { keyIs } from '../store/read/key-conditions.js'
 import { type InnerViewpoint, indexed, type Rulebook, readClaims, rulebookOf, type Verdict } from '../viewpoint/index.js'
 import type { Refusal } from './expectations/expectation.js'
 
@@ -71,8 +71,8 @@ export function groundOf(book: { readonly model: Model }, options: GroundOptions
   const rowsOf = (type: string) => {
     let found = rows.get(type)
     if (found === undefined) {
-      const { key } = typeModel(book.model, type)
-      found = new Map((options.records[type] ?? []).map((row) => [(row as Row)[key] as Key, row as Row]))
+      const model = typeModel(book.model, type)
+      found = new Map((options.records[type] ?? []).map((row) => [keyOf(model, row as Row), row as Row]))
       rows.set(type, found)
     }
     return found

@@ -6,6 +6,7 @@ import { here, made, used } from './build-context.js'
 import type { Standing } from './clause-types.js'
 import { CONDITION_METHODS, useCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
+import { serverKey } from './keys.js'
 import type { ClauseNode, TypeModel } from './model.js'
 import { NODE } from './node.js'
 import { finished } from './normalize.js'
@@ -178,10 +179,16 @@ function overriddenBy(draft: ClauseDraft, type: TypeModel, action: string, at: s
   if (draft.overriding === undefined) return undefined
   if (action !== 'create' && action !== 'update')
     throw new RulebookError(at, 'overriding(...) can be used in rules of create and update only')
-  const known = action === 'create' ? [type.key, ...stamps.create] : stamps.update
+  const known = action === 'create' ? [...new Set([...ownKey(type), ...stamps.create])] : stamps.update
   const odd = draft.overriding.find((name) => !known.includes(name as string))
   if (odd !== undefined) throw new RulebookError(at, `overriding: ${unknownName(`stamped field on ${action}`, odd, known)}`)
   return Object.freeze([...draft.overriding] as string[])
+}
+
+/** The key, if the server makes it up. */
+function ownKey(type: TypeModel): readonly string[] {
+  const key = serverKey(type)
+  return key === undefined ? [] : [key]
 }
 
 function titleOf({ who, provided, limit, overriding, afterwards, within, includingRemoved }: ClauseDraft, record: string): string {

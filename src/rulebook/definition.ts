@@ -2,7 +2,7 @@ import { isTimeZone } from '../condition/day.js'
 import { describeOdd } from '../condition/describe.js'
 import { ACTIONS } from './actions.js'
 import { RulebookError, unknownName } from './error.js'
-import { type LinkPairs, type Places, placesOf, type Reachable, readLink, readPairs } from './links.js'
+import { holdsKey, type LinkPairs, type Places, placesOf, type Reachable, readLink, readPairs } from './links.js'
 import type { MeModel, Model, TypeModel } from './model.js'
 import { referencesTo } from './references.js'
 import { readRoles } from './roles.js'
@@ -46,15 +46,15 @@ export function readDefinition(given: unknown): Model {
       actions?: unknown
     }
     const found = readShape(record.shape, name, listOfNames(record.times, `${name}.times`), listOfNames(record.days, `${name}.days`))
-    const own = keyField(record.key, found, name)
+    const keys = keyFields(record.key, found, name)
     const links = plainObject(record.links ?? {}, `${name}.links`)
     unlinked[name] = {
       name,
       shape: record.shape,
-      key: own,
+      keys,
       fields: found,
-      ids: [own],
-      ...readRemoval(record.removal, own, found, name),
+      ids: keys,
+      ...readRemoval(record.removal, keys, found, name),
       links: {},
       actions: readActions(record.actions, name),
       standings: Object.freeze({}),
@@ -78,7 +78,7 @@ function linked(
   unlinked: { readonly [name: string]: TypeModel & { readonly unread: object } },
   me: { readonly key: string; readonly fields: Fields; readonly links: object },
 ): { readonly types: Model['types']; readonly mine: MeModel['links'] } {
-  const ids: Record<string, Set<string>> = Object.fromEntries(Object.values(unlinked).map(({ name, key }) => [name, new Set([key])]))
+  const ids: Record<string, Set<string>> = Object.fromEntries(Object.values(unlinked).map(({ name, keys }) => [name, new Set(keys)]))
   const mine = new Set([me.key])
   const read = (owner: string, own: Reachable, links: object, idsOfOwner: Set<string>) =>
     Object.entries(links).map(([link, unread]) => {
@@ -88,8 +88,8 @@ function linked(
       const other = unlinked[pairs.to] as TypeModel
       if (pairs.onDelete !== undefined) checkOnDelete(pairs, at, owner === 'me' ? undefined : own, other)
       for (const pair of pairs.pairs) {
-        if (pair.theirs === other.key) idsOfOwner.add(pair.mine)
-        if (pair.mine === own.key) ids[pairs.to]?.add(pair.theirs)
+        if (other.keys.includes(pair.theirs)) idsOfOwner.add(pair.mine)
+        if (own.keys.includes(pair.mine)) ids[pairs.to]?.add(pair.theirs)
       }
       return { link, at, pairs }
     })
@@ -97,7 +97,7 @@ function linked(
     type,
     links: read(type.name, type, type.unread, ids[type.name] as Set<string>),
   }))
-  const ofMe = read('me', me, me.links, mine)
+  const ofMe = read('me', { keys: [me.key], fields: me.fields }, me.links, mine)
   const places = Object.fromEntries(
     Object.values(unlinked).map(({ name, fields }) => [name, placesOf({ fields, ids: [...(ids[name] as Set<string>)] })]),
   )
@@ -128,16 +128,14 @@ function checkLinkName(link: string, at: string, own: Reachable): void {
 
 /** `onDelete` belongs on the side that holds the other record's key. On the other side it would have no effect, so it is refused. */
 function checkOnDelete({ pairs, onDelete }: LinkPairs, at: string, own: Reachable | undefined, other: TypeModel): void {
-  const [pair] = pairs
-  const one = pairs.length === 1 ? pair : undefined
-  const holds = one?.theirs === other.key && own !== undefined && one.mine !== own.key
-  const isHeld = own !== undefined && one?.mine === own.key && one.theirs !== other.key
-  if (holds || isHeld) return
+  const theirs = { mine: pairs.map(({ theirs }) => theirs), theirs: pairs.map(({ mine }) => mine) }
+  const mine = { mine: theirs.theirs, theirs: theirs.mine }
+  if (own !== undefined && (holdsKey(mine, own, other) || holdsKey(theirs, other, own))) return
   const why =
     own === undefined
       ? 'links of me belong to no record'
       : pairs.length > 1
-        ? 'this link joins on several fields'
+        ? 'this link joins on several fields, which are not the key'
         : 'this link joins on a field that is not the key'
   throw new RulebookError(
     at,
@@ -158,13 +156,28 @@ function readActions(given: unknown, type: string): readonly string[] {
   return Object.freeze([...ACTIONS, ...new Set(named)])
 }
 
-function keyField(key: unknown, fields: Fields, at: string): string {
+/** The fields of the key of a record type. */
+export function keyFields(given: unknown, fields: Fields, at: string): readonly string[] {
+  if (!Array.isArray(given)) return Object.freeze([keyField(given, fields, at)])
+  if (given.length < 2) throw new RulebookError(`${at}.key`, 'a list needs at least two fields: give one field as its name alone')
+  const names = given.map((name) => keyField(name, fields, at, 'of several'))
+  const twice = names.find((name, index) => names.indexOf(name) < index)
+  if (twice !== undefined) throw new RulebookError(`${at}.key`, `"${twice}" is named twice`)
+  return Object.freeze(names)
+}
+
+function keyField(key: unknown, fields: Fields, at: string, isPart?: 'of several'): string {
   if (typeof key !== 'string' || !Object.hasOwn(fields, key)) {
     throw new RulebookError(`${at}.key`, unknownName('field', key, Object.keys(fields)))
   }
   const field = fields[key] as Field
-  if (field.list || (field.type !== 'text' && field.type !== 'integer')) {
-    throw new RulebookError(`${at}.key`, `"${key}" holds ${field.list ? 'a list' : field.type}: a key has to be text or a whole number`)
+  const isDay = isPart !== undefined && field.held === 'day'
+  if (field.list || (field.type !== 'text' && field.type !== 'integer' && !isDay)) {
+    const held = field.list ? 'a list' : field.type
+    throw new RulebookError(
+      `${at}.key`,
+      `"${key}" holds ${held}: ${isPart ? 'a part of a key has to be text, a whole number or a day' : 'a key has to be text or a whole number'}`,
+    )
   }
   if (field.optional) throw new RulebookError(`${at}.key`, `"${key}" may be missing: a key is always required`)
   return key
@@ -178,11 +191,12 @@ export function readTimeZone(timeZone: unknown): Pick<MeModel, 'timeZone'> {
 }
 
 /** The field that a deletion stamps: an instant that may be missing. */
-export function readRemoval(removal: unknown, key: string, fields: Fields, type: string): Pick<TypeModel, 'removal'> {
+export function readRemoval(removal: unknown, keys: readonly string[], fields: Fields, type: string): Pick<TypeModel, 'removal'> {
   if (removal === undefined) return {}
   const at = `${type}.removal`
   const field = typeof removal === 'string' && Object.hasOwn(fields, removal) ? fields[removal] : undefined
-  if (field === undefined || removal === key) throw new RulebookError(at, unknownName('field', removal, Object.keys(fields)))
+  if (field === undefined || keys.includes(removal as string))
+    throw new RulebookError(at, unknownName('field', removal, Object.keys(fields)))
   if (field.type !== 'time' || field.list)
     throw new RulebookError(at, `"${removal}" holds no instant. If it does, add times: ['${removal}'] to the record type.`)
   if (!field.optional)

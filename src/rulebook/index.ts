@@ -7,12 +7,24 @@ export { isName, readDefinition } from './definition.js'
 export { RulebookError, UnknownNameError, unknownName } from './error.js'
 export { withEveryRecord } from './every-record.js'
 export { modelFromJson, modelToJson, type RulebookJson, type Shapes } from './json.js'
+export {
+  isKey,
+  isKeyField,
+  type Keyed,
+  keyFromText,
+  keyName,
+  keyOf,
+  keyPlaces,
+  keyRow,
+  keyValues,
+  readKey,
+  serverKey,
+} from './keys.js'
 export { isSet, type LinkModel } from './links.js'
 export {
   type ClauseNode,
   fieldOf,
   type GateWordsNode,
-  keyPlace,
   keysAreGiven,
   knownAction,
   type MeModel,

@@ -16,6 +16,7 @@ import { sameTerm } from '../condition/same.js'
 import { refuseUnguardedNegations } from './absence.js'
 import { plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
+import { serverKey } from './keys.js'
 import type { Model, Roles, TypeModel } from './model.js'
 import { roleOf } from './role-condition.js'
 import type { Field, Fields } from './shape.js'
@@ -132,6 +133,7 @@ export class Checker {
         const type = this.#joined(over, at, scope)
         this.#link(over.link, type, at)
         checkPlace(over.key, type, at)
+        if (over.key.path[0] !== serverKey(type)) throw new RulebookError(at, `a chain needs the key of ${type.name}, of one field`)
         this.#walk(presenceNode(over.self, true), at, scope)
         return type
       }

@@ -1,8 +1,9 @@
 import { type ConditionNode, sameCondition } from '../condition/index.js'
 import { refuseUnguardedNegations } from './absence.js'
-import { isName, plainObject, readRemoval, readTimeZone } from './definition.js'
+import { isName, keyFields, plainObject, readRemoval, readTimeZone } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
 import { Checker, checkPlace, sorted, text, texts } from './json-check.js'
+import { serverKey } from './keys.js'
 import type { LinkModel } from './links.js'
 import type { ClauseNode, EveryRecordNode, GateWordsNode, Model, TypeModel, TypeRules, VetoNode } from './model.js'
 import { referencesTo } from './references.js'
@@ -33,9 +34,10 @@ export interface Shapes {
 export function modelToJson(model: Model): RulebookJson {
   const { me, types, gate, gateMessages, privileges, routines } = model
   const bare = <T extends { readonly shape: Shape }>({ shape: _shape, ...rest }: T) => rest
+  const keyed = ({ keys, ...rest }: Omit<TypeModel, 'shape'>) => ({ key: serverKey({ keys }) ?? keys, ...rest })
   const named = Object.fromEntries(
     Object.values(types).map((type) => {
-      const { name: _name, grantsOnly: _grants, ...rest } = bare(type)
+      const { name: _name, grantsOnly: _grants, ...rest } = keyed(bare(type))
       return [type.name, rest]
     }),
   )
@@ -75,7 +77,7 @@ export function modelFromJson(json: unknown, shapes: Shapes): Model {
   const check = new Checker(types, { ...frame, links: mine })
   const me = {
     shape: shapes.me,
-    key: frame.key,
+    key: serverKey(frame) as string,
     fields: frame.fields,
     links: mine,
     ...(meGiven.roles === undefined ? {} : { roles: check.roles(meGiven.roles) }),
@@ -142,14 +144,13 @@ function readFrame(name: string, json: unknown, shape: Shape | undefined): TypeM
   )
   if (differing !== undefined)
     throw new RulebookError(`${name}.${differing}`, 'does not match its shape: these rules were written for another shape')
-  const key = String(given.key)
-  if (!Object.hasOwn(fields, key)) throw new RulebookError(`${name}.key`, unknownName('field', given.key, Object.keys(fields)))
+  const keys = keyFields(given.key, fields, name)
   const ids = texts(given.ids, `${name}.ids`)
   const actions = texts(given.actions, `${name}.actions`)
   for (const id of ids)
     if (!Object.hasOwn(fields, id)) throw new RulebookError(`${name}.ids`, unknownName('field', id, Object.keys(fields)))
-  const removal = readRemoval(given.removal, key, fields, name)
-  return { name, shape, key, fields, ids: Object.freeze(ids), actions: Object.freeze(actions), links: {}, standings: {}, ...removal }
+  const removal = readRemoval(given.removal, keys, fields, name)
+  return { name, shape, keys, fields, ids: Object.freeze(ids), actions: Object.freeze(actions), links: {}, standings: {}, ...removal }
 }
 
 function readLinks(types: Model['types'], owner: TypeModel, json: unknown, at: string): TypeModel['links'] {

@@ -2,6 +2,7 @@ import { describeOdd } from '../condition/describe.js'
 import { joinProblem } from '../condition/json.js'
 import type { LinkNode, PlaceNode } from '../condition/nodes.js'
 import { RulebookError, unknownName } from './error.js'
+import { serverKey } from './keys.js'
 import type { Field, Fields } from './shape.js'
 import type { Link, LinkOptions } from './types.js'
 
@@ -74,7 +75,7 @@ function drafted(draft: LinkDraft): never {
 
 /** The possible targets of a link. */
 export interface Reachable {
-  readonly key: string
+  readonly keys: readonly string[]
   readonly fields: Fields
 }
 
@@ -105,16 +106,36 @@ export function readPairs(given: unknown, at: string, own: Reachable, types: { r
   const mine = (name: unknown) => known(name, own.fields, at.split('.')[0] as string)
   const theirs = (name: unknown) => known(name, other.fields, type)
   if (typeof by === 'string') {
-    return {
-      draft,
-      to: type,
-      ...said,
-      pairs: [arity === 'one' ? { mine: mine(by), theirs: other.key } : { mine: own.key, theirs: theirs(by) }],
-    }
+    const { keys } = arity === 'one' ? other : own
+    const [key] = keys
+    if (key === undefined || keys.length > 1) throw new RulebookError(at, severalKeys(arity, type, keys))
+    return { draft, to: type, ...said, pairs: [arity === 'one' ? { mine: mine(by), theirs: key } : { mine: key, theirs: theirs(by) }] }
   }
   if (typeof by !== 'object' || by === null || Array.isArray(by) || Object.keys(by).length === 0)
     throw new RulebookError(at, 'say which fields the link joins on: a field, or { theirField: "myField" }')
   return { draft, to: type, ...said, pairs: Object.entries(by).map(([their, my]) => ({ theirs: theirs(their), mine: mine(my) })) }
+}
+
+function severalKeys(arity: 'one' | 'many', type: string, keys: readonly string[]): string {
+  const pairs = keys.map((key) => (arity === 'one' ? `${key}: 'myField'` : `theirField: '${key}'`))
+  const words = arity === 'one' ? `the key of ${type}` : 'the key'
+  return `${words} has several fields (${keys.join(', ')}): name each, as in to${arity === 'one' ? 'One' : 'Many'}('${type}', { ${pairs.join(', ')} })`
+}
+
+/**
+ * Whether fields of one record type hold the key of another, so that they are affected when that one is deleted: the link joins on exactly
+ * its key, and on other fields than the own key as a whole.
+ */
+export function holdsKey(
+  joined: { readonly mine: readonly string[]; readonly theirs: readonly string[] },
+  own: Pick<Reachable, 'keys'>,
+  other: Pick<Reachable, 'keys'>,
+): boolean {
+  return sameNames(joined.theirs, other.keys) && !sameNames(joined.mine, own.keys)
+}
+
+function sameNames(some: readonly string[], others: readonly string[]): boolean {
+  return some.length === others.length && others.every((name) => some.includes(name))
 }
 
 /** Creates a link from the pairs of fields that it joins on. @throws RulebookError */
@@ -146,9 +167,9 @@ export function readLink(
  * Whether a person sets the link by writing a field of its record, and so must see the target: true for a link to one, and for each record
  * in a list of ids. Other links follow from the values of both records.
  */
-export function isSet({ many, by, target }: LinkModel, key: string): boolean {
+export function isSet({ many, by, target }: LinkModel, own: Pick<Reachable, 'keys'>): boolean {
   if (target === 'any' || (many && !by.some(({ from }) => from.list))) return false
-  return by.some(({ from }) => from.path[0] !== key)
+  return by.some(({ from }) => from.path[0] !== serverKey(own))
 }
 
 /** The place of a field; undefined if the field cannot be compared. */

@@ -1,5 +1,6 @@
 import type { ConditionNode, SomeNode, TermNode } from '../condition/nodes.js'
 import { UnknownNameError } from './error.js'
+import { serverKey } from './keys.js'
 import type { LinkModel } from './links.js'
 import type { Field, Fields } from './shape.js'
 import type { Action, Shape } from './types.js'
@@ -88,7 +89,8 @@ export interface TypeRules {
 export interface TypeModel {
   readonly name: string
   readonly shape: Shape
-  readonly key: string
+  /** The fields of the key: one, or several. */
+  readonly keys: readonly string[]
   readonly fields: Fields
   /** The fields that hold keys of this type or others: blank text in them is missing. */
   readonly ids: readonly string[]
@@ -126,11 +128,6 @@ export function typeModel(model: Pick<Model, 'types'>, type: string): TypeModel 
   return model.types[type] as TypeModel
 }
 
-/** The place of the key of a record. */
-export function keyPlace({ key, fields }: TypeModel): { readonly path: readonly [string]; readonly type: 'integer' | 'id' } {
-  return { path: [key], type: fields[key]?.type === 'integer' ? 'integer' : 'id' }
-}
-
 /** The action with that name: one of the four, or a named one of the type. @throws UnknownNameError */
 export function knownAction({ name, actions }: TypeModel, action: string): string {
   if (!actions.includes(action)) throw new UnknownNameError('action', action, actions, name)
@@ -146,7 +143,9 @@ export function fieldOf(type: TypeModel, name: string): Field {
 
 /**
  * Whether some clause lets clients choose the key of a new record. Then the keys of deleted records are kept, so that none is used again.
+ * Keys of several fields say which records belong together, as a membership does, and may come again.
  */
-export function keysAreGiven({ key, rules }: TypeModel): boolean {
-  return rules?.may.create.some(({ overriding }) => overriding?.includes(key)) === true
+export function keysAreGiven(type: Pick<TypeModel, 'keys' | 'rules'>): boolean {
+  const key = serverKey(type)
+  return key !== undefined && type.rules?.may.create.some(({ overriding }) => overriding?.includes(key)) === true
 }

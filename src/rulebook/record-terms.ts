@@ -16,6 +16,7 @@ import { here } from './build-context.js'
 import { standingClause } from './clauses.js'
 import { toCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
+import { serverKey } from './keys.js'
 import { type LinkModel, placesOf } from './links.js'
 import type { TypeModel } from './model.js'
 import { strict } from './strict.js'
@@ -64,7 +65,8 @@ export function myLinks(types: Types, links: { readonly [name: string]: LinkMode
 
 function termsOf(types: Types, type: TypeModel, reached: Reached, name: string): object {
   const linked = reached.kind === 'claim' || reached.via.length > 0
-  const key = at(reached, placesOf(type)(type.key) as PlaceNode)
+  // A record that is there has all fields of its key.
+  const key = at(reached, placesOf(type)(type.keys[0] as string) as PlaceNode)
   const presence = {
     isMissing: () => toCondition(presenceNode(key, false)),
     isPresent: () => toCondition(presenceNode(key, true)),
@@ -144,7 +146,13 @@ function ancestors(types: Types, type: TypeModel, reached: Extract<Reached, { ki
         own.map((one) => one.name),
       )}`,
     )
-  const key = placesOf(type)(type.key) as PlaceNode
+  const only = serverKey(type)
+  if (only === undefined)
+    throw new RulebookError(
+      here(),
+      `${named}.ancestors(...): a chain needs a key of one field, and that of ${type.name} has several (${type.keys.join(', ')})`,
+    )
+  const key = placesOf(type)(only) as PlaceNode
   const over: OverNode = Object.freeze({
     kind: 'ancestors',
     type: type.name,

@@ -1,13 +1,14 @@
 import type { PlaceNode } from '../condition/nodes.js'
 import { RulebookError } from './error.js'
-import type { LinkModel } from './links.js'
+import { holdsKey, type LinkModel } from './links.js'
 import type { Model, TypeModel } from './model.js'
 
-/** A field that holds keys of another record type, and so is affected when a record of that type is deleted. */
+/** Fields that hold keys of another record type, and so are affected when a record of that type is deleted. */
 export interface Reference {
-  /** The record type that has the field. */
+  /** The record type that has the fields. */
   readonly type: string
-  readonly place: PlaceNode
+  /** In the order of the fields of the key. */
+  readonly places: readonly PlaceNode[]
   readonly onDelete: NonNullable<LinkModel['onDelete']>
 }
 
@@ -19,8 +20,8 @@ export interface Reference {
 export function referencesTo({ types }: Pick<Model, 'types'>, name: string, forGood?: 'for good'): readonly Reference[] {
   const type = types[name] as TypeModel
   const found = new Map<string, Reference & { readonly said: boolean }>()
-  const note = (owner: string, place: PlaceNode, { onDelete }: LinkModel) => {
-    const id = `${owner}.${place.path.join('.')}`
+  const note = (owner: string, places: readonly PlaceNode[], { onDelete }: LinkModel) => {
+    const id = `${owner}.${places.map(({ path }) => path.join('.')).join(', ')}`
     const before = found.get(id)
     if (before?.said && onDelete !== undefined && onDelete !== before.onDelete)
       throw new RulebookError(
@@ -33,20 +34,33 @@ export function referencesTo({ types }: Pick<Model, 'types'>, name: string, forG
         `onDelete: '${onDelete}' cannot be used here: records of ${owner} are removed and not deleted, so they would hold the key of a deleted ${name}. Use 'refuse' or 'unlink', or give ${name} a removal too.`,
       )
     if (onDelete !== undefined || before === undefined) {
-      found.set(id, { type: owner, place, onDelete: onDelete ?? 'refuse', said: onDelete !== undefined })
+      found.set(id, { type: owner, places, onDelete: onDelete ?? 'refuse', said: onDelete !== undefined })
     }
   }
   for (const owner of Object.values(types)) {
     for (const link of Object.values(owner.links)) {
-      const [pair] = link.by
-      if (pair === undefined || link.by.length > 1) continue
-      if (link.to === name && pair.to.path[0] === type.key && pair.from.path[0] !== owner.key) note(owner.name, pair.from, link)
-      if (owner.name === name && pair.from.path[0] === type.key && pair.to.path[0] !== types[link.to]?.key) note(link.to, pair.to, link)
+      const there = link.by.map(({ to }) => to)
+      const here = link.by.map(({ from }) => from)
+      const other = types[link.to] as TypeModel
+      if (link.to === name && holdsKey({ mine: firsts(here), theirs: firsts(there) }, owner, type))
+        note(owner.name, inOrder(type, there, here), link)
+      if (owner.name === name && holdsKey({ mine: firsts(there), theirs: firsts(here) }, other, type))
+        note(link.to, inOrder(type, here, there), link)
     }
   }
   // The key of a removed record stays, so records may go on holding it.
   const counting = [...found.values()].filter(({ said }) => said || type.removal === undefined || forGood !== undefined)
-  return counting.map(({ type: of, place, onDelete }) => ({ type: of, place, onDelete }))
+  return counting.map(({ type: of, places, onDelete }) => ({ type: of, places, onDelete }))
+}
+
+function firsts(places: readonly PlaceNode[]): readonly string[] {
+  return places.map(({ path }) => path[0] as string)
+}
+
+/** The places that hold a key, in the order of its fields. */
+function inOrder({ keys }: TypeModel, key: readonly PlaceNode[], holding: readonly PlaceNode[]): readonly PlaceNode[] {
+  const names = firsts(key)
+  return keys.map((name) => holding[names.indexOf(name)] as PlaceNode)
 }
 
 /**

@@ -1,7 +1,7 @@
 // What the compiler knows of rules. Types only.
 import type { AnyClause, LIMITED, LimitedClause, ReachedStanding, Standing, StandingsOf } from './clause-types.js'
 import type { Condition, Mistake, Source, Terms, TodayTerm } from './term-types.js'
-import type { Action, Beside, MeTerms, ReachWords, RecordTerms, StandingName, TypeName, World } from './types.js'
+import type { Action, Beside, IsUnion, MeTerms, ReachWords, RecordTerms, StandingName, TypeName, World } from './types.js'
 
 /** Whether read clauses have field limits. */
 export type LimitsReading<O> = O extends { readonly may: { readonly read: readonly (infer C)[] } }
@@ -20,8 +20,10 @@ export type StampedBy<O> = O extends { readonly stamps: { readonly create: infer
 export type StampedIn<O> = { readonly [K in keyof O & string]: `${K}.${StampedBy<O[K]>}` }[keyof O & string]
 type StampedOf<Names, K extends string> = Names extends `${K}.${infer F}` ? F : never
 
-/** The fields of a new record that the server sets: the key, and what is stamped. */
-export type SetFields<W extends World, K extends TypeName<W>> = W['keys'][K] | StampedOf<W['stamped'], K>
+/** The fields of a new record that the server sets: the key, unless it has several fields, and what is stamped. */
+export type SetFields<W extends World, K extends TypeName<W>> =
+  | (IsUnion<W['keys'][K]> extends true ? never : W['keys'][K])
+  | StampedOf<W['stamped'], K>
 
 /** A record R that is created: what its shape requires, except the fields that the server sets. */
 export type NewRow<R, Set> = { readonly [F in RequiredOf<R, Set>]: R[F] } & { readonly [F in keyof R]?: R[F] | undefined }

@@ -1,6 +1,7 @@
 import { comparable, isList, type TermNode, typeOf } from '../condition/index.js'
 import { plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
+import { isKeyField, serverKey } from './keys.js'
 import type { StampNodes, TypeModel, TypeRules } from './model.js'
 import type { Field } from './shape.js'
 import { literalFor } from './terms.js'
@@ -11,9 +12,9 @@ export function readStamps(type: TypeModel, given: unknown, at: string): TypeRul
   if (stamps.delete !== undefined && type.removal === undefined)
     throw new RulebookError(`${at}, stamps.delete`, `${type.name} has no removal, so nothing is left to stamp`)
   return Object.freeze({
-    create: readOf(type, stamps.create, `${at}, stamps.create`),
-    update: readOf(type, stamps.update, `${at}, stamps.update`),
-    ...(stamps.delete === undefined ? {} : { delete: readOf(type, stamps.delete, `${at}, stamps.delete`) }),
+    create: readOf(type, stamps.create, `${at}, stamps.create`, 'create'),
+    update: readOf(type, stamps.update, `${at}, stamps.update`, 'update'),
+    ...(stamps.delete === undefined ? {} : { delete: readOf(type, stamps.delete, `${at}, stamps.delete`, 'delete') }),
   })
 }
 
@@ -33,12 +34,14 @@ function canStamp(term: TermNode): boolean {
   }
 }
 
-function readOf(type: TypeModel, given: unknown, at: string): StampNodes {
+function readOf(type: TypeModel, given: unknown, at: string, action: 'create' | 'update' | 'delete'): StampNodes {
   const nodes: Record<string, TermNode> = {}
   for (const [name, value] of Object.entries(plainObject(given ?? {}, at))) {
     const field = Object.hasOwn(type.fields, name) ? type.fields[name] : undefined
     if (field === undefined) throw new RulebookError(at, unknownName('field', name, Object.keys(type.fields)))
-    if (name === type.key) throw new RulebookError(`${at}.${name}`, 'the key cannot be stamped: the server sets it anyway')
+    if (name === serverKey(type)) throw new RulebookError(`${at}.${name}`, 'the key cannot be stamped: the server sets it anyway')
+    if (isKeyField(type, name) && action !== 'create')
+      throw new RulebookError(`${at}.${name}`, 'a field of the key can be stamped when a record is created only: it never changes')
     if (name === type.removal) throw new RulebookError(`${at}.${name}`, 'the time of removal cannot be stamped: a deletion sets it anyway')
     nodes[name] = value === null ? emptyFor(field, name, at) : stampFor(value, field, `${at}.${name}`)
   }

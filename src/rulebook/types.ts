@@ -66,7 +66,8 @@ export type Links = { readonly [name: string]: Link }
 /** One kind of record: its shape, its key, its links, and which of its fields are instants although the shape cannot say so. */
 export interface RecordDefinition {
   readonly shape: Shape
-  readonly key: string
+  /** The field that identifies a record, or several together: `['guardianId', 'studentId']`. */
+  readonly key: string | readonly string[]
   readonly times?: readonly string[]
   /** The fields that are days without a time, as text such as "2026-05-31": `date` columns, or `z.iso.date()`. */
   readonly days?: readonly string[]
@@ -187,8 +188,21 @@ export interface ReachWords<W extends World> {
   records<T extends TypeName<W>>(type: T): ManyTerm<T, W>
 }
 
-/** The type of a key in application code. */
+/** The type of a key in application code. A key of several fields is one text, as in addresses: `g-4~s-11`. */
 export type Key = string | number
+
+/** A key as calls take it, of a record R with the key fields F. Several fields can also be an object. */
+export type KeyOf<R, F> = Key | (IsUnion<F> extends true ? { readonly [N in keyof R & F]: R[N] } : never)
+
+/** Whether a type is a union of several. */
+export type IsUnion<T, U = T> = [T] extends [never] ? false : T extends unknown ? ([U] extends [T] ? false : true) : never
+
+/** The fields of the key of a definition. */
+export type KeyFields<D> = D extends { readonly key: readonly (infer N extends string)[] }
+  ? N
+  : D extends { readonly key: infer N extends string }
+    ? N
+    : never
 
 /** The fields that a definition declares as times. */
 export type TimesOf<D> = D extends { readonly times: readonly (infer N extends string)[] } ? N : never
@@ -198,13 +212,16 @@ export type DaysOf<D> = D extends { readonly days: readonly (infer N extends str
 
 type CheckedRecord<D, R> = {
   readonly shape: Shape
-  readonly key: keyof Out<ShapeOf<D>> & string
+  readonly key: CheckedKey<KeyIn<D>, keyof Out<ShapeOf<D>> & string>
   readonly times?: readonly (keyof Out<ShapeOf<D>> & string)[]
   readonly days?: readonly (keyof Out<ShapeOf<D>> & string)[]
   readonly links?: CheckedLinks<LinksOf<D>, Out<ShapeOf<D>>, R>
   readonly removal?: keyof Out<ShapeOf<D>> & string
   readonly actions?: readonly string[]
 } & Beside<D, keyof RecordDefinition>
+/** One field, or a list of fields, each checked at its place. */
+type CheckedKey<K, F extends string> = K extends readonly unknown[] ? readonly [F, F, ...F[]] : F
+type KeyIn<D> = D extends { readonly key: infer K } ? K : never
 type ShapeOf<D> = D extends { readonly shape: infer S } ? S : never
 type FieldsOf<D> = keyof Out<ShapeOf<D>> & string
 
@@ -267,7 +284,7 @@ type Begun<R extends RecordDefinitions, S, L> = {
   readonly rows: { readonly [K in keyof R & string]: Out<R[K]['shape']> }
   readonly times: { readonly [K in keyof R & string]: TimesOf<R[K]> }
   readonly days: { readonly [K in keyof R & string]: DaysOf<R[K]> }
-  readonly keys: { readonly [K in keyof R & string]: R[K]['key'] }
+  readonly keys: { readonly [K in keyof R & string]: KeyFields<R[K]> }
   readonly links: { readonly [K in keyof R & string]: LinksOf<R[K]> }
   readonly actions: { readonly [K in keyof R & string]: ActionsOf<R[K]> }
   readonly me: Out<S>

@@ -97,7 +97,7 @@ function stuck(type: string, rules: TypeRules): string[] {
 
 /** Conditions that compare a changed field with one that its writer may not see: they could find its value by trying. */
 function telling(type: TypeModel, rules: TypeRules): string[] {
-  const { name, key, fields } = type
+  const { name, keys, fields } = type
   const { may } = rules
   const lets = (names: readonly string[] | undefined, field: string) => names?.includes(field) ?? true
   const conditions = conditionsOfType({}, { ...type, rules }, { actions: ['update'], roles: ['clause', 'afterwards', 'veto'] })
@@ -108,7 +108,7 @@ function telling(type: TypeModel, rules: TypeRules): string[] {
       const written = asked.filter(({ of }) => of === 'after').map(({ field }) => field)
       return written.flatMap((field) =>
         asked.flatMap(({ of, field: told }) => {
-          if (told === field || told === key || !(told in fields)) return []
+          if (told === field || keys.includes(told) || !(told in fields)) return []
           const writers = may.update.filter((clause) => lets(clause.fields, field) && !(of === 'after' && lets(clause.fields, told)))
           const blind = writers.find((writer) => !may.read.some((read) => lets(read.fields, told) && implies(writer.when, read.when)))
           const hint = `People who cannot see ${told} could find out its value by trying.`

@@ -12,6 +12,7 @@ import {
   type JoinNode,
   joinsOf,
   lower,
+  type PlaceNode,
   placeOf,
   pushNot,
   type RecordsNode,
@@ -31,8 +32,8 @@ import { Terms } from './terms.js'
 export interface CompileOptions extends ScopeOptions {
   /** Whether the query searches for rows. Otherwise it names one row by its key, and links are followed from that row. */
   readonly finds?: 'rows' | 'row'
-  /** The key of the record type, if the query searches for rows. */
-  readonly key?: string
+  /** The fields of the key of the record type, if the query searches for rows. */
+  readonly key?: readonly PlaceNode[]
 }
 
 /**
@@ -48,7 +49,7 @@ export function compile(condition: ConditionNode, options: CompileOptions): RawB
 class Compiler {
   readonly #expressions: Expressions
   readonly #finds: CompileOptions['finds']
-  readonly #keyField: string | undefined
+  readonly #key: readonly PlaceNode[] | undefined
   readonly #scope: Scope
   readonly #terms: Terms
   readonly #comparisons: Comparisons
@@ -57,7 +58,7 @@ class Compiler {
   constructor(options: CompileOptions) {
     this.#expressions = options.dialect.expressions
     this.#finds = options.finds
-    this.#keyField = options.key
+    this.#key = options.key
     this.#scope = new Scope(options)
     this.#terms = new Terms(this.#scope)
     this.#comparisons = new Comparisons(this.#scope, this.#terms)
@@ -84,33 +85,36 @@ class Compiler {
 
   #anyOf(node: AnyOfNode): Test {
     const { unionOfKeys } = this.#expressions
-    if (unionOfKeys === undefined || this.#finds !== 'rows' || this.#keyField === undefined) return this.test(node)
+    if (unionOfKeys === undefined || this.#finds !== 'rows' || this.#key === undefined) return this.test(node)
     if (!node.of.every(isFound) || !node.of.some(followsLinks)) return this.test(node)
     const queries = node.of.map((part) => this.#keysWhere(part))
     return unionOfKeys(this.#ownKey(), this.#scope.alias('found'), queries)
   }
 
-  /** If a link leads to the key itself, the keys are the ones that the linked records hold. */
+  /** If a link leads to the key itself, with all of its fields, the keys are the ones that the linked records hold. */
   #linkedKeys(node: SomeNode, over: RecordsNode): Fragment | undefined {
     const { by, rest } = joinsOf(node, over, (from) => from.kind !== 'field')
     const open = by.filter(({ from }) => from.kind === 'field')
-    const [only] = open
-    if (only?.from.kind !== 'field' || open.length > 1 || only.from.path.join('.') !== this.#keyField || isList(only.from) || only.to.list)
+    const ordered = (this.#key ?? []).map(({ path }) => open.find(({ from }) => from.kind === 'field' && from.path.join('.') === path[0]))
+    if (open.length !== ordered.length || !ordered.every((join) => join !== undefined && !isList(join.from) && !join.to.list))
       return undefined
-    const known = by.filter((join) => join !== only).map((join) => equality(join, node.each))
+    const joins = ordered as readonly JoinNode[]
+    const known = by.filter((join) => !joins.includes(join)).map((join) => equality(join, node.each))
     const alias = this.#scope.lookAt(node.each, over.type)
-    const key = this.#terms.value(placeOf(only.to, node.each))
-    if (this.#expressions.areAlike?.(this.#ownKey(), key) !== true) return undefined
-    const tests = all([this.test(allOfNode([...known, rest])), ...this.#terms.soundPair(only.to, only.from, node.each)])
+    const key = joins.map(({ to }) => this.#terms.value(placeOf(to, node.each)))
+    const own = this.#ownKey()
+    if (!key.every((part, at) => this.#expressions.areAlike?.(own[at] as Fragment, part) === true)) return undefined
+    const sound = joins.flatMap(({ to, from }) => this.#terms.soundPair(to, from, node.each))
+    const tests = all([this.test(allOfNode([...known, rest])), ...sound])
     return sql`select ${this.#keyColumns(key)} from ${this.#scope.from(over.type, alias)} where ${tests}`
   }
 
-  #keyColumns(key: Fragment): Fragment {
-    return this.#expressions.keyColumns?.(key) ?? key
+  #keyColumns(key: readonly Fragment[]): Fragment {
+    return this.#expressions.keyColumns?.(key) ?? sql.join(key)
   }
 
-  #ownKey(): Fragment {
-    return this.#scope.columns('record').value([this.#keyField as string], 'id')
+  #ownKey(): readonly Fragment[] {
+    return (this.#key ?? []).map(({ path, type }) => this.#scope.columns('record').value(path, type))
   }
 
   /** The keys of the rows on which a condition holds. */

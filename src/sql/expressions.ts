@@ -106,12 +106,12 @@ export interface Expressions {
    */
   isInQuery(values: readonly Side[], keys: readonly Side[], query: (selected: readonly Fragment[]) => Fragment): Test
   /**
-   * Whether an OR over links is slow, so that a union of keys finds the rows faster. `unionOfKeys` receives the key, and queries that each
+   * Whether an OR over links is slow, so that a union of keys finds the rows faster. `unionOfKeys` receives the columns of the key, and queries that each
    * select `keyColumns` of their rows.
    */
-  unionOfKeys?(key: Fragment, alias: string, queries: readonly Fragment[]): Test
+  unionOfKeys?(key: readonly Fragment[], alias: string, queries: readonly Fragment[]): Test
   /** What a query of a union of keys selects. Absent if there are no such unions. */
-  keyColumns?(key: Fragment): Fragment
+  keyColumns?(key: readonly Fragment[]): Fragment
   /** Whether two columns store and compare their values in the same way. */
   areAlike?(a: Fragment, b: Fragment): boolean
   /** What to group a value by, so that only equal values share a group, and what to select of a group. */

@@ -1,6 +1,6 @@
 import { DummyDriver, Kysely, type QueryCompiler, type RawBuilder, type SqlBool } from 'kysely'
 import { allOfNode, type ConditionNode } from '../condition/index.js'
-import { type Action, fieldOf, type TypeName, typeModel, type World } from '../rulebook/index.js'
+import { type Action, fieldOf, keyPlaces, type TypeName, typeModel, type World } from '../rulebook/index.js'
 import { type InnerViewpoint, type Viewpoint, visibility } from '../viewpoint/index.js'
 import { compile } from './compile.js'
 import type { Dialect } from './dialect.js'
@@ -77,7 +77,7 @@ function filterOf(
   of: (view: InnerViewpoint) => ConditionNode,
   { dialect, table, layout, single = false, first = 1, placeholders = dialect.numbered ? 'numbered' : '?' }: FilterOptions,
 ): SqlFilter {
-  typeModel(view.model, type)
+  const key = keyPlaces(typeModel(view.model, type))
   const own = table ?? layout?.tables[type]?.name ?? type
   const { now } = view.env()
   const expression = compile(of(view), {
@@ -86,7 +86,7 @@ function filterOf(
     table: own,
     type,
     finds: single ? 'row' : 'rows',
-    key: typeModel(view.model, type).key,
+    key,
     ...(layout === undefined ? {} : { layout }),
   })
   const { strings, values } = apart(expression, dialect)

@@ -83,7 +83,7 @@ function joinsOf(type: TypeModel, types: Model['types'], layout: Layout): readon
       const [mine, theirs] = [columnOf(layout, type.name, from), columnOf(layout, link.to, to)]
       if (mine === undefined || theirs === undefined) return []
       // The side that is no key refers to the other.
-      const refers = to.path[0] === types[link.to]?.key || from.path[0] !== type.key
+      const refers = types[link.to]?.keys.includes(to.path[0] as string) || !type.keys.includes(from.path[0] as string)
       const [holder, held] = refers ? [mine, theirs] : [theirs, mine]
       return [{ link: `${type.name}.${link.name}`, holder, held, names: [link.name, refers ? link.to : type.name] }]
     }),

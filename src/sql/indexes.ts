@@ -33,7 +33,8 @@ export function wantedIndexes({ types }: Pick<Model, 'types'>): WantedIndex[] {
     for (const [rule, condition] of conditionsOf(type)) {
       const want = (of: string, { path, list }: PlaceNode, how: WantedIndex['for']) => {
         const [field] = path
-        if (field === undefined || path.length > 1 || (types[of] as TypeModel).key === field) return
+        // The index of the key serves its first field too.
+        if (field === undefined || path.length > 1 || (types[of] as TypeModel).keys[0] === field) return
         const use = list ? 'elements' : how
         const id = `${of}.${field} ${use}`
         const there = found.get(id) ?? { type: of, field, for: use, rules: [] }

@@ -1,5 +1,5 @@
 import { type Kysely, type SchemaModule, sql } from 'kysely'
-import { keysAreGiven, type Model } from '../rulebook/index.js'
+import { keysAreGiven, type Model, serverKey } from '../rulebook/index.js'
 import type { Dialect } from './dialect.js'
 import { layoutOf } from './layout.js'
 import type { ColumnPlace, Layout, TablePlace } from './places.js'
@@ -22,10 +22,12 @@ export async function createTables(
       const place = columns[name] as ColumnPlace
       const held = dialect.catalog.columnType(field, type.ids.includes(name), place.as)
       table = table.addColumn(place.name, sql.raw(held), (column) => {
-        if (name === type.key) return column.primaryKey().notNull()
+        if (name === serverKey(type)) return column.primaryKey().notNull()
         return field.optional ? column : column.notNull()
       })
     }
+    if (serverKey(type) === undefined)
+      table = table.addPrimaryKeyConstraint(`${called}_pk`, type.keys.map((name) => (columns[name] as ColumnPlace).name) as never)
     await table.execute()
   }
   if (!Object.values(book.model.types).some(keysAreGiven)) return

@@ -1,5 +1,5 @@
 import { type Row, TRUE } from '../condition/index.js'
-import { type Key, knownAction, type TypeModel, typeModel } from '../rulebook/index.js'
+import { type Key, keyOf, knownAction, type TypeModel, typeModel } from '../rulebook/index.js'
 import { type Explanation, explain, fieldsLetBy, stampedRecord, type Verdict, type Viewpoint, verdictOf } from '../viewpoint/index.js'
 import type { Asker, AskersRules } from './asker.js'
 import { DeniedError, QueryError } from './errors.js'
@@ -96,7 +96,7 @@ export class Asking {
 
 /** Whether an action on a record that the asker sees is allowed. */
 async function verdictOn(op: Operation, type: TypeModel, action: string, rules: AskersRules, row: Row): Promise<Verdict> {
-  const key = row[type.key] as Key
+  const key = keyOf(type, row)
   const [open, ...holds] = await judge(op, [rules.open, ...rules.clauses], row)
   if (!open) {
     const [standing] = await holding(op, rules.messages, row)
@@ -104,5 +104,5 @@ async function verdictOn(op: Operation, type: TypeModel, action: string, rules: 
   }
   const clauses = rules.clauses.filter((_, at) => holds[at])
   if (clauses.length === 0) return verdictOf(type, action, 'refused', key)
-  return verdictOf(type, action, 'allowed', key, { clause: clauses[0]?.clause?.title, fields: fieldsLetBy(type, clauses) })
+  return verdictOf(type, action, 'allowed', key, { clause: clauses[0]?.clause?.title, fields: fieldsLetBy(type, clauses, action) })
 }

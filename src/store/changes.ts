@@ -1,5 +1,5 @@
 import { type Row, TRUE } from '../condition/index.js'
-import { type Key, type Model, typeModel } from '../rulebook/index.js'
+import { type Key, keyOf, type Model, typeModel } from '../rulebook/index.js'
 import { UncertainError } from './errors.js'
 import type { Tables } from './tables.js'
 
@@ -92,12 +92,12 @@ function noting(tables: Tables, model: Model, changes: RecordChange[]): Tables {
     ...bound(tables),
     async select(type, selection) {
       const found = await tables.select(type, selection)
-      if (selection.lock === 'update') for (const { row } of found) locked.set(idOf(type, row[typeModel(model, type).key]), row)
+      if (selection.lock === 'update') for (const { row } of found) locked.set(idOf(type, keyOf(typeModel(model, type), row)), row)
       return found
     },
     async insert(type, row) {
       const after = await tables.insert(type, row)
-      changes.push({ type, key: after[typeModel(model, type).key] as Key, after })
+      changes.push({ type, key: keyOf(typeModel(model, type), after), after })
       return after
     },
     async update(type, sent, target) {

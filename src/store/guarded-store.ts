@@ -1,5 +1,5 @@
 import { isPachterError, type Row } from '../condition/index.js'
-import type { Key, World } from '../rulebook/index.js'
+import { type Key, readKey, typeModel, type World } from '../rulebook/index.js'
 import type { Outcome, Verdict } from '../viewpoint/index.js'
 import { someDependOnAbsence } from './absence.js'
 import type { Person } from './asker.js'
@@ -26,22 +26,35 @@ export function createGuardedStore(tables: Tables, who: Person, needs: Needs): S
   const reading = new Reading(session)
   const writing = new Writing(session)
   const asking = new Asking(session)
+  const { model } = session
+  // Keys of several fields may be given as objects.
+  const named = (type: string, key: unknown) =>
+    typeof type === 'string' && Object.hasOwn(model.types, type) ? readKey(typeModel(model, type), key) : (key as Key)
+  const keyed =
+    <A extends unknown[], T>(method: (type: string, key: Key, ...rest: A) => T) =>
+    (type: string, key: unknown, ...rest: A) =>
+      method(type, named(type, key), ...rest)
+  const asked =
+    <A extends unknown[], T>(method: (action: string, type: string, about: Key | Row, ...rest: A) => T) =>
+    (action: string, type: string, about: Key | Row, ...rest: A) =>
+      method(action, type, action === 'create' ? about : named(type, about), ...rest)
   const store = {
     list: reading.list.bind(reading),
     page: reading.page.bind(reading),
     count: reading.count.bind(reading),
     countBy: reading.countBy.bind(reading),
-    get: reading.get.bind(reading),
+    get: keyed(reading.get.bind(reading)),
     create: writing.create.bind(writing),
-    update: writing.update.bind(writing),
-    delete: writing.delete.bind(writing),
+    update: keyed(writing.update.bind(writing)),
+    delete: keyed(writing.delete.bind(writing)),
     updateMany: writing.updateMany.bind(writing),
     deleteMany: writing.deleteMany.bind(writing),
-    ensure: (type: string, key: Key, record: Row) =>
+    ensure: keyed((type: string, key: Key, record: Row) =>
       writing.ensure(type, key, record, (inside) => new Writing(new Session(inside, who, needs))),
-    purge: writing.purge.bind(writing),
-    verdict: asking.verdict.bind(asking),
-    why: asking.why.bind(asking),
+    ),
+    purge: keyed(writing.purge.bind(writing)),
+    verdict: asked(asking.verdict.bind(asking)),
+    why: asked(asking.why.bind(asking)),
     may: asking.may.bind(asking),
     viewpoint: asking.viewpoint.bind(asking),
     has: (privilege: string) => session.granted('privilege', privilege, tables, needs.held === true),

@@ -12,13 +12,11 @@ import {
   type Row,
   simplify,
   TRUE,
-  toComparable,
 } from '../condition/index.js'
-import { type Key, keyPlace, type TypeModel, typeModel } from '../rulebook/index.js'
+import { isKey, type Key, keyOf, type TypeModel, typeModel } from '../rulebook/index.js'
 import { type AskersClause, fieldsLetBy, holds, isLimited, type Outcome, testOf, verdictOf, withFields } from '../viewpoint/index.js'
 import type { Asker, AskersRules } from './asker.js'
 import { type DeniedError, denied } from './errors.js'
-import { placeIs } from './read/key-conditions.js'
 import type { PlaceValue, Selection, Tables } from './tables.js'
 import { named } from './write/nested.js'
 import { judgeRelying, type Relied } from './write/read-set.js'
@@ -207,16 +205,6 @@ async function closed(op: Operation, type: TypeModel, action: string, rules: Ask
     () => true,
     (some) => judge(op, some, record, after),
   )
-  const key = action === 'create' ? undefined : (record[type.key] as Key)
+  const key = action === 'create' ? undefined : keyOf(type, record)
   return denied(verdictOf(type, action, 'refused', key, { message: standing?.message }))
-}
-
-/** Selects the record with this key. */
-export function keyIs(type: TypeModel, key: Key): ConditionNode {
-  return placeIs(keyPlace(type), key)
-}
-
-/** Whether a record of the type can have this key. */
-export function isKey(type: TypeModel, key: unknown): key is Key {
-  return toComparable(key, keyPlace(type).type) !== undefined
 }

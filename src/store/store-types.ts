@@ -1,4 +1,4 @@
-import type { Action, FieldName, Key, NewRow, RowOf, SeenRow, SetFields, TypeName, World, WrittenRow } from '../rulebook/index.js'
+import type { Action, FieldName, Key, KeyOf, NewRow, RowOf, SeenRow, SetFields, TypeName, World, WrittenRow } from '../rulebook/index.js'
 import type { Clock, Explanation, Verdict, Viewpoint } from '../viewpoint/index.js'
 import type { RecordChange } from './changes.js'
 import type { Limits } from './limits.js'
@@ -59,7 +59,7 @@ export interface GuardedStore<W extends World = World> {
   countBy<K extends TypeName<W>>(type: K, field: FieldName<W, K>, options?: CountOptions<W, K>): Promise<Counted[]>
 
   /** One record. @throws SignInError, NotFoundError */
-  get<K extends TypeName<W>>(type: K, key: Key): Promise<SeenRow<W, K>>
+  get<K extends TypeName<W>>(type: K, key: KeyOf<RowOf<W, K>, W['keys'][K]>): Promise<SeenRow<W, K>>
 
   /**
    * Creates a record, judged as it will be stored. The server sets the key and what is stamped; all else that the shape requires is given.
@@ -75,14 +75,14 @@ export interface GuardedStore<W extends World = World> {
    */
   update<K extends TypeName<W>>(
     type: K,
-    key: Key,
+    key: KeyOf<RowOf<W, K>, W['keys'][K]>,
     changes: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
   ): Promise<WrittenRow<RowOf<W, K>, W['keys'][K]>>
 
   /**
    * Deletes a record, and the records that its links say are deleted too. @throws SignInError, NotFoundError, RefusedError
    */
-  delete<K extends TypeName<W>>(type: K, key: Key): Promise<void>
+  delete<K extends TypeName<W>>(type: K, key: KeyOf<RowOf<W, K>, W['keys'][K]>): Promise<void>
 
   /**
    * Makes the same change to several records. Each is judged as its own update, and all of them before any is written. All or
@@ -110,7 +110,7 @@ export interface GuardedStore<W extends World = World> {
   verdict<K extends TypeName<W>>(
     action: Exclude<Action | W['actions'][K], 'create'>,
     type: K,
-    key: Key,
+    key: KeyOf<RowOf<W, K>, W['keys'][K]>,
     changes?: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
   ): Promise<Verdict>
   /**
@@ -131,7 +131,7 @@ export interface GuardedStore<W extends World = World> {
   why<K extends TypeName<W>>(
     action: Action | W['actions'][K],
     type: K,
-    record: Key | Partial<RowOf<W, K>>,
+    record: KeyOf<RowOf<W, K>, W['keys'][K]> | Partial<RowOf<W, K>>,
     changes?: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
   ): Promise<Explanation>
 
@@ -187,7 +187,7 @@ export interface SystemStore<W extends World = World> extends GuardedStore<W> {
   /** Changes the sent fields, and returns the whole record. @throws NotFoundError, InvalidError */
   update<K extends TypeName<W>>(
     type: K,
-    key: Key,
+    key: KeyOf<RowOf<W, K>, W['keys'][K]>,
     changes: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
   ): Promise<RowOf<W, K>>
 
@@ -195,14 +195,14 @@ export interface SystemStore<W extends World = World> extends GuardedStore<W> {
    * Returns the record with this key, and creates it if it does not exist: a profile at the first sign-in, for example.
    * @throws InvalidError
    */
-  ensure<K extends TypeName<W>>(type: K, key: Key, record: Partial<RowOf<W, K>>): Promise<RowOf<W, K>>
+  ensure<K extends TypeName<W>>(type: K, key: KeyOf<RowOf<W, K>, W['keys'][K]>, record: Partial<RowOf<W, K>>): Promise<RowOf<W, K>>
   /**
    * Deletes a record for good, although records of its type are only removed. What belongs to it is treated as in any deletion.
    * @throws NotFoundError, RefusedError, QueryError if the type has no `removal`
    * @example
    * await store.asSystem('older than two years').purge('lesson', key)
    */
-  purge<K extends TypeName<W>>(type: K, key: Key): Promise<void>
+  purge<K extends TypeName<W>>(type: K, key: KeyOf<RowOf<W, K>, W['keys'][K]>): Promise<void>
 }
 
 /** A world in which every field is visible: the system's. */

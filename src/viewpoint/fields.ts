@@ -1,5 +1,5 @@
 import { type ConditionNode, combine, type Env, type Row, TRUE } from '../condition/index.js'
-import { type ClauseNode, sameValue, type TypeModel } from '../rulebook/index.js'
+import { type ClauseNode, isKeyField, sameValue, serverKey, type TypeModel } from '../rulebook/index.js'
 import { holds, type Testable } from './specialise.js'
 
 /** A clause, specialised for the asker. The system's clause has no limits and belongs to no rulebook. */
@@ -8,10 +8,14 @@ export interface AskersClause extends Testable {
   readonly afterwards?: Testable
 }
 
-/** The fields that any of the clauses allows to see, send or change, besides the key, in the order of the shape; undefined for all. */
-export function fieldsLetBy(type: TypeModel, clauses: readonly AskersClause[]): readonly string[] | undefined {
+/**
+ * The fields that any of the clauses allows to see, send or change, besides the key, in the order of the shape; undefined for all. In a new
+ * record, the fields of a key of several are sent like others.
+ */
+export function fieldsLetBy(type: TypeModel, clauses: readonly AskersClause[], action?: string): readonly string[] | undefined {
   if (clauses.some(({ clause }) => clause?.fields === undefined)) return undefined
-  return Object.keys(type.fields).filter((name) => name !== type.key && clauses.some(({ clause }) => clause?.fields?.includes(name)))
+  const isApart = (name: string) => (action === 'create' ? name === serverKey(type) : isKeyField(type, name))
+  return Object.keys(type.fields).filter((name) => !isApart(name) && clauses.some(({ clause }) => clause?.fields?.includes(name)))
 }
 
 /** The fields of a record that read clauses make visible; undefined for all. */
@@ -26,7 +30,7 @@ export function visibleFields(type: TypeModel, read: readonly AskersClause[], re
 /** A record with only these fields and its key. */
 export function withFields(type: TypeModel, record: Row, fields: readonly string[] | undefined): Row {
   if (fields === undefined) return record
-  return Object.fromEntries(Object.entries(record).filter(([name]) => name === type.key || fields.includes(name)))
+  return Object.fromEntries(Object.entries(record).filter(([name]) => isKeyField(type, name) || fields.includes(name)))
 }
 
 /** Whether some of the clauses have field limits. Otherwise all fields of a visible record are visible. */
@@ -36,7 +40,7 @@ export function isLimited(clauses: readonly AskersClause[]): boolean {
 
 /** What must hold on a readable record for one of its fields to be visible. TRUE if it always is. */
 export function visibility(type: TypeModel, read: readonly AskersClause[], field: string): ConditionNode {
-  if (field === type.key || !isLimited(read)) return TRUE
+  if (isKeyField(type, field) || !isLimited(read)) return TRUE
   const letting = read.filter(({ clause }) => clause?.fields === undefined || clause.fields.includes(field))
   return combine(
     'anyOf',
@@ -54,7 +58,7 @@ export function fieldsRefused(
 ): string[] {
   if (changeable === undefined) return []
   return Object.keys(sent).filter((name) => {
-    if (name === type.key || changeable.includes(name)) return false
+    if (name === serverKey(type) || changeable.includes(name)) return false
     return !(visible?.includes(name) ?? true) || !sameValue(type.fields[name], before[name], sent[name])
   })
 }

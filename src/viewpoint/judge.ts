@@ -1,5 +1,5 @@
 import { type Env, isMissing, type Row } from '../condition/index.js'
-import { type Key, type Model, sameValue, type TypeModel, typeModel } from '../rulebook/index.js'
+import { type Key, keyOf, type Model, sameValue, type TypeModel, typeModel } from '../rulebook/index.js'
 import { changedFields, fieldsLetBy, fieldsRefused, visibleFields } from './fields.js'
 import { counts, holds, messageOf, type PersonalClause, type PersonalRules } from './specialise.js'
 import { stampedRecord, stampValues } from './stamps.js'
@@ -25,7 +25,7 @@ export function judge(view: View, { action, type: typeName, record: given, becom
   const type = typeModel(view.model, typeName)
   const record = action === 'create' ? stampedRecord(type, given, at) : given
   const decided = view.decideWithoutRecord(typeName, action)
-  const key = keyOf(type, record)
+  const key = keyIn(type, record)
   const refused = (message?: string) => verdictOf(type, action, 'refused', key, message === undefined ? {} : { message })
   if (decided !== undefined) return verdictOf(type, action, decided, key)
   if (action !== 'create' && !holds(view.rules(typeName, 'read'), record, at)) return verdictOf(type, action, 'not found', key)
@@ -36,7 +36,7 @@ export function judge(view: View, { action, type: typeName, record: given, becom
   if (moves && !holds(mine.gate, becomes, after)) return refused(messageOf(mine, becomes, after))
   const holding = mine.clauses.filter((clause) => (becomes === undefined ? holds(clause, record, at) : counts(clause, record, becomes, at)))
   if (holding.length === 0 || (action === 'create' && lacksStamp(type, given, at))) return refused()
-  const fields = fieldsLetBy(type, holding)
+  const fields = fieldsLetBy(type, holding, action)
   const refusedFields =
     action === 'create' ? sentBeyond(type, holding, given, at) : changedBeyond(view, type, { record, becomes, fields }, at)
   if (refusedFields.length > 0) return refused(fieldMessage(action, refusedFields))
@@ -67,13 +67,13 @@ interface Changing {
 /** The changed fields that the clauses do not allow. */
 function changedBeyond(view: View, type: TypeModel, { record, becomes, fields }: Changing, at: Env): string[] {
   if (becomes === undefined) return []
-  if (record[type.key] !== becomes[type.key]) return [type.key]
+  if (keyIn(type, record) !== keyIn(type, becomes)) return type.keys.filter((name) => record[name] !== becomes[name])
   const visible = visibleFields(type, view.rules(type.name, 'read').clauses, record, at)
   const changes = changedFields(type, record, becomes).map((name) => [name, becomes[name]])
   return fieldsRefused(type, fields, visible, record, Object.fromEntries(changes))
 }
 
-function keyOf(type: TypeModel, record: Row): Key | undefined {
-  const key = record[type.key]
+function keyIn(type: TypeModel, record: Row): Key | undefined {
+  const key: unknown = keyOf(type, record)
   return typeof key === 'string' || typeof key === 'number' ? key : undefined
 }

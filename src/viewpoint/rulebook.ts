@@ -10,6 +10,7 @@ import {
   type Granted,
   type GrantWords,
   type Joined,
+  type KeyFields,
   type LimitedIn,
   type LimitsReading,
   type Links,
@@ -267,7 +268,7 @@ export function rulebook<
   readonly rows: { readonly [K in keyof R]: Out<R[K]['shape']> }
   readonly times: { readonly [K in keyof R]: TimesOf<R[K]> }
   readonly days: { readonly [K in keyof R]: DaysOf<R[K]> }
-  readonly keys: { readonly [K in keyof R]: R[K]['key'] }
+  readonly keys: { readonly [K in keyof R]: KeyFields<R[K]> }
   readonly links: { readonly [K in keyof R]: LinksOf<R[K]> }
   readonly actions: { readonly [K in keyof R]: ActionsOf<R[K]> }
   readonly me: Out<S>

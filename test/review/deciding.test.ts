@@ -36,8 +36,8 @@ function without(
 /** Holds each rule's marks against the verdicts with and without it. Gives how many decide something, and how many nothing. */
 function holdsFor(of: Ground, type: string): [decides: number, nothing: number] {
   const deciding = decidingOf(of, type, of)
-  const { fields: shape, key: keyField } = of.model.types[type] as { fields: object; key: string }
-  const names = Object.keys(shape).filter((name) => name !== keyField)
+  const { fields: shape, keys } = of.model.types[type] as { fields: object; keys: readonly string[] }
+  const names = Object.keys(shape).filter((name) => !keys.includes(name))
   const counts: [number, number] = [0, 0]
   for (const [at, rule] of deciding.rules.entries()) {
     if (rule.cells === undefined || rule.kind === 'standing') continue

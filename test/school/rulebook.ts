@@ -16,7 +16,7 @@ export const shapes = {
   teacher: z.object({ ...own, accountId: id, name: z.string(), departmentId: id, leadId: id.nullable(), leftAt: z.date().nullable() }),
   student: z.object({ ...own, name: z.string(), bornOn: day, tutorId: id.nullable() }),
   guardian: z.object({ ...own, accountId: id, name: z.string() }),
-  guardianship: z.object({ ...own, guardianId: id, studentId: id, until: day.nullable() }),
+  guardianship: z.object({ schoolId: id, guardianId: id, studentId: id, until: day.nullable() }),
   course: z.object({
     ...own,
     title: z.string(),
@@ -70,7 +70,12 @@ export const book = rulebook({
       },
     },
     guardian: { shape: shapes.guardian, key: 'id' },
-    guardianship: { shape: shapes.guardianship, key: 'id', days: ['until'], links: { student: toOne('student', 'studentId') } },
+    guardianship: {
+      shape: shapes.guardianship,
+      key: ['guardianId', 'studentId'],
+      days: ['until'],
+      links: { student: toOne('student', 'studentId') },
+    },
     course: { shape: shapes.course, key: 'id', links: { lessons: toMany('lesson', 'courseId') } },
     enrolment: {
       shape: shapes.enrolment,

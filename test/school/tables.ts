@@ -26,7 +26,7 @@ function tables(is: 'PostgreSQL' | 'MariaDB'): string[] {
     `create table teacher (${own}, account_id ${key} not null, name text not null, department_id ${key} not null, lead_id ${key}, left_at ${time})`,
     `create table student (${own}, name text not null, born_on date not null, tutor_id ${key})`,
     `create table guardian (${own}, account_id ${key} not null, name text not null)`,
-    `create table guardianship (${own}, guardian_id ${key} not null, student_id ${key} not null, until date)`,
+    `create table guardianship (school_id ${key} not null, guardian_id ${key} not null, student_id ${key} not null, until date, primary key (guardian_id, student_id))`,
     `create table course (${own}, title text not null, teacher_id ${key} not null, state ${one('course_state', ['draft', 'open', 'closed'])} not null, settings ${json} not null)`,
     `create table enrolment (${own}, course_id ${key} not null, student_id ${key} not null, status ${key} not null)`,
     `create table lesson (${own}, course_id ${key} not null, teacher_id ${key} not null, starts_at ${time} not null, cancelled_at ${time}, cancelled_by ${key})`,
@@ -123,7 +123,14 @@ function records(): Record<string, Record<string, unknown>[]> {
     }))
     make('student', (at) => ({ name: `Student ${at}`, born_on: `20${10 + below(9)}-03-01`, tutor_id: any('teacher', true) }))
     make('guardian', (at) => ({ account_id: `a-${ACCOUNTS[at]}`, name: `Guardian ${at}` }))
-    make('guardianship', () => ({ guardian_id: any('guardian'), student_id: any('student'), until: below(2) === 0 ? null : day() }))
+    // Each guardian of three students in a row, so that no pair comes twice.
+    for (let at = 0; at < PER_SCHOOL.guardianship; at++)
+      add('guardianship', {
+        school_id: school,
+        guardian_id: key('guardian', at % PER_SCHOOL.guardian),
+        student_id: key('student', (at * 5) % PER_SCHOOL.student),
+        until: below(2) === 0 ? null : day(),
+      })
     make('course', (at) => ({
       title: `Course ${at}`,
       teacher_id: any('teacher'),

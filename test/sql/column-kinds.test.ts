@@ -175,7 +175,15 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres || dia
 
       it(`${name}: every comparison finds the same rows as in memory, and under not`, async () => {
         const keys = async (node: ConditionNode) => {
-          const where = compile(node, { dialect, now: 0, layout, type: 'thing', table: 'thing', finds: 'rows', key: 'id' })
+          const where = compile(node, {
+            dialect,
+            now: 0,
+            layout,
+            type: 'thing',
+            table: 'thing',
+            finds: 'rows',
+            key: [{ path: ['id'], type: 'id' }],
+          })
           return (await db.selectFrom('thing').select('id').where(where).execute()).map(({ id }) => id).sort()
         }
         for (const by of operators)

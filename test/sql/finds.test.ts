@@ -53,7 +53,15 @@ describe('finding rows', () => {
             const both: ConditionNode = { kind: 'allOf', of: [either, own ? withUuids(anyOfNode(others), dialect) : anyOfNode(others)] }
             for (const node of [either, both])
               for (const finds of ['rows', 'row'] as const) {
-                const where = compile(simplify(node), { dialect, now: NOW, table, type: 'thing', layout, key: 'id', finds })
+                const where = compile(simplify(node), {
+                  dialect,
+                  now: NOW,
+                  table,
+                  type: 'thing',
+                  layout,
+                  key: [{ path: ['id'], type: 'id' }],
+                  finds,
+                })
                 const query = db
                   .selectFrom(table)
                   .select(sql<string>`${dialect.expressions.column(key, [], 'id')}`.as('id'))
@@ -71,7 +79,7 @@ describe('finding rows', () => {
       fc.sample(part, { numRuns: 1, seed: 1 })[0],
       some([[{ path: ['parent'], type: 'id' }, text('id', 'id')]], 'a'),
     ] as never)
-    const options = { now: NOW, table: 'thing', type: 'thing', layout: layoutOf(everyKind), key: 'id' }
+    const options = { now: NOW, table: 'thing', type: 'thing', layout: layoutOf(everyKind), key: [{ path: ['id'], type: 'id' as const }] }
     for (const { dialect } of engines) {
       const written = JSON.stringify(compile(either, { ...options, dialect, finds: 'rows' }).toOperationNode())
       expect(/ union /.test(written), dialect.name).to.equal(dialect.name === 'mariadb')

@@ -182,7 +182,7 @@ async function findsSame(db: Kysely<any>, dialect: Dialect, layout: Layout, node
     say('as a flag'),
   ).to.deep.equal(wanted)
   for (const finds of ['rows', 'row'] as const) {
-    const where = compile(node, { ...about, finds, key: 'id' })
+    const where = compile(node, { ...about, finds, key: [{ path: ['id'], type: 'id' }] })
     const found = await db.selectFrom('thing').select('id').where(where).execute()
     expect(found.map(({ id }) => id).sort(), say(`finding ${finds}`)).to.deep.equal(wanted)
   }

@@ -2,7 +2,7 @@
 import type { Row } from 'pachter/internal/condition'
 import type { Workings } from 'pachter/internal/review'
 import { type Bits, each, type FieldMatrix, fieldMatrix, has, noBits, union } from 'pachter/internal/review'
-import { type Key, type Model, typeModel } from 'pachter/internal/rulebook'
+import { isKeyField, type Key, keyOf, type Model, typeModel } from 'pachter/internal/rulebook'
 import { labelField, labelsOf } from './labels.js'
 import type { Creates, Drawn } from './types.js'
 
@@ -45,13 +45,13 @@ export interface DrawnBefore {
 /** Draws the matrix of a type. Parts that did not change stay the same objects. */
 export function draw(workings: Workings, type: string, before?: DrawnBefore): Drawing {
   const { model, people, records } = workings
-  const { key: keyField, fields } = typeModel(model, type)
+  const known = typeModel(model, type)
   const rows = (records[type] ?? []) as readonly Row[]
   const was = before?.was
   const isUntouched = was?.rows === rows
   const isInPlace =
     was !== undefined &&
-    (isUntouched || (was.rows.length === rows.length && was.drawn.keys.every((key, at) => key === rows[at]?.[keyField])))
+    (isUntouched || (was.rows.length === rows.length && was.drawn.keys.every((key, at) => key === keyOf(known, rows[at] as Row))))
   const of = (person: string) => (isInPlace ? was.access[was.drawn.people.indexOf(person)] : undefined)
   const sure = (person: string) => (before?.isSame(person) ? of(person) : undefined)
   const names = Object.keys(people)
@@ -62,11 +62,11 @@ export function draw(workings: Workings, type: string, before?: DrawnBefore): Dr
   )
   const keys = isInPlace ? was.drawn.keys : matrix.keys
   const access = names.map((person) => sure(person) ?? accessOf(matrix, rows.length, person, of(person)))
-  const labels = isUntouched ? (was as Drawing).drawn.labels : labelsOf(rows, labelField(rows, keyField))
+  const labels = isUntouched ? (was as Drawing).drawn.labels : labelsOf(rows, labelField(rows, known))
   return {
     rows,
     access,
-    names: Object.keys(fields).filter((name) => name !== keyField),
+    names: Object.keys(known.fields).filter((name) => !isKeyField(known, name)),
     drawn: drawnOf(model, { type, people: names, keys, labels, actions: matrix.actions }, access, isInPlace ? was : undefined),
   }
 }

@@ -1,15 +1,16 @@
 // Converts records to form fields and back.
 import { instant, type Row } from 'pachter/internal/condition'
 import type { Ground } from 'pachter/internal/review'
-import { type Field, type Key, type Model, typeModel } from 'pachter/internal/rulebook'
+import { type Field, type Key, keyOf, type Model, serverKey, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import { TextError, valueFromText } from 'pachter/internal/store'
 import type { FormField } from './types.js'
 
 /** A record as form fields. Without a key, a new one, copied from the first record with a new key. */
 export function formOf(ground: Ground, type: string, key?: Key): readonly FormField[] {
-  const { fields, key: keyField } = typeModel(ground.model, type)
+  const known = typeModel(ground.model, type)
+  const { fields } = known
   const rows = (ground.records[type] ?? []) as readonly Row[]
-  const record = key === undefined ? { ...rows[0], [keyField]: unusedKey(rows, keyField) } : (ground.record(type, key) as Row)
+  const record = key === undefined ? newRecord(known, rows) : (ground.record(type, key) as Row)
   return Object.entries(fields).map(([name, field]) => {
     const value = (record as Row)[name]
     return { name, field, isMissing: value === undefined, text: value === undefined ? '' : textFor(value) }
@@ -36,6 +37,20 @@ function textFor(value: unknown): string {
   if (Array.isArray(value))
     return value.every((one) => typeof one === 'string' && !/[,[]/.test(one)) ? value.join(', ') : JSON.stringify(value)
   return typeof value === 'object' ? JSON.stringify(value) : String(value)
+}
+
+/** The first record with a key that no record has. A key of several fields leads to other records, so its parts are theirs. */
+function newRecord(type: TypeModel, rows: readonly Row[]): Row {
+  const key = serverKey(type)
+  if (key !== undefined) return { ...rows[0], [key]: unusedKey(rows, key) }
+  const used = new Set(rows.map((row) => keyOf(type, row)))
+  for (const row of rows)
+    for (const name of type.keys)
+      for (const other of rows) {
+        const moved = { ...row, [name]: other[name] }
+        if (!used.has(keyOf(type, moved))) return moved
+      }
+  return { ...rows[0] }
 }
 
 function unusedKey(rows: readonly Row[], keyField: string): Key {

@@ -14,7 +14,7 @@ import {
   type Workings,
   workingsOf,
 } from 'pachter/internal/review'
-import { type Key, typeModel } from 'pachter/internal/rulebook'
+import { isKeyField, type Key, keyOf, typeModel } from 'pachter/internal/rulebook'
 import { grantsIn } from 'pachter/internal/viewpoint'
 import { isNothing, NOTHING } from '../trial.js'
 import { Befores, found, situationOf, type Tried } from './before.js'
@@ -72,7 +72,7 @@ export class Engine {
       now,
       canSave: canSave === true,
       people: Object.keys(people),
-      types: Object.values(model.types).map(({ name, key }) => ({ name, key, count: (records[name] ?? []).length })),
+      types: Object.values(model.types).map(({ name, keys }) => ({ name, keys, count: (records[name] ?? []).length })),
     }
   }
 
@@ -103,7 +103,7 @@ export class Engine {
   rehearse(type: string): void {
     const [row] = (this.ground.records[type] ?? []) as readonly Row[]
     if (row === undefined) return
-    const key = row[typeModel(this.ground.model, type).key] as Key
+    const key = keyOf(typeModel(this.ground.model, type), row)
     const next: Trial = { ...NOTHING, records: [{ type, key, record: { ...row } }] }
     const ground = changed(this.ground, next)
     this.#before.under(type, next, ground, this.#before.workingsUnder(next, ground))
@@ -247,17 +247,17 @@ export class Engine {
 }
 
 function listOf({ model, records, viewpoint }: Ground, type: string, person: string): Listed {
-  const { key, fields: shape } = typeModel(model, type)
+  const known = typeModel(model, type)
   const all = (records[type] ?? []) as readonly Row[]
-  const fields = Object.keys(shape)
-  if (person === 'system') return { fields, of: all.length, rows: all.map((row) => ({ key: row[key] as Key, values: row, hidden: [] })) }
-  const others = fields.filter((name) => name !== key)
+  const fields = Object.keys(known.fields)
+  if (person === 'system') return { fields, of: all.length, rows: all.map((row) => ({ key: keyOf(known, row), values: row, hidden: [] })) }
+  const others = fields.filter((name) => !isKeyField(known, name))
   const view = viewpoint(person)
   const rows = view.filter(type, all).map((row) => {
     const verdict = view.verdict('read', type, row)
     const hidden = others.filter((name) => verdict.fields !== undefined && !verdict.fields.includes(name))
     const values = Object.fromEntries(Object.entries(row as Row).filter(([name]) => !hidden.includes(name)))
-    return { key: (row as Row)[key] as Key, values, hidden }
+    return { key: keyOf(known, row as Row), values, hidden }
   })
   return { fields, of: all.length, rows }
 }

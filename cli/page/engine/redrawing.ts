@@ -2,7 +2,7 @@
 import type { Row } from 'pachter/internal/condition'
 import type { Ground } from 'pachter/internal/review'
 import { add, type Bits, has, once, type Workings, workingsOf } from 'pachter/internal/review'
-import { typeModel } from 'pachter/internal/rulebook'
+import { keyOf, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import { type Access, type Drawing, draw, type FieldSets } from './drawing.js'
 import { labelField, labelOf, labelsOf } from './labels.js'
 
@@ -19,11 +19,11 @@ export interface Redrawn {
 
 /** Updates an earlier drawing. Rules, people and claims are unchanged, and so is the order of records, with new ones at the end. */
 export function redraw({ model, records, now }: Ground, type: string, was: Drawing, before: Workings): Redrawn {
-  const { key } = typeModel(model, type)
+  const known = typeModel(model, type)
   const rows = (records[type] ?? []) as readonly Row[]
   const size = rows.length
   // From the end, so that other numbers stay valid until they are removed.
-  const gone = rows.length >= was.rows.length && sameKeys(was.rows, rows, key) ? [] : missing(was.rows, rows, key).reverse()
+  const gone = rows.length >= was.rows.length && sameKeys(was.rows, rows, known) ? [] : missing(was.rows, rows, known).reverse()
   const stayed = gone.length === 0 ? was.rows : was.rows.filter((_, at) => !gone.includes(at))
   const changed: number[] = []
   for (let at = 0; at < size; at++) if (rows[at] !== stayed[at]) changed.push(at)
@@ -35,7 +35,7 @@ export function redraw({ model, records, now }: Ground, type: string, was: Drawi
   const splice = new Splice(size, changed, gone)
   const access = was.access.map((old, at) => splicedAccess(old, few.access[at] as Access, splice))
   const isInPlace = gone.length === 0 && was.rows.length === size
-  const keys = isInPlace ? was.drawn.keys : Object.freeze(rows.map((row) => row[key] as string))
+  const keys = isInPlace ? was.drawn.keys : Object.freeze(rows.map((row) => keyOf(known, row)))
   const others = new Set([...gone.map((at) => was.drawn.keys[at]), ...few.drawn.keys])
   const drawing = {
     ...was,
@@ -44,7 +44,7 @@ export function redraw({ model, records, now }: Ground, type: string, was: Drawi
     drawn: {
       ...was.drawn,
       keys,
-      labels: isInPlace ? relabelled(was, rows, key, changed) : labelsOf(rows, labelField(rows, key)),
+      labels: isInPlace ? relabelled(was, rows, known, changed) : labelsOf(rows, labelField(rows, known)),
       cells: access.map(({ cells }) => cells),
       partial: access.map(({ marks }) => marks),
       unreached: [...was.drawn.unreached.filter((one) => !others.has(one)), ...few.drawn.unreached],
@@ -138,24 +138,27 @@ class Splice {
   }
 }
 
-function relabelled(was: Drawing, rows: readonly Row[], key: string, changed: readonly number[]): readonly string[] {
-  const field = labelField(rows, key)
-  if (field !== labelField(was.rows, key)) return labelsOf(rows, field)
+function relabelled(was: Drawing, rows: readonly Row[], type: TypeModel, changed: readonly number[]): readonly string[] {
+  const field = labelField(rows, type)
+  if (field !== labelField(was.rows, type)) return labelsOf(rows, field)
   const labels = [...was.drawn.labels]
   for (const at of changed) labels[at] = labelOf(rows[at] as Row, field)
   return labels
 }
 
-function sameKeys(was: readonly Row[], now: readonly Row[], key: string): boolean {
-  for (let at = 0; at < was.length; at++) if (was[at] !== now[at] && was[at]?.[key] !== now[at]?.[key]) return false
+function sameKeys(was: readonly Row[], now: readonly Row[], type: TypeModel): boolean {
+  for (let at = 0; at < was.length; at++) {
+    const [before, after] = [was[at], now[at]]
+    if (before !== after && (before === undefined || after === undefined || keyOf(type, before) !== keyOf(type, after))) return false
+  }
   return true
 }
 
 /** The numbers of the deleted records. */
-function missing(was: readonly Row[], now: readonly Row[], key: string): number[] {
-  const there = new Set(now.map((row) => row[key]))
+function missing(was: readonly Row[], now: readonly Row[], type: TypeModel): number[] {
+  const there = new Set(now.map((row) => keyOf(type, row)))
   const found: number[] = []
-  for (const [at, row] of was.entries()) if (!there.has(row[key])) found.push(at)
+  for (const [at, row] of was.entries()) if (!there.has(keyOf(type, row))) found.push(at)
   return found
 }
 

@@ -1,7 +1,7 @@
 // The scenario with the trial applied.
 import type { Row } from 'pachter/internal/condition'
 import { type Ground, groundOf, typesAsked } from 'pachter/internal/review'
-import { type Model, typeModel } from 'pachter/internal/rulebook'
+import { keyOf, type Model, typeModel } from 'pachter/internal/rulebook'
 import { isNothing } from '../trial.js'
 import type { Trial } from './types.js'
 
@@ -21,9 +21,9 @@ export function changed(base: Ground, trial: Trial): Ground {
   const model = off.reduce((left, { type, title, action }) => left.without(type as never, title, action as never), base.book).model
   const next: Record<string, readonly object[]> = { ...(base.records as Record<string, readonly object[]>) }
   for (const { type, key, record } of records) {
-    const { key: keyField } = typeModel(model, type)
+    const known = typeModel(model, type)
     const rows = next[type] ?? []
-    const at = rows.findIndex((row) => (row as Row)[keyField] === key)
+    const at = rows.findIndex((row) => keyOf(known, row as Row) === key)
     next[type] =
       record === null
         ? rows.filter((_, one) => one !== at)

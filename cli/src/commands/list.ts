@@ -1,7 +1,7 @@
 import { type Command, Option } from 'commander'
 import type { Row } from 'pachter/internal/condition'
 import { recordsOfNobody } from 'pachter/internal/review'
-import { allOf, fieldOf, type TypeModel, typeModel } from 'pachter/internal/rulebook'
+import { allOf, fieldOf, isKeyField, keyOf, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import { FILTER_OPERATORS } from 'pachter/internal/store'
 import pc from 'picocolors'
 import { UsageError } from '../errors.js'
@@ -85,10 +85,10 @@ function hiddenFields(session: CliSession, type: TypeModel, person: Person): (ro
   if (person.claims === undefined) return () => false
   const view = session.viewpoint(person)
   const stored = session.records[type.name] as readonly Row[]
-  const visibleOf = new Map(stored.map((row) => [row[type.key], view.verdict('read', type.name, row).fields]))
+  const visibleOf = new Map(stored.map((row) => [keyOf(type, row), view.verdict('read', type.name, row).fields]))
   return (row, field) => {
-    const visible = visibleOf.get(row[type.key])
-    return visible !== undefined && field !== type.key && !visible.includes(field)
+    const visible = visibleOf.get(keyOf(type, row))
+    return visible !== undefined && !isKeyField(type, field) && !visible.includes(field)
   }
 }
 
@@ -113,7 +113,7 @@ function sayLeft(left: readonly string[]): void {
 
 /** Prints records. Returns the fields that are hidden in all of them, and those for which there was no room. */
 function printRows(type: TypeModel, rows: readonly Row[], options: ListCommandOptions, isHidden: (row: Row, field: string) => boolean) {
-  const wanted = options.fields ? [type.key, ...options.fields.filter((name) => name !== type.key)] : Object.keys(type.fields)
+  const wanted = options.fields ? [...type.keys, ...options.fields.filter((name) => !isKeyField(type, name))] : Object.keys(type.fields)
   const never = wanted.filter((name) => rows.length > 0 && rows.every((row) => isHidden(row, name)))
   const seen = wanted.filter((name) => !never.includes(name))
   const shown = options.fields ? seen : fitting(seen, rows)
@@ -148,15 +148,15 @@ function sideBySide(
   const seen = new Map<unknown, { row: Row; by: Map<string, readonly string[]> }>()
   for (const { name, rows, hidden } of people) {
     for (const row of rows) {
-      const found = seen.get(row[type.key])
+      const found = seen.get(keyOf(type, row))
       const by = found?.by ?? new Map<string, readonly string[]>()
-      seen.set(row[type.key], { row: { ...row, ...found?.row }, by: by.set(name, hidden(row)) })
+      seen.set(keyOf(type, row), { row: { ...row, ...found?.row }, by: by.set(name, hidden(row)) })
     }
   }
-  const all = everything.flatMap((row) => seen.get(row[type.key]) ?? [])
+  const all = everything.flatMap((row) => seen.get(keyOf(type, row)) ?? [])
   const names = people.map(({ name }) => name)
   const order = options.differences === true ? all.filter(({ by }) => differ(names, by)) : all
-  const fields = [type.key, ...(options.fields ?? labels(type)).filter((name) => name !== type.key)]
+  const fields = [...type.keys, ...(options.fields ?? labels(type)).filter((name) => !isKeyField(type, name))]
   if (options.format === 'json') {
     return say(
       JSON.stringify(
@@ -239,7 +239,7 @@ function fitting(fields: readonly string[], rows: readonly Row[]): string[] {
 /** The first fields with a single value: enough to recognise a record. */
 function labels(type: TypeModel): string[] {
   return Object.entries(type.fields)
-    .filter(([name, field]) => name !== type.key && !field.list && field.type !== 'group' && field.type !== 'other')
+    .filter(([name, field]) => !isKeyField(type, name) && !field.list && field.type !== 'group' && field.type !== 'other')
     .slice(0, 3)
     .map(([name]) => name)
 }

@@ -1,7 +1,7 @@
 import type { Command } from 'commander'
 import { isPachterError, type Row } from 'pachter/internal/condition'
 import { type Baseline, baselineOf, type Drift, driftBetween } from 'pachter/internal/review'
-import { knownAction, type TypeModel, typeModel } from 'pachter/internal/rulebook'
+import { keyOf, knownAction, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import { DeniedError, type GuardedStore, InvalidError, type Store } from 'pachter/internal/store'
 import pc from 'picocolors'
 import { sayChanges, sayGrants } from '../changes.js'
@@ -118,11 +118,11 @@ function sayEffects({ gained, lost, grants }: Effects, changes: readonly RecordC
 function changesSince(session: CliSession, records: { readonly [type: string]: readonly Row[] }): RecordChange[] {
   const changes: RecordChange[] = []
   for (const type of Object.values(session.loaded.model.types)) {
-    const before = new Map((session.records[type.name] ?? []).map((row) => [(row as Row)[type.key], row as Row]))
+    const before = new Map((session.records[type.name] ?? []).map((row) => [keyOf(type, row as Row), row as Row]))
     for (const row of records[type.name] ?? []) {
-      const was = before.get(row[type.key])
-      before.delete(row[type.key])
-      if (JSON.stringify(was) !== JSON.stringify(row)) changes.push({ type: type.name, key: row[type.key], before: was, after: row })
+      const was = before.get(keyOf(type, row))
+      before.delete(keyOf(type, row))
+      if (JSON.stringify(was) !== JSON.stringify(row)) changes.push({ type: type.name, key: keyOf(type, row), before: was, after: row })
     }
     for (const [key, row] of before) changes.push({ type: type.name, key, before: row, after: undefined })
   }

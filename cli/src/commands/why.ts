@@ -1,7 +1,7 @@
 import type { Command } from 'commander'
 import { describe, type Row, type Wording } from 'pachter/internal/condition'
 import { missedBy } from 'pachter/internal/review'
-import { type Key, knownAction, type TypeModel, typeModel } from 'pachter/internal/rulebook'
+import { type Key, keyOf, knownAction, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import type { ClauseTrace, Explanation } from 'pachter/internal/viewpoint'
 import pc from 'picocolors'
 import { UsageError } from '../errors.js'
@@ -43,7 +43,7 @@ async function whyCommand(
 }
 
 function findRecord(rows: readonly Row[], type: TypeModel, key: Key): Row {
-  const found = rows.find((row) => row[type.key] === key)
+  const found = rows.find((row) => keyOf(type, row) === key)
   if (found === undefined)
     throw new UsageError(`there is no ${type.name} ${String(key)} in the data. Run pachter list ${type.name} --for system to see all.`)
   return found

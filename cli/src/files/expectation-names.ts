@@ -1,5 +1,15 @@
 import type { Row } from 'pachter/internal/condition'
-import { type Field, type Key, knownAction, type Model, type TypeModel, typeModel, unknownName } from 'pachter/internal/rulebook'
+import {
+  type Field,
+  isKeyField,
+  type Key,
+  keyFromText,
+  knownAction,
+  type Model,
+  type TypeModel,
+  typeModel,
+  unknownName,
+} from 'pachter/internal/rulebook'
 import { isMap, isSeq, type Node } from 'yaml'
 import type { Entry, YamlReader } from './yaml-reader.js'
 
@@ -36,7 +46,7 @@ export class Names {
   }
 
   keyOf(node: Node | null, type: TypeModel, text = this.#yaml.written(node, `a key of ${type.name}`)): Key {
-    const key = type.fields[type.key]?.type === 'integer' ? Number(text) : text
+    const key = keyFromText(type, text)
     const known = this.#known.keys(type.name)
     return known.includes(key) ? key : this.#yaml.fail(node, unknownName(type.name, text, known.map(String)))
   }
@@ -49,7 +59,7 @@ export class Names {
   /** A list of fields, "all", "all but rentDue", or "the key alone". */
   fieldsOf(node: Node | null, type: TypeModel): readonly string[] | 'all' {
     const yaml = this.#yaml
-    const names = Object.keys(type.fields).filter((name) => name !== type.key)
+    const names = Object.keys(type.fields).filter((name) => !isKeyField(type, name))
     const known = (name: string, at = node): string =>
       names.includes(name) ? name : yaml.fail(at, unknownName(`field of ${type.name}`, name, Object.keys(type.fields)))
     if (isSeq(node)) return yaml.each(node.items as Node[], (one) => known(yaml.written(one, 'a field'), one))

@@ -1,5 +1,5 @@
 import { type CellToSave, type Expectation, type Ground, type MutantFindings, openProject, type Project } from 'pachter/internal/review'
-import { type Key, knownAction, typeModel, UnknownNameError } from 'pachter/internal/rulebook'
+import { isKeyField, type Key, knownAction, typeModel, UnknownNameError } from 'pachter/internal/rulebook'
 import { UsageError } from '../errors.js'
 
 const MOST = 5000
@@ -40,7 +40,7 @@ function readCell(cell: Partial<CellToSave> | null, ground: Ground): CellToSave 
     throw new UsageError(`save: fields can be saved for read and update only; ${action} affects the whole record`)
   if (!Array.isArray(fields) || fields.length === 0) throw new UsageError('save: fields has to be a list of names')
   for (const name of fields as unknown[])
-    if (typeof name !== 'string' || !Object.hasOwn(type.fields, name) || name === type.key)
+    if (typeof name !== 'string' || !Object.hasOwn(type.fields, name) || isKeyField(type, name))
       throw new UnknownNameError('field', String(name), Object.keys(type.fields), 'save')
   return { ...about, fields: fields as readonly string[] }
 }

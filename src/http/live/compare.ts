@@ -1,15 +1,16 @@
 import type { Row } from '../../condition/index.js'
 import type { Key } from '../../rulebook/index.js'
+import { keyOf } from '../../rulebook/index.js'
 import { forget, type LiveEvent, type Subscription } from './subscription.js'
 
 /** Compares the current records with what a subscription received last, and sends the difference. */
 export function compare(subscription: Subscription, records: readonly Row[], of: readonly Key[], told: (event: LiveEvent) => void): void {
-  const { shown, type, watched, query } = subscription
+  const { shown, type, watched } = subscription
   const showing = watched.showing.get(type.name) ?? new Map<Key, Set<Subscription>>()
   watched.showing.set(type.name, showing)
   const left = new Set(of.filter((key) => shown.has(key)))
   for (const one of records) {
-    const key = (query.withActions?.length ? (one.record as Row) : one)[type.key] as Key
+    const key = keyShown(subscription, one)
     left.delete(key)
     const seen = digest(JSON.stringify(one))
     const before = shown.get(key)
@@ -23,6 +24,11 @@ export function compare(subscription: Subscription, records: readonly Row[], of:
     forget(showing, key, subscription)
     told({ event: 'gone', key })
   }
+}
+
+/** The key of a record as it is sent. */
+export function keyShown({ type, query }: Pick<Subscription, 'type' | 'query'>, one: Row): Key {
+  return keyOf(type, query.withActions?.length ? (one.record as Row) : one)
 }
 
 /** A 64-bit hash of a text: FNV-1a twice, with different starting values. */

@@ -1,5 +1,5 @@
 import { allOfNode, type ConditionNode, timeOf } from '../../condition/index.js'
-import { type Key, typeModel } from '../../rulebook/index.js'
+import { keyOf, typeModel } from '../../rulebook/index.js'
 import type { RecordChange } from '../../store/index.js'
 import { outdate, type WatchedStore } from './subscription.js'
 
@@ -28,9 +28,9 @@ export async function due(watched: WatchedStore, looks: number): Promise<readonl
     const [from, until] = [timeOf(by, last), timeOf(by, now)]
     // A new day begins once a day.
     if (from === until) continue
-    const { key } = typeModel(watched.inside.model, type)
+    const model = typeModel(watched.inside.model, type)
     for (const { row } of await watched.inside.tables.select(type, { where: between(place.path, from - 1, until + 1), now }))
-      changes.push({ type, key: row[key] as Key, before: row, after: row })
+      changes.push({ type, key: keyOf(model, row), before: row, after: row })
   }
   return changes
 }

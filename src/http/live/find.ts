@@ -1,8 +1,7 @@
 import type { Row } from '../../condition/index.js'
-import { type Key, keyPlace, typeModel } from '../../rulebook/index.js'
+import { type Key, keyOf, typeModel } from '../../rulebook/index.js'
 import type { RecordChange } from '../../store/index.js'
-import { keyIs } from '../../store/operation.js'
-import { placeIsOneOf } from '../../store/read/key-conditions.js'
+import { keyIs, keyIsOneOf } from '../../store/read/key-conditions.js'
 import { concerned, leadingTo, type Reading } from './follow.js'
 import { ownAt } from './own-fields.js'
 import { outdate, touch, type WatchedStore } from './subscription.js'
@@ -42,7 +41,7 @@ async function alongLinks(watched: WatchedStore, reading: Reading, changes: read
       const rows = versions(changes.filter(({ type }) => type === changed))
       for (const steps of ways) {
         if (steps.at(-1)?.type !== changed) continue
-        for (const row of await leadingTo(reading, root, steps, rows)) note(concerns, root, row[typeModel(reading.model, root).key])
+        for (const row of await leadingTo(reading, root, steps, rows)) note(concerns, root, keyOf(typeModel(reading.model, root), row))
       }
     }
   }
@@ -59,9 +58,9 @@ async function mark(watched: WatchedStore, reading: Reading, name: string, keys:
   const type = typeModel(reading.model, name)
   for (let from = 0; from < keys.length; from += AT_ONCE) {
     const some = keys.slice(from, from + AT_ONCE)
-    const where = some.length === 1 ? keyIs(type, some[0] as Key) : placeIsOneOf(keyPlace(type), some)
+    const where = some.length === 1 ? keyIs(type, some[0] as Key) : keyIsOneOf(type, some)
     for (const { row } of await reading.tables.select(name, { where, now: reading.now }))
-      for (const subscription of await concerned(reading, index, row)) touch(subscription, row[type.key] as Key)
+      for (const subscription of await concerned(reading, index, row)) touch(subscription, keyOf(type, row))
     for (const key of some) for (const subscription of watched.showing.get(name)?.get(key) ?? []) touch(subscription, key)
   }
 }

@@ -9,7 +9,7 @@ import {
   valuesAt,
   waysAt,
 } from '../../condition/index.js'
-import { type Model, typeModel } from '../../rulebook/index.js'
+import { keyOf, type Model, typeModel } from '../../rulebook/index.js'
 import { placeIs, placeIsOneOf } from '../../store/read/key-conditions.js'
 import type { Pair, Step } from '../../store/read/steps.js'
 import type { Tables } from '../../store/tables.js'
@@ -85,11 +85,11 @@ async function closure(
   from: readonly Row[],
   pairs: readonly { readonly at: PlaceNode; readonly as: PlaceNode }[],
 ): Promise<Row[]> {
-  const { key } = typeModel(reading.model, step.type)
-  const met = new Map(from.map((row) => [row[key], row]))
+  const type = typeModel(reading.model, step.type)
+  const met = new Map(from.map((row) => [keyOf(type, row), row]))
   for (let rows = from; rows.length > 0; ) {
-    rows = (await matching(reading, step.type, pairs, rows)).filter((row) => !met.has(row[key]))
-    for (const row of rows) met.set(row[key], row)
+    rows = (await matching(reading, step.type, pairs, rows)).filter((row) => !met.has(keyOf(type, row)))
+    for (const row of rows) met.set(keyOf(type, row), row)
   }
   return [...met.values()]
 }

@@ -12,7 +12,7 @@ import {
   type SomeNode,
   type TermNode,
 } from '../../condition/index.js'
-import { conditionsOfType, keyPlace, type Model, referencesTo, typeModel } from '../../rulebook/index.js'
+import { conditionsOfType, keyPlaces, type Model, type Reference, referencesTo, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { placeId, type Step, stepOf, stepsId } from '../../store/read/steps.js'
 
 /** What the rules of some actions read for records of a type. A change there may affect a subscriber. */
@@ -59,7 +59,7 @@ function collectAlong(model: Model, { type, steps }: ReachedRecord, met: Readonl
     // A chain that returns to a type may continue forever. From there on, any change of its types may affect every subscriber.
     const again = met.has(owner)
     if (again && steps === undefined) continue
-    const step: Step = { kind: 'records', type: owner, by: [{ from: keyPlace(typeModel(model, type)), to: reference.place }] }
+    const step: Step = { kind: 'records', type: owner, by: heldBy(typeModel(model, type), reference) }
     const place: ReachedRecord = { type: owner, steps: again || steps === undefined ? undefined : [...steps, step] }
     if (place.steps === undefined) found.anywhere.add(owner)
     else found.ways.set(stepsId(place.steps), place.steps)
@@ -68,6 +68,11 @@ function collectAlong(model: Model, { type, steps }: ReachedRecord, met: Readonl
     if (reference.onDelete === 'delete' || reference.onDelete === 'follow')
       collectAlong(model, place, again ? new Set([owner]) : new Set([...met, owner]), found)
   }
+}
+
+/** From the key of a record to the fields that hold it. */
+function heldBy(type: TypeModel, { places }: Reference): Step['by'] {
+  return keyPlaces(type).map((from, at) => ({ from, to: places[at] as PlaceNode }))
 }
 
 const ALONG: { readonly [onDelete: string]: readonly string[] } = { delete: ['delete'], unlink: ['update'] }

@@ -1,6 +1,7 @@
 import { type Row, TRUE } from '../../condition/index.js'
-import { type Condition, type Key, toCondition } from '../../rulebook/index.js'
-import { compare } from './compare.js'
+import { type Key, toCondition } from '../../rulebook/index.js'
+import { keyIsOneOf } from '../../store/read/key-conditions.js'
+import { compare, keyShown } from './compare.js'
 import { place } from './placement.js'
 import { isConcerned, isWatched, type Subscription } from './subscription.js'
 
@@ -91,9 +92,10 @@ export class Refresh {
       for (const { hear } of subscribers) hear(event)
     })
     if (subscription.shown.size > this.#listLimit) return this.#end(subscription, 'too many')
+    const listed = fresh.length === 0 ? [] : records.map((one) => keyShown(subscription, one))
     for (const subscriber of fresh) {
       subscriber.fresh = false
-      subscriber.hear({ event: 'listed', records })
+      subscriber.hear({ event: 'listed', keys: listed, records })
     }
   }
 
@@ -111,15 +113,11 @@ export class Refresh {
   }
 
   async #list({ open, type, query, where: node }: Subscription, keys: readonly Key[] | undefined): Promise<readonly Row[]> {
-    const among =
-      keys === undefined
-        ? undefined
-        : (record: unknown) =>
-            (record as { field(name: string): { isOneOf(keys: readonly Key[]): Condition } }).field(type.key).isOneOf(keys)
+    const among = keys === undefined ? undefined : () => toCondition(keyIsOneOf(type, keys))
     const { fields, withActions } = query
     // The filter as it was when the list began.
     const where = node === TRUE ? undefined : toCondition(node)
-    const both = where && among ? (record: unknown) => among(record).and(where) : (among ?? (where && (() => where)))
+    const both = where && among ? () => among().and(where) : (among ?? (where && (() => where)))
     return (await open().list(type.name, {
       limit: keys === undefined ? this.#listLimit + 1 : keys.length,
       ...(both ? { where: both as never } : {}),

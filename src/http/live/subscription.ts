@@ -9,7 +9,8 @@ import { type Reach, reachOf } from './reach.js'
 
 /** An event of a list. */
 export type LiveEvent =
-  | { readonly event: 'listed'; readonly records: readonly unknown[] }
+  /** The whole list, with the key of each record. */
+  | { readonly event: 'listed'; readonly keys: readonly Key[]; readonly records: readonly unknown[] }
   | { readonly event: 'appeared' | 'changed'; readonly key: Key; readonly record: unknown }
   | { readonly event: 'gone'; readonly key: Key }
   /** What the person may do has changed: what was asked of rules has to be asked again. */

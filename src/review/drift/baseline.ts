@@ -184,12 +184,12 @@ interface Changes {
 
 /** The changes in access to records of a type. */
 function changesOf(
-  { name: type, fields, key: keyField, actions }: TypeModel,
+  { name: type, fields, keys: keyFields, actions }: TypeModel,
   before: Baseline,
   after: Baseline,
   { people, everything }: { readonly people: readonly string[]; readonly everything: boolean },
 ): Changes {
-  const all = Object.keys(fields).filter((name) => name !== keyField)
+  const all = Object.keys(fields).filter((name) => !keyFields.includes(name))
   const [then, now] = [before.access[type] ?? {}, after.access[type] ?? {}]
   const both = Object.keys(now).filter((name) => Object.hasOwn(then, name))
   const keys = everything ? [...new Set([...Object.keys(then), ...Object.keys(now)])] : both

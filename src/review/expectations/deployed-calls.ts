@@ -1,5 +1,6 @@
 import { PachterError, type Row } from '../../condition/index.js'
 import type { Key, Model, TypeModel } from '../../rulebook/index.js'
+import { keyRow } from '../../rulebook/index.js'
 import type { Refusal } from './expectation.js'
 
 /** An endpoint of the application that changes a record: `{key}` in it stands for the key. */
@@ -158,6 +159,9 @@ export async function mayOf(
   key: Key,
   actions: readonly string[],
 ): Promise<May | undefined> {
-  const [found] = await listed(site, person, type.name, { [`where.${type.key}`]: String(key), may: actions.join(',') })
+  const [found] = await listed(site, person, type.name, {
+    ...Object.fromEntries(Object.entries(keyRow(type, key)).map(([name, value]) => [`where.${name}`, String(value)])),
+    may: actions.join(','),
+  })
   return found?.may as May | undefined
 }

@@ -1,5 +1,5 @@
 import type { Row } from '../../condition/index.js'
-import { type Key, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { isKeyField, type Key, keyOf, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { type Answer, call, callHandler, type Deployed, listed, type May, mayOf, OddAnswer, outcomeOf, pathOf } from './deployed-calls.js'
 import { type Expectation, expectationTitle, type PrivilegeExpectation, type TryExpectation } from './expectation.js'
 import type { Finding } from './judge.js'
@@ -79,11 +79,14 @@ async function named(site: Deployed, { person, kind, name, has }: PrivilegeExpec
 
 async function reached(site: Deployed, type: TypeModel, one: Expectation & { readonly kind: 'reach' }): Promise<string[]> {
   const { person, action, extent, keys } = one
-  const rows = await listed(site, person, type.name, action === 'read' ? { fields: type.key } : { may: action, fields: type.key })
+  const rows = await listed(site, person, type.name, {
+    fields: type.keys.join(','),
+    ...(action === 'read' ? {} : { may: action }),
+  })
   const found = new Set(
     action === 'read'
-      ? rows.map((row) => row[type.key] as Key)
-      : rows.flatMap(({ record, may }) => ((may as May)[action]?.allowed ? [(record as Row)[type.key] as Key] : [])),
+      ? rows.map((row) => keyOf(type, row))
+      : rows.flatMap(({ record, may }) => ((may as May)[action]?.allowed ? [keyOf(type, record as Row)] : [])),
   )
   const said = new Set(keys === 'all' ? site.keys(type.name) : keys)
   const missing = extent === 'none' ? [] : [...said].filter((key) => !found.has(key))
@@ -105,7 +108,7 @@ async function gotten(site: Deployed, person: string, type: TypeModel, key: Key)
 }
 
 async function fieldsOf(site: Deployed, type: TypeModel, one: Expectation & { readonly kind: 'fields' }): Promise<string[]> {
-  const others = Object.keys(type.fields).filter((name) => name !== type.key)
+  const others = Object.keys(type.fields).filter((name) => !isKeyField(type, name))
   const said = one.fields === 'all' ? others : one.fields
   const { has, left } = one.action === 'read' ? await seen(site, one.person, type, one.key) : await changed(site, one.person, type, one.key)
   const missing = one.extent === 'none' ? [] : said.filter((name) => !has.includes(name) && !left.includes(name))
@@ -122,12 +125,12 @@ async function seen(site: Deployed, person: string, type: TypeModel, key: Key) {
   const record = await gotten(site, person, type, key)
   if (record === undefined) return { has: [], left: [] }
   const left = Object.entries(type.fields).flatMap(([name, { optional, nullable }]) => (optional && !nullable ? [name] : []))
-  return { has: Object.keys(record).filter((name) => name !== type.key), left }
+  return { has: Object.keys(record).filter((name) => !isKeyField(type, name)), left }
 }
 
 async function changed(site: Deployed, person: string, type: TypeModel, key: Key) {
   const may = await mayOf(site, person, type, key, ['update'])
-  const all = Object.keys(type.fields).filter((name) => name !== type.key)
+  const all = Object.keys(type.fields).filter((name) => !isKeyField(type, name))
   return { has: may?.update?.allowed ? [...(may.update.fields ?? all)] : [], left: [] as string[] }
 }
 

@@ -1,5 +1,5 @@
 import type { Row } from '../../condition/index.js'
-import { isJudgedAlong, type Key, sameValue, typeModel } from '../../rulebook/index.js'
+import { isJudgedAlong, isKeyField, type Key, keyOf, sameValue, typeModel } from '../../rulebook/index.js'
 import { stampValues } from '../../viewpoint/index.js'
 import { reasonOf } from '../reports/reason.js'
 import type { Ground } from '../scenario.js'
@@ -78,16 +78,16 @@ async function opened(ground: Ground, person: string, type: string, keys: readon
 
 /** The records on which a person may do an action. A deletion includes everything that is deleted with it. */
 export async function reached(ground: Ground, person: string, action: string, type: string): Promise<Key[]> {
-  const { key } = typeModel(ground.model, type)
+  const model = typeModel(ground.model, type)
   if (isTakenAlong(ground, action, type)) {
     const rows = await ground.store(person).list(type, { withActions: ['delete'] })
-    return rows.flatMap(({ record, may }) => (may.delete?.allowed ? [(record as Row)[key] as Key] : []))
+    return rows.flatMap(({ record, may }) => (may.delete?.allowed ? [keyOf(model, record as Row)] : []))
   }
   const rows =
     action === 'read'
       ? await ground.store(person).list(type)
       : ground.viewpoint(person).filter(type, (ground.records[type] ?? []) as Row[], action)
-  return rows.map((row) => (row as Row)[key] as Key)
+  return rows.map((row) => keyOf(model, row as Row))
 }
 
 /** Whether other records may block the deletion, besides the rules of the record itself. */
@@ -123,7 +123,7 @@ async function fields(ground: Ground, { person, action, type: typeName, key, ext
   const type = typeModel(ground.model, typeName)
   const record = ground.record(typeName, key)
   const verdict = record && ground.viewpoint(person).verdict(action, typeName, record)
-  const others = Object.keys(type.fields).filter((name) => name !== type.key)
+  const others = Object.keys(type.fields).filter((name) => !isKeyField(type, name))
   const has = verdict?.allowed ? (verdict.fields ?? others) : []
   const said = fields === 'all' ? others : fields
   const verb = action === 'read' ? 'sees' : 'changes'
@@ -133,7 +133,7 @@ async function fields(ground: Ground, { person, action, type: typeName, key, ext
   const surplus = extent === 'at least' ? [] : has.filter((name) => said.includes(name) === (extent === 'none'))
   const by = missing.length + surplus.length === 0 ? '' : await reason(ground, person, action, typeName, key)
   const given = action === 'read' ? Object.keys((await ground.attempt(person, { action, type: typeName, key })).record ?? {}) : []
-  const leaked = given.filter((name) => name !== type.key && !has.includes(name))
+  const leaked = given.filter((name) => !isKeyField(type, name) && !has.includes(name))
   return [
     ...(missing.length === 0 ? [] : [`missing: ${missing.join(', ')}; ${by}`]),
     ...(surplus.length === 0 ? [] : [`${verb} too much: ${surplus.join(', ')}; ${by}`]),
@@ -218,7 +218,7 @@ async function anyUpdate(ground: Ground, expectation: TryExpectation): Promise<s
   if (as !== undefined && verdict.outcome !== as) problems.push(`it is ${verdict.outcome}, not ${as}: ${verdict.message}`)
   if (message !== undefined && verdict.message !== message) problems.push(`the message is: ${verdict.message}`)
   for (const name of Object.keys(type.fields)) {
-    if (name === type.key) continue
+    if (isKeyField(type, name)) continue
     const others = (ground.records[typeName] ?? []).map((row) => (row as Row)[name])
     const value = others.find((one) => one !== undefined && !sameValue(type.fields[name], one, record[name]))
     if (value === undefined) continue

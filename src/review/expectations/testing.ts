@@ -7,6 +7,7 @@ import {
   type Action,
   type FieldName,
   type Key,
+  keyFromText,
   type Model,
   type RowOf,
   type TypeName,
@@ -178,9 +179,9 @@ function onlooker(person: string, model: Model, holds: Holds) {
   const reach = (action: 'read' | 'update', extent: 'exactly' | 'at least' | 'none') => async (type: string, which: unknown) => {
     const about = { person, action, type, extent } as const
     if (which === 'all' || Array.isArray(which)) return holds({ kind: 'reach', ...about, keys: which as readonly Key[] | 'all' })
-    const { fields: shape, key: keyField } = typeModel(model, type)
+    const known = typeModel(model, type)
     const named = Object.entries(which as { readonly [key: string]: readonly string[] | 'all' }).map(
-      ([key, fields]) => [shape[keyField]?.type === 'integer' ? Number(key) : key, fields] as const,
+      ([key, fields]) => [keyFromText(known, key), fields] as const,
     )
     if (extent !== 'none') await holds({ kind: 'reach', ...about, keys: named.map(([key]) => key) })
     for (const [key, fields] of named) await holds({ kind: 'fields', ...about, key, fields })

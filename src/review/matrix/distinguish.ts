@@ -1,5 +1,5 @@
 import { isMissing, type Row } from '../../condition/index.js'
-import { type Key, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { isKeyField, type Key, keyOf, type Model, serverKey, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { stampValues } from '../../viewpoint/index.js'
 import type { Expectation, TryExpectation } from '../expectations/expectation.js'
 import { isTakenAlong, reached } from '../expectations/judge.js'
@@ -86,8 +86,8 @@ class Search {
       const had = await reached(this.#ground, person, action, type)
       return reachDifference(person, action, type, had, await reached(other, person, action, type))
     }
-    const { key } = typeModel(this.#ground.model, type)
-    const keyAt = (number: number) => this.#sets.rows(type)[number]?.[key] as Key
+    const model = typeModel(this.#ground.model, type)
+    const keyAt = (number: number) => keyOf(model, this.#sets.rows(type)[number] as Row)
     if (count(was) > MOST_NAMED) return reachExpectation(person, action, type, keyAt(at), has(was, at))
     const keys: Key[] = []
     each(was, (number) => keys.push(keyAt(number)))
@@ -153,15 +153,15 @@ class Search {
 }
 
 function fieldsDifference(
-  { key: keyField, fields }: TypeModel,
+  type: TypeModel,
   about: { readonly person: string; readonly action: 'read' | 'update'; readonly type: string },
   row: Row,
   was: readonly string[] | undefined,
   is: readonly string[] | undefined,
 ): Expectation | undefined {
-  const all = Object.keys(fields).filter((name) => name !== keyField)
+  const all = Object.keys(type.fields).filter((name) => !isKeyField(type, name))
   const [had, got] = [was ?? all, is ?? all]
-  const key = row[keyField] as Key
+  const key = keyOf(type, row)
   // State everything that is hidden or fixed, not only this difference: other mutants may differ in the rest.
   if (got.some((name) => !had.includes(name)))
     return { kind: 'fields', ...about, key, extent: 'none', fields: all.filter((name) => !had.includes(name)) }
@@ -229,7 +229,7 @@ function tryExpectation(model: Model, person: string, what: Attempted, was: Outc
   if (was.outcome !== 'allowed' || was.record === undefined) return undefined
   const known = typeModel(model, type)
   const differing = Object.keys(known.fields).filter(
-    (name) => name !== known.key && JSON.stringify(was.record?.[name] ?? null) !== JSON.stringify(is.record?.[name] ?? null),
+    (name) => name !== serverKey(known) && JSON.stringify(was.record?.[name] ?? null) !== JSON.stringify(is.record?.[name] ?? null),
   )
   if (differing.length === 0) return undefined
   return { ...about, allowed: true, giving: Object.fromEntries(differing.map((name) => [name, was.record?.[name] ?? null])) }
@@ -249,11 +249,13 @@ function valuesOf(ground: Ground, person: string, type: string, name: string): u
 
 /** Copies of existing records, as a person would create them: unchanged, and with one field changed. */
 function creations(ground: Ground, person: string, type: string): readonly Attempted[] {
-  const { key, fields, rules } = typeModel(ground.model, type)
+  const model = typeModel(ground.model, type)
+  const { fields, rules } = model
+  const key = serverKey(model)
   const stamped = Object.keys(rules?.stamps.create ?? {})
   const stamps = stampValues(typeModel(ground.model, type), 'create', ground.viewpoint(person).env())
   const tries: Attempted[] = []
-  for (const row of ground.records[type] ?? []) {
+  for (const row of key === undefined ? otherKeys(ground, person, model) : (ground.records[type] ?? [])) {
     const whole = Object.fromEntries(Object.entries(row).filter(([name, value]) => name !== key && !isMissing(value, 'other')))
     const bare = Object.fromEntries(Object.entries(whole).filter(([name]) => !stamped.includes(name)))
     tries.push({ action: 'create', type, sending: bare })
@@ -268,19 +270,29 @@ function creations(ground: Ground, person: string, type: string): readonly Attem
   return spread(tries)
 }
 
+/** Records with keys of several fields that no record has, and everything else of one that exists. */
+function otherKeys(ground: Ground, person: string, type: TypeModel): readonly Row[] {
+  const rows = (ground.records[type.name] ?? []) as readonly Row[]
+  const moved = rows.flatMap((row) =>
+    type.keys.flatMap((name) => valuesOf(ground, person, type.name, name).map((value) => ({ ...row, [name]: value }))),
+  )
+  return moved.filter((row) => ground.record(type.name, keyOf(type, row)) === undefined)
+}
+
 /** Updates that set each field to values of other records, inside each routine that the person may call, and outside. */
 function updates(ground: Ground, person: string, type: string): readonly Attempted[] {
-  const { key, fields, rules } = typeModel(ground.model, type)
+  const model = typeModel(ground.model, type)
+  const { fields, rules } = model
   const routines = [...new Set((rules?.may.update ?? []).flatMap(({ within }) => within ?? []))]
   const mine = [undefined, ...routines.filter((name) => ground.viewpoint(person).mayCall(name))]
   const tries: Attempted[] = []
   for (const row of ground.records[type] ?? []) {
     if (!ground.viewpoint(person).verdict('read', type, row as Row).allowed) continue
     for (const name of Object.keys(fields)) {
-      if (name === key) continue
+      if (isKeyField(model, name)) continue
       for (const value of valuesOf(ground, person, type, name))
         for (const within of mine)
-          tries.push({ action: 'update', type, key: (row as Row)[key] as Key, sending: { [name]: value }, ...(within ? { within } : {}) })
+          tries.push({ action: 'update', type, key: keyOf(model, row as Row), sending: { [name]: value }, ...(within ? { within } : {}) })
     }
   }
   return spread(tries)

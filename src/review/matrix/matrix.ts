@@ -1,5 +1,5 @@
 import type { ConditionNode, Row } from '../../condition/index.js'
-import { type Key, knownAction, type Model, type TypeModel, typeModel, UnknownNameError } from '../../rulebook/index.js'
+import { isKeyField, type Key, keyOf, knownAction, type Model, type TypeModel, typeModel, UnknownNameError } from '../../rulebook/index.js'
 import { fieldsLetBy, type InnerViewpoint, indexed, isLimited, type LinkedRecords, rulebookOf } from '../../viewpoint/index.js'
 import { once } from '../once.js'
 import { add, type Bits, count, each, has, intersection, noBits, union } from './bits.js'
@@ -142,7 +142,7 @@ class Matrix implements FieldMatrix {
     this.#sets = workings?.sets ?? recordSets(options.records as { readonly [type: string]: readonly Row[] }, now.getTime())
     const rows = this.#sets.rows(type.name)
     this.#size = rows.length
-    this.#keys = once(() => Object.freeze(rows.map((row) => row[type.key] as Key)))
+    this.#keys = once(() => Object.freeze(rows.map((row) => keyOf(type, row))))
     this.#numbers = once(() => new Map(this.#keys().map((key, at) => [key, at])))
     this.#unreached = once(() => this.#findUnreached())
     this.#viewOf = viewsOf(model, type.name, { ...options, now }, workings)
@@ -251,7 +251,7 @@ class Matrix implements FieldMatrix {
     const reached = this.#where(when)
     const letting = (field: string) =>
       clauses.filter(({ clause: { fields } }) => fields?.includes(field) ?? true).map((clause) => this.#where(clause.when))
-    const others = Object.keys(this.#type.fields).filter((name) => name !== this.#type.key)
+    const others = Object.keys(this.#type.fields).filter((name) => !isKeyField(this.#type, name))
     return new Map(others.map((field) => [field, intersection(this.#size, [reached, union(this.#size, letting(field))])]))
   }
 

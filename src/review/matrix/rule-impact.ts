@@ -132,7 +132,7 @@ class RuleImpact {
   }
 
   #saidByClause(view: View, { actions: [action = ''], number }: RuleText): Say {
-    const { name, rules, fields: shape, key } = this.#type
+    const { name, rules, fields: shape, keys } = this.#type
     const { clauses, when } = view.rules(name, action)
     const mine = clauses.find(({ clause }) => clause === rules?.may[action]?.[number])
     if (mine === undefined) return this.#nothing
@@ -142,7 +142,7 @@ class RuleImpact {
       const some = others.filter(({ clause: { fields } }) => field === undefined || fields === undefined || fields.includes(field))
       return this.#union(some.map((one) => this.#where(one.when)))
     }
-    const fields = mine.clause.fields ?? Object.keys(shape).filter((one) => one !== key)
+    const fields = mine.clause.fields ?? Object.keys(shape).filter((one) => !keys.includes(one))
     // Another clause holds and, for each field, another clause allows it too.
     const limited = others.some(({ clause }) => clause.fields !== undefined)
     const covered = intersection(this.#size, [letting(), ...(limited ? fields.map(letting) : [])])

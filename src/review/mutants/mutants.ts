@@ -154,7 +154,7 @@ function applyingAlways(when: ConditionNode): Step[] {
 }
 
 function clauseSteps(
-  { fields, key }: TypeModel,
+  { fields, keys }: TypeModel,
   action: string,
   clause: ClauseNode,
   how: Weakening,
@@ -166,9 +166,9 @@ function clauseSteps(
     ...weaker(who, how).map((step) => ({ ...step, node: rejoined([step.node, ...provided]) })),
     ...(provided.length === 0 ? [] : weaker(allOfNode(provided), how).map((step) => ({ ...step, node: rejoined([who, step.node]) }))),
   ])
-  const outside = Object.keys(fields).filter((name) => name !== key && clause.fields !== undefined && !clause.fields.includes(name))
+  const outside = Object.keys(fields).filter((name) => !keys.includes(name) && clause.fields !== undefined && !clause.fields.includes(name))
   const { afterwards, within: _within, ...unbound } = clause
-  const settable = fieldsIn(when).some((name) => clause.fields?.includes(name) ?? name !== key)
+  const settable = fieldsIn(when).some((name) => clause.fields?.includes(name) ?? !keys.includes(name))
   const later =
     afterwards !== undefined
       ? [

@@ -1,5 +1,5 @@
 import { type ConditionNode, describe, type RecordRef, type Row, type Trace, trace } from '../../condition/index.js'
-import { type ClauseNode, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { type ClauseNode, isKeyField, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { stampValues } from '../../viewpoint/index.js'
 import type { Expectation, FieldsExpectation, TryExpectation } from '../expectations/expectation.js'
 import { isTrue } from '../mutants/weaken.js'
@@ -300,7 +300,7 @@ function holding(
 }
 
 function limits(ground: Ground, points: Points, one: FieldsExpectation, type: TypeModel, record: Row): void {
-  const others = Object.keys(type.fields).filter((name) => name !== type.key)
+  const others = Object.keys(type.fields).filter((name) => !isKeyField(type, name))
   const said = one.fields === 'all' ? others : one.fields
   const inside = one.extent === 'none' ? [] : said
   const outside = one.extent === 'none' ? said : one.extent === 'exactly' ? others.filter((name) => !said.includes(name)) : []

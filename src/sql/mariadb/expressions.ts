@@ -83,11 +83,13 @@ export const expressions: Expressions = Object.freeze({
     return wanted.length === 1 ? sql<SqlBool>`${wanted[0]} in (${among})` : sql<SqlBool>`(${sql.join(wanted)}) in (${among})`
   },
   // MariaDB evaluates an OR of sets row by row. A union of keys is evaluated once, and each row is found by its key.
-  unionOfKeys: (key: Fragment, alias: string, queries: readonly Fragment[]): Test =>
-    keyParts(key).length === 1
-      ? sql<SqlBool>`${keyParts(key)[0]} in (select k0 from (${sql.join(queries, sql` union `)}) as ${sql.ref(alias)})`
-      : sql<SqlBool>`(${sql.join(keyParts(key))}) in (select k0, k1 from (${sql.join(queries, sql` union `)}) as ${sql.ref(alias)})`,
-  keyColumns: (key: Fragment): Fragment => sql.join(keyParts(key).map((part, at) => sql`${part} as ${sql.ref(`k${at}`)}`)),
+  unionOfKeys(key: readonly Fragment[], alias: string, queries: readonly Fragment[]): Test {
+    const parts = key.flatMap(keyParts)
+    const among = sql`(select ${sql.join(parts.map((_, at) => sql.ref(`k${at}`)))} from (${sql.join(queries, sql` union `)}) as ${sql.ref(alias)})`
+    return parts.length === 1 ? sql<SqlBool>`${parts[0]} in ${among}` : sql<SqlBool>`(${sql.join(parts)}) in ${among}`
+  },
+  keyColumns: (key: readonly Fragment[]): Fragment =>
+    sql.join(key.flatMap(keyParts).map((part, at) => sql`${part} as ${sql.ref(`k${at}`)}`)),
   areAlike,
   forEachRow: FOR_EACH_ROW,
   grouped(column: Fragment, field: Field) {

@@ -1,6 +1,6 @@
 import { type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
 import { type ConditionNode, type Row, TRUE } from '../../condition/index.js'
-import { type Field, type Key, keysAreGiven, type Model, RulebookError, typeModel } from '../../rulebook/index.js'
+import { type Field, type Key, keyOf, keyPlaces, keysAreGiven, type Model, RulebookError, typeModel } from '../../rulebook/index.js'
 import { type CompileOptions, compile, type Dialect, Known, type Layout, type LayoutOptions, readLayout } from '../../sql/index.js'
 import { ConstraintError, DuplicateKeyError, IsolationError } from '../errors.js'
 import type { Backend, Found, Isolation, PlaceValue, Selection, Tables, Target } from '../tables.js'
@@ -111,7 +111,7 @@ class KyselyTables implements Tables {
       if (left <= 0) break
       const some = await this.#fetch(place, { ...selection, limit: left }, part)
       // A record whose value was removed in between would come twice.
-      for (const one of some) if (!found.has(one.row[model.key])) found.set(one.row[model.key], one)
+      for (const one of some) if (!found.has(keyOf(model, one.row))) found.set(keyOf(model, one.row), one)
     }
     return [...found.values()]
   }
@@ -125,7 +125,7 @@ class KyselyTables implements Tables {
     const named = key === undefined ? undefined : keyTest(place.model, key)
     const options = [order.form, limit, flags.length, places, locked && lock, waiting && patience]
     const form = `select ${place.model.name} ${options.join(' ')}`
-    const call = { form, conditions: [where, ...flags, ...order.conditions], now, after, key: named?.literal }
+    const call = { form, conditions: [where, ...flags, ...order.conditions], now, after, key: named?.literals }
     const found = await this.#rows(call, (values) => {
       const write = (condition: ConditionNode) => this.#compiled(condition, now, place, undefined, values)
       let query = this.#db
@@ -211,16 +211,16 @@ class KyselyTables implements Tables {
     values?: Values,
   ): RawBuilder<SqlBool> {
     const options = { dialect: this.#dialect, now, layout, type: model.name, table: place.name, ...(values ? { values } : {}) }
-    return compile(condition, finds === undefined ? options : { ...options, finds, key: model.key })
+    return compile(condition, finds === undefined ? options : { ...options, finds, key: keyPlaces(model) })
   }
 
   async insert(type: string, row: Row): Promise<Row> {
     const model = typeModel(this.#model, type)
     const place = placed(await this.#layout(), model)
-    const key = row[model.key] as Key
-    const { is, literal } = keyTest(model, key)
+    const key = keyOf(model, row)
+    const { is, literals } = keyTest(model, key)
     // Checked in advance in the same transaction, because drivers report duplicate keys differently.
-    const found = await this.#rows({ form: `has ${type}`, conditions: [TRUE], now: 0, key: literal }, (values) =>
+    const found = await this.#rows({ form: `has ${type}`, conditions: [TRUE], now: 0, key: literals }, (values) =>
       this.#db
         .selectFrom(place.table)
         .select(sql`1`.as('found'))
@@ -252,7 +252,7 @@ class KyselyTables implements Tables {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
     const { returns } = this.#dialect.transactions
     const { form, given, places } = this.#written(place, changes)
-    const { is, literal } = keyTest(place.model, target.key)
+    const { is, literals } = keyTest(place.model, target.key)
     const make = (values?: Values) => {
       const query = this.#db
         .updateTable(place.table)
@@ -260,7 +260,7 @@ class KyselyTables implements Tables {
         .where(this.#matches(place, is, target, values))
       return returns ? query.returning(columnsOf(this.#dialect, place)) : query
     }
-    const call = { form: `update ${type} ${form}`, conditions: [target.where], now: target.now, after: places, key: literal, make }
+    const call = { form: `update ${type} ${form}`, conditions: [target.where], now: target.now, after: places, key: literals, make }
     const { rows, numAffectedRows } = await this.#within(type, () =>
       places.every(isPlain) ? this.#plans.run(this.#db, call) : this.#db.executeQuery<Row>(make().compile()),
     )
@@ -271,13 +271,13 @@ class KyselyTables implements Tables {
   /** The stored form of a written record: returned by the statement, or read now. */
   async #kept(place: Placed, key: Key, given?: readonly Row[] | false): Promise<Row> {
     const { model } = place
-    const { is, literal } = keyTest(model, key)
+    const { is, literals } = keyTest(model, key)
     const read = (values: Values) =>
       this.#db
         .selectFrom(place.table)
         .select(columnsOf(this.#dialect, place))
         .where(this.#compiled(is, 0, place, undefined, values))
-    const rows = given || (await this.#rows({ form: `kept ${model.name}`, conditions: [TRUE], now: 0, key: literal }, read))
+    const rows = given || (await this.#rows({ form: `kept ${model.name}`, conditions: [TRUE], now: 0, key: literals }, read))
     const [row] = rows
     if (row === undefined || rows.length > 1) throw new Error(`the ${model.name} that was just written cannot be found`)
     return decodeRow(this.#dialect, model, row)

@@ -14,7 +14,7 @@ import {
   type Row,
   TRUE,
 } from '../../condition/index.js'
-import { type Field, type Key, keysAreGiven, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { type Field, type Key, keyOf, keysAreGiven, type Model, serverKey, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { DuplicateKeyError } from '../errors.js'
 import type { Backend, Found, PlaceValue, Selection, SortStep, Tables, Target } from '../tables.js'
 import { asStored } from '../write/fit.js'
@@ -48,7 +48,7 @@ const WORTH_AN_INDEX = 3
 
 function put(held: Held, type: TypeModel, row: Row): void {
   const rows = held.get(type.name) as Map<Key, Row>
-  const key = row[type.key] as Key
+  const key = keyOf(type, row)
   if (rows.has(key)) throw new DuplicateKeyError(type.name, key)
   rows.set(key, copied(asStored(type, row)))
 }
@@ -113,7 +113,7 @@ class MemoryTables implements Tables {
     this.#links = undefined
     const model = typeModel(this.#model, type)
     put(this.#held, model, row)
-    return copied(this.#rows(type).get(row[model.key] as Key) as Row)
+    return copied(this.#rows(type).get(keyOf(model, row)) as Row)
   }
 
   async update(type: string, changes: Row, target: Target): Promise<Row | undefined> {
@@ -182,7 +182,8 @@ class MemoryTables implements Tables {
   /** The records on which a condition may hold: those that it names by key, those with values that it needs, or all. */
   #among(type: string, where: ConditionNode, { links }: Env, key?: Key): Iterable<Row> {
     const rows = this.#rows(type)
-    const keys = key !== undefined ? [key] : keysNamed(where, typeModel(this.#model, type).key)
+    const field = serverKey(typeModel(this.#model, type))
+    const keys = key !== undefined ? [key] : field === undefined ? undefined : keysNamed(where, field)
     if (keys !== undefined) return keys.map((key) => rows.get(key)).filter((row) => row !== undefined)
     // Building indexes takes longer than looking at all records once.
     this.#scans += 1

@@ -20,11 +20,11 @@ export class Values implements CallValues {
   readonly sameness: string
   readonly looks: Look[] = []
 
-  readonly #key: LiteralNode | undefined
-  #hasKey = false
+  readonly #key: readonly LiteralNode[]
+  readonly #keysUsed = new Set<LiteralNode>()
 
   constructor(literals: readonly LiteralNode[], call: Call) {
-    this.#key = call.key
+    this.#key = call.key ?? []
     this.#count = literals.length
     const firsts = literals.map((literal, at) => {
       const value = textOfLiteral(literal)
@@ -41,9 +41,10 @@ export class Values implements CallValues {
   }
 
   known(literal: LiteralNode): Known {
-    if (literal === this.#key) {
-      this.#hasKey = true
-      return this.#traced(this.#all.length - 1)
+    const part = this.#key.indexOf(literal)
+    if (part >= 0) {
+      this.#keysUsed.add(literal)
+      return this.#traced(this.#all.length - this.#key.length + part)
     }
     const at = this.#first.get(textOfLiteral(literal))
     return at === undefined ? Known.constant(comparable(literal)) : this.#traced(at)
@@ -51,7 +52,7 @@ export class Values implements CallValues {
 
   /** Whether the statement can be used for other keys: the key of this call is a slot in it, and not part of its text. */
   get isForAnyKey(): boolean {
-    return this.#key === undefined || this.#hasKey
+    return this.#keysUsed.size === this.#key.length
   }
 
   now(): Known {
@@ -80,7 +81,7 @@ export interface Call {
   /** The place to continue after, or other plain values. */
   readonly after?: readonly PlaceValue[]
   /** The key in a condition that is compiled on its own. */
-  readonly key?: LiteralNode | undefined
+  readonly key?: readonly LiteralNode[] | undefined
   readonly make: Make
 }
 
@@ -189,13 +190,13 @@ function textOfLiteral({ type, value }: LiteralNode): string {
 /** The form of a call with that of its other values: which of the place are missing, and the types that they and the key have. */
 function formOf({ form, after = [], key }: Call): string {
   const place = after.length === 0 ? '' : `\n${after.map((one) => (one === null ? 'null' : typeof one)).join()}`
-  return key === undefined ? form + place : `${form}${place}\n${properTypes(key)}`
+  return key === undefined ? form + place : `${form}${place}\n${key.map(properTypes).join()}`
 }
 
-/** All values of a call. The key is the last. */
+/** All values of a call. Those of the key are the last. */
 function valuesOf(literals: readonly Comparable[], { now, after = [], key }: Call): readonly Comparable[] {
   const values = [...literals, now, ...after.map((place) => place ?? '')]
-  if (key !== undefined) values.push(comparable(key))
+  if (key !== undefined) values.push(...key.map(comparable))
   return values
 }
 

@@ -1,6 +1,6 @@
 import type { Kysely } from 'kysely'
 import { allOfNode, type Comparable, type ConditionNode, type LinkNode, linkValues, type Row, TRUE } from '../../condition/index.js'
-import { type Key, type Model, typeModel } from '../../rulebook/index.js'
+import { type Key, keyOf, type Model, typeModel } from '../../rulebook/index.js'
 import { type Dialect, type Layout, readLayout } from '../../sql/index.js'
 import { placeIs, placeIsOneOf } from '../read/key-conditions.js'
 import type { Tables } from '../tables.js'
@@ -51,8 +51,8 @@ class Sample {
   }
 
   async read(of: number): Promise<Records> {
-    for (const { name, key } of Object.values(this.#model.types)) {
-      const sort = [{ field: key, descending: false }]
+    for (const { name, keys } of Object.values(this.#model.types)) {
+      const sort = keys.map((field) => ({ field, descending: false }))
       const first = await this.#tables.select(name, { where: TRUE, now: this.#now, sort, limit: of })
       await this.#add(
         name,
@@ -64,11 +64,11 @@ class Sample {
 
   /** Adds records, and those that they lead to. */
   async #add(name: string, rows: readonly Row[]): Promise<void> {
-    const { key, links } = typeModel(this.#model, name)
+    const type = typeModel(this.#model, name)
     const there = this.#found.get(name) as Map<Key, Row>
-    const fresh = rows.filter((row) => !there.has(row[key] as Key))
-    for (const row of fresh) there.set(row[key] as Key, row)
-    for (const link of Object.values(links)) if (!link.many && fresh.length > 0) await this.#follow(link, fresh)
+    const fresh = rows.filter((row) => !there.has(keyOf(type, row)))
+    for (const row of fresh) there.set(keyOf(type, row), row)
+    for (const link of Object.values(type.links)) if (!link.many && fresh.length > 0) await this.#follow(link, fresh)
   }
 
   async #follow(link: LinkNode, rows: readonly Row[]): Promise<void> {

@@ -36,12 +36,13 @@ export async function snapshot(
     const now = Date.now()
     const records: Record<string, Row[]> = {}
     for (const name of types) {
-      const { key } = typeModel(book.model, name)
+      const { keys } = typeModel(book.model, name)
+      const sort = keys.map((field) => ({ field, descending: false }))
       const all = await tables.count(name, { where: TRUE, now })
       const rows: Row[] = []
       for (;;) {
-        const after = rows.length === 0 ? {} : { after: [rows.at(-1)?.[key] as Key] }
-        const page = await tables.select(name, { where: TRUE, now, sort: [{ field: key, descending: false }], limit: batch, ...after })
+        const after = rows.length === 0 ? {} : { after: keys.map((key) => rows.at(-1)?.[key] as Key) }
+        const page = await tables.select(name, { where: TRUE, now, sort, limit: batch, ...after })
         for (const { row } of page) rows.push(row)
         progress?.(name, rows.length, all)
         if (page.length < batch) break

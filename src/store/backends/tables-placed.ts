@@ -1,6 +1,16 @@
 import { type AliasedExpression, type RawBuilder, sql } from 'kysely'
-import { type ConditionNode, compareNode, type LiteralNode, type Row, type Scalar, type TermNode } from '../../condition/index.js'
-import type { Field, Key, TypeModel } from '../../rulebook/index.js'
+import {
+  allOfNode,
+  type Comparable,
+  type ConditionNode,
+  compareNode,
+  instantText,
+  type LiteralNode,
+  type Row,
+  type Scalar,
+  toComparable,
+} from '../../condition/index.js'
+import { type Field, type Key, keyRow, type TypeModel } from '../../rulebook/index.js'
 import type { Column, ColumnPlace, Dialect, Fragment, Layout, TablePlace } from '../../sql/index.js'
 import { RowError } from '../errors.js'
 
@@ -27,17 +37,24 @@ export function columnOf({ name: table, columns }: TablePlace, field: string): C
   return { ref: sql.id(table, name), ...(as === undefined ? {} : { as }) }
 }
 
-/** A key, and the condition that selects its record. The condition contains this literal. */
+/** A key, and the condition that selects its record. The condition contains these literals, one for each field of the key. */
 export interface KeyTest {
-  readonly literal: LiteralNode
+  readonly literals: readonly LiteralNode[]
   readonly is: ConditionNode
 }
 
-export function keyTest({ key, fields }: TypeModel, value: Key): KeyTest {
-  const type = (fields[key] as Field).type as Scalar
-  const own: TermNode = { kind: 'field', of: 'record', path: [key], type }
-  const literal: LiteralNode = { kind: 'literal', type, value }
-  return { literal, is: compareNode(own, 'is', literal) }
+export function keyTest({ keys, fields }: TypeModel, key: Key): KeyTest {
+  const row = keyRow({ keys, fields }, key)
+  const literals = keys.map((name): LiteralNode => {
+    const type = (fields[name] as Field).type as Scalar
+    const value = row[name] as Comparable
+    return { kind: 'literal', type, value: type === 'time' ? instantText(toComparable(value, 'time') as number) : value }
+  })
+  const tests = keys.map((name, at) => {
+    const literal = literals[at] as LiteralNode
+    return compareNode({ kind: 'field', of: 'record', path: [name], type: literal.type as Scalar }, 'is', literal)
+  })
+  return { literals, is: allOfNode(tests) }
 }
 
 /** The columns of each table, which are the same in every query. */

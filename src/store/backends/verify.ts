@@ -1,10 +1,10 @@
 import { type Kysely, sql } from 'kysely'
 import { type ConditionNode, newContext, type Predicate, predicate, type Row, simplify, TRUE } from '../../condition/index.js'
-import { type Key, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
-import { type Dialect, heldRules, type Layout, layoutOf, postgres, type TablePlace } from '../../sql/index.js'
+import { type Key, keyOf, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { type ColumnPlace, type Dialect, heldRules, type Layout, layoutOf, postgres, type TablePlace } from '../../sql/index.js'
 import { claimsAlone, readClaims } from '../../viewpoint/index.js'
 import { person } from '../asker.js'
-import type { SortStep, Tables } from '../tables.js'
+import type { PlaceValue, SortStep, Tables } from '../tables.js'
 import { BatchLinks } from './batch-links.js'
 import { overKysely } from './kysely.js'
 
@@ -120,8 +120,8 @@ class Verifier {
     const questions = await this.#questions(type)
     const all = await this.#tables.count(type.name, { where: TRUE, now: this.#now })
     let done = 0
-    const sort = [{ field: type.key, descending: false }]
-    for (let after: readonly Key[] | undefined; ; ) {
+    const sort = type.keys.map((field) => ({ field, descending: false }))
+    for (let after: readonly PlaceValue[] | undefined; ; ) {
       const rows = (
         await this.#tables.select(type.name, { where: TRUE, now: this.#now, sort, limit: this.#batch, ...(after ? { after } : {}) })
       ).map(({ row }) => row)
@@ -129,7 +129,7 @@ class Verifier {
       done += rows.length
       this.#options.progress?.(type.name, done, all)
       if (rows.length < this.#batch) break
-      after = [rows.at(-1)?.[type.key] as Key]
+      after = type.keys.map((name) => rows.at(-1)?.[name] as PlaceValue)
     }
     this.#records[type.name] = done
     for (const { person, action, counts, shown } of questions) {
@@ -151,7 +151,7 @@ class Verifier {
         // A record that is to be created is not a row yet.
         if (action === 'create') continue
         const { when } = viewpoint.rules(type.name, action)
-        const bySql = new Keys(type.key, this.#batch, (page) => this.#tables.select(type.name, { ...page, where: when, now: this.#now }))
+        const bySql = new Keys(type, this.#batch, (page) => this.#tables.select(type.name, { ...page, where: when, now: this.#now }))
         const security =
           held !== undefined && action === 'read' ? this.#security(type, claims, simplify(held.read, viewpoint.me as Row | null)) : {}
         questions.push({
@@ -172,15 +172,20 @@ class Verifier {
   /** What row security shows, queried as the role with the claims set. */
   #security(type: TypeModel, claims: Row | null, meant: ConditionNode): Pick<Question, 'shown' | 'meant'> {
     const place = (this.#options.layout ?? layoutOf({ model: this.#model })).tables[type.name] as TablePlace
-    const key = {
-      ref: sql.id(place.name, place.columns[type.key]?.name as string),
-      ...(place.columns[type.key]?.as ? { as: place.columns[type.key]?.as as string } : {}),
-    }
-    const value = postgres.expressions.column(key, [], (type.fields[type.key] as { type: never }).type)
+    const parts = type.keys.map((name) => {
+      const { name: column, as } = place.columns[name] as ColumnPlace
+      const held = { ref: sql.id(place.name, column), ...(as ? { as } : {}) }
+      return { name, column, ref: held.ref, value: postgres.expressions.column(held, [], (type.fields[name] as { type: never }).type) }
+    })
     const table = place.schema === undefined ? place.name : `${place.schema}.${place.name}`
-    const shown = new Keys(type.key, this.#batch, async ({ after, limit }) => {
+    const shown = new Keys(type, this.#batch, async ({ after, limit }) => {
       // Selecting what the role has no grant for would be an error and end the transaction.
-      const allowed = sql<boolean>`has_column_privilege(${this.#options.role}, ${sql.lit(tableName(place))}::regclass, ${place.columns[type.key]?.name}, 'select')`
+      const allowed = sql<boolean>`${sql.join(
+        parts.map(
+          ({ column }) => sql`has_column_privilege(${this.#options.role}, ${sql.lit(tableName(place))}::regclass, ${column}, 'select')`,
+        ),
+        sql` and `,
+      )}`
       if ((await this.#db.selectNoFrom(allowed.as('may')).executeTakeFirst())?.may !== true) return []
       const me = claims === null ? '' : JSON.stringify(claimsAlone(this.#model, claims))
       await sql`set local role ${sql.id(this.#options.role as string)}`.execute(this.#db)
@@ -188,9 +193,12 @@ class Verifier {
         this.#db,
       )
       try {
-        let query = this.#db.selectFrom(table).select(sql<Key>`${value}`.as('key')).orderBy(key.ref).limit(limit)
-        if (after !== undefined) query = query.where(sql<never>`${key.ref} > ${after[0]}`)
-        return (await query.execute()).map((row) => ({ row: { [type.key]: row.key } }))
+        let query = this.#db.selectFrom(table).select(parts.map(({ name, value }) => sql<PlaceValue>`${value}`.as(name)))
+        for (const { ref } of parts) query = query.orderBy(ref)
+        // Row by row in the order of the key.
+        const refs = sql.join(parts.map(({ ref }) => ref))
+        if (after !== undefined) query = query.where(sql<never>`(${refs}) > (${sql.join(after)})`)
+        return (await query.limit(limit).execute()).map((row) => ({ row: row as Row }))
       } finally {
         await sql`reset role`.execute(this.#db)
       }
@@ -199,7 +207,7 @@ class Verifier {
   }
 
   async #judge(type: TypeModel, questions: readonly Question[], rows: readonly Row[]): Promise<void> {
-    const keys = rows.map((row) => row[type.key] as Key)
+    const keys = rows.map((row) => keyOf(type, row))
     const isLast = rows.length < this.#batch
     const links = new BatchLinks(this.#tables, this.#now)
     const env = () => ({ me: null, now: this.#now, links, context: newContext() })
@@ -209,7 +217,7 @@ class Verifier {
       const held = await links.answered(rows, (row) => question.test(row, env()))
       const meant = question.meant && (await links.answered(rows, (row) => question.meant?.(row, env()) === true))
       for (const [at, row] of rows.entries()) {
-        const key = row[type.key] as Key
+        const key = keyOf(type, row)
         this.#note(type, question, key, {
           sql: selected.delete(key),
           memory: held[at] === true,
@@ -232,19 +240,19 @@ class Verifier {
 }
 
 /** Which keys to read: the first ones after a key. */
-type KeyPage = { readonly sort: SortStep[]; readonly limit: number; readonly after?: readonly Key[] }
+type KeyPage = { readonly sort: SortStep[]; readonly limit: number; readonly after?: readonly PlaceValue[] }
 
 /** Some of the keys of a table, read page by page in the order of the database. */
 class Keys {
   readonly #read: (page: KeyPage) => Promise<readonly { readonly row: Row }[]>
-  readonly #key: string
+  readonly #type: TypeModel
   readonly #limit: number
   #ahead: Key[] = []
-  #last: Key | undefined
+  #last: Row | undefined
   #ended = false
 
-  constructor(key: string, limit: number, read: (page: KeyPage) => Promise<readonly { readonly row: Row }[]>) {
-    this.#key = key
+  constructor(type: TypeModel, limit: number, read: (page: KeyPage) => Promise<readonly { readonly row: Row }[]>) {
+    this.#type = type
     this.#limit = limit
     this.#read = read
   }
@@ -262,10 +270,11 @@ class Keys {
 
   async #fill(): Promise<boolean> {
     if (this.#ahead.length === 0 && !this.#ended) {
-      const after = this.#last === undefined ? {} : { after: [this.#last] }
-      const page = await this.#read({ sort: [{ field: this.#key, descending: false }], limit: this.#limit, ...after })
-      this.#ahead = page.map(({ row }) => row[this.#key] as Key)
-      this.#last = this.#ahead.at(-1) ?? this.#last
+      const { keys } = this.#type
+      const after = this.#last === undefined ? {} : { after: keys.map((name) => this.#last?.[name] as PlaceValue) }
+      const page = await this.#read({ sort: keys.map((field) => ({ field, descending: false })), limit: this.#limit, ...after })
+      this.#ahead = page.map(({ row }) => keyOf(this.#type, row))
+      this.#last = page.at(-1)?.row ?? this.#last
       this.#ended = page.length < this.#limit
     }
     return this.#ahead.length > 0

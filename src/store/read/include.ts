@@ -11,7 +11,7 @@ import type {
   TypeName,
   World,
 } from '../../rulebook/index.js'
-import { typeModel, UnknownNameError } from '../../rulebook/index.js'
+import { isKeyField, typeModel, UnknownNameError } from '../../rulebook/index.js'
 import { QueryError } from '../errors.js'
 import { type Operation, type Seen, see } from '../operation.js'
 import type { SortStep } from '../tables.js'
@@ -124,7 +124,9 @@ async function follow(op: Operation, type: TypeModel, seen: readonly Seen[], pla
 
 /** The values by which the link leads on from a record, one for each pair; empty if the asker does not see them. */
 function waysOf(type: TypeModel, { row, visible }: Seen, link: LinkModel): Comparable[][] {
-  const hidden = link.by.some(({ from }) => from.path[0] !== type.key && visible !== undefined && !visible.includes(from.path[0] as string))
+  const hidden = link.by.some(
+    ({ from }) => !isKeyField(type, from.path[0] as string) && visible !== undefined && !visible.includes(from.path[0] as string),
+  )
   return hidden
     ? []
     : waysAt(

@@ -88,7 +88,7 @@ function termsFor(types: Model['types'], type: TypeModel): object {
 export function readWhere(types: Model['types'], type: TypeModel, where: unknown): ConditionNode {
   if (where === undefined) return TRUE
   if (typeof where !== 'function')
-    throw new QueryError(type.name, `where needs a function: (${type.name}) => ${type.name}.${type.key}.is(...)`)
+    throw new QueryError(type.name, `where needs a function: (${type.name}) => ${type.name}.${type.keys[0]}.is(...)`)
   try {
     return noLeftovers(
       'where',
@@ -126,7 +126,8 @@ export function readSort(type: TypeModel, sort: readonly string[] = []): SortSte
   })
   // In the direction of the last field, so that one index can serve the whole order.
   const descending = steps.at(-1)?.descending ?? false
-  return steps.some(({ field }) => field === type.key) ? steps : [...steps, { field: type.key, descending }]
+  const rest = type.keys.filter((key) => !steps.some(({ field }) => field === key))
+  return [...steps, ...rest.map((field) => ({ field, descending }))]
 }
 
 /** The limit of a list. */

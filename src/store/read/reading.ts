@@ -1,5 +1,5 @@
 import type { ConditionNode, Row } from '../../condition/index.js'
-import { isJudgedAlong, type Key, type TypeModel, typeModel, type World } from '../../rulebook/index.js'
+import { isJudgedAlong, type Key, keyOf, type TypeModel, typeModel, type World } from '../../rulebook/index.js'
 import { withFields } from '../../viewpoint/index.js'
 import { readableWhere, type Seen, see, visible } from '../operation.js'
 import { type Session, safely } from '../session.js'
@@ -130,7 +130,7 @@ export class Reading {
       const given = records.map((record) => withFields(type, record, along))
       if (actions.length === 0 && !standings) return given
       const described = those.map((one, at) => also.describe(one, given[at] as Row))
-      const keys = those.map(({ row }) => row[type.key] as Key)
+      const keys = those.map(({ row }) => keyOf(type, row))
       return goesAlong ? withheldAlong(op, type, described, keys) : described
     }
     return { seen, told }

@@ -1,8 +1,7 @@
-import { type Comparable, valuesAt } from '../../condition/index.js'
-import { type Key, keyPlace, type Reference, referencesTo, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { type Key, keyOf, type Reference, referencesTo, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { DeniedError, InvalidError } from '../errors.js'
 import { type Operation, see } from '../operation.js'
-import { placeIsOneOf } from '../read/key-conditions.js'
+import { keyIsOneOf, keysHeld, placesHoldOneOf } from '../read/key-conditions.js'
 import type { Found } from '../tables.js'
 import { blockedBy, deletable, heldBy, idOf, unlinked } from './delete.js'
 import { judgeUpdate } from './update.js'
@@ -54,11 +53,11 @@ class BlockerSearch {
     const owner = typeModel(this.#op.asker.model, reference.type)
     const next = new Map<Key, Set<Key>>()
     for (const found of await leadingTo(this.#op, owner, reference, to)) {
-      const key = found.row[owner.key] as Key
-      for (const value of valuesAt(found.row, reference.place)) {
-        const roots = this.#open(going.get(value as Key), idOf(owner, key))
+      const key = keyOf(owner, found.row)
+      for (const value of keysHeld(reference.places, to.of, found.row)) {
+        const roots = this.#open(going.get(value), idOf(owner, key))
         if (roots.length === 0) continue
-        if (await stops(this.#op, owner, reference, found, value as Key)) {
+        if (await stops(this.#op, owner, reference, found, value)) {
           for (const root of roots) this.blockers.set(root, { type: owner, key })
         } else if (reference.onDelete !== 'unlink') {
           for (const root of roots) this.#met.get(root)?.add(idOf(owner, key))
@@ -79,20 +78,21 @@ class BlockerSearch {
 function leadingTo(
   op: Operation,
   owner: TypeModel,
-  { place, onDelete }: Reference,
+  { places, onDelete }: Reference,
   { of, keys }: { readonly of: TypeModel; readonly keys: readonly Key[] },
 ): Promise<Found[]> {
-  const held = placeIsOneOf(place, keys as readonly Comparable[])
+  const held = placesHoldOneOf(places, of, keys)
   const where = of.removal === undefined ? held : heldBy(owner, held)
   return op.tables.select(owner.name, { where, now: op.env.now, ...(onDelete === 'delete' ? { flags: [deletable(op, owner)] } : {}) })
 }
 
-async function stops(op: Operation, owner: TypeModel, { place, onDelete }: Reference, { row, flags }: Found, gone: Key): Promise<boolean> {
+async function stops(op: Operation, owner: TypeModel, reference: Reference, { row, flags }: Found, gone: Key): Promise<boolean> {
+  const { onDelete } = reference
   if (onDelete === 'refuse') return true
   if (onDelete === 'delete') return flags[0] !== true
   if (onDelete === 'follow') return false
   try {
-    await judgeUpdate(op, owner, row[owner.key] as Key, unlinked(place, row, gone))
+    await judgeUpdate(op, owner, keyOf(owner, row), unlinked(owner, reference, row, gone))
     return false
   } catch (error) {
     if (error instanceof DeniedError || error instanceof InvalidError) return true
@@ -105,8 +105,8 @@ async function words(op: Operation, blockers: ReadonlyMap<Key, Blocker>): Promis
   const seen = new Set<string>()
   for (const type of new Set([...blockers.values()].map((blocker) => blocker.type))) {
     const keys = [...new Set([...blockers.values()].filter((blocker) => blocker.type === type).map(({ key }) => key))]
-    const found = await see(op, type.name, { where: placeIsOneOf(keyPlace(type), keys as readonly Comparable[]) })
-    for (const { row } of found) seen.add(idOf(type, row[type.key] as Key))
+    const found = await see(op, type.name, { where: keyIsOneOf(type, keys) })
+    for (const { row } of found) seen.add(idOf(type, keyOf(type, row)))
   }
   return new Map(
     [...blockers].map(([root, { type, key }]) => [root, seen.has(idOf(type, key)) ? blockedBy(type, key) : undefined] as const),

@@ -1,12 +1,23 @@
 import { type ConditionNode, PachterError, TRUE } from '../../condition/index.js'
-import type { Condition, Key, Model, RecordTerms, TypeModel, TypeName, World } from '../../rulebook/index.js'
+import {
+  type Condition,
+  isKey,
+  type Key,
+  type KeyOf,
+  type Model,
+  type RecordTerms,
+  type RowOf,
+  readKey,
+  type TypeModel,
+  type TypeName,
+  type World,
+} from '../../rulebook/index.js'
 import { QueryError } from '../errors.js'
-import { isKey } from '../operation.js'
 import { readWhere } from '../read/query.js'
 
 /** Which records to change: by their keys, or the visible ones that match a condition. */
 export type Which<W extends World = World, K extends TypeName<W> = TypeName<W>> =
-  | { readonly keys: readonly Key[]; readonly where?: undefined }
+  | { readonly keys: readonly KeyOf<RowOf<W, K>, W['keys'][K]>[]; readonly where?: undefined }
   | { readonly where: (record: RecordTerms<K, W>) => Condition; readonly keys?: undefined }
 
 /** The options of a bulk change. */
@@ -50,7 +61,8 @@ export function readWhich(types: Model['types'], type: TypeModel, which: unknown
     throw new QueryError(type.name, 'say which records, with { keys: [...] } or { where: (record) => ... }')
   if (keys === undefined) return { where: readWhere(types, type, where) }
   if (!Array.isArray(keys)) throw new QueryError(type.name, 'keys needs a list of keys')
-  const odd = keys.findIndex((key) => !isKey(type, key))
+  const named = keys.map((key) => readKey(type, key))
+  const odd = named.findIndex((key) => !isKey(type, key))
   if (odd >= 0) throw new QueryError(type.name, `keys[${odd}] is not a key of ${type.name}`)
-  return { keys: [...new Set(keys as Key[])], where: TRUE }
+  return { keys: [...new Set(named)], where: TRUE }
 }

@@ -1,7 +1,7 @@
-import { isMissing, type Row } from '../../condition/index.js'
-import { type Key, sameValue, type TypeModel } from '../../rulebook/index.js'
+import { isMissing, type Row, toComparable } from '../../condition/index.js'
+import { type Key, keyPlaces, sameValue, serverKey, type TypeModel } from '../../rulebook/index.js'
 import { type AskersClause, fieldsLetBy, fieldsRefused, stampValues, verdictOf } from '../../viewpoint/index.js'
-import { InvalidError, RefusedError } from '../errors.js'
+import { type FieldFault, InvalidError, RefusedError } from '../errors.js'
 import { checkOpen, deny, holding, lettingAll, type Operation } from '../operation.js'
 import { fitRecord } from './fit.js'
 import { lacksStamp, written } from './read-back.js'
@@ -24,17 +24,19 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   const { clauses } = rules
   if (clauses.length === 0) throw deny(type, 'create', 'refused')
   const { known, faults } = readSent(type, sent)
-  const { [type.key]: key, ...fields } = known
-  const givesKey = !isMissing(key, 'id')
-  if (givesKey && !supplies(clauses, type.key)) faults.push({ field: type.key, problem: 'the server sets the key: leave it out' })
+  const own = serverKey(type)
+  const key = own === undefined ? undefined : known[own]
+  const fields = withoutNames(known, (name) => name === own)
+  const givesKey = own !== undefined && !isMissing(key, 'id')
+  if (givesKey && !supplies(clauses, own)) faults.push({ field: own, problem: 'the server sets the key: leave it out' })
   const stamps = stampValues(type, 'create', env)
   // A value that would be stamped anyway does not count as sent.
   const given = withoutNames(fields, (name) => Object.hasOwn(stamps, name) && sameValue(type.fields[name], fields[name], stamps[name]))
   const refuseFields = (counting: readonly AskersClause[]) => {
     const refusedFields = [
-      ...fieldsRefused(type, fieldsLetBy(type, counting), [], {}, unstamped(type, given, stamps)),
+      ...fieldsRefused(type, fieldsLetBy(type, counting, 'create'), [], {}, unstamped(type, given, stamps)),
       ...refusedStamps(type, counting, given, stamps),
-      ...(givesKey && !supplies(counting, type.key) ? [type.key] : []),
+      ...(givesKey && !supplies(counting, own) ? [own] : []),
     ]
     if (refusedFields.length > 0) throw new RefusedError(verdictOf(type, 'create', 'refused'), refusedFields)
   }
@@ -42,8 +44,9 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   if (lacksStamp(asker, given, stamps)) throw deny(type, 'create', 'refused')
   // A field that is cleared is left out, unless it may be null.
   const set = withoutNames(stamps, (name) => stamps[name] === null && type.fields[name]?.nullable !== true)
-  const fitted = await fitRecord(type, { ...set, ...given, [type.key]: givesKey ? key : newKey(type.name) })
-  if ('faults' in fitted) faults.push(...fitted.faults)
+  const made = own === undefined ? {} : { [own]: givesKey ? key : newKey(type.name) }
+  const fitted = await fitRecord(type, { ...set, ...given, ...made })
+  faults.push(...('faults' in fitted ? fitted.faults : faultsOfKey(type, fitted.record)))
   if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(type.name, faults)
   const { record } = fitted
   await checkOpen(op, type, 'create', rules, record)
@@ -55,7 +58,14 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   if (spent) throw deny(type, 'create', 'refused')
   const unseen = await unseenTargets(op, type, { sent: given, after: record })
   if (unseen.length > 0) throw new InvalidError(type.name, unseen)
-  return { record, clause: counting[0]?.clause?.title, fields: fieldsLetBy(type, counting) }
+  return { record, clause: counting[0]?.clause?.title, fields: fieldsLetBy(type, counting, 'create') }
+}
+
+/** The fields of a key of several that hold what no key can have. */
+function faultsOfKey(type: TypeModel, record: Row): FieldFault[] {
+  if (serverKey(type) !== undefined) return []
+  const odd = keyPlaces(type).filter(({ path, type: held }) => toComparable(record[path[0]], held) === undefined)
+  return odd.map(({ path }) => ({ field: path[0], problem: 'is not a valid part of a key' }))
 }
 
 /** Writes a judged record. Returns what the asker may see of it. */

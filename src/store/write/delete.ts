@@ -1,19 +1,9 @@
-import {
-  allOfNode,
-  anyOfNode,
-  type ConditionNode,
-  isMissing,
-  notRemoved,
-  type PlaceNode,
-  type Row,
-  simplify,
-  TRUE,
-} from '../../condition/index.js'
-import { type Key, type Model, type Reference, referencesTo, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { allOfNode, anyOfNode, type ConditionNode, isMissing, notRemoved, type Row, simplify, TRUE } from '../../condition/index.js'
+import { isKeyField, type Key, keyOf, type Model, type Reference, referencesTo, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { stampValues, verdictOf } from '../../viewpoint/index.js'
 import { DeniedError, denied, InvalidError } from '../errors.js'
 import { checkOpen, deny, holding, type Operation, seeOne, visible } from '../operation.js'
-import { placeIs } from '../read/key-conditions.js'
+import { placesHold } from '../read/key-conditions.js'
 import type { Tables, Target } from '../tables.js'
 import { asStored, fitRecord } from './fit.js'
 import { named, withUnnamed } from './nested.js'
@@ -101,7 +91,7 @@ export function idOf(type: TypeModel, key: Key): string {
 
 /** Deletes the record, or stamps it if records of its type are removed, provided that the condition holds. */
 async function goneStep(op: Operation, type: TypeModel, row: Row, forGood: boolean): Promise<(where: ConditionNode) => Step> {
-  const key = row[type.key] as Key
+  const key = keyOf(type, row)
   const stamps = forGood || type.removal === undefined ? undefined : await removalStamps(op, type, row)
   return (where) => ({
     id: idOf(type, key),
@@ -117,12 +107,12 @@ async function goneStep(op: Operation, type: TypeModel, row: Row, forGood: boole
 async function removalStamps({ asker, env }: Operation, type: TypeModel, row: Row): Promise<Row> {
   if (isRemoved(type, row)) return {}
   const stamps = stampValues(type, 'delete', env)
-  if (lacksStamp(asker, {}, stamps)) throw deny(type, 'delete', 'refused', row[type.key] as Key)
+  if (lacksStamp(asker, {}, stamps)) throw deny(type, 'delete', 'refused', keyOf(type, row))
   const bare = named(type, row)
   const fitted = await fitRecord(type, asStored(type, { ...bare, ...defined(stamps) }))
   if ('faults' in fitted) {
     if (asker.viewpoint === undefined) throw new InvalidError(type.name, fitted.faults)
-    throw deny(type, 'delete', 'refused', row[type.key] as Key)
+    throw deny(type, 'delete', 'refused', keyOf(type, row))
   }
   return difference(type, row, withUnnamed(type, row, fitted.record))
 }
@@ -142,7 +132,7 @@ async function checkDelete(op: Operation, type: TypeModel, row: Row): Promise<st
   const rules = op.asker.rules(type.name, 'delete')
   await checkOpen(op, type, 'delete', rules, row)
   const clauses = await holding(op, rules.clauses, row)
-  if (clauses.length === 0) throw deny(type, 'delete', 'refused', row[type.key] as Key)
+  if (clauses.length === 0) throw deny(type, 'delete', 'refused', keyOf(type, row))
   return clauses[0]?.clause?.title
 }
 
@@ -160,12 +150,12 @@ async function stepsAlong(op: Operation, type: TypeModel, row: Row, walk: Walk):
   const stays = type.removal !== undefined && !walk.forGood
   for (const reference of referencesTo(op.asker.model, type.name, walk.forGood ? 'for good' : undefined)) {
     const owner = typeModel(op.asker.model, reference.type)
-    const held = placeIs(reference.place, row[type.key] as Key)
+    const held = placesHold(reference.places, type, keyOf(type, row))
     const where = stays ? heldBy(owner, held) : held
     const found = await op.tables.select(owner.name, { where, now: op.env.now, ...(op.relied ? { lock: 'update' } : {}) })
     for (const { row: child } of found) {
-      if (walk.met.has(idOf(owner, child[owner.key] as Key))) continue
-      steps.push(...(await stepsOf(op, owner, child, reference, row[type.key] as Key, walk)))
+      if (walk.met.has(idOf(owner, keyOf(owner, child)))) continue
+      steps.push(...(await stepsOf(op, owner, child, reference, keyOf(type, row), walk)))
     }
   }
   return steps
@@ -173,7 +163,7 @@ async function stepsAlong(op: Operation, type: TypeModel, row: Row, walk: Walk):
 
 /** What happens to one record that holds the key of a deleted one. */
 async function stepsOf(op: Operation, owner: TypeModel, child: Row, reference: Reference, gone: Key, walk: Walk): Promise<Step[]> {
-  const key = child[owner.key] as Key
+  const key = keyOf(owner, child)
   const by = { type: owner, key }
   if (reference.onDelete === 'refuse') throw await walk.refuse(by)
   if (reference.onDelete === 'unlink') return [await unlinking(op, owner, child, reference, gone, walk, by)]
@@ -200,16 +190,20 @@ async function unlinking(
   walk: Walk,
   by: Parameters<Walk['refuse']>[0],
 ): Promise<Step> {
-  const key = child[owner.key] as Key
+  const key = keyOf(owner, child)
   try {
-    const { changed } = await judgeUpdate(op, owner, key, unlinked(reference.place, child, gone))
+    const { changed } = await judgeUpdate(op, owner, key, unlinked(owner, reference, child, gone))
     return {
       id: `${idOf(owner, key)} without ${JSON.stringify(gone)}`,
       async apply({ tables, env }) {
         // Another deletion of the same call may have removed its own key from the list meanwhile.
         const [found] = await tables.select(owner.name, { where: TRUE, key, now: env.now, limit: 1 })
         if (found !== undefined)
-          await tables.update(owner.name, { ...changed, ...unlinked(reference.place, found.row, gone) }, { key, where: TRUE, now: env.now })
+          await tables.update(
+            owner.name,
+            { ...changed, ...unlinked(owner, reference, found.row, gone) },
+            { key, where: TRUE, now: env.now },
+          )
       },
     }
   } catch (error) {
@@ -218,10 +212,18 @@ async function unlinking(
   }
 }
 
-/** The change that removes the link to a deleted record. */
-export function unlinked({ path, list }: PlaceNode, row: Row, gone: Key): Row {
-  const field = path[0] as string
-  return { [field]: list ? (row[field] as readonly unknown[]).filter((value) => value !== gone) : null }
+/**
+ * The change that removes the link to a deleted record. Of several fields, those that can be empty are cleared: one missing value is enough
+ * for the link to lead nowhere, and others, such as a tenant's, belong to the record itself.
+ */
+export function unlinked(owner: TypeModel, { places }: Reference, row: Row, gone: Key): Row {
+  const [only] = places
+  if (only === undefined) return {}
+  const names = places.map(({ path }) => path[0] as string)
+  if (names.length === 1)
+    return { [names[0] as string]: only.list ? (row[names[0] as string] as readonly unknown[]).filter((value) => value !== gone) : null }
+  const clearable = names.filter((name) => owner.fields[name]?.optional === true && !isKeyField(owner, name))
+  return Object.fromEntries((clearable.length > 0 ? clearable : names).map((name) => [name, null]))
 }
 
 async function refusedBy(work: () => Promise<unknown>): Promise<boolean> {

@@ -1,5 +1,5 @@
 import type { Row } from '../../condition/index.js'
-import { sameValue, type TypeModel } from '../../rulebook/index.js'
+import { keyOf, keyRow, sameValue, type TypeModel } from '../../rulebook/index.js'
 import type { Asker } from '../asker.js'
 import { type Operation, seenAs } from '../operation.js'
 
@@ -19,5 +19,5 @@ export async function written(op: Operation, type: TypeModel, judged: Row, kept:
 export async function answer({ relied, ...op }: Operation, type: TypeModel, record: Row): Promise<Row> {
   // Other records that were read stay as they are, because they are locked. Records of its own type may include the written one.
   const mine = await seenAs(relied === undefined ? op : { ...op, relied: relied.without(type.name) }, type, record)
-  return mine?.shown ?? { [type.key]: record[type.key] }
+  return mine?.shown ?? keyRow(type, keyOf(type, record))
 }

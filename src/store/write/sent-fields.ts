@@ -1,5 +1,5 @@
 import type { Row } from '../../condition/index.js'
-import { sameValue, type TypeModel } from '../../rulebook/index.js'
+import { isKeyField, sameValue, serverKey, type TypeModel } from '../../rulebook/index.js'
 import { type AskersClause, changedFields } from '../../viewpoint/index.js'
 import type { FieldFault } from '../errors.js'
 import { asStored, fitRecord, unknownFields } from './fit.js'
@@ -18,7 +18,7 @@ export function refusedStamps(type: TypeModel, clauses: readonly AskersClause[],
 
 /** The other sent fields. */
 export function unstamped(type: TypeModel, sent: Row, stamps: Row): Row {
-  return withoutNames(sent, (name) => name === type.key || Object.hasOwn(stamps, name))
+  return withoutNames(sent, (name) => name === serverKey(type) || Object.hasOwn(stamps, name))
 }
 
 /** The row without some of its fields. */
@@ -55,7 +55,7 @@ export async function faultsToTell(
   { changes, bare, visible }: { readonly changes: Row; readonly bare: Row; readonly visible: readonly string[] | undefined },
 ): Promise<readonly FieldFault[]> {
   if (visible === undefined) return faults
-  const seen = withoutNames(bare, (name) => name !== type.key && !visible.includes(name))
+  const seen = withoutNames(bare, (name) => !isKeyField(type, name) && !visible.includes(name))
   const alone = await fitRecord(type, asStored(type, { ...seen, ...changes }))
   if (!('faults' in alone)) return []
   return faults.filter((one) => alone.faults.some(({ field, problem }) => field === one.field && problem === one.problem))

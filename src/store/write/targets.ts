@@ -9,10 +9,10 @@ import {
   valuesAt,
   waysAt,
 } from '../../condition/index.js'
-import { isSet, keyPlace, type LinkModel, sameValue, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { isSet, keyOf, type LinkModel, sameValue, serverKey, type TypeModel, typeModel } from '../../rulebook/index.js'
 import type { FieldFault } from '../errors.js'
 import { linksLastTest, type Operation } from '../operation.js'
-import { placeIs, placeIsOneOf } from '../read/key-conditions.js'
+import { keyIsOneOf, placeIs, placeIsOneOf } from '../read/key-conditions.js'
 import { judgeAllRelying } from './read-set.js'
 
 /** The sent values of fields that links join on, and what is known of the record. */
@@ -48,9 +48,9 @@ export function targetTypes(type: TypeModel): string[] {
 
 /** The fields whose change moved the link. */
 function fieldsSet(type: TypeModel, link: LinkModel, setting: Setting): string[] {
-  if (!isSet(link, type.key)) return []
+  if (!isSet(link, type)) return []
   const names = [...new Set(link.by.map(({ from }) => from.path[0] as string))]
-  return names.filter((name) => name !== type.key && Object.hasOwn(setting.sent, name) && !isKept(type, name, setting))
+  return names.filter((name) => name !== serverKey(type) && Object.hasOwn(setting.sent, name) && !isKept(type, name, setting))
 }
 
 function isKept(type: TypeModel, name: string, { sent, before = {}, visible }: Setting): boolean {
@@ -94,9 +94,9 @@ async function visibleAmong(op: Operation, to: string, where: ConditionNode): Pr
   // Invisible records are neither locked nor judged, so they take as long as missing ones.
   const seen = await tables.select(to, { where: allOfNode([readable, where]), now: env.now })
   if (seen.length === 0) return []
-  const key = keyPlace(typeModel(op.asker.model, to))
-  const keys = seen.map(({ row }) => row[key.path[0]] as Comparable)
-  const rows = (await tables.select(to, { where: allOfNode([placeIsOneOf(key, keys), where]), now: env.now, lock: 'share' })).map(
+  const target = typeModel(op.asker.model, to)
+  const keys = seen.map(({ row }) => keyOf(target, row))
+  const rows = (await tables.select(to, { where: allOfNode([keyIsOneOf(target, keys), where]), now: env.now, lock: 'share' })).map(
     ({ row }) => row,
   )
   if (readable === TRUE) return rows

@@ -9,7 +9,7 @@ import {
   simplify,
   TRUE,
 } from '../../condition/index.js'
-import { type Key, sameValue, type TypeModel } from '../../rulebook/index.js'
+import { isKeyField, type Key, sameValue, type TypeModel } from '../../rulebook/index.js'
 import { type AskersClause, fieldsLetBy, fieldsRefused, stampValues, verdictOf } from '../../viewpoint/index.js'
 import { InvalidError, RefusedError } from '../errors.js'
 import { type Limits, overLimits } from '../limits.js'
@@ -68,7 +68,7 @@ export async function judgeUpdate(
   const hopeful = held.some(enough) ? rules.clauses : rules.clauses.filter((clause) => asksAfter(clause.when) || held.includes(clause))
   if (hopeful.length === 0) throw deny(type, 'update', 'refused', key)
   const { known, faults } = readSent(type, sent)
-  const { [type.key]: sentKey, ...unmerged } = known
+  const unmerged = withoutNames(known, (name) => isKeyField(type, name))
   const given = merge ? mergePatch(type, before, unmerged) : unmerged
   if (merge && limits !== undefined) checkMerged(type, { key, before, given, visible: visibleNow }, limits)
   const bare = named(type, before)
@@ -84,7 +84,8 @@ export async function judgeUpdate(
     if (refusedFields.length > 0) throw new RefusedError(verdictOf(type, 'update', 'refused', key), refusedFields)
   }
   refuseFields(hopeful)
-  if (sentKey !== undefined && sentKey !== key) faults.push({ field: type.key, problem: 'the key cannot be changed' })
+  const moved = type.keys.filter((name) => Object.hasOwn(known, name) && !sameValue(type.fields[name], known[name], before[name]))
+  faults.push(...moved.map((field) => ({ field, problem: 'the key cannot be changed' })))
   const asked = asStored(type, { ...bare, ...changes })
   const idle = Object.keys(difference(type, bare, asked)).length === 0
   if (!idle && lacksStamp(asker, changes, stamps)) throw deny(type, 'update', 'refused', key)

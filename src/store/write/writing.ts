@@ -1,7 +1,7 @@
 import { type ConditionNode, isPachterError, type Row, TRUE } from '../../condition/index.js'
-import { type Key, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { isKey, type Key, keyName, keyOf, keyRow, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { DeniedError, InvalidError, QueryError } from '../errors.js'
-import { deny, isKey, judge, type Operation, type Seen, see, seeOne } from '../operation.js'
+import { deny, judge, type Operation, type Seen, see, seeOne } from '../operation.js'
 import { guardedWhere, typesIn } from '../read/filter-guards.js'
 import { readSort } from '../read/query.js'
 import type { Session } from '../session.js'
@@ -30,7 +30,7 @@ export class Writing {
       session.checkSize(type, sent)
       return session.write(type, 'create', undefined, async (op) => {
         const plan = await judgeCreate(op, type, sent, session.needs.newKey)
-        note(plan.clause, plan.record[type.key] as Key)
+        note(plan.clause, keyOf(type, plan.record))
         return applyCreate(op, type, plan)
       })
     })
@@ -102,11 +102,11 @@ export class Writing {
     const session = this.#session
     const type = typeModel(session.model, typeName)
     if (!session.isSystem) throw new QueryError(typeName, 'only trusted code may call ensure: use store.asSystem("...").ensure(...)')
-    if (!isKey(type, key)) throw new InvalidError(typeName, [{ field: type.key, problem: 'is not a valid key' }])
+    if (!isKey(type, key)) throw new InvalidError(typeName, [{ field: keyName(type), problem: 'is not a valid key' }])
     const ensured = () =>
       session.write(type, 'create', key, async (op) => {
         const [there] = await see(op, typeName, { where: TRUE, key, limit: 1 })
-        return there === undefined ? creating(op.tables).create(typeName, { ...record, [type.key]: key }) : there.shown
+        return there === undefined ? creating(op.tables).create(typeName, { ...record, ...keyRow(type, key) }) : there.shown
       })
     // Another request may have created it meanwhile: then the second read finds it.
     return ensured().catch((error: unknown) => {
@@ -128,7 +128,7 @@ export class Writing {
       async (op) => {
         const meant = keys === undefined ? guardedWhere(op.asker, type, where) : undefined
         const found =
-          keys ?? (await see(op, type.name, { where: meant as ConditionNode, sort: readSort(type) })).map(({ row }) => row[type.key] as Key)
+          keys ?? (await see(op, type.name, { where: meant as ConditionNode, sort: readSort(type) })).map(({ row }) => keyOf(type, row))
         const { plans, refused } = await judgeAll(op, type, found, meant, judgeOne)
         if (refused.length > 0 && options.partial !== true) throw new BulkError(type.name, plans.length + refused.length, refused)
         for (const { apply } of plans) await apply()

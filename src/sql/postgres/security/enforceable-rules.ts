@@ -16,7 +16,16 @@ import {
   someNode,
   type TermNode,
 } from '../../../condition/index.js'
-import { type ClauseNode, isSet, type Model, referencesTo, type TypeModel, typeModel } from '../../../rulebook/index.js'
+import {
+  type ClauseNode,
+  isKeyField,
+  isSet,
+  type Model,
+  referencesTo,
+  serverKey,
+  type TypeModel,
+  typeModel,
+} from '../../../rulebook/index.js'
 import { isEmpty } from '../../../viewpoint/index.js'
 
 /** The part of a record type's rules that a database can enforce: conditions that contain claims, and what it cannot enforce. */
@@ -49,7 +58,7 @@ export function heldRules(model: Model, type: TypeModel, withheld: readonly stri
     delete: deleteRule(model, type, everything, left),
     columns: {
       read: readable.columns,
-      create: fields.filter((name) => name !== type.key || keyIsGiven(type)),
+      create: fields.filter((name) => name !== serverKey(type) || keyIsGiven(type)),
       update: updatable(type).fields,
     },
     left,
@@ -92,7 +101,7 @@ function readRule(
   // A row is shown with all columns that the role may read, or not at all.
   const unlimited = clauses.some(({ fields }) => fields === undefined)
   const seen = (clause: ClauseNode) =>
-    clause.fields === undefined ? all : all.filter((name) => name === type.key || clause.fields?.includes(name))
+    clause.fields === undefined ? all : all.filter((name) => isKeyField(type, name) || clause.fields?.includes(name))
   const columns = unlimited ? all : all.filter((name) => clauses.some((clause) => seen(clause).includes(name)))
   const whole = clauses.filter((clause) => columns.every((name) => seen(clause).includes(name)))
   for (const clause of clauses)
@@ -106,7 +115,7 @@ function readRule(
 function targetsSeen(model: Model, type: TypeModel, left: string[]): ConditionNode {
   const seen: ConditionNode[] = []
   for (const link of Object.values(type.links)) {
-    if (!isSet(link, type.key)) continue
+    if (!isSet(link, type)) continue
     const other = typeModel(model, link.to)
     const by = link.by.map(({ to, from }) => ({ to, from: { kind: 'field', of: 'record', ...from, optional: true } as FieldNode }))
     const missing = by.map(({ from }) => presenceNode(from, false))
@@ -147,7 +156,7 @@ function stamped(type: TypeModel, when: 'create' | 'update', left: string[]): Co
 
 function createRule(model: Model, type: TypeModel, targets: ConditionNode, left: string[]): ConditionNode {
   inRoutines(type, 'create', left)
-  const own = Object.keys(type.fields).filter((name) => name !== type.key)
+  const own = Object.keys(type.fields).filter((name) => name !== serverKey(type))
   const clauses = clausesOf(type, 'create').filter((clause) => {
     const all = clause.fields === undefined || own.every((name) => clause.fields?.includes(name) || stampsOf(type, 'create').includes(name))
     if (!all) left.push(`create: ${clause.title}: allows some fields only`)
@@ -165,13 +174,13 @@ function stampsOf({ rules }: TypeModel, when: 'create' | 'update'): string[] {
 /** Clients may send keys only if every clause allows it. */
 function keyIsGiven(type: TypeModel): boolean {
   const clauses = clausesOf(type, 'create')
-  return clauses.length > 0 && clauses.every(({ overriding }) => overriding?.includes(type.key))
+  return clauses.length > 0 && clauses.every(({ overriding }) => overriding?.includes(serverKey(type) as string))
 }
 
 /** The clauses that allow changes of all the columns that can be changed at all. */
 function updatable(type: TypeModel): { readonly fields: readonly string[]; readonly clauses: readonly ClauseNode[] } {
   const clauses = clausesOf(type, 'update')
-  const all = Object.keys(type.fields).filter((name) => name !== type.key)
+  const all = Object.keys(type.fields).filter((name) => !isKeyField(type, name))
   const lets = (clause: ClauseNode) =>
     all.filter((name) => clause.fields === undefined || clause.fields.includes(name) || stampsOf(type, 'update').includes(name))
   const unlimited = clauses.filter(({ fields }) => fields === undefined)
@@ -225,14 +234,15 @@ function deleteRule(model: Model, type: TypeModel, seen: ConditionNode, left: st
     left.push('delete: refused, because records are removed and not deleted: only the application stamps them')
     return constant(false)
   }
-  const along = referencesTo(model, type.name).flatMap(({ type: of, place, onDelete }) => {
+  const along = referencesTo(model, type.name).flatMap(({ type: of, places, onDelete }) => {
     if (onDelete === 'follow') return []
     if (onDelete !== 'refuse') left.push(`delete: refused while ${of} records link to it, which would have to be deleted or unlinked too`)
-    const key: FieldNode = { kind: 'field', of: 'record', path: [type.key], type: place.type }
-    const link = place.list
-      ? { by: [], of: compareNode({ kind: 'field', of: 1, ...place }, 'has', key) }
-      : { by: [{ to: place, from: key }], of: constant(true) }
-    return [notNode(someNode(1, { kind: 'records', type: of, by: link.by }, link.of))]
+    const pairs = places.map((to, at) => ({
+      to,
+      from: { kind: 'field', of: 'record', path: [type.keys[at] as string], type: to.type } as FieldNode,
+    }))
+    const lists = pairs.filter(({ to }) => to.list).map(({ to, from }) => compareNode({ kind: 'field', of: 1, ...to }, 'has', from))
+    return [notNode(someNode(1, { kind: 'records', type: of, by: pairs.filter(({ to }) => !to.list) }, allOfNode(lists)))]
   })
   return allOfNode([seen, open(model, type, 'delete'), anyOfNode(clauses.map(({ when }) => when)), ...along])
 }

@@ -1,6 +1,6 @@
 import { type SqlBool, sql } from 'kysely'
 import { type ConditionNode, FALSE, PachterError, type Scalar, simplify } from '../../../condition/index.js'
-import { fieldOf, type Model, type TypeModel, typeModel } from '../../../rulebook/index.js'
+import { fieldOf, isKeyField, type Model, type TypeModel, typeModel } from '../../../rulebook/index.js'
 import { compile } from '../../compile.js'
 import type { Dialect } from '../../dialect.js'
 import type { Expressions, Fragment, Side, Test } from '../../expressions.js'
@@ -92,7 +92,7 @@ class Writer {
     this.#reader = named(reader)
     for (const name of withhold) {
       const [type = '', field = ''] = name.split('.')
-      if (fieldOf(typeModel(model, type), field) && field === typeModel(model, type).key)
+      if (fieldOf(typeModel(model, type), field) && isKeyField(typeModel(model, type), field))
         throw new RowSecurityError(`${name}: the key of a record is always visible`)
     }
     this.#withheld = withhold
