@@ -1,5 +1,4 @@
-import type { World } from '../rulebook/index.js'
-import { keyName } from '../rulebook/index.js'
+import { serverKey, type World } from '../rulebook/index.js'
 import type { Rulebook } from '../viewpoint/index.js'
 import type { Site } from './call.js'
 import { type Json, keySchema, type OperationDoc, ref } from './openapi-parts.js'
@@ -86,11 +85,11 @@ function pathOf(site: Site, { steps, endpoints }: Route): Described[] {
   })
   if (docs.length === 0) return []
   const type = site.types.get(steps[0] as string)
-  const names = steps.map((step) => (typeof step === 'string' ? step : `{${nameOf(step.param, type && keyName(type))}}`))
+  const names = steps.map((step) => (typeof step === 'string' ? step : `{${nameOf(step.param, type && serverKey(type))}}`))
   const given = steps.flatMap((step) => {
     if (typeof step === 'string') return []
     const schema = step.param === 'key' && type !== undefined ? keySchema(type) : { type: 'string' }
-    return [{ name: nameOf(step.param, type && keyName(type)), in: 'path', required: true, schema }]
+    return [{ name: nameOf(step.param, type && serverKey(type)), in: 'path', required: true, schema }]
   })
   const item = {
     ...(given.length === 0 ? {} : { parameters: given }),

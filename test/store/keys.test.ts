@@ -1,6 +1,6 @@
 // Keys of several fields: who guards which student, and who sat where on which day.
 import { expect } from 'chai'
-import { rulebook, toMany, toOne } from 'pachter'
+import { anyOf, rulebook, toMany, toOne } from 'pachter'
 import { routes } from 'pachter/http'
 import { rulebookFromJson, rulebookToJson } from 'pachter/json'
 import { inMemory, openStore } from 'pachter/store'
@@ -154,6 +154,22 @@ for (const [where, open] of Object.entries(backends(book)))
         }
         expect(seen).to.deep.equal(all)
       }
+    })
+
+    it('find records over links from and to them, in an OR too', async () => {
+      const { theirs } = await begun()
+      const found = async (where: (one: any) => any) =>
+        (await theirs.list('guardianship', { where })).map(({ guardianId, studentId }) => `${guardianId}~${studentId}`)
+      expect(await found((one) => one.letters.some())).to.deep.equal(['g-1~s-2'])
+      const either = (one: any) =>
+        anyOf(
+          one.letters.some((letter: any) => letter.id.is('l-1')),
+          one.note.is('none'),
+          one.student.name.is('Student s-3'),
+        )
+      expect(await found(either)).to.have.members(['g-1~s-2', 'G-1~s-3'])
+      expect(await found((one) => anyOf(one.guardianId.is('g-2'), one.letters.some()))).to.have.members(['g-1~s-2', 'g-2~s-1'])
+      expect(await theirs.count('letter', { where: (letter) => letter.guardianId.is('g-1') })).to.equal(1)
     })
 
     it('are sent and stamped when a record is created, and may come again', async () => {
