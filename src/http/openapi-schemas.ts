@@ -1,5 +1,5 @@
 import type { Field, TypeModel } from '../rulebook/index.js'
-import { serverKey } from '../rulebook/index.js'
+import { isGenerated, serverKey } from '../rulebook/index.js'
 import type { Json } from './openapi-parts.js'
 
 /** The schemas of a record type: read, create and patch. */
@@ -7,9 +7,11 @@ export function schemasOf(type: TypeModel): [string, Json][] {
   const { name, fields, keys, rules, removal } = type
   const given = serverKey(type)
   const properties = Object.fromEntries(Object.entries(fields).map(([field, one]) => [field, schemaOf(one)]))
-  const stamped = Object.keys(rules?.stamps.create ?? {})
+  const stamped = [...Object.keys(rules?.stamps.create ?? {}), ...(type.generated ?? [])]
+  // What the database sets is sent only where a clause allows it.
+  const isOpen = (field: string) => !isGenerated(type, field) || rules?.may.create.some(({ overriding }) => overriding?.includes(field))
   // Nobody creates a removed record.
-  const sent = Object.fromEntries(Object.entries(properties).filter(([field]) => field !== removal && field !== given))
+  const sent = Object.fromEntries(Object.entries(properties).filter(([field]) => field !== removal && field !== given && isOpen(field)))
   const required = Object.entries(fields).filter(([field, one]) => field !== given && one.optional !== true && !stamped.includes(field))
   return [
     // Hidden fields are absent, so only the key is required in a record that is read.

@@ -128,14 +128,14 @@ function actionRules(view: InnerViewpoint, whole: InnerViewpoint, type: TypeMode
 
 function stampsOf(view: InnerViewpoint, type: TypeModel, action: 'create' | 'update', isHidden: IsHidden): { [field: string]: PageStamp } {
   const terms = type.rules?.stamps[action] ?? {}
+  const generated = action === 'create' ? (type.generated ?? []).filter((name) => name !== serverKey(type)) : []
   const values = stampValues(type, action, view.env())
-  return Object.fromEntries(
-    Object.entries(terms).map(([name, term]): [string, PageStamp] => {
-      if (term.kind === 'now') return [name, term.zone === undefined ? { now: true } : { ask: true }]
-      const isUntold = partsOfTerm(term).some((leaf) => leaf.kind === 'claim' && isHidden(leaf))
-      return [name, isUntold ? { ask: true } : { value: values[name] ?? null }]
-    }),
-  )
+  const stamped = Object.entries(terms).map(([name, term]): [string, PageStamp] => {
+    if (term.kind === 'now') return [name, term.zone === undefined ? { now: true } : { ask: true }]
+    const isUntold = partsOfTerm(term).some((leaf) => leaf.kind === 'claim' && isHidden(leaf))
+    return [name, isUntold ? { ask: true } : { value: values[name] ?? null }]
+  })
+  return Object.fromEntries([...generated.map((name): [string, PageStamp] => [name, { ask: true }]), ...stamped])
 }
 
 function both(one: PageCondition, other: PageCondition): PageCondition {

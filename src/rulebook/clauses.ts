@@ -179,7 +179,7 @@ function overriddenBy(draft: ClauseDraft, type: TypeModel, action: string, at: s
   if (draft.overriding === undefined) return undefined
   if (action !== 'create' && action !== 'update')
     throw new RulebookError(at, 'overriding(...) can be used in rules of create and update only')
-  const known = action === 'create' ? [...new Set([...ownKey(type), ...stamps.create])] : stamps.update
+  const known = action === 'create' ? [...new Set([...ownKey(type), ...stamps.create, ...(type.generated ?? [])])] : stamps.update
   const odd = draft.overriding.find((name) => !known.includes(name as string))
   if (odd !== undefined) throw new RulebookError(at, `overriding: ${unknownName(`stamped field on ${action}`, odd, known)}`)
   return Object.freeze([...draft.overriding] as string[])

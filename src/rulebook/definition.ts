@@ -2,6 +2,7 @@ import { isTimeZone } from '../condition/day.js'
 import { describeOdd } from '../condition/describe.js'
 import { ACTIONS } from './actions.js'
 import { RulebookError, unknownName } from './error.js'
+import { readGenerated } from './generated.js'
 import { holdsKey, type LinkPairs, type Places, placesOf, type Reachable, readLink, readPairs } from './links.js'
 import type { MeModel, Model, TypeModel } from './model.js'
 import { referencesTo } from './references.js'
@@ -36,13 +37,14 @@ export function readDefinition(given: unknown): Model {
   const unlinked: Record<string, TypeModel & { unread: object }> = {}
   for (const [name, unread] of Object.entries(plainObject(definition.records, 'records'))) {
     if (!isName(name)) throw new RulebookError(name, 'a record type needs a name of letters, digits and _')
-    const record = plainObject(unread, name, ['shape', 'key', 'times', 'days', 'links', 'removal', 'actions']) as {
+    const record = plainObject(unread, name, ['shape', 'key', 'times', 'days', 'links', 'removal', 'generated', 'actions']) as {
       shape: Shape
       key?: unknown
       times?: unknown
       days?: unknown
       links?: unknown
       removal?: unknown
+      generated?: unknown
       actions?: unknown
     }
     const found = readShape(record.shape, name, listOfNames(record.times, `${name}.times`), listOfNames(record.days, `${name}.days`))
@@ -55,6 +57,7 @@ export function readDefinition(given: unknown): Model {
       fields: found,
       ids: keys,
       ...readRemoval(record.removal, keys, found, name),
+      ...readGenerated(record.generated, found, `${name}.generated`, record.removal as string | undefined),
       links: {},
       actions: readActions(record.actions, name),
       standings: Object.freeze({}),

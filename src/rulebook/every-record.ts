@@ -6,6 +6,7 @@ import { useCondition } from './conditions.js'
 import { plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
 import { gatedForAll, wordsOf } from './gates-and-vetoes.js'
+import { checkGenerated } from './generated.js'
 import type { EveryRecordNode, Model, TypeModel } from './model.js'
 import { finished } from './normalize.js'
 
@@ -49,5 +50,7 @@ function conditionOn(model: Model, type: TypeModel, given: Given, at: string): E
 function withCondition(type: TypeModel, condition: EveryRecordNode): TypeModel {
   const everyRecord = Object.freeze([...(type.everyRecord ?? []), condition])
   const rules = type.rules && gatedForAll(type, type.rules, condition)
-  return Object.freeze({ ...type, everyRecord, ...(rules ? { rules } : {}) })
+  const gated = Object.freeze({ ...type, everyRecord, ...(rules ? { rules } : {}) })
+  checkGenerated(gated)
+  return gated
 }

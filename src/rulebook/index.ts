@@ -6,6 +6,7 @@ export { allOf, toCondition } from './conditions.js'
 export { isName, readDefinition } from './definition.js'
 export { RulebookError, UnknownNameError, unknownName } from './error.js'
 export { withEveryRecord } from './every-record.js'
+export { isGenerated } from './generated.js'
 export { modelFromJson, modelToJson, type RulebookJson, type Shapes } from './json.js'
 export {
   isKey,

@@ -2,6 +2,7 @@ import { type ConditionNode, sameCondition } from '../condition/index.js'
 import { refuseUnguardedNegations } from './absence.js'
 import { isName, keyFields, plainObject, readRemoval, readTimeZone } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
+import { checkGenerated, readGenerated } from './generated.js'
 import { Checker, checkPlace, sorted, text, texts } from './json-check.js'
 import { serverKey } from './keys.js'
 import type { LinkModel } from './links.js'
@@ -103,6 +104,7 @@ export function modelFromJson(json: unknown, shapes: Shapes): Model {
     const full = { ...type, standings: Object.freeze(Object.fromEntries(read)), ...every }
     const ruled = rules === undefined ? full : { ...full, rules: readRules(rules, full, check, Object.keys(routines)) }
     checkGated(ruled)
+    checkGenerated(ruled)
     types[name] = Object.freeze(ruled)
   }
   for (const name of Object.keys(types)) referencesTo({ types }, name)
@@ -126,7 +128,18 @@ function nameOf(name: string, at: string): string {
 
 /** A record type without links, standings and rules, checked against its shape. */
 function readFrame(name: string, json: unknown, shape: Shape | undefined): TypeModel {
-  const given = plainObject(json, name, ['key', 'fields', 'ids', 'links', 'actions', 'removal', 'standings', 'everyRecord', 'rules'])
+  const given = plainObject(json, name, [
+    'key',
+    'fields',
+    'ids',
+    'links',
+    'actions',
+    'removal',
+    'generated',
+    'standings',
+    'everyRecord',
+    'rules',
+  ])
   if (shape === undefined)
     throw new RulebookError(nameOf(name, 'types'), 'its shape is missing: give { me, records } with a shape for each')
   const said = plainObject(given.fields, `${name}.fields`) as Fields
@@ -150,7 +163,19 @@ function readFrame(name: string, json: unknown, shape: Shape | undefined): TypeM
   for (const id of ids)
     if (!Object.hasOwn(fields, id)) throw new RulebookError(`${name}.ids`, unknownName('field', id, Object.keys(fields)))
   const removal = readRemoval(given.removal, keys, fields, name)
-  return { name, shape, keys, fields, ids: Object.freeze(ids), actions: Object.freeze(actions), links: {}, standings: {}, ...removal }
+  const generated = readGenerated(given.generated, fields, `${name}.generated`, removal.removal)
+  return {
+    ...generated,
+    name,
+    shape,
+    keys,
+    fields,
+    ids: Object.freeze(ids),
+    actions: Object.freeze(actions),
+    links: {},
+    standings: {},
+    ...removal,
+  }
 }
 
 function readLinks(types: Model['types'], owner: TypeModel, json: unknown, at: string): TypeModel['links'] {

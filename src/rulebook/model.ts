@@ -98,6 +98,8 @@ export interface TypeModel {
   /** The four actions and those that the type names. */
   readonly actions: readonly string[]
   readonly standings: { readonly [name: string]: ConditionNode }
+  /** The fields whose values the database sets when a record is written. */
+  readonly generated?: readonly string[]
   /** The field that a deletion stamps, if records of this type are removed and not deleted. */
   readonly removal?: string
   /** The conditions of `everyRecord` on this type. They are part of the gates of its rules too. */

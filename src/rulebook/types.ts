@@ -77,6 +77,11 @@ export interface RecordDefinition {
    * `.includingRemoved()`. An update that clears the field brings it back.
    */
   readonly removal?: string
+  /**
+   * The fields whose values the database sets when a record is written: an identity, a default, a generated column. Nobody sends them, unless
+   * `.overriding`, and the created record has them.
+   */
+  readonly generated?: readonly string[]
   /** Actions besides the four, as questions that rules answer: `approve`, say. */
   readonly actions?: readonly string[]
 }
@@ -197,6 +202,11 @@ export type KeyOf<R, F> = Key | (IsUnion<F> extends true ? { readonly [N in keyo
 /** Whether a type is a union of several. */
 export type IsUnion<T, U = T> = [T] extends [never] ? false : T extends unknown ? ([U] extends [T] ? false : true) : never
 
+/** The fields that the database sets, of all definitions, as 'type.field'. */
+export type GeneratedIn<R> = {
+  readonly [K in keyof R & string]: R[K] extends { readonly generated: readonly (infer N extends string)[] } ? `${K}.${N}` : never
+}[keyof R & string]
+
 /** The fields of the key of a definition. */
 export type KeyFields<D> = D extends { readonly key: readonly (infer N extends string)[] }
   ? N
@@ -217,6 +227,7 @@ type CheckedRecord<D, R> = {
   readonly days?: readonly (keyof Out<ShapeOf<D>> & string)[]
   readonly links?: CheckedLinks<LinksOf<D>, Out<ShapeOf<D>>, R>
   readonly removal?: keyof Out<ShapeOf<D>> & string
+  readonly generated?: readonly (keyof Out<ShapeOf<D>> & string)[]
   readonly actions?: readonly string[]
 } & Beside<D, keyof RecordDefinition>
 /** One field, or a list of fields, each checked at its place. */
@@ -294,7 +305,7 @@ type Begun<R extends RecordDefinitions, S, L> = {
   readonly privilege: never
   readonly routine: never
   readonly limited: never
-  readonly stamped: never
+  readonly stamped: GeneratedIn<R>
 }
 
 /** Refuses unknown names, each at its place. */

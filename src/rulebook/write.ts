@@ -7,6 +7,7 @@ import { useCondition } from './conditions.js'
 import { isName, plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
 import { readGates, readVetoes, wordsOf } from './gates-and-vetoes.js'
+import { checkGenerated } from './generated.js'
 import type { ClauseNode, Model, TypeModel, TypeRules } from './model.js'
 import { finished } from './normalize.js'
 import { recordTerms } from './record-terms.js'
@@ -52,7 +53,9 @@ export function withRules(model: Model, given: unknown): Model {
       (result) => readRules(type, result, Object.keys(model.routines)),
     )
     const { grantsOnly: _, rules: granted, ...bare } = type
-    types[name] = Object.freeze({ ...bare, rules: granted === undefined ? rules : withClauses(type, rules, granted.may) })
+    const ruled = Object.freeze({ ...bare, rules: granted === undefined ? rules : withClauses(type, rules, granted.may) })
+    checkGenerated(ruled)
+    types[name] = ruled
   }
   return Object.freeze({ ...model, types: Object.freeze(types) })
 }
@@ -73,7 +76,9 @@ export function withGrant(model: Model, names: unknown, given: unknown): Model {
     )
     const bare = readRules(type, {}, [])
     const own = type.rules === undefined ? { grantsOnly: true as const } : {}
-    types[type.name] = Object.freeze({ ...type, ...own, rules: withClauses(type, type.rules ?? bare, may) })
+    const ruled = Object.freeze({ ...type, ...own, rules: withClauses(type, type.rules ?? bare, may) })
+    checkGenerated(ruled)
+    types[type.name] = ruled
   }
   return Object.freeze({ ...model, types: Object.freeze(types) })
 }

@@ -1,13 +1,14 @@
 import { type Kysely, type SchemaModule, sql } from 'kysely'
 import { keysAreGiven, type Model, serverKey } from '../rulebook/index.js'
 import type { Dialect } from './dialect.js'
-import { layoutOf } from './layout.js'
+import { LayoutError, layoutOf } from './layout.js'
 import type { ColumnPlace, Layout, TablePlace } from './places.js'
 
 /**
  * Creates a table for each record type of a rulebook, with a column for each field, and a table of deleted keys if clients may choose keys.
  * For tests, demos and embedded databases; applications usually have their own migrations. With a layout, names come from it; its schemas
  * must exist.
+ * @throws LayoutError for a record type with fields that the database sets: their defaults are not known here.
  */
 export async function createTables(
   db: Kysely<any>,
@@ -16,6 +17,11 @@ export async function createTables(
   layout: Layout = layoutOf(book),
 ): Promise<void> {
   for (const type of Object.values(book.model.types)) {
+    if (type.generated !== undefined)
+      throw new LayoutError(
+        type.name,
+        `${type.generated.join(', ')}: createTables does not know how the database sets these fields. Create this table by a migration.`,
+      )
     const { schema, name: called, columns } = layout.tables[type.name] as TablePlace
     let table = inSchema(db, schema).createTable(called)
     for (const [name, field] of Object.entries(type.fields)) {

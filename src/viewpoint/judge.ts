@@ -1,5 +1,5 @@
 import { type Env, isMissing, type Row } from '../condition/index.js'
-import { type Key, keyOf, type Model, sameValue, type TypeModel, typeModel } from '../rulebook/index.js'
+import { type Key, keyOf, type Model, sameValue, serverKey, type TypeModel, typeModel } from '../rulebook/index.js'
 import { changedFields, fieldsLetBy, fieldsRefused, visibleFields } from './fields.js'
 import { counts, holds, messageOf, type PersonalClause, type PersonalRules } from './specialise.js'
 import { stampedRecord, stampValues } from './stamps.js'
@@ -43,12 +43,17 @@ export function judge(view: View, { action, type: typeName, record: given, becom
   return verdictOf(type, action, 'allowed', key, { clause: holding[0]?.clause.title, fields })
 }
 
-/** Stamped fields with another value than the stamp, although no clause allows it. */
+/** Stamped fields with another value than the stamp, and fields that the database sets, although no clause allows to send them. */
 function sentBeyond(type: TypeModel, holding: readonly PersonalClause[], given: Row, at: Env): string[] {
-  return Object.entries(stampValues(type, 'create', at)).flatMap(([name, stamp]) => {
+  const untold = (type.generated ?? []).filter(
+    (name) =>
+      name !== serverKey(type) && !isMissing(given[name], 'other') && !holding.some(({ clause }) => clause.overriding?.includes(name)),
+  )
+  const beyond = Object.entries(stampValues(type, 'create', at)).flatMap(([name, stamp]) => {
     if (isMissing(given[name], 'other') || holding.some(({ clause }) => clause.overriding?.includes(name))) return []
     return sameValue(type.fields[name], given[name], stamp) ? [] : [name]
   })
+  return [...untold, ...beyond]
 }
 
 /** Whether a stamp has no value, and no other value was given. */

@@ -7,6 +7,7 @@ import {
   type Definition,
   type EveryRecordWords,
   type GateWords,
+  type GeneratedIn,
   type Granted,
   type GrantWords,
   type Joined,
@@ -278,7 +279,7 @@ export function rulebook<
   readonly privilege: never
   readonly routine: never
   readonly limited: never
-  readonly stamped: never
+  readonly stamped: GeneratedIn<R>
 }> {
   return rulebookOf(readDefinition(definition)) as never
 }

@@ -108,6 +108,7 @@ function typeLines(type: TypeModel, look: Look): string[] {
   const stamped = (nodes: { readonly [field: string]: TermNode } = {}) =>
     Object.entries(nodes).map(([field, term]) => `${field}: ${describeTerm(term)}`)
   add('set when created', stamped(rules?.stamps.create))
+  add('set by the database', type.generated ?? [])
   add('set when updated', stamped(rules?.stamps.update))
   add('set when deleted, and the record is kept', stamped(removal === undefined ? {} : { [removal]: NOW, ...rules?.stamps.delete }))
   return [...lines, '']

@@ -1,5 +1,5 @@
 import { isMissing, type Row } from '../../condition/index.js'
-import { isKeyField, type Key, keyOf, type Model, serverKey, type TypeModel, typeModel } from '../../rulebook/index.js'
+import { isGenerated, isKeyField, type Key, keyOf, type Model, serverKey, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { stampValues } from '../../viewpoint/index.js'
 import type { Expectation, TryExpectation } from '../expectations/expectation.js'
 import { isTakenAlong, reached } from '../expectations/judge.js'
@@ -229,7 +229,10 @@ function tryExpectation(model: Model, person: string, what: Attempted, was: Outc
   if (was.outcome !== 'allowed' || was.record === undefined) return undefined
   const known = typeModel(model, type)
   const differing = Object.keys(known.fields).filter(
-    (name) => name !== serverKey(known) && JSON.stringify(was.record?.[name] ?? null) !== JSON.stringify(is.record?.[name] ?? null),
+    (name) =>
+      name !== serverKey(known) &&
+      !isGenerated(known, name) &&
+      JSON.stringify(was.record?.[name] ?? null) !== JSON.stringify(is.record?.[name] ?? null),
   )
   if (differing.length === 0) return undefined
   return { ...about, allowed: true, giving: Object.fromEntries(differing.map((name) => [name, was.record?.[name] ?? null])) }
@@ -252,7 +255,7 @@ function creations(ground: Ground, person: string, type: string): readonly Attem
   const model = typeModel(ground.model, type)
   const { fields, rules } = model
   const key = serverKey(model)
-  const stamped = Object.keys(rules?.stamps.create ?? {})
+  const stamped = [...Object.keys(rules?.stamps.create ?? {}), ...(model.generated ?? []).filter((name) => name !== key)]
   const stamps = stampValues(typeModel(ground.model, type), 'create', ground.viewpoint(person).env())
   const tries: Attempted[] = []
   for (const row of key === undefined ? otherKeys(ground, person, model) : (ground.records[type] ?? [])) {

@@ -23,7 +23,7 @@ export function ruleLines(model: Model): RuleLines {
   return Object.freeze(lines)
 }
 
-function typeLines({ name, rules, links, actions }: TypeModel, put: (of: string, all: readonly string[]) => void): void {
+function typeLines({ name, rules, links, actions, generated = [] }: TypeModel, put: (of: string, all: readonly string[]) => void): void {
   const record = `the ${name}`
   for (const action of actions) {
     const gate = rules?.gates[action]
@@ -37,7 +37,8 @@ function typeLines({ name, rules, links, actions }: TypeModel, put: (of: string,
   const stamps = Object.entries(rules?.stamps ?? {}).flatMap(([when, of]) =>
     Object.entries(of).map(([field, term]) => marked(`${when}: ${field}`, term)),
   )
-  put(`${name} stamps`, stamps)
+  // Without a field here, people may send it.
+  put(`${name} stamps`, [...stamps, ...generated.map((field) => marked(`set by the database: ${field}`, field))])
   put(`${name} links`, Object.values(links).map(linkLine))
 }
 

@@ -14,7 +14,7 @@ export const catalog: Catalog = Object.freeze({
     return COLUMN_TYPES[field.type as Scalar]
   },
   columns: (): Fragment =>
-    sql`select '' as "schema", m.name as "table", c.name as "column", c.type as "type", m.type = 'view' as view from sqlite_master m, pragma_table_info(m.name) c where m.type in ('table', 'view') order by m.name, c.cid`,
+    sql`select '' as "schema", m.name as "table", c.name as "column", c.type as "type", m.type = 'view' as view from sqlite_master m, pragma_table_xinfo(m.name) c where m.type in ('table', 'view') and c.hidden <> 1 order by m.name, c.cid`,
   indexes: (): Fragment =>
     sql`select '' as "schema", m.name as "table", i.name as "column", 'btree' as method, (select j.name from pragma_index_info(l.name) j where j.seqno = 1) as second,
         case when l.partial then (select s.sql from sqlite_master s where s.type = 'index' and s.name = l.name) end as partial

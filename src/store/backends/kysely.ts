@@ -217,17 +217,12 @@ class KyselyTables implements Tables {
   async insert(type: string, row: Row): Promise<Row> {
     const model = typeModel(this.#model, type)
     const place = placed(await this.#layout(), model)
-    const key = keyOf(model, row)
-    const { is, literals } = keyTest(model, key)
-    // Checked in advance in the same transaction, because drivers report duplicate keys differently.
-    const found = await this.#rows({ form: `has ${type}`, conditions: [TRUE], now: 0, key: literals }, (values) =>
-      this.#db
-        .selectFrom(place.table)
-        .select(sql`1`.as('found'))
-        .where(this.#compiled(is, 0, place, undefined, values)),
-    )
-    if (found.length > 0) throw new DuplicateKeyError(type, key)
-    const { returns } = this.#dialect.transactions
+    // The database makes up the key, or a part of it.
+    const isKeyless = model.keys.some((name) => row[name] === undefined)
+    const key = isKeyless ? undefined : keyOf(model, row)
+    // Asked in advance in the same transaction, because drivers report duplicate keys differently.
+    if (key !== undefined && (await this.#byKey('has', place, key)).length > 0) throw new DuplicateKeyError(type, key)
+    const returns = this.#dialect.transactions.returns || model.generated !== undefined
     const { form, given, places } = this.#written(place, row)
     const make = (values?: Values) => {
       const query = this.#db.insertInto(place.table).values(Object.fromEntries(given(values)))
@@ -269,18 +264,24 @@ class KyselyTables implements Tables {
   }
 
   /** The stored form of a written record: returned by the statement, or read now. */
-  async #kept(place: Placed, key: Key, given?: readonly Row[] | false): Promise<Row> {
+  async #kept(place: Placed, key: Key | undefined, given?: readonly Row[] | false): Promise<Row> {
     const { model } = place
-    const { is, literals } = keyTest(model, key)
-    const read = (values: Values) =>
-      this.#db
-        .selectFrom(place.table)
-        .select(columnsOf(this.#dialect, place))
-        .where(this.#compiled(is, 0, place, undefined, values))
-    const rows = given || (await this.#rows({ form: `kept ${model.name}`, conditions: [TRUE], now: 0, key: literals }, read))
+    const rows = given || (await this.#byKey('kept', place, key as Key))
     const [row] = rows
     if (row === undefined || rows.length > 1) throw new Error(`the ${model.name} that was just written cannot be found`)
     return decodeRow(this.#dialect, model, row)
+  }
+
+  /** The stored record with this key, or only that there is one. */
+  #byKey(form: 'kept' | 'has', place: Placed, key: Key): Promise<Row[]> {
+    const { is, literals } = keyTest(place.model, key)
+    const columns = form === 'has' ? [sql`1`.as('found')] : columnsOf(this.#dialect, place)
+    return this.#rows({ form: `${form} ${place.model.name}`, conditions: [TRUE], now: 0, key: literals }, (values) =>
+      this.#db
+        .selectFrom(place.table)
+        .select(columns)
+        .where(this.#compiled(is, 0, place, undefined, values)),
+    )
   }
 
   async remove(type: string, target: Target): Promise<number> {

@@ -16,6 +16,7 @@ import {
 } from '../../condition/index.js'
 import { type Field, type Key, keyOf, keysAreGiven, type Model, serverKey, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { DuplicateKeyError } from '../errors.js'
+import { withGenerated } from '../generated-values.js'
 import type { Backend, Found, PlaceValue, Selection, SortStep, Tables, Target } from '../tables.js'
 import { asStored } from '../write/fit.js'
 import { candidates } from './candidates.js'
@@ -112,8 +113,9 @@ class MemoryTables implements Tables {
   async insert(type: string, row: Row): Promise<Row> {
     this.#links = undefined
     const model = typeModel(this.#model, type)
-    put(this.#held, model, row)
-    return copied(this.#rows(type).get(keyOf(model, row)) as Row)
+    const whole = withGenerated(model, row, () => this.#rows(type).values())
+    put(this.#held, model, whole)
+    return copied(this.#rows(type).get(keyOf(model, whole)) as Row)
   }
 
   async update(type: string, changes: Row, target: Target): Promise<Row | undefined> {

@@ -1,9 +1,9 @@
 import { isMissing, type Row, toComparable } from '../../condition/index.js'
-import { type Key, keyPlaces, sameValue, serverKey, type TypeModel } from '../../rulebook/index.js'
+import { isGenerated, type Key, keyPlaces, sameValue, serverKey, type TypeModel } from '../../rulebook/index.js'
 import { type AskersClause, fieldsLetBy, fieldsRefused, stampValues, verdictOf } from '../../viewpoint/index.js'
 import { type FieldFault, InvalidError, RefusedError } from '../errors.js'
 import { checkOpen, deny, holding, lettingAll, type Operation } from '../operation.js'
-import { fitRecord } from './fit.js'
+import { checkStored, fitBeforeWriting, refusedGenerated } from './generated.js'
 import { lacksStamp, written } from './read-back.js'
 import { readSent, refusedStamps, supplies, unstamped, withoutNames } from './sent-fields.js'
 import { unseenTargets } from './targets.js'
@@ -29,6 +29,8 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   const fields = withoutNames(known, (name) => name === own)
   const givesKey = own !== undefined && !isMissing(key, 'id')
   if (givesKey && !supplies(clauses, own)) faults.push({ field: own, problem: 'the server sets the key: leave it out' })
+  const untold = refusedGenerated(type, clauses, known).filter((name) => name !== own)
+  faults.push(...untold.map((field) => ({ field, problem: 'the database sets it, so leave it out' })))
   const stamps = stampValues(type, 'create', env)
   // A value that would be stamped anyway does not count as sent.
   const given = withoutNames(fields, (name) => Object.hasOwn(stamps, name) && sameValue(type.fields[name], fields[name], stamps[name]))
@@ -37,6 +39,7 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
       ...fieldsRefused(type, fieldsLetBy(type, counting, 'create'), [], {}, unstamped(type, given, stamps)),
       ...refusedStamps(type, counting, given, stamps),
       ...(givesKey && !supplies(counting, own) ? [own] : []),
+      ...refusedGenerated(type, counting, given),
     ]
     if (refusedFields.length > 0) throw new RefusedError(verdictOf(type, 'create', 'refused'), refusedFields)
   }
@@ -44,8 +47,8 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
   if (lacksStamp(asker, given, stamps)) throw deny(type, 'create', 'refused')
   // A field that is cleared is left out, unless it may be null.
   const set = withoutNames(stamps, (name) => stamps[name] === null && type.fields[name]?.nullable !== true)
-  const made = own === undefined ? {} : { [own]: givesKey ? key : newKey(type.name) }
-  const fitted = await fitRecord(type, { ...set, ...given, ...made })
+  const made = own === undefined || (!givesKey && isGenerated(type, own)) ? {} : { [own]: givesKey ? key : newKey(type.name) }
+  const fitted = await fitBeforeWriting(type, { ...set, ...given, ...made })
   faults.push(...('faults' in fitted ? fitted.faults : faultsOfKey(type, fitted.record)))
   if (faults.length > 0 || 'faults' in fitted) throw new InvalidError(type.name, faults)
   const { record } = fitted
@@ -64,11 +67,14 @@ export async function judgeCreate(op: Operation, type: TypeModel, sent: unknown,
 /** The fields of a key of several that hold what no key can have. */
 function faultsOfKey(type: TypeModel, record: Row): FieldFault[] {
   if (serverKey(type) !== undefined) return []
-  const odd = keyPlaces(type).filter(({ path, type: held }) => toComparable(record[path[0]], held) === undefined)
+  const sent = keyPlaces(type).filter(({ path: [name] }) => record[name] !== undefined || !isGenerated(type, name))
+  const odd = sent.filter(({ path, type: held }) => toComparable(record[path[0]], held) === undefined)
   return odd.map(({ path }) => ({ field: path[0], problem: 'is not a valid part of a key' }))
 }
 
 /** Writes a judged record. Returns what the asker may see of it. */
 export async function applyCreate(op: Operation, type: TypeModel, { record }: CreatePlan): Promise<Row> {
-  return written(op, type, record, await op.tables.insert(type.name, record))
+  const kept = await op.tables.insert(type.name, record)
+  await checkStored(type, kept)
+  return written(op, type, record, kept)
 }

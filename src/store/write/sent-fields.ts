@@ -1,5 +1,5 @@
 import type { Row } from '../../condition/index.js'
-import { isKeyField, sameValue, serverKey, type TypeModel } from '../../rulebook/index.js'
+import { isGenerated, isKeyField, sameValue, serverKey, type TypeModel } from '../../rulebook/index.js'
 import { type AskersClause, changedFields } from '../../viewpoint/index.js'
 import type { FieldFault } from '../errors.js'
 import { asStored, fitRecord, unknownFields } from './fit.js'
@@ -18,7 +18,7 @@ export function refusedStamps(type: TypeModel, clauses: readonly AskersClause[],
 
 /** The other sent fields. */
 export function unstamped(type: TypeModel, sent: Row, stamps: Row): Row {
-  return withoutNames(sent, (name) => name === serverKey(type) || Object.hasOwn(stamps, name))
+  return withoutNames(sent, (name) => name === serverKey(type) || isGenerated(type, name) || Object.hasOwn(stamps, name))
 }
 
 /** The row without some of its fields. */

@@ -9,12 +9,13 @@ import {
   simplify,
   TRUE,
 } from '../../condition/index.js'
-import { isKeyField, type Key, sameValue, type TypeModel } from '../../rulebook/index.js'
+import { isGenerated, isKeyField, type Key, sameValue, type TypeModel } from '../../rulebook/index.js'
 import { type AskersClause, fieldsLetBy, fieldsRefused, stampValues, verdictOf } from '../../viewpoint/index.js'
 import { InvalidError, RefusedError } from '../errors.js'
 import { type Limits, overLimits } from '../limits.js'
 import { checkGateAfter, checkOpen, deny, holding, judge, lettingAll, type Operation, type Seen, upTo, visible } from '../operation.js'
 import { asStored, fitRecord } from './fit.js'
+import { changedUnder, checkStored } from './generated.js'
 import { mergePatch, named, withUnnamed } from './nested.js'
 import { answer, lacksStamp, written } from './read-back.js'
 import { defined, difference, faultsToTell, readSent, refusedStamps, unstamped, withoutNames } from './sent-fields.js'
@@ -68,7 +69,8 @@ export async function judgeUpdate(
   const hopeful = held.some(enough) ? rules.clauses : rules.clauses.filter((clause) => asksAfter(clause.when) || held.includes(clause))
   if (hopeful.length === 0) throw deny(type, 'update', 'refused', key)
   const { known, faults } = readSent(type, sent)
-  const unmerged = withoutNames(known, (name) => isKeyField(type, name))
+  const isFixed = (name: string) => isKeyField(type, name) || (asker.viewpoint !== undefined && isGenerated(type, name))
+  const unmerged = withoutNames(known, isFixed)
   const given = merge ? mergePatch(type, before, unmerged) : unmerged
   if (merge && limits !== undefined) checkMerged(type, { key, before, given, visible: visibleNow }, limits)
   const bare = named(type, before)
@@ -84,8 +86,9 @@ export async function judgeUpdate(
     if (refusedFields.length > 0) throw new RefusedError(verdictOf(type, 'update', 'refused', key), refusedFields)
   }
   refuseFields(hopeful)
-  const moved = type.keys.filter((name) => Object.hasOwn(known, name) && !sameValue(type.fields[name], known[name], before[name]))
-  faults.push(...moved.map((field) => ({ field, problem: 'the key cannot be changed' })))
+  const moved = Object.keys(known).filter((name) => isFixed(name) && !isRepeated(type, name, { known, before, visible: visibleNow }))
+  const why = (name: string) => (isKeyField(type, name) ? 'the key cannot be changed' : 'the database sets it, so leave it out')
+  faults.push(...moved.map((field) => ({ field, problem: why(field) })))
   const asked = asStored(type, { ...bare, ...changes })
   const idle = Object.keys(difference(type, bare, asked)).length === 0
   if (!idle && lacksStamp(asker, changes, stamps)) throw deny(type, 'update', 'refused', key)
@@ -120,6 +123,15 @@ const ruleOf = perNodes(([readable, open, ...clauses]) =>
   simplify(allOfNode([readable as ConditionNode, open as ConditionNode, anyOfNode(clauses)])),
 )
 
+/** Whether a value is sent as the asker sees it stored. */
+function isRepeated(
+  type: TypeModel,
+  name: string,
+  { known, before, visible }: { readonly known: Row; readonly before: Row; readonly visible: readonly string[] | undefined },
+): boolean {
+  return (isKeyField(type, name) || (visible?.includes(name) ?? true)) && sameValue(type.fields[name], known[name], before[name])
+}
+
 /** Nobody can grow a record beyond what one may send by many small changes. The size of hidden data is not revealed. */
 function checkMerged(
   type: TypeModel,
@@ -146,6 +158,9 @@ export async function applyUpdate(op: Operation, type: TypeModel, plan: UpdatePl
   if (Object.keys(changed).length === 0) return answer(op, type, before)
   const kept = await op.tables.update(type.name, changed, { key, where: how === 'ask again' ? where : TRUE, now: op.env.now })
   if (kept === undefined) throw deny(type, 'update', 'refused', key)
+  const odd = op.asker.viewpoint === undefined ? undefined : changedUnder(op.asker.model, type, after, kept)
+  if (odd !== undefined) throw new Error(`rules of update depend on ${type.name}.${odd}, which the database changed with the update`)
+  await checkStored(type, kept)
   return written(op, type, after, kept)
 }
 

@@ -31,7 +31,10 @@ export class Writing {
       return session.write(type, 'create', undefined, async (op) => {
         const plan = await judgeCreate(op, type, sent, session.needs.newKey)
         note(plan.clause, keyOf(type, plan.record))
-        return applyCreate(op, type, plan)
+        const record = await applyCreate(op, type, plan)
+        // The database may have made up the key.
+        note(plan.clause, keyOf(type, record))
+        return record
       })
     })
   }

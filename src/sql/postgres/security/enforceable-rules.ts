@@ -18,6 +18,7 @@ import {
 } from '../../../condition/index.js'
 import {
   type ClauseNode,
+  isGenerated,
   isKeyField,
   isSet,
   type Model,
@@ -58,7 +59,7 @@ export function heldRules(model: Model, type: TypeModel, withheld: readonly stri
     delete: deleteRule(model, type, everything, left),
     columns: {
       read: readable.columns,
-      create: fields.filter((name) => name !== serverKey(type) || keyIsGiven(type)),
+      create: fields.filter((name) => (name !== serverKey(type) && !isGenerated(type, name)) || isGiven(type, name)),
       update: updatable(type).fields,
     },
     left,
@@ -156,7 +157,7 @@ function stamped(type: TypeModel, when: 'create' | 'update', left: string[]): Co
 
 function createRule(model: Model, type: TypeModel, targets: ConditionNode, left: string[]): ConditionNode {
   inRoutines(type, 'create', left)
-  const own = Object.keys(type.fields).filter((name) => name !== serverKey(type))
+  const own = Object.keys(type.fields).filter((name) => name !== serverKey(type) && !isGenerated(type, name))
   const clauses = clausesOf(type, 'create').filter((clause) => {
     const all = clause.fields === undefined || own.every((name) => clause.fields?.includes(name) || stampsOf(type, 'create').includes(name))
     if (!all) left.push(`create: ${clause.title}: allows some fields only`)
@@ -171,10 +172,10 @@ function stampsOf({ rules }: TypeModel, when: 'create' | 'update'): string[] {
   return Object.keys(rules?.stamps[when] ?? {})
 }
 
-/** Clients may send keys only if every clause allows it. */
-function keyIsGiven(type: TypeModel): boolean {
+/** Clients may send keys, and what the database sets, only if every clause allows it. */
+function isGiven(type: TypeModel, name: string): boolean {
   const clauses = clausesOf(type, 'create')
-  return clauses.length > 0 && clauses.every(({ overriding }) => overriding?.includes(serverKey(type) as string))
+  return clauses.length > 0 && clauses.every(({ overriding }) => overriding?.includes(name))
 }
 
 /** The clauses that allow changes of all the columns that can be changed at all. */
