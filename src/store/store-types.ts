@@ -29,10 +29,10 @@ export interface GuardedStore<W extends World = World> {
    * @example
    * for (const { record, may } of await mine.list('plot', { withActions: ['update'] })) show(record, may.update?.fields)
    */
-  list<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>>(
+  list<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>, const I extends Include<W, K> = {}>(
     type: K,
-    options: DescribedOptions<W, K, F>,
-  ): Promise<Described<Picked<W, K, F>>[]>
+    options: DescribedOptions<W, K, F> & { readonly include?: I & Include<W, K> },
+  ): Promise<Described<Picked<W, K, F> & Included<W, K, I>>[]>
 
   /**
    * A page of the records that this person may read, with a cursor for the next page. A record that is added, deleted or moved in between
@@ -47,10 +47,10 @@ export interface GuardedStore<W extends World = World> {
     options?: PageOptions<W, K, F> & { readonly include?: I & Include<W, K> },
   ): Promise<Page<Picked<W, K, F> & Included<W, K, I>>>
   /** The same, with the verdicts for each record. */
-  page<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>>(
+  page<K extends TypeName<W>, F extends FieldName<W, K> = FieldName<W, K>, const I extends Include<W, K> = {}>(
     type: K,
-    options: DescribedPageOptions<W, K, F>,
-  ): Promise<Page<Described<Picked<W, K, F>>>>
+    options: DescribedPageOptions<W, K, F> & { readonly include?: I & Include<W, K> },
+  ): Promise<Page<Described<Picked<W, K, F> & Included<W, K, I>>>>
 
   /** The number of records that this person may read. @throws QueryError, UnknownNameError */
   count<K extends TypeName<W>>(type: K, options?: CountOptions<W, K>): Promise<number>

@@ -51,7 +51,8 @@ export function byHand({ account, school, today, is }: Asked): Readonly<Record<s
     enrolment: `${here('enrolment')} and (${has('office')} or ${parentOf('enrolment.student_id')} or exists (
       select 1 from course c where ${same('c.id', 'enrolment.course_id')} and ${isIn('c.teacher_id', mine)}))`,
     lesson: `${here('lesson')} and (${has('office')} or (lesson.cancelled_at is null and (${isIn('lesson.teacher_id', mine)} or ${secondHand('lesson')}
-      or exists (select 1 from teacher x where ${same('x.id', 'lesson.teacher_id')} and x.left_at is null and ${isIn('x.lead_id', mine)}))))`,
+      or exists (select 1 from teacher x where x.left_at is null and ${isIn('x.lead_id', mine)} and (${same('x.id', 'lesson.teacher_id')} or exists (
+        select 1 from substitution su where ${same('su.lesson_id', 'lesson.id')} and ${same('su.teacher_id', 'x.id')} and su.${from} <= '${today}' and su.until >= '${today}'))))))`,
     substitution: `${here('substitution')} and (${has('office')} or ${isIn('substitution.teacher_id', mine)} or exists (
       select 1 from lesson l where ${same('l.id', 'substitution.lesson_id')} and l.cancelled_at is null and ${isIn('l.teacher_id', mine)}))`,
     room: `${here('room')} and (room.seats >= 4 or ${has('office')})`,

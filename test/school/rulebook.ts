@@ -1,5 +1,5 @@
 // The rules of a music school over tables that are there already: tenants, memberships, substitutes, removed records, days, counts.
-import { allOf, forever, not, rulebook, toMany, toOne } from 'pachter'
+import { allOf, anyOf, forever, not, rulebook, type TextTerm, toMany, toOne } from 'pachter'
 import { z } from 'zod'
 
 const id = z.string()
@@ -41,6 +41,9 @@ export const shapes = {
   message: z.object({ ...own, fromId: id, toIds: z.array(id), body: z.string() }),
 }
 
+/** The person's own record, or that of another teacher. */
+type Teacher = { readonly id: TextTerm<string> }
+
 export const book = rulebook({
   me: {
     shape: z.object({ accountId: id, schoolId: id }),
@@ -58,7 +61,12 @@ export const book = rulebook({
     account: { shape: shapes.account, key: 'id' },
     membership: { shape: shapes.membership, key: 'id' },
     department: { shape: shapes.department, key: 'id', links: { parent: toOne('department', 'parentId') } },
-    teacher: { shape: shapes.teacher, key: 'id', removal: 'leftAt', links: { department: toOne('department', 'departmentId') } },
+    teacher: {
+      shape: shapes.teacher,
+      key: 'id',
+      removal: 'leftAt',
+      links: { department: toOne('department', 'departmentId'), reports: toMany('teacher', 'leadId') },
+    },
     student: {
       shape: shapes.student,
       key: 'id',
@@ -107,13 +115,16 @@ export const book = rulebook({
       parent: student.guardianships.some((one) => allOf(one.guardianId.is(me.guardian.id), one.until.orElse(forever).isAtLeast(today))),
     }),
     course: (course, { me }) => ({ course: course.teacherId.is(me.teacher.id) }),
-    lesson: (lesson, { me, today }) => ({
-      own: lesson.teacherId.is(me.teacher.id),
-      lead: lesson.teacher.leadId.is(me.teacher.id),
-      substitute: lesson.substitutions.some((one) =>
-        allOf(one.teacherId.is(me.teacher.id), one.from.isAtMost(today), one.until.isAtLeast(today)),
-      ),
-    }),
+    lesson: (lesson, { me, today }) => {
+      const taughtBy = (teacher: Teacher) => lesson.teacherId.is(teacher.id)
+      const heldBy = (teacher: Teacher) =>
+        lesson.substitutions.some((one) => allOf(one.teacherId.is(teacher.id), one.from.isAtMost(today), one.until.isAtLeast(today)))
+      return {
+        own: taughtBy(me.teacher),
+        substitute: heldBy(me.teacher),
+        lead: me.teacher.reports.some((report) => anyOf(taughtBy(report), heldBy(report))),
+      }
+    },
   })
   .rules({
     school: (school, { me, anyone }) => ({ may: { read: [anyone.provided(school.id.is(me.schoolId))] } }),

@@ -59,6 +59,20 @@ describe('what comes along with a list', () => {
       expect(await mine.list('remark', { include }).catch((error: { code: string }) => error.code)).to.equal('BAD_QUERY')
   })
 
+  it('comes with the verdicts, typed too', async () => {
+    const mine = openStore(book, inMemory(generateWorld()), { now: today }).for(people.bram)
+    const [first] = await mine.list('plot', {
+      withActions: ['update'],
+      include: { shares: { where: (share) => share.level.is('tend') } },
+      limit: 1,
+    })
+    const levels: string[] = (first?.record.shares ?? []).map(({ level }) => level)
+    expect([levels, first?.may.update?.allowed]).to.deep.equal([['tend'], true])
+    const page = await mine.page('plot', { withActions: ['update'], include: { site: true }, size: 1 })
+    const name: string | undefined = page.records[0]?.record.site?.name
+    expect(name).to.be.a('string')
+  })
+
   it('reveals nothing about fields that a link uses and the asker does not see', async () => {
     const Plot = z.object({ id: z.string(), holderId: z.string() })
     const Note = z.object({ id: z.string(), plotId: z.string(), text: z.string() })
