@@ -5,8 +5,11 @@ import type { Rulebook } from 'pachter/internal/viewpoint'
 /** The configuration of the `pachter` command. */
 export interface Configuration<W extends World = World> {
   readonly rulebook: Rulebook<W>
-  /** A folder with a JSON file for each record type: `plot.json` contains an array of plots. The path is relative to the configuration. */
-  readonly data: string | URL
+  /**
+   * A folder with a JSON file for each record type: `plot.json` contains an array of plots. The path is relative to the configuration.
+   * Default: `data` beside the configuration. Commands with `--db`, and those of `pachter db`, need none.
+   */
+  readonly data?: string | URL
   /** The people by name, with the claims of each. `visitor`, `unknown` and `system` are reserved. */
   readonly people: { readonly [name: string]: W['me'] }
   /** The claims of a signed-in person without a record, if an id alone does not fit the shape of `me`. */
@@ -19,7 +22,7 @@ export interface Configuration<W extends World = World> {
   readonly layout?: LayoutOptions
   /**
    * The warnings that are meant, each by a part of its text, with your reason: they are not shown any more. A part that no warning has any
-   * more is an error.
+   * more is an error. Warnings of links that differ from foreign keys begin with the link: `lesson.teacher`.
    */
   readonly accepted?: { readonly [warning: string]: string }
 }

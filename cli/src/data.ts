@@ -11,7 +11,8 @@ import { DataError } from './errors.js'
  * by its shape. @throws DataError with file, row and field.
  */
 export async function readData(folder: string, model: Model): Promise<Records> {
-  if (!existsSync(folder) || !statSync(folder).isDirectory()) throw new DataError(folder, 'the data folder does not exist')
+  if (!existsSync(folder) || !statSync(folder).isDirectory())
+    throw new DataError(folder, 'the data folder does not exist. Name another with data in the configuration, or read a database with --db')
   const types = Object.keys(model.types)
   const files = readdirSync(folder).filter((file) => file.endsWith('.json'))
   if (files.length === 0)
