@@ -289,3 +289,15 @@ describe('removal in a rulebook', () => {
   ] as const)
     it(`refuses ${problem}`, () => expect(build).to.throw(words))
 })
+
+it('removes a record that is older than its shape, and changes nothing else of it', async () => {
+  const shape = z.object({ id, title: z.string().min(3), goneAt: z.date().nullable() })
+  const old = rulebook({ me: { shape: shapes.me, key: 'id' }, records: { lesson: { shape, key: 'id', removal: 'goneAt' } } }).rules({
+    lesson: (_, { signedIn }) => ({ may: { read: [signedIn.includingRemoved()], update: [signedIn], delete: [signedIn] } }),
+  })
+  const mine = openStore(old, inMemory({ lesson: [{ id: 'l1', title: 'x', goneAt: null }] })).for({ id: 'ada' })
+  expect(await codeOf(mine.update('lesson', 'l1', { title: 'y' }))).to.equal('INVALID')
+  await mine.delete('lesson', 'l1')
+  const { title, goneAt } = await mine.get('lesson', 'l1')
+  expect([title, goneAt instanceof Date]).to.deep.equal(['x', true])
+})

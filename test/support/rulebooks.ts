@@ -3,7 +3,7 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import type { Kysely } from 'kysely'
 import type { ConditionNode, Row } from 'pachter/condition'
-import { FALSE, TRUE } from 'pachter/internal/condition'
+import { allOfNode, FALSE, notRemoved, TRUE } from 'pachter/internal/condition'
 import { verify } from 'pachter/kysely'
 import { type Layout, layoutOf, postgres, rowSecurity } from 'pachter/sql'
 import { z } from 'zod'
@@ -23,8 +23,8 @@ const ACTIONS = ['read', 'update', 'delete'] as const
 function rulebooksOf(conditions: fc.Arbitrary<ConditionNode>) {
   const node = fc.oneof({ weight: 8, arbitrary: conditions }, { weight: 1, arbitrary: fc.constantFrom<ConditionNode>(TRUE, FALSE) })
   const clause = fc
-    .record({ when: node, fields })
-    .map(({ when, fields: limit }) => ({ when, who: when, provided: [], ...(limit ? { fields: limit } : {}) }))
+    .record({ who: node, fields, isOfRemoved: fc.boolean() })
+    .map(({ who, fields: limit, isOfRemoved }) => ({ who, provided: [], isOfRemoved, ...(limit ? { fields: limit } : {}) }))
   const clauses = fc.array(clause, { maxLength: 3 }).map((all) => all.map((one, at) => ({ ...one, title: `clause ${at}` })))
   const veto = fc.record({
     actions: fc.subarray([...ACTIONS], { minLength: 1 }),
@@ -34,6 +34,8 @@ function rulebooksOf(conditions: fc.Arbitrary<ConditionNode>) {
   })
   return fc
     .record({
+      // Some records are removed and not deleted.
+      removal: fc.constantFrom('timeA', undefined, undefined, undefined),
       gate: fc.option(node, { nil: undefined }),
       gates: fc.record({ read: node, update: node }, { requiredKeys: [] }),
       vetoes: fc.array(veto, { maxLength: 2 }),
@@ -42,11 +44,30 @@ function rulebooksOf(conditions: fc.Arbitrary<ConditionNode>) {
       // Deleting is of the whole record: such clauses have no fields.
       delete: clauses.map((all) => all.map(({ fields: _, ...one }) => one)),
     })
-    .map(({ gate, gates, vetoes, ...may }) => {
+    .map(({ removal, gate, gates, vetoes, ...clausesOf }) => {
+      const may = Object.fromEntries(
+        Object.entries(clausesOf).map(([action, all]) => [action, all.map((one) => clauseOf(one, action, removal))]),
+      )
       const rules = { gates, vetoes, may: { ...may, create: [] }, messages: {}, stamps: { create: {}, update: {} } }
       const me = { ...everyKind.model.me, shape: z.looseObject({ id: z.string() }) }
-      return { model: { ...everyKind.model, me, types: { thing: { ...thing, rules } }, ...(gate ? { gate } : {}) } } as never
+      return {
+        model: {
+          ...everyKind.model,
+          me,
+          types: { thing: { ...thing, rules, ...(removal ? { removal } : {}) } },
+          ...(gate ? { gate } : {}),
+        },
+      } as never
     })
+}
+
+type Drafted = { readonly who: ConditionNode; readonly provided: readonly ConditionNode[]; readonly isOfRemoved: boolean }
+
+/** A clause counts for records that are there, unless it includes removed ones. */
+function clauseOf({ isOfRemoved, ...clause }: Drafted, action: string, removal: string | undefined): object {
+  if (removal === undefined) return { ...clause, when: clause.who }
+  if (isOfRemoved && action === 'read') return { ...clause, when: clause.who, includingRemoved: true }
+  return { ...clause, when: allOfNode([clause.who, notRemoved({ path: [removal], type: 'time' }, 'record')]) }
 }
 
 /** A rulebook of conditions of every kind. */

@@ -28,6 +28,7 @@ export {
   NOW,
   negate,
   notNode,
+  notRemoved,
   type OverNode,
   operatorOf,
   PachterError,

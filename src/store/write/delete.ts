@@ -5,10 +5,10 @@ import { DeniedError, denied, InvalidError } from '../errors.js'
 import { checkOpen, deny, holding, type Operation, seeOne, visible } from '../operation.js'
 import { placesHold } from '../read/key-conditions.js'
 import type { Tables, Target } from '../tables.js'
-import { asStored, fitRecord } from './fit.js'
+import { asStored, fitRecord, isWithin } from './fit.js'
 import { named, withUnnamed } from './nested.js'
 import { lacksStamp } from './read-back.js'
-import { defined, difference } from './sent-fields.js'
+import { defined, difference, withoutNames } from './sent-fields.js'
 import { judgeUpdate, type UpdateOptions } from './update.js'
 
 /** One step of a deletion. The record itself is the last. */
@@ -108,13 +108,17 @@ async function removalStamps({ asker, env }: Operation, type: TypeModel, row: Ro
   if (isRemoved(type, row)) return {}
   const stamps = stampValues(type, 'delete', env)
   if (lacksStamp(asker, {}, stamps)) throw deny(type, 'delete', 'refused', keyOf(type, row))
-  const bare = named(type, row)
-  const fitted = await fitRecord(type, asStored(type, { ...bare, ...defined(stamps) }))
-  if ('faults' in fitted) {
-    if (asker.viewpoint === undefined) throw new InvalidError(type.name, fitted.faults)
+  const names = Object.keys(stamps)
+  const removed = asStored(type, { ...named(type, row), ...defined(stamps) })
+  const fitted = await fitRecord(type, removed)
+  // A deletion only stamps. Other values may be older than the shape, and do not keep the record from being removed.
+  const faults = 'faults' in fitted ? fitted.faults.filter(({ field }) => names.some((name) => isWithin(field, name))) : []
+  if (faults.length > 0) {
+    if (asker.viewpoint === undefined) throw new InvalidError(type.name, faults)
     throw deny(type, 'delete', 'refused', keyOf(type, row))
   }
-  return difference(type, row, withUnnamed(type, row, fitted.record))
+  const changed = difference(type, row, withUnnamed(type, row, 'faults' in fitted ? removed : fitted.record))
+  return withoutNames(changed, (name) => !names.includes(name))
 }
 
 async function isStamped(tables: Tables, type: TypeModel, stamps: Row, target: Target): Promise<boolean> {

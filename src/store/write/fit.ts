@@ -62,3 +62,8 @@ function jsonProblem(value: unknown): boolean {
     return true
   }
 }
+
+/** Whether the path of a fault is that of a field, or of a part of it. */
+export function isWithin(path: string, field: string): boolean {
+  return path === field || path.startsWith(`${field}.`) || path.startsWith(`${field}[`)
+}

@@ -4,7 +4,7 @@ import { conditionsOfType, type Field, type Model, sameValue, type TypeModel } f
 import type { AskersClause } from '../../viewpoint/index.js'
 import type { FieldFault } from '../errors.js'
 import { sampleOf } from '../generated-values.js'
-import { fitRecord } from './fit.js'
+import { fitRecord, isWithin } from './fit.js'
 import { supplies } from './sent-fields.js'
 
 /** The sent fields that the database sets, which no clause allows to send. */
@@ -23,7 +23,7 @@ export async function fitBeforeWriting(type: TypeModel, record: Row): ReturnType
   const fitted = await fitRecord(type, { ...samples, ...record })
   const bare = (row: Row) => Object.fromEntries(Object.entries(row).filter(([name]) => !left.includes(name)))
   if (!('faults' in fitted)) return { record: bare(fitted.record) }
-  const faults = fitted.faults.filter(({ field }) => !left.some((name) => field === name || field.startsWith(`${name}.`)))
+  const faults = fitted.faults.filter(({ field }) => !left.some((name) => isWithin(field, name)))
   return faults.length > 0 ? { faults } : { record: bare(record) }
 }
 
