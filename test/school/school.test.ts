@@ -2,7 +2,7 @@
 import { expect } from 'chai'
 import { type Kysely, sql } from 'kysely'
 import { overKysely, snapshot, verify } from 'pachter/kysely'
-import { accessMatrix } from 'pachter/review'
+import { accessMatrix, accessReport, baselineOf, driftBetween, groundOf, isNoDrift, judgeExpectation } from 'pachter/review'
 import { readLayout, rowSecurity } from 'pachter/sql'
 import { openStore, type Store } from 'pachter/store'
 import { engines } from '../support/engines.js'
@@ -93,6 +93,45 @@ for (const { name, dialect, open } of SERVERS)
           expect(keys.sort(), `${account}: ${type}`).to.deep.equal(seen.sort())
         }
       }
+    })
+
+    it('has the expectations, the drift and the report of its lists', async () => {
+      const layout = await readLayout(db, dialect, book, { names: 'snake_case' })
+      const records = await snapshot(book, db, dialect, { layout })
+      const people = Object.fromEntries(ACCOUNTS.map((account) => [account, personIn('north', account)]))
+      const options = { people, records, now } as never
+      const ground = groundOf(book, options)
+      let held = 0
+      for (const account of ACCOUNTS) {
+        const where = byHand({ account: `a-${account}`, school: 'north', today: TODAY, is })
+        for (const type of Object.keys(book.model.types)) {
+          const key = KEYS[type] ?? sql.ref(`${type}.id`)
+          const { rows } = await sql<{
+            id: string
+          }>`select ${key} as id from ${sql.table(type)} where ${sql.raw(where[type] as string)}`.execute(db)
+          const about = { kind: 'reach', person: account, action: 'read', type, keys: rows.map(({ id }) => id) } as const
+          const { problems } = await judgeExpectation(ground, { ...about, extent: 'exactly' })
+          expect(problems, `${account}: ${type}`).to.deep.equal([])
+          if (rows.length === 0) continue
+          // A key too few is noticed.
+          const less = await judgeExpectation(ground, { ...about, keys: about.keys.slice(1), extent: 'exactly' })
+          expect(less.held, `${account}: ${type}, less`).to.equal(false)
+          held++
+        }
+      }
+      expect(held).to.be.above(60)
+      const before = baselineOf(book, options)
+      expect(isNoDrift(driftBetween(before, baselineOf(book, options), book.model))).to.equal(true)
+      // Somebody becomes the tutor of all: they gain the students that they did not see, and what belongs to these.
+      const tutor = (records.teacher as unknown as Row[]).find((one) => one.accountId === 'a-ada' && one.schoolId === 'north') as Row
+      const student = (records.student as unknown as Row[]).map((one) => (one.schoolId === 'north' ? { ...one, tutorId: tutor.id } : one))
+      const after = baselineOf(book, { people, now, records: { ...records, student } } as never)
+      const { gained, lost } = driftBetween(before, after, book.model)
+      expect(gained.filter(({ type, person }) => type === 'student' && person === 'ada')).not.to.deep.equal([])
+      expect(new Set(gained.map(({ person }) => person))).to.deep.equal(new Set(['ada']))
+      expect(lost.some(({ person, type }) => person === 'ada' && type === 'student')).to.equal(false)
+      const report = accessReport([accessMatrix(book, 'guardianship', options)], { now })
+      expect(report).to.include('guardianship').and.to.include('~student-n')
     })
 
     it('removes, restores, lends and leaves alone what no shape names', async () => {
