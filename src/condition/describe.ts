@@ -5,7 +5,10 @@ import {
   type ConditionNode,
   FALSE,
   type FieldNode,
+  type NamedNode,
+  NOT_REMOVED,
   type OverNode,
+  type PresenceNode,
   type RecordsNode,
   type SomeNode,
   type TermNode,
@@ -70,6 +73,11 @@ function ofWhom(node: ConditionNode, { looking = {} }: Wording): string {
   return typeof each === 'number' ? ` of ${looking[each]}` : ''
 }
 
+/** A condition that the library adds where records are removed. The names of standings have no spaces. */
+function isNotRemoved(node: ConditionNode): node is NamedNode & { readonly of: PresenceNode & { readonly term: FieldNode } } {
+  return node.kind === 'named' && node.name === NOT_REMOVED && node.of.kind === 'presence' && node.of.term.kind === 'field'
+}
+
 /** The record that a field belongs to: "the entry", "the entry's plot". */
 function ownerOf({ of, via = [] }: FieldNode, { record = 'the record', looking = {} }: Wording): string {
   return via.reduce((owner, { name }) => `${possessive(owner)} ${name}`, typeof of === 'number' ? (looking[of] ?? 'it') : record)
@@ -102,6 +110,7 @@ function someText({ each, over, of, least }: SomeNode, wording: Wording, place: 
   if (least !== undefined) return countText({ each, over, of }, `at least ${least}`, wording, place)
   const { all, one } = describeOver(over, wording)
   if (of === TRUE || of === FALSE) return of === TRUE ? `there is ${all}` : 'never'
+  if (isNotRemoved(of)) return `there is ${all}, not removed`
   if (of.kind === 'named' && !wording.spelledOut) return `${of.name} of ${all}`
   const inner = { ...wording, looking: { ...wording.looking, [each]: one } }
   const text = `for ${all}: ${sentence(of, inner, 'top')}`
@@ -135,6 +144,7 @@ function sentence(node: ConditionNode, wording: Wording, place: Nesting): string
     case 'constant':
       return node.value ? 'always' : 'never'
     case 'named':
+      if (isNotRemoved(node)) return `${ownerOf(node.of.term, wording)} is not removed`
       return wording.spelledOut ? `${node.name} (${sentence(node.of, wording, 'top')})` : `${node.name}${ofWhom(node.of, wording)}`
     case 'compare':
       return comparison(node, wording, true)

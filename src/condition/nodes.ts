@@ -140,6 +140,9 @@ export interface NotNode {
   readonly of: ConditionNode
 }
 
+/** The name of the condition that a record is not removed. */
+export const NOT_REMOVED = 'not removed'
+
 /** A condition with a name, used in descriptions. It has the meaning of its content. */
 export interface NamedNode {
   readonly kind: 'named'

@@ -4,6 +4,7 @@ import {
   type ConditionNode,
   type FieldNode,
   type LinkNode,
+  NOT_REMOVED,
   type PlaceNode,
   presenceNode,
   type RecordRef,
@@ -14,7 +15,7 @@ import { inside, isMissing } from './value.js'
 /** The condition that a record is not removed: the field that a removal stamps is missing. */
 export function notRemoved(removal: PlaceNode, of: RecordRef): ConditionNode {
   const field: FieldNode = Object.freeze({ kind: 'field', of, ...removal, optional: true })
-  return Object.freeze({ kind: 'named', name: 'not removed', of: presenceNode(field, false) })
+  return Object.freeze({ kind: 'named', name: NOT_REMOVED, of: presenceNode(field, false) })
 }
 
 /** A condition on the record that a link leads to, which must not be removed. */

@@ -13,6 +13,8 @@ export interface Trace {
   readonly of: readonly Trace[]
   /** Inside a `some`: the record that this part was evaluated on. */
   readonly on?: Row
+  /** The key of that record, where the record types are known. */
+  readonly key?: string
   /** For a `some`: the number of records that were searched. */
   readonly looked?: number
   /** For a `some` that counts: how many of them match. */

@@ -1,5 +1,6 @@
-import { type Env, type Trace, trace } from '../condition/index.js'
+import type { Env, Trace } from '../condition/index.js'
 import { type Model, UnknownNameError } from '../rulebook/index.js'
+import { tracerOf } from './keyed-trace.js'
 
 /** What belongs to no record: a privilege, or the right to call a routine. */
 export type GrantKind = 'privilege' | 'routine'
@@ -19,6 +20,7 @@ export function explainGrant(model: Model, kind: GrantKind, name: string, env: E
   const grants = kind === 'privilege' ? model.privileges : model.routines
   const condition = Object.hasOwn(grants, name) ? grants[name] : undefined
   if (condition === undefined) throw new UnknownNameError(kind, name, Object.keys(grants))
+  const trace = tracerOf(model)
   const gate = model.gate && trace(model.gate, {}, env)
   const traced = trace(condition, {}, env)
   return Object.freeze({ kind, name, has: traced.holds && gate?.holds !== false, ...(gate ? { gate } : {}), trace: traced })

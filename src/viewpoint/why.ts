@@ -1,6 +1,7 @@
-import { describe, type Env, leavesOf, type Row, type Trace, trace } from '../condition/index.js'
+import { describe, type Env, leavesOf, type Row, type Trace } from '../condition/index.js'
 import { type ClauseNode, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
 import { changedFields } from './fields.js'
+import { type Tracer, tracerOf } from './keyed-trace.js'
 import type { Verdict } from './verdict.js'
 
 /** The result of one clause. */
@@ -75,7 +76,8 @@ export function explain({ verdict, model, record, env, becomes, readable, within
   const { rules } = type
   const decidedBy = verdict.action === 'create' || readable ? verdict.action : 'read'
   const after = decidedBy === 'update' ? becomes : undefined
-  const clauses = (rules?.may[decidedBy] ?? []).map((clause) => clauseTrace(clause, record, env, after, within))
+  const trace = tracerOf(model)
+  const clauses = (rules?.may[decidedBy] ?? []).map((clause) => clauseTrace(trace, clause, { record, env, becomes: after, within }))
   const withheldBy: Withholding[] = []
   for (const gate of [model.gate, rules?.gates[decidedBy]]) {
     const traced = gate && trace(gate, record, env)
@@ -95,7 +97,15 @@ export function explain({ verdict, model, record, env, becomes, readable, within
   return Object.freeze({ verdict, decidedBy, clauses, withheldBy, clause: closest(clauses), ...fields })
 }
 
-function clauseTrace(clause: ClauseNode, record: Row, env: Env, becomes: Row | undefined, within: string | undefined): ClauseTrace {
+/** What a clause is traced on. */
+interface Judged {
+  readonly record: Row
+  readonly env: Env
+  readonly becomes: Row | undefined
+  readonly within: string | undefined
+}
+
+function clauseTrace(trace: Tracer, clause: ClauseNode, { record, env, becomes, within }: Judged): ClauseTrace {
   const outside = clause.within !== undefined && !clause.within.includes(within as string)
   const about = { title: clause.title, ...(outside ? { onlyWithin: clause.within } : {}) }
   const before = trace(clause.when, record, { ...env, after: becomes })

@@ -139,7 +139,8 @@ function asTable(matrix: AccessMatrix, keys: readonly Key[], unfolded: boolean):
   const marks = marksFor(matrix.actions)
   const all = lines(matrix, keys, marks, unfolded)
   const shown = unfolded ? all : all.slice(0, MOST_LINES)
-  const label = ({ keys: [first, ...others] }: Line) => `${shortened(cell(first), 20)}${others.length > 0 ? ` +${others.length}` : ''}`
+  const width = keyWidth(shown.map(({ keys: [first] }) => cell(first)))
+  const label = ({ keys: [first, ...others] }: Line) => `${shortened(cell(first), width)}${others.length > 0 ? ` +${others.length}` : ''}`
   const reads = (line: Line) => String(matrix.people.filter((_, at) => line.cells[at] !== '').length)
   const total = (person: string, action: string) => String(keys.filter((key) => matrix.allows(person, key, action)).length)
   const labels = [matrix.type, ...shown.map(label), ...matrix.actions.map((action) => `${action}: ${marks.of(action)}`)]
@@ -177,6 +178,12 @@ function asTable(matrix: AccessMatrix, keys: readonly Key[], unfolded: boolean):
       `No person has a standing on ${matrix.unreached.length} of ${matrix.keys.length} records: ${some}${matrix.unreached.length > 12 ? ', ...' : ''}.`,
     )
   }
+}
+
+/** The width in which keys can be told apart: long ones often begin alike. */
+function keyWidth(keys: readonly string[]): number {
+  const isApart = (width: number) => new Set(keys.map((key) => shortened(key, width))).size === new Set(keys).size
+  return [20, 30, 40].find(isApart) ?? 60
 }
 
 const widest = (texts: readonly string[]) => texts.reduce((most, { length }) => Math.max(most, length), 0)

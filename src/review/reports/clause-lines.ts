@@ -1,5 +1,6 @@
-import { describe, describeOver, type Row, type SomeNode, type Trace, type Wording } from '../../condition/index.js'
+import { describe, describeOver, NOT_REMOVED, type SomeNode, type Trace, type Wording } from '../../condition/index.js'
 import type { ClauseTrace } from '../../viewpoint/index.js'
+import { keyText } from './key-text.js'
 import { comparedValues } from './reason.js'
 
 /** One line of a clause with its result. */
@@ -37,12 +38,15 @@ function traceLines(part: Trace, wording: Wording, depth: number, title?: string
   switch (node.kind) {
     case 'named': {
       const inner = part.of[0] as Trace
-      const head = { depth, holds, text: title ?? node.name }
+      const head = { depth, holds, text: title ?? (node.name === NOT_REMOVED ? describe(node, wording) : node.name) }
       return inner.node.kind === 'constant' ? [head] : [head, ...insideLines(inner, wording, depth + 1)]
     }
     case 'allOf':
     case 'anyOf':
-      return [{ depth, holds, text: title ?? (node.kind === 'allOf' ? 'all of' : 'any of') }, ...insideLines(part, wording, depth + 1)]
+      return [
+        { depth, holds, text: title ?? (node.kind === 'allOf' ? 'all of' : 'any of') },
+        ...insideLines(part, wording, depth + 1, title),
+      ]
     case 'not':
       if (node.of.kind === 'compare')
         return withTitle({ depth, holds, text: describe(node, wording), values: comparedValues(part.of[0] as Trace) }, title)
@@ -58,15 +62,16 @@ function traceLines(part: Trace, wording: Wording, depth: number, title?: string
   }
 }
 
-/** The parts of a condition, without a line for the whole. Parts of an `anyOf` get a heading. */
-function insideLines(part: Trace, wording: Wording, depth: number): ClauseLine[] {
+/** The parts of a condition, without a line for the whole. Parts of an `anyOf` get a heading; a standing that has the title already, none. */
+function insideLines(part: Trace, wording: Wording, depth: number, title?: string): ClauseLine[] {
   switch (part.node.kind) {
     case 'named':
       return insideLines(part.of[0] as Trace, wording, depth)
     case 'allOf':
     case 'anyOf':
       return part.of.flatMap((one) => {
-        const lines = traceLines(one, wording, depth)
+        const isSaid = one.node.kind === 'named' && one.node.name === title && one.holds === part.holds
+        const lines = isSaid ? insideLines(one, wording, depth) : traceLines(one, wording, depth)
         return one.holds === part.holds ? lines : lines.slice(0, 1)
       })
     case 'constant':
@@ -96,15 +101,10 @@ function someLines(part: Trace, wording: Wording, depth: number, title: string |
   const inner: Wording = { ...wording, looking: { ...wording.looking, [each]: one } }
   const found = part.of.flatMap((trace) => {
     if (over.kind === 'elements') return insideLines(trace, inner, depth + 1)
-    const record: ClauseLine = { depth: depth + 1, holds: trace.holds, text: `${over.type} ${keyText(trace.on)}` }
+    const record: ClauseLine = { depth: depth + 1, holds: trace.holds, text: `${over.type} ${keyText(trace)}` }
     return [record, ...insideLines(trace, inner, depth + 2)]
   })
   return [head, ...found]
-}
-
-/** The key of a linked record: its first field, by convention. */
-export function keyText(row: Row = {}): string {
-  return String(Object.values(row)[0] ?? '')
 }
 
 function withTitle(line: ClauseLine, title: string | undefined): ClauseLine[] {

@@ -1,5 +1,6 @@
 import { describe, describeOver, type SomeNode, type Trace, type Wording } from '../../condition/index.js'
-import { type ClauseLine, keyText } from './clause-lines.js'
+import type { ClauseLine } from './clause-lines.js'
+import { keyText } from './key-text.js'
 import { comparedValues } from './reason.js'
 
 /** A failing comparison. */
@@ -27,7 +28,7 @@ export function failings(part: Trace, wording: Wording): readonly Failing[] {
       const inner: Wording = { ...wording, looking: { ...wording.looking, [each]: one } }
       return shortest(
         of.map((trace) => {
-          const which = over.kind === 'elements' ? '' : `${over.type} ${keyText(trace.on)}: `
+          const which = over.kind === 'elements' ? '' : `${over.type} ${keyText(trace)}: `
           return failings(trace, inner).map(({ text, values }) => ({
             text: `${which}${text}`,
             ...(values === undefined ? {} : { values }),

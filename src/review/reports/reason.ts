@@ -12,6 +12,7 @@ import {
   type Wording,
 } from '../../condition/index.js'
 import type { ClauseTrace, Explanation } from '../../viewpoint/index.js'
+import { keyText } from './key-text.js'
 
 /** One line for developers: what allowed it, or what refused it and the nearest clause, with the compared values. */
 export function reasonOf({ verdict, decidedBy, clauses, clause, withheldBy }: Explanation): string {
@@ -97,9 +98,9 @@ function missedAmong(part: Trace, some: SomeNode, wording: Wording): string {
   return nearest === undefined ? `no ${what} matches` : failing(nearest, lookingAt(nearest, some, wording)).join('; ')
 }
 
-/** The name of the current record of a `some`: its key, which is its first field. */
+/** The name of the current record of a `some`: its key. */
 function lookingAt(one: Trace, { over, each }: SomeNode, wording: Wording): Wording {
-  const key = over.kind === 'elements' ? 'the value' : `${over.type} ${String(Object.values(one.on ?? {})[0] ?? '')}`
+  const key = over.kind === 'elements' ? 'the value' : `${over.type} ${keyText(one)}`
   return { ...wording, looking: { ...wording.looking, [each]: key } }
 }
 
@@ -118,9 +119,10 @@ function saidOf(part: Trace, wording: Wording): string {
 
 /** The values of a comparison that are not constants of the rule. */
 export function comparedValues({ node, values = [] }: Trace): string {
-  return (node.kind === 'some' ? [] : termsOf(node))
-    .flatMap((term, at) => (isWritten(term) ? [] : [`${shortName(term)}: ${shown(term, values[at])}`]))
-    .join(', ')
+  const terms = node.kind === 'some' ? [] : termsOf(node)
+  // What is compared with today is a day.
+  const isDay = terms.some((term) => term.kind === 'now' && term.zone !== undefined)
+  return terms.flatMap((term, at) => (isWritten(term) ? [] : [`${shortName(term)}: ${shown(term, values[at], isDay)}`])).join(', ')
 }
 
 /** Whether a term is a constant of the rule. */
@@ -153,9 +155,9 @@ function shortName(term: TermNode): string {
 }
 
 /** A value as people read it; a time without quotes, and without zero milliseconds. */
-function shown(term: TermNode, value: unknown): string {
+function shown(term: TermNode, value: unknown, isDay = false): string {
   if (typeOf(term) !== 'time') return describeValue(value)
   const time = typeof value === 'number' ? value : instant(value)
   if (time === undefined || !Number.isFinite(time)) return describeValue(value)
-  return instantText(time).replace('.000Z', 'Z')
+  return instantText(time).replace(isDay ? 'T00:00:00.000Z' : '.000Z', isDay ? '' : 'Z')
 }
