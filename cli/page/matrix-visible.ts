@@ -6,6 +6,8 @@ import type { Shown, Standings } from './engine/types.js'
 import { linesOf } from './rows.js'
 
 const ROW = 29
+/** The heights of the header above the rows and of the totals below them, in pixels: rows scroll behind both. */
+const FOOT = 32 + 52
 /** The root font size in pixels, from the style sheet. */
 const REM = 15
 /** The width of the record names. */
@@ -33,7 +35,13 @@ export function useInView(shown: Shown, { lines, people, isNarrow }: Visible) {
   const names = people.map((at) => shown.drawn.people[at] as string)
   const width = isNarrow ? 6 : Math.min(10, Math.max(3.6, ...names.map((name) => name.length * 0.7 + 1.6)))
   const scroller = useRef<HTMLDivElement>(null)
-  const down = useVirtualizer({ count: lines.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 5 })
+  const down = useVirtualizer({
+    count: lines.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 5,
+    scrollPaddingEnd: FOOT,
+  })
   const across = useVirtualizer({
     horizontal: true,
     count: people.length,
