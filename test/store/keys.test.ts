@@ -1,7 +1,7 @@
 // Keys of several fields: who guards which student, and who sat where on which day.
 import { expect } from 'chai'
 import { anyOf, rulebook, toMany, toOne } from 'pachter'
-import { routes } from 'pachter/http'
+import { liveLists, routes } from 'pachter/http'
 import { rulebookFromJson, rulebookToJson } from 'pachter/json'
 import { inMemory, openStore } from 'pachter/store'
 import { z } from 'zod'
@@ -210,6 +210,38 @@ for (const [where, open] of Object.entries(backends(book)))
       expect(await codeOf(theirs.delete('student', 's-1'))).to.equal('done')
       expect((await system.list('guardianship')).map(({ guardianId }) => guardianId)).to.have.members(['G-1', 'g~1'])
       expect((await system.list('consent')).map((one) => one.id)).to.deep.equal(['c-3'])
+    })
+
+    it('are given once, however many create the record at the same time', async () => {
+      const { theirs, system } = await begun()
+      const made = { guardianId: 'g-9', studentId: 's-4' }
+      const codes = await Promise.all(Array.from({ length: 12 }, () => codeOf(theirs.create('guardianship', made))))
+      expect(codes.filter((code) => code === 'done')).to.have.length(1)
+      expect(new Set(codes)).to.deep.equal(new Set(['done', 'REFUSED']))
+      expect(await system.count('guardianship')).to.equal(6)
+    })
+
+    it('tell live lists which record came, changed and went', async () => {
+      const { store, theirs } = await begun()
+      const live = liveLists()
+      const told: string[] = []
+      await live.watch(store as never, g1 as never, 'guardianship', { name: 'mine' }, (event) => {
+        told.push(
+          'key' in event ? `${event.event} ${event.key}` : event.event === 'listed' ? `listed ${event.keys.join(' ')}` : event.event,
+        )
+      })
+      await live.settled()
+      const made = { guardianId: 'g-1', studentId: 's-4' }
+      await theirs.create('guardianship', made)
+      await live.settled()
+      await store.for(g1).update('guardianship', made, { note: 'aunt' })
+      await live.settled()
+      await theirs.delete('guardianship', made)
+      // What another guardian has concerns nobody else.
+      await theirs.create('guardianship', { guardianId: 'g-2', studentId: 's-4' })
+      await live.settled()
+      expect(told).to.deep.equal(['listed g-1~s-1 g-1~s-2', 'appeared g-1~s-4', 'changed g-1~s-4', 'gone g-1~s-4'])
+      await live.close?.()
     })
 
     it('name many records of a change, all or none', async () => {
