@@ -3,6 +3,7 @@ import {
   bindTerm,
   type Comparable,
   type ConditionNode,
+  exactWaysAt,
   joinsOf,
   type KnownRecord,
   type KnownRecords,
@@ -14,7 +15,6 @@ import {
   recordBinding,
   type SomeNode,
   type TermNode,
-  waysAt,
 } from '../condition/index.js'
 
 /** The answer; undefined if it depends on data that the page does not have. */
@@ -56,7 +56,7 @@ function lookAt({ each, over, of }: SomeNode, binding: RecordBinding, linked: As
   if (wanted.includes(undefined)) return undefined
   const places = by.map(({ to }) => to)
   const found = (linked[over.type] ?? []).filter((row) =>
-    waysAt(row, places).some((way) => way.every((one, at) => wanted[at]?.includes(one))),
+    exactWaysAt(row, places).some((way) => way.every((one, at) => wanted[at]?.includes(one))),
   )
   // The page may lack some of the linked records, unless the link leads to one at most and the page has it.
   return {

@@ -59,7 +59,7 @@ function closed(): PageView {
     verdict: () => no('ask the server', message()),
     fields: () => [],
     message,
-    keyOf: () => 'id',
+    keyOf: () => '',
     has: never,
     mayCall: never,
   })

@@ -1,4 +1,5 @@
 import { type Env, type EvaluationContext, LinksError, newContext, type Predicate, type Row } from './context.js'
+import { inSmallLetters } from './linked.js'
 import { joinsOf } from './lower.js'
 import {
   type AncestorsNode,
@@ -53,7 +54,7 @@ function someRecord(node: SomeNode, over: RecordsNode, compile: Compile): Predic
   const { by, rest } = joinsOf(node, over)
   const fits = compile(rest)
   const places = by.map(({ to }) => to)
-  const wanted = by.map(({ from }) => wantedReader(from))
+  const wanted = by.map(({ to, from }) => wantedReader(from, to.ignoringCase))
   const closed = isSelfContained(rest, each)
   return inContext((record, env, context) => {
     const links = env.links
@@ -117,7 +118,11 @@ function once({ known }: EvaluationContext, node: object, values: readonly Compa
 }
 
 /** Reads the values that places must equal: one, any of a list, or none. */
-function wantedReader(from: TermNode): (record: Row, env: Env) => Listed {
+function wantedReader(from: TermNode, ignoringCase?: true): (record: Row, env: Env) => Listed {
+  if (ignoringCase) {
+    const read = wantedReader(from)
+    return (record, env) => read(record, env).map(inSmallLetters)
+  }
   if (isList(from)) {
     const list = listReader(from)
     return (record, env) => list(record, env) ?? []

@@ -233,10 +233,10 @@ function pairFromJson(json: unknown, at: string): Json {
 
 function placeFromJson(json: unknown, at: string): PlaceNode {
   const node = object(json, at, 0)
-  allowed(node, at, 'path', 'type', 'list')
+  allowed(node, at, 'path', 'type', 'list', 'ignoringCase')
   const { path, type, list } = place(node, at)
   if (type === 'other') throw new ConditionError(`${at}.type`, 'a value whose shape does not describe its content cannot be compared')
-  return Object.freeze({ path, type, ...(list ? { list } : {}) })
+  return Object.freeze({ path, type, ...(list ? { list } : {}), ...flag(node, 'ignoringCase', at) })
 }
 
 /** The reason why it cannot be asked whether one list becomes the other by a value; undefined if it can. */

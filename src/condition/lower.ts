@@ -23,7 +23,7 @@ import {
   type TermNode,
 } from './nodes.js'
 import { onLinked } from './removal.js'
-import { childrenOf, mapChildren, mapOver, mapTerm, partsOfTerm, termsOfOver } from './visit.js'
+import { anyNode, childrenOf, mapChildren, mapOver, mapTerm, partsOfTerm, termsOfOver } from './visit.js'
 import { anyLeaf, highestEach } from './walk.js'
 
 /**
@@ -32,7 +32,7 @@ import { anyLeaf, highestEach } from './walk.js'
  * `highest` is the highest number of a `some` in the whole condition, if this is a part of one.
  */
 export function lower(node: ConditionNode, highest = 0): ConditionNode {
-  if (!anyLeaf(node, isLinked)) return node
+  if (!anyLeaf(node, isLinked)) return inConditions(node)
   let last = Math.max(highest, highestEach(node))
   const fresh = () => ++last
   const lowered = (part: ConditionNode): ConditionNode => {
@@ -53,7 +53,25 @@ export function lower(node: ConditionNode, highest = 0): ConditionNode {
         return loweredSome(part.over, fresh, (over) => someNode(part.each, over, lowered(part.of), part.least))
     }
   }
-  return lowered(node)
+  return inConditions(lowered(node))
+}
+
+/** The same, with joins that ignore case as conditions on the records: only comparisons know of it. */
+function inConditions(node: ConditionNode): ConditionNode {
+  if (!anyNode(node, joinsIgnoringCase)) return node
+  const inner = mapChildren(node, inConditions)
+  if (!joinsIgnoringCase(inner) || inner.kind !== 'some' || inner.over.kind !== 'records') return inner
+  const { over, each, of, least } = inner
+  const tests = over.by.filter(ignoresCase).map((join) => equality(join, each))
+  return frozen(someNode(each, { ...over, by: over.by.filter((join) => !ignoresCase(join)) }, allOfNode([...tests, of]), least))
+}
+
+function joinsIgnoringCase(node: ConditionNode): boolean {
+  return node.kind === 'some' && node.over.kind === 'records' && node.over.by.some(ignoresCase)
+}
+
+function ignoresCase({ to }: JoinNode): boolean {
+  return to.ignoringCase === true
 }
 
 type Fresh = () => number
@@ -118,7 +136,10 @@ export function overLink(link: LinkNode, of: FieldNode['of'], via?: readonly Lin
     type: link.to,
     name: link.name,
     one: true,
-    by: link.by.map(({ to, from }) => ({ to, from: { kind: 'field', of, ...from, ...(via ? { via } : {}) } })),
+    by: link.by.map(({ to, from: { ignoringCase: _how, ...from } }) => ({
+      to,
+      from: { kind: 'field', of, ...from, ...(via ? { via } : {}) },
+    })),
   }
 }
 
@@ -208,13 +229,17 @@ export function linkOf(
 }
 
 /** A place in the records of a `some`, as a field. */
-export function placeOf(place: PlaceNode, each: number): FieldNode {
+export function placeOf({ ignoringCase: _how, ...place }: PlaceNode, each: number): FieldNode {
   return { kind: 'field', of: each, ...place }
 }
 
 /** The join of a link as a comparison. */
 export function equality({ to, from }: JoinNode, each: number): CompareNode {
   const term = placeOf(to, each)
+  if (to.ignoringCase) {
+    if (isList(from)) return compareNode(from, 'hasIgnoringCase', term)
+    return compareNode(term, to.list ? 'hasIgnoringCase' : 'isIgnoringCase', from)
+  }
   if (isList(from)) return compareNode(term, 'isOneOf', from)
   return to.list ? compareNode(term, 'has', from) : compareNode(term, 'is', from)
 }

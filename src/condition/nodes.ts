@@ -12,6 +12,8 @@ export interface PlaceNode {
   readonly path: readonly string[]
   readonly type: Scalar
   readonly list?: true
+  /** In a link: A to Z count like a to z. Both places of a pair have it. */
+  readonly ignoringCase?: true
 }
 
 /**

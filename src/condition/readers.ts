@@ -1,5 +1,6 @@
 import { type Env, type Links, LinksError, type Row } from './context.js'
 import { timeOf } from './day.js'
+import { inSmallLetters } from './linked.js'
 import { type FieldNode, isList, type LinkNode, type NowNode, type OrElseNode, type TermNode, typeOf } from './nodes.js'
 import { isReached } from './removal.js'
 import { type Comparable, inside, isMissing, type Scalar, toComparable, toComparables } from './value.js'
@@ -89,7 +90,7 @@ export function linkValues(by: LinkNode['by'], row: Row): Comparable[] | undefin
   for (const { from } of by) {
     const value = toComparable(inside(row, from.path), from.type)
     if (value === undefined) return undefined
-    values.push(value)
+    values.push(from.ignoringCase ? inSmallLetters(value) : value)
   }
   return values
 }

@@ -60,7 +60,7 @@ function samePath(a: readonly string[], b: readonly string[]): boolean {
 }
 
 function samePlace(a: PlaceNode, b: PlaceNode | undefined): boolean {
-  return b?.type === a.type && samePath(a.path, b.path)
+  return b?.type === a.type && b.ignoringCase === a.ignoringCase && samePath(a.path, b.path)
 }
 
 /** Whether two lists of links are the same. */

@@ -143,7 +143,7 @@ export class Checker {
   /** Records of the person must be those of a link of me, because they are read by that link. */
   #mine({ name = '', type, by }: RecordsNode, at: string): void {
     const link = Object.hasOwn(this.#me.links, name) ? this.#me.links[name] : undefined
-    const joins = link?.by.map(({ to, from }) => ({ to, from: { kind: 'claim', ...from } }))
+    const joins = link?.by.map(({ to, from: { ignoringCase: _how, ...from } }) => ({ to, from: { kind: 'claim', ...from } }))
     const bare = by.map(({ to, from }) => ({ to, from: { ...from, optional: undefined, links: undefined } }))
     if (link?.to !== type || !link.many || JSON.stringify(sorted(joins)) !== JSON.stringify(sorted(JSON.parse(JSON.stringify(bare)))))
       throw new RulebookError(at, `me has no such link "${name}" to many ${type}`)

@@ -145,6 +145,7 @@ export function readLink(
   at: string,
   { mine, theirs, removal }: { readonly mine: Places; readonly theirs: Places; readonly removal: string | undefined },
 ): LinkModel {
+  const { ignoringCase, ...options } = readOptions(draft.options, at)
   const by = pairs.map((pair) => {
     const from = mine(pair.mine)
     const there = theirs(pair.theirs)
@@ -153,14 +154,17 @@ export function readLink(
         at,
         `"${from === undefined ? pair.mine : pair.theirs}" holds neither a single value nor a list of values, so a link cannot join on it`,
       )
+    if (ignoringCase && !isFoldable(from, there))
+      throw new RulebookError(at, `ignoringCase: "${pair.mine}" and "${pair.theirs}" have to be texts, and one of them at most a list`)
     const problem = joinProblem(there, { kind: 'field', of: 'record', ...from })
     if (problem !== undefined) throw new RulebookError(at, `"${pair.theirs}" and "${pair.mine}": ${problem}`)
     if (draft.arity === 'one' && (from.list || there.list))
       throw new RulebookError(at, `"${from.list ? pair.mine : pair.theirs}" is a list, which leads to many: use toMany`)
-    return Object.freeze({ to: there, from })
+    const how = ignoringCase ? { ignoringCase: true as const } : {}
+    return Object.freeze({ to: Object.freeze({ ...there, ...how }), from: Object.freeze({ ...from, ...how }) })
   })
   const removed = removal === undefined ? {} : { removal: theirs(removal) as PlaceNode }
-  return Object.freeze({ name, to, many: draft.arity === 'many', by: Object.freeze(by), ...removed, ...readOptions(draft.options, at) })
+  return Object.freeze({ name, to, many: draft.arity === 'many', by: Object.freeze(by), ...removed, ...options })
 }
 
 /**
@@ -188,18 +192,27 @@ export function placesOf({ fields, ids }: { readonly fields: Fields; readonly id
   }
 }
 
-function readOptions(given: unknown, at: string): Pick<LinkModel, 'target' | 'onDelete'> {
+function isFoldable(from: PlaceNode, to: PlaceNode): boolean {
+  return [from, to].every(({ type }) => type === 'text' || type === 'id') && !(from.list && to.list)
+}
+
+type ReadOptions = Pick<LinkModel, 'target' | 'onDelete'> & { readonly ignoringCase?: true }
+
+function readOptions(given: unknown, at: string): ReadOptions {
   if (given === undefined) return { target: 'visible' }
-  if (typeof given !== 'object' || given === null) throw new RulebookError(at, 'the options have to be an object with target and onDelete')
+  if (typeof given !== 'object' || given === null)
+    throw new RulebookError(at, 'the options have to be an object with target, onDelete and ignoringCase')
   const words: { readonly [option: string]: readonly string[] } = {
     target: ['visible', 'any'],
     onDelete: ['refuse', 'delete', 'unlink', 'follow'],
   }
-  for (const [option, value] of Object.entries(given)) {
+  const { ignoringCase, ...others } = given as { ignoringCase?: unknown }
+  if (ignoringCase !== undefined && typeof ignoringCase !== 'boolean') throw new RulebookError(at, 'ignoringCase has to be true or false')
+  for (const [option, value] of Object.entries(others)) {
     const known = Object.hasOwn(words, option) ? words[option] : undefined
-    if (known === undefined) throw new RulebookError(at, unknownName('option', option, Object.keys(words)))
-    if (value !== undefined && !known.includes(value)) throw new RulebookError(at, unknownName(option, value, known))
+    if (known === undefined) throw new RulebookError(at, unknownName('option', option, [...Object.keys(words), 'ignoringCase']))
+    if (value !== undefined && !known.includes(value as string)) throw new RulebookError(at, unknownName(option, value, known))
   }
   const { target, onDelete } = given as Partial<LinkModel>
-  return { target: target ?? 'visible', ...(onDelete ? { onDelete } : {}) }
+  return { target: target ?? 'visible', ...(onDelete ? { onDelete } : {}), ...(ignoringCase ? { ignoringCase: true } : {}) }
 }

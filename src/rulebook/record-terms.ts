@@ -106,7 +106,7 @@ function plain({ name, to, by, removal }: LinkNode): LinkNode {
 }
 
 /** A place in a record, as a term. */
-function at(reached: Reached, place: PlaceNode): FieldNode | ClaimNode {
+function at(reached: Reached, { ignoringCase: _how, ...place }: PlaceNode): FieldNode | ClaimNode {
   if (reached.kind === 'claim') {
     const links = reached.path.length > 0 ? { links: reached.path.length } : {}
     return Object.freeze({ kind: 'claim', ...links, ...place, path: Object.freeze([...reached.path, ...place.path]) })
@@ -146,6 +146,8 @@ function ancestors(types: Types, type: TypeModel, reached: Extract<Reached, { ki
         own.map((one) => one.name),
       )}`,
     )
+  if (link.by.some(({ to }) => to.ignoringCase))
+    throw new RulebookError(here(), `${named}.ancestors(...): a chain cannot follow a link that ignores case`)
   const only = serverKey(type)
   if (only === undefined)
     throw new RulebookError(

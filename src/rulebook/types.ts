@@ -52,6 +52,8 @@ export interface Link<
 export interface LinkOptions {
   /** Whether the person who sets the link has to see its target (the default), or may name any record. */
   readonly target?: 'visible' | 'any'
+  /** The link joins texts without regard to letter case, A to Z: for email addresses. */
+  readonly ignoringCase?: boolean
   /**
    * What happens to the records that hold the link when its target is deleted. `refuse` (the default): the deletion is refused while
    * there are any. `delete` and `unlink`: they are deleted or unlinked too, if the asker may do that to each. `follow`: they

@@ -54,10 +54,14 @@ const place = (name: string, type: Scalar, list = false): PlaceNode => ({ path: 
 const textA = place('textA', 'text')
 const textB = place('textB', 'text')
 const textList = place('textList', 'text', true)
+const anyCase = (one: PlaceNode): PlaceNode => ({ ...one, ignoringCase: true })
 const LINKS: readonly LinkNode[] = [
   { name: 'parent', to: 'thing', by: [{ from: place('parent', 'id'), to: place('id', 'id') }] },
   { name: 'stillThere', to: 'thing', by: [{ from: place('parent', 'id'), to: place('id', 'id') }], removal: place('timeB', 'time') },
   { name: 'namesake', to: 'thing', by: [{ from: textA, to: textB }] },
+  { name: 'anyCase', to: 'thing', by: [{ from: anyCase(textA), to: anyCase(textB) }] },
+  { name: 'anyCaseListed', to: 'thing', by: [{ from: anyCase(textList), to: anyCase(textB) }] },
+  { name: 'anyCaseListing', to: 'thing', by: [{ from: anyCase(textA), to: anyCase(textList) }] },
   { name: 'listed', to: 'thing', by: [{ from: textList, to: textA }] },
   { name: 'listing', to: 'thing', by: [{ from: textA, to: textList }] },
   { name: 'number', to: 'thing', by: [{ from: place('integerA', 'integer'), to: place('numberB', 'number') }] },

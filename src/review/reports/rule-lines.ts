@@ -52,7 +52,12 @@ function clauseLine({ title, when, afterwards, fields, overriding, within }: Cla
 }
 
 function linkLine({ name, to, by, many, target, onDelete }: LinkModel): string {
-  const how = [target === 'any' ? 'leads anywhere' : undefined, onDelete === undefined ? undefined : `onDelete ${onDelete}`]
+  const isFolded = by.some((pair) => pair.to.ignoringCase)
+  const how = [
+    isFolded ? 'ignoring case' : undefined,
+    target === 'any' ? 'leads anywhere' : undefined,
+    onDelete === undefined ? undefined : `onDelete ${onDelete}`,
+  ]
   const said = how.filter((one) => one !== undefined)
   return marked(`${name}: ${many ? 'many' : 'one'} ${to}${said.length === 0 ? '' : `, ${said.join(', ')}`}`, [
     to,

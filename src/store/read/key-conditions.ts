@@ -21,8 +21,9 @@ function written(type: Scalar, value: Comparable): Comparable {
 
 /** The place equals the value; a list contains it. */
 export function placeIs(place: PlaceNode, value: Comparable): ConditionNode {
-  const field = { kind: 'field', of: 'record', ...place } as const
-  return compareNode(field, place.list ? 'has' : 'is', {
+  const field = { kind: 'field', of: 'record', path: place.path, type: place.type, ...(place.list ? { list: place.list } : {}) } as const
+  const by = place.ignoringCase ? (place.list ? 'hasIgnoringCase' : 'isIgnoringCase') : place.list ? 'has' : 'is'
+  return compareNode(field, by, {
     kind: 'literal',
     type: literalType(place.type),
     value: written(place.type, value),
@@ -31,6 +32,7 @@ export function placeIs(place: PlaceNode, value: Comparable): ConditionNode {
 
 /** The place equals one of the values; a list contains one of them. */
 export function placeIsOneOf(place: PlaceNode, values: readonly Comparable[]): ConditionNode {
+  if (place.ignoringCase) return anyOfNode(values.map((value) => placeIs(place, value)))
   const field = { kind: 'field', of: 'record', ...place } as const
   return compareNode(field, place.list ? 'overlaps' : 'isOneOf', {
     kind: 'literal',

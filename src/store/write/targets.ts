@@ -2,6 +2,7 @@ import {
   allOfNode,
   type Comparable,
   type ConditionNode,
+  inSmallLetters,
   isMissing,
   type Row,
   TRUE,
@@ -62,10 +63,11 @@ async function unseenOfOne(op: Operation, link: LinkModel, { sent, before = {}, 
   if (pair === undefined) return false
   const field = pair.from.path[0] as string
   const old = visible?.includes(field) === false ? [] : listOf(before[field])
+  const told = (key: Comparable) => (pair.to.ignoringCase ? inSmallLetters(key) : key)
   const wanted = new Set<Comparable>()
   for (const value of listOf(sent[field])) {
     const key = toComparable(value, pair.from.type)
-    if (!isMissing(value, pair.from.type) && !old.includes(value) && key !== undefined) wanted.add(key)
+    if (!isMissing(value, pair.from.type) && !old.includes(value) && key !== undefined) wanted.add(told(key))
   }
   if (wanted.size === 0) return false
   const seen = await visibleAmong(op, link.to, placeIsOneOf(pair.to, [...wanted]))

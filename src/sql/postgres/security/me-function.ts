@@ -38,7 +38,7 @@ export function meFunction({ model, layout, functions: f, reader }: MeFunction):
     const by = link.by.map(({ to, from }) => {
       const claim: ClaimNode = { kind: 'claim', path: [...path.slice(0, -1), ...from.path], type: from.type, optional: true }
       const own: FieldNode = { kind: 'field', of: 'record', ...to }
-      return compareNode(own, 'is', claim)
+      return compareNode(own, to.ignoringCase ? 'isIgnoringCase' : 'is', claim)
     })
     const later = laterIn(f, 'me', { rowColumn: (column) => sql.id(column), ofRow: (test) => test }, false)
     const there = link.removal === undefined ? [] : [notRemoved(link.removal, 'record')]
