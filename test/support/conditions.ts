@@ -154,7 +154,7 @@ function presence(scope: Scope): fc.Arbitrary<ConditionNode> {
 /** What a `some` may look through: linked records, the objects in a list, or the chain of parents. */
 function over(scope: Scope): fc.Arbitrary<OverNode> {
   const joined = (one: LinkNode, from: (place: PlaceNode) => fc.Arbitrary<TermNode>) =>
-    fc.tuple(...one.by.map(({ to, from: at }) => from(at).map((term) => ({ to, from: term }))))
+    fc.tuple(...one.by.map(({ to, from: { ignoringCase: _how, ...at } }) => from(at).map((term) => ({ to, from: term }))))
   const start = (at: PlaceNode) => field(scope, at.path, at.type, at.list === true)
   const chains = fc.constantFrom(LINKS[0] as LinkNode, LINKS[1] as LinkNode)
   return fc.oneof(

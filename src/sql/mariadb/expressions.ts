@@ -7,6 +7,7 @@ import type { Known } from '../known.js'
 import {
   areAlike,
   asKey,
+  besideLoose,
   exact,
   held,
   inOrder,
@@ -42,7 +43,8 @@ export const expressions: Expressions = Object.freeze({
   hasNul: (text: Fragment): Test => sql<SqlBool>`instr(cast(${text} as binary), x'00') > 0`,
   inOrder,
   sameText,
-  sameIgnoringCase: (left: Fragment, right: Fragment): Test => sql<SqlBool>`${smallLetters(left)} = ${smallLetters(right)}`,
+  sameIgnoringCase: (left: Fragment, right: Fragment): Test =>
+    besideLoose(left, right, sql<SqlBool>`${smallLetters(left)} = ${smallLetters(right)}`),
   startsWith: (text: Fragment, start: Fragment): Test => sql<SqlBool>`left(${exact(text)}, char_length(${start})) = ${exact(start)}`,
   startsWithKnown(text: Fragment, start: Known): Test {
     if (start.look((one) => one === '')) return sql<SqlBool>`${text} is not null`

@@ -125,6 +125,25 @@ function besideUuid(column: Fragment, values: readonly Known[]): Test {
 /** The storage types of numbers that are also compared by the plain column. */
 const CONVERTED: ReadonlySet<string> = new Set(['decimal', 'float'])
 
+/**
+ * Collations of no language in which all of A to Z are the same as small letters. In those of a language, some are not: "I" is no capital "i"
+ * in Turkish, and "aA" is not "aa" in Danish, where "aa" is one letter.
+ */
+const LOOSE =
+  /^(utf8(mb3|mb4)?|latin1)_(general|unicode|unicode_520)(_nopad)?_ci$|^latin1_swedish_ci$|^(utf8mb4_)?uca1400_(nopad_)?a[is]_ci$/
+
+/**
+ * A comparison without regard to case, with one in the collation of the column before it, which an index serves: the collation finds at least
+ * as much.
+ */
+export function besideLoose(left: Fragment, right: Fragment, exactly: Test): Test {
+  const [a, b] = [plainOf(left), plainOf(right)]
+  if (a === undefined || b === undefined) return exactly
+  if (a.known !== undefined && b.known === undefined) return besideLoose(right, left, exactly)
+  const isLoose = a.known === undefined && LOOSE.test(a.as ?? '')
+  return isLoose && (b.known !== undefined || b.as === a.as) ? sql<SqlBool>`(${left} = ${right} and ${exactly})` : exactly
+}
+
 /** Whether the value is one of several. */
 export function isAmong(item: Fragment, given: readonly Comparable[], type: Scalar): Test {
   const values = given.map(Known.constant)
