@@ -162,7 +162,7 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres || dia
         name === 'bigint' ? 'integer' : kind.asked[0] instanceof Date ? 'time' : typeof kind.asked[0] === 'number' ? 'number' : 'text'
       const operators =
         type === 'text'
-          ? ['is', 'startsWith', 'isOneOf']
+          ? ['is', 'startsWith', 'isOneOf', 'isIgnoringCase']
           : type === 'time'
             ? ['is', 'isBefore', 'isAfter']
             : ['is', 'isLessThan', 'isMoreThan', 'isAtMost', 'isAtLeast']
@@ -255,6 +255,15 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres || dia
       expect(seen.join('\n')).to.equal('')
     })
 
+    it('are found without regard to case by an index', async () => {
+      if (dialect === postgres) await sql`create index thing_small on thing (lower(${sql.id('varchar')} collate "C"))`.execute(db)
+      const plan = await planOf((one) =>
+        one.count('thing', { where: (thing: any) => thing.varchar.isIgnoringCase(TEXTS[0]?.slice(1, -1)) }),
+      )
+      expect(plan).to.include(dialect === postgres ? 'thing_small' : 'thing_varchar')
+      expect(plan).not.to.match(/Seq Scan|\| ALL \|/)
+    })
+
     /** The plans of some calls: their first statement is caught on its way to the database. */
     async function plansOf(name: string, { asked }: Kind): Promise<Record<string, string>> {
       const field = (thing: any) => thing[name]
@@ -264,16 +273,18 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres || dia
         last: (one) => one.list('thing', { sort: [`-${name}`], limit: 5 }),
       }
       const plans: Record<string, string> = {}
-      for (const [what, call] of Object.entries(calls)) {
-        const caught: CompiledQuery[] = []
-        const executeQuery = (query: CompiledQuery) => {
-          caught.push(query)
-          return db.executeQuery(query)
-        }
-        await call(store(watched(db, executeQuery)))
-        plans[what] = await explain(caught[0] as CompiledQuery)
-      }
+      for (const [what, call] of Object.entries(calls)) plans[what] = await planOf(call)
       return plans
+    }
+
+    async function planOf(call: (one: any) => Promise<unknown>): Promise<string> {
+      const caught: CompiledQuery[] = []
+      const executeQuery = (query: CompiledQuery) => {
+        caught.push(query)
+        return db.executeQuery(query)
+      }
+      await call(store(watched(db, executeQuery)))
+      return explain(caught[0] as CompiledQuery)
     }
 
     function explain(query: CompiledQuery): Promise<string> {
