@@ -1,5 +1,5 @@
 import { describeOdd } from '../condition/describe.js'
-import { anyOfNode, type ConditionNode, type LiteralNode, presenceNode, TRUE } from '../condition/nodes.js'
+import { anyOfNode, type ConditionNode, type LiteralNode, presenceNode, TRUE, typeOf } from '../condition/nodes.js'
 import { here } from './build-context.js'
 import { standingClause } from './clauses.js'
 import { RulebookError, unknownName } from './error.js'
@@ -112,9 +112,16 @@ function roleCondition(me: MeModel, names: readonly unknown[]): ConditionNode {
   }
   if (names.length === 0) throw new RulebookError(here(), 'role() needs at least one role')
   const tests = names.map((name) => {
-    if (typeof name !== 'string' || name === '') throw new RulebookError(here(), `role(...): ${describeOdd(name)} is not a role name`)
-    if (roles.known !== undefined && !roles.known.includes(name)) throw new RulebookError(here(), unknownName('role', name, roles.known))
-    const literal: LiteralNode = Object.freeze({ kind: 'literal', type: 'text', value: name })
+    const isNumber = typeOf(roles.term) === 'integer'
+    if (isNumber ? !Number.isSafeInteger(name) : typeof name !== 'string' || name === '')
+      throw new RulebookError(
+        here(),
+        `role(...): ${describeOdd(name)} is not a role${isNumber ? ': roles are whole numbers here' : ' name'}`,
+      )
+    const role = name as string | number
+    if (roles.known !== undefined && !roles.known.includes(role))
+      throw new RulebookError(here(), unknownName('role', name, roles.known.map(String)))
+    const literal: LiteralNode = Object.freeze({ kind: 'literal', type: isNumber ? 'number' : 'text', value: role })
     return hasRole(roles, literal)
   })
   const title = `role ${names.join(' or ')}`

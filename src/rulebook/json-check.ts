@@ -78,7 +78,7 @@ export class Checker {
 
   roles(json: unknown): Roles {
     const { term, rows, known } = plainObject(json, 'me.roles', ['term', 'rows', 'known']) as { [word: string]: unknown }
-    const names = known === undefined ? {} : { known: texts(known, 'me.roles') }
+    const names = known === undefined ? {} : { known: rolesKnown(known) }
     if (rows !== undefined) {
       const own = this.condition(rows, 'me.roles', undefined)
       if (own.kind !== 'some' || own.over.kind !== 'records' || !own.over.mine)
@@ -209,4 +209,9 @@ export function texts(given: unknown, at: string): string[] {
 export function text(value: unknown, at: string): string {
   if (typeof value !== 'string' || value.trim() === '') throw new RulebookError(at, 'needs a text')
   return value
+}
+
+function rolesKnown(known: unknown): readonly (string | number)[] {
+  if (Array.isArray(known) && known.every((one) => typeof one === 'string' || Number.isSafeInteger(one))) return known
+  throw new RulebookError('me.roles', 'known: needs a list of roles')
 }

@@ -23,7 +23,7 @@ export interface Roles {
   /** The records with a role: the last part of the condition is that the role is present. */
   readonly rows?: SomeNode
   /** All roles, if the shape lists them. */
-  readonly known?: readonly string[]
+  readonly known?: readonly (string | number)[]
 }
 
 /** A clause in the model. */

@@ -48,7 +48,7 @@ export function readRoles(given: unknown, me: Me, types: Types): Roles | undefin
           'must return a claim, as in (me) => me.roles, or a field of own rows: (me) => me.memberships.where(...).role',
         )
       if (term.kind === 'field' && found !== undefined) return rolesIn(term, found, types)
-      if (!isRole(term)) throw new RulebookError(AT, 'roles have to be a text or a list of texts')
+      if (!isRole(term)) throw new RulebookError(AT, 'roles have to be texts or whole numbers')
       return rolesAt(term as TermNode & { kind: 'claim' }, me, types)
     },
   )
@@ -58,7 +58,7 @@ function isRole(term: TermNode): boolean {
   switch (term.kind) {
     case 'claim':
     case 'field':
-      return term.type === 'text' || term.type === 'id'
+      return term.type === 'text' || term.type === 'id' || term.type === 'integer'
     case 'literal':
     case 'now':
     case 'forever':
@@ -83,7 +83,7 @@ function rolesAt(term: TermNode & { kind: 'claim' }, me: Me, types: Types): Role
 
 /** Roles in the person's own rows. */
 function rolesIn(term: FieldNode, { link, of }: { readonly link: LinkModel; readonly of: ConditionNode }, types: Types): Roles {
-  if (!isRole(term)) throw new RulebookError(AT, 'roles have to be a text or a list of texts')
+  if (!isRole(term)) throw new RulebookError(AT, 'roles have to be texts or whole numbers')
   const each = term.of as number
   const owner = types[link.to] as TypeModel
   const removal = owner.removal === undefined ? undefined : placesOf(owner)(owner.removal)
@@ -94,7 +94,7 @@ function rolesIn(term: FieldNode, { link, of }: { readonly link: LinkModel; read
 }
 
 function withKnown(roles: Roles, field: Field | undefined): Roles {
-  const known = field?.values?.filter((value) => typeof value === 'string')
+  const known = field?.values?.filter((value) => typeof value !== 'boolean')
   return Object.freeze({ ...roles, ...(known && known.length > 0 ? { known } : {}) })
 }
 

@@ -213,7 +213,7 @@ export interface GroupOps<T, Times = never, Days = never> {
 export type GroupTerm<T> = Presence & Source<T> & Terms<Flat<T & {}>>
 
 /** The possible roles, according to their source. */
-export type RoleSource<R extends string> = Source<Maybe<R | readonly R[]>>
+export type RoleSource<R extends string | number> = Source<Maybe<R | readonly R[]>>
 
 type Words = keyof TextTerm<string> | keyof NumberTerm<number> | keyof TimeTerm | keyof TextListTerm<readonly string[]>
 /**

@@ -107,7 +107,7 @@ export interface World {
   readonly actions: { readonly [type: string]: string }
   readonly me: object
   readonly meLinks: object
-  readonly role: string
+  readonly role: string | number
   readonly standings: object
   readonly privilege: string
   readonly routine: string
@@ -276,7 +276,7 @@ export type RoleName<M> = M extends { roles?: infer L }
     : Mistake<'the shape of me has no roles: say where they are, with roles: (me) => ...'>
 
 /** The argument of `rulebook`. */
-export interface Definition<R extends RecordDefinitions, S extends Shape, L extends Links, Role extends string> {
+export interface Definition<R extends RecordDefinitions, S extends Shape, L extends Links, Role extends string | number> {
   /** The person asking. */
   readonly me: {
     readonly shape: S
@@ -302,7 +302,7 @@ type Begun<R extends RecordDefinitions, S, L> = {
   readonly actions: { readonly [K in keyof R & string]: ActionsOf<R[K]> }
   readonly me: Out<S>
   readonly meLinks: L
-  readonly role: string
+  readonly role: string | number
   readonly standings: {}
   readonly privilege: never
   readonly routine: never

@@ -262,7 +262,7 @@ export function rulebook<
   const R extends RecordDefinitions,
   S extends Shape,
   const L extends Links = {},
-  const Role extends string = RoleName<Out<S>>,
+  const Role extends string | number = RoleName<Out<S>>,
 >(
   definition: Definition<R, S, L, Role>,
 ): Rulebook<{

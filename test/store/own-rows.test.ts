@@ -199,6 +199,39 @@ describe('own rows', () => {
     expect(data.lesson.map((lesson) => view.verdict('read', 'lesson', lesson).allowed)).to.deep.equal([true, true, false])
   })
 
+  it('may have roles that are whole numbers, in rows or in claims', async () => {
+    const membership = z.object({ accountId: id, roleId: z.int() })
+    const numbered = rulebook({
+      me: {
+        shape: z.object({ id }),
+        key: 'id',
+        links: { memberships: toMany('membership', 'accountId') },
+        roles: (me) => me.memberships.where().roleId,
+      },
+      records: { membership: { shape: membership, key: ['accountId', 'roleId'] }, note: { shape: z.object({ id }), key: 'id' } },
+    }).rules({ note: (_, { role }) => ({ may: { read: [role(3, 4)], update: [role(4)] } }) })
+    const rows = [
+      { accountId: 'ada', roleId: 3 },
+      { accountId: 'bo', roleId: 5 },
+    ]
+    const store = openStore(numbered, inMemory({ membership: rows, note: [{ id: 'n' }] }))
+    expect([await store.for({ id: 'ada' }).may('read', 'note'), await store.for({ id: 'ada' }).may('update', 'note')]).to.deep.equal([
+      'always',
+      'never',
+    ])
+    expect(await store.for({ id: 'bo' }).may('read', 'note')).to.equal('never')
+    const json = JSON.parse(JSON.stringify(rulebookToJson(numbered)))
+    const own = { me: numbered.model.me.shape, records: { membership, note: z.object({ id }) } }
+    expect(rulebookToJson(rulebookFromJson(json, own))).to.deep.equal(json)
+    expect(() => numbered.privileges({ odd: ({ role }) => [role('3' as never)] })).to.throw(/roles are whole numbers here/)
+    const claimed = rulebook({
+      me: { shape: z.object({ id, roles: z.array(z.int()) }), key: 'id', roles: (me) => me.roles },
+      records: { note: { shape: z.object({ id }), key: 'id' } },
+    }).rules({ note: (_, { role }) => ({ may: { read: [role(7)] } }) })
+    const may = (roles: number[]) => claimed.for({ id: 'a', roles }).may('read', 'note')
+    expect([may([6, 7]), may([8])]).to.deep.equal(['always', 'never'])
+  })
+
   const roles = (given: (me: any) => unknown) => () =>
     rulebook({
       me: { shape: shapes.me, key: 'id', links: { memberships: toMany('membership', { accountId: 'id' }) }, roles: given as never },
@@ -206,7 +239,7 @@ describe('own rows', () => {
     })
   for (const [problem, build, words] of [
     ['rows themselves', roles((me) => me.memberships.where()), 'must return a claim'],
-    ['a number', roles((me) => me.memberships.where().rating), 'roles have to be a text'],
+    ['a fraction', roles((me) => me.memberships.where().rating), 'roles have to be texts or whole numbers'],
     [
       'a condition that is not used',
       roles((me) => me.memberships.where((one: any) => one.role.is('head') && one.id.is('x')).role),
