@@ -134,6 +134,24 @@ for (const [where, open] of Object.entries(places))
     })
   })
 
+it('a shape that compares fields with each other is asked about the stored record', async () => {
+  const shape = z
+    .object({ id: z.int(), net: z.int(), gross: z.int(), note: z.string().min(3) })
+    .refine(({ id: made, net }) => net > made, { path: ['net'], message: 'more than its number' })
+  const compared = rulebook({
+    me: { shape: shapes.me, key: 'id' },
+    records: { sum: { shape, key: 'id', generated: ['id', 'gross'] } },
+  }).rules({
+    sum: (_, { signedIn }) => ({ may: { read: [signedIn], create: [signedIn] } }),
+  })
+  const store = openStore(compared, inMemory({ sum: [{ id: 40, net: 50, gross: 1, note: 'old' }] }))
+  const create = (sent: object) => codeOf(store.for(ada).create('sum', sent as never))
+  expect(await create({ net: 42, note: 'fits' })).to.equal('done')
+  for (const odd of [{ net: 42, note: 'next number' }, { net: 99, note: 'x' }, { net: '99', note: 'text' }, { note: 'none' }])
+    expect(await create(odd), JSON.stringify(odd)).to.equal('INVALID')
+  expect(await store.asSystem('look').count('sum')).to.equal(2)
+})
+
 describe('a rulebook with fields that the database sets', () => {
   const rules = (of: object) => begun(true).rules({ invoice: () => of } as never)
 
