@@ -2,8 +2,7 @@ import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { instant, type Row } from 'pachter/internal/condition'
 import { type Field, keyName, keyOf, type Model, nearest, type TypeModel } from 'pachter/internal/rulebook'
-import type { Records } from 'pachter/internal/store'
-import { fitRecord } from 'pachter/internal/store'
+import { fitRecord, type Records } from 'pachter/internal/store'
 import { DataError } from './errors.js'
 
 /**

@@ -1,5 +1,4 @@
-import type { Row } from 'pachter/internal/condition'
-import { instant } from 'pachter/internal/condition'
+import { instant, type Row } from 'pachter/internal/condition'
 import { strangerOf, typesNeeded } from 'pachter/internal/review'
 import { rulesByTitle, typeModel, UnknownNameError, unknownName } from 'pachter/internal/rulebook'
 import { type GuardedStore, inMemory, openStore, type Records, type Store, type VerdictLog } from 'pachter/internal/store'

@@ -1,6 +1,5 @@
 // The building blocks of operations in the OpenAPI document.
-import type { TypeModel } from '../rulebook/index.js'
-import { keyName, serverKey } from '../rulebook/index.js'
+import { keyName, serverKey, type TypeModel } from '../rulebook/index.js'
 import { FILTER_OPERATORS } from '../store/read/from-text.js'
 
 export type Json = { readonly [name: string]: unknown }

@@ -1,5 +1,4 @@
-import type { Field, TypeModel } from '../rulebook/index.js'
-import { isGenerated, serverKey } from '../rulebook/index.js'
+import { type Field, isGenerated, serverKey, type TypeModel } from '../rulebook/index.js'
 import type { Json } from './openapi-parts.js'
 
 /** The schemas of a record type: read, create and patch. */

@@ -1,7 +1,6 @@
 // The matrix of a type in the form that the page draws, with the data to compare it with another.
 import type { Row } from 'pachter/internal/condition'
-import type { Workings } from 'pachter/internal/review'
-import { type Bits, each, type FieldMatrix, fieldMatrix, has, noBits, union } from 'pachter/internal/review'
+import { type Bits, each, type FieldMatrix, fieldMatrix, has, noBits, union, type Workings } from 'pachter/internal/review'
 import { isKeyField, type Key, keyOf, type Model, typeModel } from 'pachter/internal/rulebook'
 import { labelField, labelsOf } from './labels.js'
 import type { Creates, Drawn } from './types.js'

@@ -1,7 +1,6 @@
 // The matrix of a type after some records changed, if the change cannot affect others: only those are judged again.
 import type { Row } from 'pachter/internal/condition'
-import type { Ground } from 'pachter/internal/review'
-import { add, type Bits, has, once, type Workings, workingsOf } from 'pachter/internal/review'
+import { add, type Bits, type Ground, has, once, type Workings, workingsOf } from 'pachter/internal/review'
 import { keyOf, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import { type Access, type Drawing, draw, type FieldSets } from './drawing.js'
 import { labelField, labelOf, labelsOf } from './labels.js'

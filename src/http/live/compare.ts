@@ -1,6 +1,5 @@
 import type { Row } from '../../condition/index.js'
-import type { Key } from '../../rulebook/index.js'
-import { keyOf } from '../../rulebook/index.js'
+import { type Key, keyOf } from '../../rulebook/index.js'
 import { forget, type LiveEvent, type Subscription } from './subscription.js'
 
 /** Compares the current records with what a subscription received last, and sends the difference. */

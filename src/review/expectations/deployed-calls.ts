@@ -1,6 +1,5 @@
 import { PachterError, type Row } from '../../condition/index.js'
-import type { Key, Model, TypeModel } from '../../rulebook/index.js'
-import { keyRow } from '../../rulebook/index.js'
+import { type Key, keyRow, type Model, type TypeModel } from '../../rulebook/index.js'
 import type { Refusal } from './expectation.js'
 
 /** An endpoint of the application that changes a record: `{key}` in it stands for the key. */

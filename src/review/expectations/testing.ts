@@ -17,8 +17,7 @@ import {
 import type { Records } from '../../store/index.js'
 import type { Rulebook } from '../../viewpoint/index.js'
 import { type Ground, groundOf, withEverybody } from '../scenario.js'
-import type { AccessExpectation, Expectation, Refusal, TryExpectation } from './expectation.js'
-import { expectationTitle } from './expectation.js'
+import { type AccessExpectation, type Expectation, expectationTitle, type Refusal, type TryExpectation } from './expectation.js'
 import { judgeExpectation } from './judge.js'
 
 export type { Expectation, Refusal } from './expectation.js'

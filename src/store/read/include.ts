@@ -1,17 +1,19 @@
 import { allOfNode, anyOfNode, type Comparable, type ConditionNode, type Row, waysAt } from '../../condition/index.js'
-import type {
-  Condition,
-  FieldName,
-  Link,
-  LinkModel,
-  Model,
-  RecordTerms,
-  SeenRow,
-  TypeModel,
-  TypeName,
-  World,
+import {
+  type Condition,
+  type FieldName,
+  isKeyField,
+  type Link,
+  type LinkModel,
+  type Model,
+  type RecordTerms,
+  type SeenRow,
+  type TypeModel,
+  type TypeName,
+  typeModel,
+  UnknownNameError,
+  type World,
 } from '../../rulebook/index.js'
-import { isKeyField, typeModel, UnknownNameError } from '../../rulebook/index.js'
 import { QueryError } from '../errors.js'
 import { type Operation, type Seen, see } from '../operation.js'
 import type { SortStep } from '../tables.js'

@@ -1,11 +1,10 @@
-import type { Row } from '../../condition/index.js'
-import { anyLeaf, lower, toComparable } from '../../condition/index.js'
+import { anyLeaf, lower, type Row, toComparable } from '../../condition/index.js'
 import { conditionsOfType, type Field, type Model, sameValue, type TypeModel } from '../../rulebook/index.js'
 import type { AskersClause } from '../../viewpoint/index.js'
 import { type FieldFault, InvalidError } from '../errors.js'
 import { sampleOf } from '../generated-values.js'
 import { fitRecord, isWithin } from './fit.js'
-import { supplies } from './sent-fields.js'
+import { supplies, withoutNames } from './sent-fields.js'
 
 /** The sent fields that the database sets, which no clause allows to send. */
 export function refusedGenerated(type: TypeModel, clauses: readonly AskersClause[], sent: Row): string[] {
@@ -22,7 +21,7 @@ export async function fitBeforeWriting(type: TypeModel, record: Row): ReturnType
   if (left.length === 0) return fitRecord(type, record)
   const samples = Object.fromEntries(left.map((name) => [name, sampleOf(type.fields[name] as Field)]))
   const fitted = await fitRecord(type, { ...samples, ...record })
-  const bare = (row: Row) => Object.fromEntries(Object.entries(row).filter(([name]) => !left.includes(name)))
+  const bare = (row: Row) => withoutNames(row, (name) => left.includes(name))
   if (!('faults' in fitted)) return { record: bare(fitted.record) }
   const own = Object.keys(type.fields).filter((name) => !left.includes(name))
   const faults = fitted.faults.filter(({ field }) => own.some((name) => isWithin(field, name)))
