@@ -3,7 +3,7 @@ import { isGenerated, type Key, keyPlaces, sameValue, serverKey, type TypeModel 
 import { type AskersClause, fieldsLetBy, fieldsRefused, stampValues, verdictOf } from '../../viewpoint/index.js'
 import { type FieldFault, InvalidError, RefusedError } from '../errors.js'
 import { checkOpen, deny, holding, lettingAll, type Operation } from '../operation.js'
-import { checkStored, fitBeforeWriting, refusedGenerated } from './generated.js'
+import { fitBeforeWriting, refusedGenerated } from './generated.js'
 import { lacksStamp, written } from './read-back.js'
 import { readSent, refusedStamps, supplies, unstamped, withoutNames } from './sent-fields.js'
 import { unseenTargets } from './targets.js'
@@ -74,7 +74,5 @@ function faultsOfKey(type: TypeModel, record: Row): FieldFault[] {
 
 /** Writes a judged record. Returns what the asker may see of it. */
 export async function applyCreate(op: Operation, type: TypeModel, { record }: CreatePlan): Promise<Row> {
-  const kept = await op.tables.insert(type.name, record)
-  await checkStored(type, kept)
-  return written(op, type, record, kept)
+  return written(op, type, record, await op.tables.insert(type.name, record))
 }

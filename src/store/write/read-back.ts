@@ -2,6 +2,7 @@ import type { Row } from '../../condition/index.js'
 import { isGenerated, keyOf, keyRow, sameValue, type TypeModel } from '../../rulebook/index.js'
 import type { Asker } from '../asker.js'
 import { type Operation, seenAs } from '../operation.js'
+import { checkStored } from './generated.js'
 import { withoutNames } from './sent-fields.js'
 
 /** Whether a stamp has no value and none was supplied. The system may leave one out if the shape allows it. */
@@ -11,6 +12,7 @@ export function lacksStamp(asker: Asker, sent: Row, stamps: Row): boolean {
 
 /** Rejects a stored row that differs from the judged one in what the database does not set. Returns what the asker may see of it. */
 export async function written(op: Operation, type: TypeModel, judged: Row, kept: Row): Promise<Row> {
+  await checkStored(type, kept)
   const isFree = (name: string) => isGenerated(type, name)
   const odd = Object.keys(type.fields).find((name) => !isFree(name) && !sameValue(type.fields[name], kept[name], judged[name]))
   if (odd !== undefined) throw new Error(`the ${type.name} was saved with another value in "${odd}"`)
