@@ -1,7 +1,7 @@
 import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { instant, type Row } from 'pachter/internal/condition'
-import { type Field, keyName, keyOf, type Model, nearest, type TypeModel } from 'pachter/internal/rulebook'
+import { type Field, isUnlisted, keyName, keyOf, type Model, nearest, type TypeModel, unlistedFrom } from 'pachter/internal/rulebook'
 import { fitRecord, type Records } from 'pachter/internal/store'
 import { DataError } from './errors.js'
 
@@ -34,22 +34,23 @@ export async function readData(folder: string, model: Model): Promise<Records> {
   return records
 }
 
-/** JSON has no dates: if the shape takes only dates, a text in date format is converted. */
+/** JSON has no dates, bigints and bytes: if the shape takes only these, a text in their form is converted. */
 async function fitFromJson(type: TypeModel, row: Row): ReturnType<typeof fitRecord> {
   const fitted = await fitRecord(type, row)
   if (!('faults' in fitted)) return fitted
-  const dated = await fitRecord(type, withDates(row, type.fields) as Row)
-  return 'faults' in dated ? fitted : dated
+  const converted = await fitRecord(type, fromText(row, type.fields) as Row)
+  return 'faults' in converted ? fitted : converted
 }
 
-function withDates(row: object, fields: TypeModel['fields']): object {
-  const dated = (value: unknown, field: Field): unknown => {
-    if (Array.isArray(value)) return value.map((one) => dated(one, field))
-    if (field.type === 'group' && typeof value === 'object' && value !== null) return withDates(value, field.fields ?? {})
+function fromText(row: object, fields: TypeModel['fields']): object {
+  const converted = (value: unknown, field: Field): unknown => {
+    if (Array.isArray(value)) return value.map((one) => converted(one, field))
+    if (field.type === 'group' && typeof value === 'object' && value !== null) return fromText(value, field.fields ?? {})
+    if (isUnlisted(field)) return unlistedFrom(field, value)
     const time = field.held === 'date' && typeof value === 'string' ? instant(value) : undefined
     return time === undefined ? value : new Date(time)
   }
-  return Object.fromEntries(Object.entries(row).map(([name, value]) => [name, fields[name] ? dated(value, fields[name]) : value]))
+  return Object.fromEntries(Object.entries(row).map(([name, value]) => [name, fields[name] ? converted(value, fields[name]) : value]))
 }
 
 async function readRecords(type: TypeModel, file: string): Promise<Row[]> {

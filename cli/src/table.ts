@@ -1,7 +1,7 @@
 import { stripVTControlCharacters } from 'node:util'
 import Table from 'cli-table3'
 import { stringify } from 'csv-stringify/sync'
-import { describeValue } from 'pachter/internal/condition'
+import { describeValue, jsonText, unlistedText } from 'pachter/internal/condition'
 import pc from 'picocolors'
 
 /** The output formats of lists. */
@@ -78,6 +78,7 @@ export function wrapped(headings: readonly string[], rows: readonly (readonly st
 export function cell(value: unknown): string {
   if (value === null || value === undefined) return ''
   if (typeof value === 'string') return printable(value)
+  if (value instanceof Uint8Array) return cell(unlistedText(value))
   if (Array.isArray(value)) return value.map(cell).join(', ')
   return printable(describeValue(value))
 }
@@ -117,12 +118,13 @@ function csvCell(value: unknown): string {
   if (value === null || value === undefined) return ''
   if (typeof value === 'number' || typeof value === 'boolean' || typeof value === 'bigint') return String(value)
   if (value instanceof Date) return Number.isNaN(value.getTime()) ? '' : value.toISOString()
+  if (value instanceof Uint8Array) return csvCell(unlistedText(value))
   if (Array.isArray(value)) return harmless(value.map((one) => (typeof one === 'object' ? csvObject(one) : String(one))).join(';'))
   return harmless(typeof value === 'object' ? csvObject(value) : String(value))
 }
 
 function csvObject(value: unknown): string {
-  return value instanceof Date ? csvCell(value) : JSON.stringify(value)
+  return value instanceof Date ? csvCell(value) : jsonText(value)
 }
 
 /** Cells may contain line breaks in this format, but no other control characters. */

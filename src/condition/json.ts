@@ -110,7 +110,8 @@ export function comparisonProblem(left: TermNode, by: unknown, right: TermNode):
   const [leftIsList, rightIsList] = listSides(by as Comparison)
   const leftType = typeOf(left)
   const rightType = typeOf(right)
-  if (leftType === 'other' || rightType === 'other') return `${by} cannot be used on a value whose shape does not describe its content`
+  if (leftType === 'other' || rightType === 'other')
+    return `${by} cannot be used on a bigint, on bytes, or on a value that the shape does not describe`
   if (isList(left) !== leftIsList) return `${by} needs ${isList(left) ? 'a single value' : 'a list'} on its left`
   if (isList(right) !== rightIsList) return `${by} needs ${isList(right) ? 'a single value' : 'a list'} on its right`
   if (!comparable(leftType, rightType)) return `${by} cannot compare ${leftType} with ${rightType}`
@@ -235,7 +236,8 @@ function placeFromJson(json: unknown, at: string): PlaceNode {
   const node = object(json, at, 0)
   allowed(node, at, 'path', 'type', 'list', 'ignoringCase')
   const { path, type, list } = place(node, at)
-  if (type === 'other') throw new ConditionError(`${at}.type`, 'a value whose shape does not describe its content cannot be compared')
+  if (type === 'other')
+    throw new ConditionError(`${at}.type`, 'a bigint, bytes, or a value that the shape does not describe cannot be compared')
   return Object.freeze({ path, type, ...(list ? { list } : {}), ...flag(node, 'ignoringCase', at) })
 }
 

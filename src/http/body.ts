@@ -1,5 +1,5 @@
 import type { Row } from '../condition/index.js'
-import type { Field, TypeModel } from '../rulebook/index.js'
+import { type Field, isUnlisted, type TypeModel, unlistedFrom } from '../rulebook/index.js'
 import { RequestError } from './error.js'
 
 /** Reads a JSON object of limited size from a request. @throws RequestError 400, 413, 415 */
@@ -38,7 +38,7 @@ async function bytesOf(request: Request, most: number): Promise<Uint8Array> {
   return all
 }
 
-/** Converts the times of a JSON body to the form that the shapes use. Names that the type does not have stay as they are. */
+/** Converts the times, bigints and bytes of a JSON body to the form that the shapes use. Names that the type does not have stay as they are. */
 export function asShaped(type: TypeModel, sent: Row): Row {
   return Object.fromEntries(Object.entries(sent).map(([name, value]) => [name, shaped(own(type.fields, name), value)]))
 }
@@ -52,6 +52,7 @@ function shaped(field: Field | undefined, value: unknown): unknown {
   // There is nothing to convert in a list of lists, however deep it is nested.
   if (Array.isArray(value)) return value.map((one) => (Array.isArray(one) ? one : shaped(field, one)))
   if (field.type === 'time' && field.held === 'date') return typeof value === 'string' ? new Date(value) : value
+  if (isUnlisted(field)) return unlistedFrom(field, value)
   const { fields } = field
   if (fields === undefined || typeof value !== 'object') return value
   return Object.fromEntries(Object.entries(value).map(([name, inner]) => [name, shaped(own(fields, name), inner)]))

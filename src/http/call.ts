@@ -1,5 +1,5 @@
 // One request on its way through the routes, and the responses that all routes share.
-import type { Row } from '../condition/index.js'
+import { jsonText, type Row } from '../condition/index.js'
 import type { Model, TypeModel } from '../rulebook/index.js'
 import type { GuardedStore } from '../store/index.js'
 import { RequestError } from './error.js'
@@ -89,6 +89,6 @@ export async function tagged(request: Request, body: Row): Promise<Response> {
 
 /** A JSON response for this asker only. */
 export function json(body: unknown, { status = 200, headers = {} }: { status?: number; headers?: Record<string, string> } = {}): Response {
-  const text = JSON.stringify(body)
+  const text = jsonText(body)
   return new Response(text, { status, headers: { 'content-type': 'application/json', 'cache-control': 'private, no-cache', ...headers } })
 }

@@ -1,3 +1,4 @@
+import { unlistedText } from '../condition/index.js'
 import { RequestError } from './error.js'
 
 /** The entity tag (RFC 9110) of a record as the asker sees it. Hidden fields do not change it. */
@@ -11,11 +12,12 @@ export async function etagOf(record: object): Promise<string> {
 
 /** JSON with sorted field names. */
 function stable(value: unknown): string {
-  return JSON.stringify(value, (_name, inner: unknown) =>
-    typeof inner === 'object' && inner !== null && !Array.isArray(inner) && !(inner instanceof Date)
+  return JSON.stringify(value, (_name, given: unknown) => {
+    const inner = unlistedText(given)
+    return typeof inner === 'object' && inner !== null && !Array.isArray(inner) && !(inner instanceof Date)
       ? Object.fromEntries(Object.entries(inner).sort(([a], [b]) => (a < b ? -1 : 1)))
-      : inner,
-  )
+      : inner
+  })
 }
 
 /**

@@ -1,3 +1,4 @@
+import { jsonText } from '../condition/index.js'
 import type { World } from '../rulebook/index.js'
 import type { GuardedStore, Store } from '../store/index.js'
 import { RequestError, SetupError } from './error.js'
@@ -113,7 +114,7 @@ export function guard<W extends World>(
     if (response.status === 404 || response.status === 422) await untilNextStep(began)
     if (!showClaims || me === undefined) return response
     const shown = new Response(response.body, response)
-    shown.headers.set('x-me', encodeURIComponent(JSON.stringify(me)))
+    shown.headers.set('x-me', encodeURIComponent(jsonText(me)))
     return shown
   }
 }

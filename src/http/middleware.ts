@@ -1,4 +1,5 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
+import { jsonText } from '../condition/index.js'
 
 /** A request handler as Express, Connect and Node's own server take it. */
 export type Middleware = (
@@ -91,5 +92,5 @@ function bodyOf(incoming: Incoming): object {
   const { body } = incoming
   if (body === undefined || !incoming.readableEnded) return { body: incoming, duplex: 'half' }
   if (typeof body === 'string' || body instanceof Uint8Array) return { body }
-  return { body: JSON.stringify(body) }
+  return { body: jsonText(body) }
 }

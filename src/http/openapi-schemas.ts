@@ -20,17 +20,22 @@ export function schemasOf(type: TypeModel): [string, Json][] {
   ]
 }
 
-function schemaOf({ type, list, nullable, values, fields }: Field): Json {
+function schemaOf({ type, list, nullable, values, fields, held }: Field): Json {
   const one: Json =
     type === 'group'
       ? { type: 'object', properties: Object.fromEntries(Object.entries(fields ?? {}).map(([name, inner]) => [name, schemaOf(inner)])) }
       : type === 'time'
         ? { type: 'string', format: 'date-time' }
         : type === 'other'
-          ? {}
+          ? unlistedSchema(held)
           : { type: type === 'id' || type === 'text' ? 'string' : type, ...(values ? { enum: [...values] } : {}) }
   if (list) return { type: 'array', items: one }
   return nullable && one.type !== undefined ? { anyOf: [one, { type: 'null' }] } : one
+}
+
+function unlistedSchema(held: Field['held']): Json {
+  if (held === 'bigint') return { type: 'string', pattern: '^-?\\d+$', description: 'A whole number of any size, as text.' }
+  return held === 'bytes' ? { type: 'string', contentEncoding: 'base64' } : {}
 }
 
 /** Problem details, RFC 9457. */

@@ -1,3 +1,4 @@
+import { jsonText } from '../condition/index.js'
 import type { World } from '../rulebook/index.js'
 import type { GuardedStore, Store } from '../store/index.js'
 import type { Rulebook } from '../viewpoint/index.js'
@@ -63,11 +64,11 @@ function watching<W extends World>(
   request: Request,
 ): Watching | undefined {
   if (live === undefined) return undefined
-  const said = JSON.stringify(me)
+  const said = jsonText(me)
   const one = ({ type, query }: WatchedList, hear: (event: LiveEvent) => void) =>
     live.watch(store, me, type, query, hear, me === null ? visitor?.(request) : undefined)
   const keeping = {
-    recheck: async () => JSON.stringify(await identity(request)) === said,
+    recheck: async () => jsonText(await identity(request)) === said,
     recheckEvery: recheck * 1000,
     beat: 20_000,
     refusal: (error: unknown) => {

@@ -1,4 +1,4 @@
-import { isPachterError, type Row, TRUE } from '../condition/index.js'
+import { isPachterError, jsonText, type Row, TRUE } from '../condition/index.js'
 import { type Key, keyOf, type Model, typeModel, UnknownNameError } from '../rulebook/index.js'
 import { DeniedError, type GuardedStore, InvalidError, inMemory, openStore, type Records, type Tables } from '../store/index.js'
 import { keyIs } from '../store/read/key-conditions.js'
@@ -219,6 +219,6 @@ async function touched(
   const type = typeModel(model, typeName)
   const [found] = await tables.select(typeName, { where: keyIs(type, key), now })
   const [is, was] = [found?.row, rowsOf(typeName).get(key)]
-  const changed = Object.keys(type.fields).filter((name) => JSON.stringify(is?.[name] ?? null) !== JSON.stringify(was?.[name] ?? null))
+  const changed = Object.keys(type.fields).filter((name) => jsonText(is?.[name] ?? null) !== jsonText(was?.[name] ?? null))
   return changed.length === 0 ? undefined : `${typeName} ${key} has changed: ${changed.join(', ')}`
 }

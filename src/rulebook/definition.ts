@@ -176,10 +176,11 @@ function keyField(key: unknown, fields: Fields, at: string, isPart?: 'of several
   const field = fields[key] as Field
   const isDay = isPart !== undefined && field.held === 'day'
   if (field.list || (field.type !== 'text' && field.type !== 'integer' && !isDay)) {
-    const held = field.list ? 'a list' : field.type
+    const isBig = field.held === 'bigint'
+    const held = isBig ? 'a bigint' : field.list ? 'a list' : field.held === 'bytes' ? 'bytes' : field.type
     throw new RulebookError(
       `${at}.key`,
-      `"${key}" holds ${held}: ${isPart ? 'a part of a key has to be text, a whole number or a day' : 'a key has to be text or a whole number'}`,
+      `"${key}" holds ${held}: ${isPart ? 'a part of a key has to be text, a whole number or a day' : 'a key has to be text or a whole number'}${isBig ? '. Read the column as text, or as z.int() if its values stay below 2^53' : ''}`,
     )
   }
   if (field.optional) throw new RulebookError(`${at}.key`, `"${key}" may be missing: a key is always required`)

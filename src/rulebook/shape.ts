@@ -12,8 +12,11 @@ export interface Field {
   readonly nullable?: true
   /** The only possible values, if the shape lists them. */
   readonly values?: readonly (string | number | boolean)[]
-  /** How the application represents a time: as a Date, as RFC 3339 text, or as a day without a time, such as "2026-05-31". */
-  readonly held?: 'date' | 'text' | 'day'
+  /**
+   * How the application represents a time: as a Date, as RFC 3339 text, or as a day without a time, such as "2026-05-31". Of other values:
+   * a bigint, or bytes (Uint8Array), which have a column of their own.
+   */
+  readonly held?: 'date' | 'text' | 'day' | Unlisted
   /** The fields of a nested object. */
   readonly fields?: Fields
   /** The nested object may have more fields than these. */
@@ -21,6 +24,9 @@ export interface Field {
   /** The structure of a value that contains objects besides named fields. */
   readonly holds?: Holds
 }
+
+/** Values that JSON does not have, and that rules do not compare. */
+type Unlisted = 'bigint' | 'bytes'
 
 /** The structure of a value that rules cannot address. */
 export interface Holds {
@@ -50,7 +56,12 @@ export type Fields = { readonly [name: string]: Field }
 
 type Json = { readonly [word: string]: unknown }
 
-const DATE = 'pachter-date'
+// The formats of values for which JSON Schema has no type.
+const FORMATS: { readonly [type: string]: Field } = {
+  'pachter-date': { type: 'time', held: 'date' },
+  'pachter-bigint': { type: 'other', held: 'bigint' },
+  'pachter-bytes': { type: 'other', held: 'bytes' },
+}
 
 /**
  * Reads the fields of a shape from its JSON Schema.
@@ -106,9 +117,25 @@ function withTimes(fields: Fields, at: string, times: readonly string[], days: r
 const LIBRARY_OPTIONS: Record<string, unknown> = {
   unrepresentable: 'any',
   errorMode: 'ignore',
-  override: (context: { zodSchema?: { _zod?: { def?: { type?: string } } }; jsonSchema?: Record<string, unknown> }) => {
-    if (context.zodSchema?._zod?.def?.type === 'date' && context.jsonSchema) context.jsonSchema.format = DATE
+  // zod
+  override: ({ zodSchema, jsonSchema }: { zodSchema?: ZodSchema; jsonSchema?: Record<string, unknown> }) => {
+    const format = formatOf(zodSchema?._zod?.def?.type, zodSchema?._zod?.bag?.Class)
+    if (format !== undefined && jsonSchema) jsonSchema.format = format
   },
+  // valibot
+  overrideSchema: ({ valibotSchema }: { valibotSchema?: { type?: string; class?: unknown } }) => {
+    const format = formatOf(valibotSchema?.type, valibotSchema?.class)
+    return format === undefined ? undefined : { format }
+  },
+}
+
+interface ZodSchema {
+  readonly _zod?: { readonly def?: { readonly type?: string }; readonly bag?: { readonly Class?: unknown } }
+}
+
+function formatOf(type: string | undefined, of: unknown): string | undefined {
+  if (type === 'date' || type === 'bigint') return `pachter-${type}`
+  return of === Uint8Array ? 'pachter-bytes' : undefined
 }
 
 /** The JSON Schema of a shape. */
@@ -189,7 +216,8 @@ function readField(schema: Json, place: SchemaPlace): Field {
   const resolved = resolve(schema, place.root)
   const alternatives = (resolved.anyOf ?? resolved.oneOf) as Json[] | undefined
   if (alternatives !== undefined) return readAlternatives(alternatives, place)
-  if (resolved.format === DATE) return { type: 'time', held: 'date' }
+  const unlisted = typeof resolved.format === 'string' ? FORMATS[resolved.format] : undefined
+  if (unlisted !== undefined) return unlisted
   const listed = Array.isArray(resolved.enum) ? resolved.enum : 'const' in resolved ? [resolved.const] : undefined
   const { type, isNullable } = typeOf(resolved.type, listed)
   const optional = isNullable ? { optional: true as const, nullable: true as const } : {}

@@ -120,7 +120,8 @@ function operand(value: unknown, left: TermNode, known: KnownValues, wording: st
   const fail = (problem: string): never => {
     throw new RulebookError(here(), `${wording}.${by}(...): ${problem}`)
   }
-  if (type === 'other') return fail('the shape does not describe its content, so only isMissing() and isPresent() can be used')
+  if (type === 'other')
+    return fail('a bigint, bytes, or a value that the shape does not describe: only isMissing() and isPresent() can be used')
   if (list) {
     if (!Array.isArray(value)) return fail(`needs a list, not ${describeOdd(value)}`)
     return Object.freeze({

@@ -1,5 +1,14 @@
-import { type Comparable, FIRST_INSTANT, instant, instantText, isHoldable, LAST_INSTANT, type Scalar } from '../condition/index.js'
-import { type Field, timeAs } from '../rulebook/index.js'
+import {
+  type Comparable,
+  FIRST_INSTANT,
+  instant,
+  instantText,
+  isHoldable,
+  LAST_INSTANT,
+  type Scalar,
+  unlistedText,
+} from '../condition/index.js'
+import { type Field, isUnlisted, timeAs, unlistedFrom } from '../rulebook/index.js'
 
 /** The milliseconds of a time that is to be written. @throws TypeError */
 export function knownInstant(value: unknown): number {
@@ -20,13 +29,14 @@ function elementOf({ list: _list, ...element }: Field): Field {
 /** The form in which a JSON column stores a value of the field. */
 export function jsonValue(field: Field, value: unknown): unknown {
   if (field.list) return Array.isArray(value) ? value.map((one) => jsonValue(elementOf(field), one)) : value
-  if (field.type !== 'group' || typeof value !== 'object' || value === null) return field.type === 'time' ? jsonScalar(field, value) : value
+  if (field.type !== 'group' || typeof value !== 'object' || value === null) return jsonScalar(field, value)
   return Object.fromEntries(
     Object.entries(value).map(([name, inner]) => [name, field.fields?.[name] ? jsonValue(field.fields[name], inner) : inner]),
   )
 }
 
 function jsonScalar(field: Field, value: unknown): unknown {
+  if (isUnlisted(field)) return unlistedText(value)
   const time = field.type === 'time' ? instant(value) : undefined
   return time === undefined ? value : field.held === 'day' ? timeAs(field, time) : instantText(time)
 }
@@ -36,6 +46,7 @@ export function fromJson(field: Field, value: unknown): unknown {
   if (value === null) return null
   if (field.list) return Array.isArray(value) ? value.map((one) => fromJson(elementOf(field), one)) : value
   if (field.type === 'time') return timeOf(field, value)
+  if (isUnlisted(field)) return unlistedOf(field, value)
   if (field.type !== 'group' || typeof value !== 'object') return value
   return Object.fromEntries(
     Object.entries(value).map(([name, inner]) => [name, field.fields?.[name] ? fromJson(field.fields[name], inner) : inner]),
@@ -58,5 +69,20 @@ export function timeAt(field: Field, milliseconds: number): unknown {
 
 /** Whether a field is stored in a JSON column. */
 export function inJson(field: Field): boolean {
-  return field.list === true || field.type === 'group' || field.type === 'other'
+  return field.list === true || field.type === 'group' || (field.type === 'other' && !isUnlisted(field))
+}
+
+/** A bigint from what a driver returned, or bytes. @throws TypeError */
+export function unlistedOf(field: Field, value: unknown): unknown {
+  const found = unlistedFrom(field, value)
+  // Drivers return bytes in classes of their own.
+  if (found instanceof Uint8Array) return Uint8Array.from(found)
+  if (typeof found === 'bigint' && field.held === 'bigint') return found
+  throw new TypeError(`a ${typeof value} is not a valid ${field.held}`)
+}
+
+/** How a column of its own stores such a value: digits as text, because some drivers round large numbers, or bytes. @throws TypeError */
+export function unlistedIn(field: Field, value: unknown): unknown {
+  const given = unlistedOf(field, value)
+  return typeof given === 'bigint' ? String(given) : given
 }

@@ -1,6 +1,7 @@
 import { type Kysely, sql } from 'kysely'
 import { PachterError } from '../condition/index.js'
 import { type Field, keysAreGiven, type Model, nearest, type TypeModel, UnknownNameError } from '../rulebook/index.js'
+import { aloneAs, isAlone } from './alone.js'
 import type { Dialect } from './dialect.js'
 import type { LayoutOptions } from './layout-options.js'
 import type { ColumnPlace, FoundColumn, Layout, TablePlace } from './places.js'
@@ -46,7 +47,12 @@ export function layoutOf(book: { readonly model: Pick<Model, 'types'> }, options
       if (!Object.hasOwn(type.fields, field)) throw new UnknownNameError('field', field, Object.keys(type.fields), `tables.${type.name}`)
     const placed = Object.keys(type.fields).map((field) => {
       const given = columns[field]
-      const place: ColumnPlace = { name: named(field), ...(typeof given === 'string' ? { name: given } : given) }
+      const alone = aloneAs(type.fields[field] as Field)
+      const place: ColumnPlace = {
+        name: named(field),
+        ...(alone === undefined ? {} : { as: alone }),
+        ...(typeof given === 'string' ? { name: given } : given),
+      }
       return [field, Object.freeze({ ...place, name: usable(place.name, `${type.name}.${field}`) })] as const
     })
     apart(placed.map(([field, { name }]) => [`${type.name}.${field}`, name]))
@@ -123,7 +129,8 @@ function readTable(type: TypeModel, place: TablePlace, rows: readonly FoundColum
     const at = `${type.name}.${field}`
     const others = there.map(({ column }) => column)
     if (found === undefined) throw new LayoutError(at, `${place.name} has no column ${given.name}${instead(given.name, others)}`)
-    const held = given.as ?? dialect.catalog.heldAs(found, type.fields[field] as Field)
+    const as = isAlone(given.as) ? undefined : given.as
+    const held = as ?? dialect.catalog.heldAs(found, type.fields[field] as Field)
     if (held !== null) return [field, Object.freeze({ ...given, ...(held === undefined ? {} : { as: held }) })] as const
     throw new LayoutError(
       at,
@@ -134,7 +141,8 @@ function readTable(type: TypeModel, place: TablePlace, rows: readonly FoundColum
   return Object.freeze({ ...place, columns: Object.freeze(Object.fromEntries(columns)), ...(isView ? { isView: true as const } : {}) })
 }
 
-function kindOf({ type, list }: Field): string {
+function kindOf({ type, list, held }: Field): string {
+  if (type === 'other' && held !== undefined) return held === 'bytes' ? 'bytes' : 'a bigint'
   return list ? `a list of ${type}` : type
 }
 

@@ -35,11 +35,11 @@ export function overLimits(sent: unknown, { items, values, depth, size }: Requir
     const open: [value: unknown, deep: number][] = [[value, 1]]
     for (let next = open.pop(); next !== undefined; next = open.pop()) {
       const [one, deep] = next
-      characters += typeof one === 'string' ? one.length : 8
+      characters += typeof one === 'string' || one instanceof Uint8Array ? one.length : 8
       count++
       if (characters > size) return `the record holds more than ${size} characters`
       if (count > values) return `the record holds more than ${values} values`
-      if (typeof one !== 'object' || one === null || one instanceof Date) continue
+      if (typeof one !== 'object' || one === null || isSingle(one)) continue
       if (deep > depth) return `is nested deeper than ${depth} levels`
       const inside = Object.entries(one)
       if (inside.length > items) return `holds ${inside.length} values; the limit is ${items}`
@@ -50,4 +50,8 @@ export function overLimits(sent: unknown, { items, values, depth, size }: Requir
     }
     return undefined
   }
+}
+
+function isSingle(value: object): boolean {
+  return value instanceof Date || value instanceof Uint8Array
 }

@@ -112,15 +112,33 @@ export default configure({ rulebook: book, data: 'data', people: { ines: { id: '
     expect(stdout).to.include('\\u{1b}[2Jp-1').and.not.include('\u001b')
   })
 
-  it('reads times from JSON, where a shape has dates', async () => {
+  it('reads times, bigints and bytes from JSON, where a shape has them', async () => {
     write(
       'rules.ts',
-      RULES.replace('holderId: z.string() })', 'holderId: z.string(), until: z.date(), seen: z.array(z.object({ at: z.date() })) })'),
+      RULES.replace(
+        'holderId: z.string() })',
+        'holderId: z.string(), until: z.date(), seen: z.array(z.object({ at: z.date() })), size: z.bigint(), map: z.instanceof(Uint8Array) })',
+      ),
     )
-    write('data/plot.json', '[{ "id": "p-1", "holderId": "m-01", "until": "2026-12-24T10:00:00Z", "seen": [{ "at": "2026-11-01" }] }]')
+    const more = '"size": "90071992547409931", "map": "AP8Q"'
+    write(
+      'data/plot.json',
+      `[{ "id": "p-1", "holderId": "m-01", "until": "2026-12-24T10:00:00Z", "seen": [{ "at": "2026-11-01" }], ${more} }]`,
+    )
+    const tried = await within(
+      `try update plot p-1 --for system --set size=90071992547409932 --config ${join(folder, 'pachter.config.ts')}`,
+    )
+    expect(tried.stdout, tried.stderr).to.include('size: 90071992547409931 -> 90071992547409932')
     const { stdout, stderr } = await within(`list plot --for ines --format json --config ${join(folder, 'pachter.config.ts')}`)
     expect(JSON.parse(stdout), stderr).to.deep.equal([
-      { id: 'p-1', holderId: 'm-01', until: '2026-12-24T10:00:00.000Z', seen: [{ at: '2026-11-01T00:00:00.000Z' }] },
+      {
+        id: 'p-1',
+        holderId: 'm-01',
+        until: '2026-12-24T10:00:00.000Z',
+        seen: [{ at: '2026-11-01T00:00:00.000Z' }],
+        size: '90071992547409931',
+        map: 'AP8Q',
+      },
     ])
     write('data/plot.json', '[{ "id": "p-1", "holderId": "m-01", "until": "soon", "seen": [] }]')
     expect((await within(`list plot --for ines --config ${join(folder, 'pachter.config.ts')}`)).stderr).to.match(

@@ -1,6 +1,7 @@
 import { existsSync, mkdirSync, readdirSync } from 'node:fs'
 import { join, resolve } from 'node:path'
 import { type Command, InvalidArgumentError } from 'commander'
+import { jsonText } from 'pachter/internal/condition'
 import pc from 'picocolors'
 import { withDatabase } from '../database.js'
 import { UsageError } from '../errors.js'
@@ -34,7 +35,7 @@ async function dumpCommand(url: string, folder: string, { config, sample: of, re
   for (const name of names) {
     const rows = records[name] ?? []
     // One record a line: changes of a dump can be compared.
-    const lines = rows.map((row) => `  ${JSON.stringify(row)}`).join(',\n')
+    const lines = rows.map((row) => `  ${jsonText(row)}`).join(',\n')
     writeWhole(join(target, `${name}.json`), rows.length === 0 ? '[]\n' : `[\n${lines}\n]\n`)
     say(`${String(rows.length).padStart(8)} ${name}`)
   }

@@ -1,5 +1,5 @@
 import { type Command, Option } from 'commander'
-import type { Row } from 'pachter/internal/condition'
+import { jsonText, type Row } from 'pachter/internal/condition'
 import { recordsOfNobody } from 'pachter/internal/review'
 import { allOf, fieldOf, isKeyField, keyOf, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import { FILTER_OPERATORS } from 'pachter/internal/store'
@@ -118,7 +118,7 @@ function printRows(type: TypeModel, rows: readonly Row[], options: ListCommandOp
   const seen = wanted.filter((name) => !never.includes(name))
   const shown = options.fields ? seen : fitting(seen, rows)
   const picked = () => rows.map((row) => pick(row, wanted))
-  if (options.format === 'json') say(JSON.stringify(picked(), null, 2))
+  if (options.format === 'json') say(jsonText(picked(), 2))
   const values = (names: readonly string[]) => rows.map((row) => names.map((name) => row[name]))
   if (options.format === 'csv') say(csv(wanted, values(wanted)))
   if (options.format === 'table' && rows.length > 0) {

@@ -1,5 +1,5 @@
 import type { Command } from 'commander'
-import { isPachterError, type Row } from 'pachter/internal/condition'
+import { isPachterError, jsonText, type Row } from 'pachter/internal/condition'
 import { type Baseline, baselineOf, type Drift, driftBetween } from 'pachter/internal/review'
 import { keyOf, knownAction, type TypeModel, typeModel } from 'pachter/internal/rulebook'
 import { DeniedError, type GuardedStore, InvalidError, type Store } from 'pachter/internal/store'
@@ -48,7 +48,7 @@ async function tryCommand(actionName: string, typeName: string, keyText: string 
   const records = await recordsNow(session, store)
   const changes = changesSince(session, records)
   const effects = changes.length > 0 ? effectsOf(session, records) : { gained: [], lost: [], grants: [] }
-  if (options.format === 'json') say(JSON.stringify({ ...result.said, changes, effects }, null, 2))
+  if (options.format === 'json') say(jsonText({ ...result.said, changes, effects }, 2))
   else {
     report(type, action, person, key, result, changes)
     sayEffects(effects, changes)
@@ -122,7 +122,7 @@ function changesSince(session: CliSession, records: { readonly [type: string]: r
     for (const row of records[type.name] ?? []) {
       const was = before.get(keyOf(type, row))
       before.delete(keyOf(type, row))
-      if (JSON.stringify(was) !== JSON.stringify(row)) changes.push({ type: type.name, key: keyOf(type, row), before: was, after: row })
+      if (jsonText(was) !== jsonText(row)) changes.push({ type: type.name, key: keyOf(type, row), before: was, after: row })
     }
     for (const [key, row] of before) changes.push({ type: type.name, key, before: row, after: undefined })
   }
@@ -155,7 +155,7 @@ function report(
 function changeLines({ type, key, before, after }: RecordChange): string[] {
   if (after === undefined) return [`${pc.red('deleted')}  ${type} ${String(key)}`]
   const names = [...new Set([...Object.keys(before ?? {}), ...Object.keys(after)])]
-  const changed = names.filter((name) => JSON.stringify(before?.[name]) !== JSON.stringify(after[name]))
+  const changed = names.filter((name) => jsonText(before?.[name]) !== jsonText(after[name]))
   const head = before === undefined ? `${pc.green('created')}  ${type} ${String(key)}` : `${pc.yellow('changed')}  ${type} ${String(key)}`
   return [
     head,

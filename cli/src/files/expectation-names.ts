@@ -2,6 +2,7 @@ import type { Row } from 'pachter/internal/condition'
 import {
   type Field,
   isKeyField,
+  isUnlisted,
   type Key,
   keyFromText,
   knownAction,
@@ -9,6 +10,7 @@ import {
   type TypeModel,
   typeModel,
   unknownName,
+  unlistedFrom,
 } from 'pachter/internal/rulebook'
 import { isMap, isSeq, type Node } from 'yaml'
 import type { Entry, YamlReader } from './yaml-reader.js'
@@ -96,7 +98,8 @@ export class Names {
   }
 }
 
-/** A value in the form of its field: YAML has no times. */
+/** A value in the form of its field: YAML has no times, bigints and bytes. */
 function asHeld(field: Field, value: unknown): unknown {
+  if (isUnlisted(field)) return unlistedFrom(field, value)
   return field.type === 'time' && field.held === 'date' && typeof value === 'string' ? new Date(value) : value
 }

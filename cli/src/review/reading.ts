@@ -1,6 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { dirname } from 'node:path'
-import { isPachterError } from 'pachter/internal/condition'
+import { isPachterError, jsonText } from 'pachter/internal/condition'
 import {
   driftFindings,
   type Expectation,
@@ -74,7 +74,7 @@ async function read(options: CommonOptions, canSave: boolean, tell: Tell) {
     canSave,
   })
   tell({
-    project: JSON.stringify(project),
+    project: jsonText(project),
     summary: {
       records: Object.values(records).reduce((sum, rows) => sum + (rows?.length ?? 0), 0),
       people: Object.keys(people).length,

@@ -22,6 +22,7 @@ export {
   instant,
   instantText,
   isPachterError,
+  jsonText,
   type LinkNode,
   type ListChangeNode,
   listChangeNode,
@@ -45,5 +46,6 @@ export {
   type TermNode,
   TRUE,
   trace,
+  unlistedText,
   type Wording,
 } from '../../condition/index.js'

@@ -1,4 +1,4 @@
-import type { Row } from '../../condition/index.js'
+import { jsonText, type Row } from '../../condition/index.js'
 import { type Key, keyOf } from '../../rulebook/index.js'
 import { forget, type LiveEvent, type Subscription } from './subscription.js'
 
@@ -11,7 +11,7 @@ export function compare(subscription: Subscription, records: readonly Row[], of:
   for (const one of records) {
     const key = keyShown(subscription, one)
     left.delete(key)
-    const seen = digest(JSON.stringify(one))
+    const seen = digest(jsonText(one))
     const before = shown.get(key)
     if (before === seen) continue
     shown.set(key, seen)

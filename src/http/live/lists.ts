@@ -1,4 +1,4 @@
-import { TRUE } from '../../condition/index.js'
+import { jsonText, TRUE } from '../../condition/index.js'
 import { type TypeModel, typeModel } from '../../rulebook/index.js'
 import type { GuardedStore, RecordChange, Store } from '../../store/index.js'
 import { insideOf } from '../../store/internals.js'
@@ -234,7 +234,7 @@ class LiveListServer {
     const watched = this.watchedOf(store)
     const asker = this.#quota.check(watched.inside.model, me, visitor)
     const type = typeModel(watched.inside.model, typeName)
-    const id = JSON.stringify([typeName, me, query.name ?? globalThis.crypto.randomUUID()])
+    const id = jsonText([typeName, me, query.name ?? globalThis.crypto.randomUUID()])
     reachFor(watched, typeName, ['read', ...(query.withActions ?? [])])
     const subscription = watched.subscriptions.get(id) ?? this.#begin(watched, id, me, type, query)
     const subscriber: Subscriber = { hear, asker, fresh: true }

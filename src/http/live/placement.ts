@@ -1,4 +1,4 @@
-import { allOfNode, type Row, simplify } from '../../condition/index.js'
+import { allOfNode, jsonText, type Row, simplify } from '../../condition/index.js'
 import { coverOf } from '../../store/read/anchors.js'
 import { instantsIn } from './instants.js'
 import { ownPlaces } from './own-fields.js'
@@ -12,7 +12,7 @@ export async function place(subscription: Subscription): Promise<void> {
   const when = simplify(allOfNode([asker.readable(type.name), where]), null)
   unplace(subscription)
   if (!isWatched(subscription)) return
-  subscription.as = JSON.stringify(asker.viewpoint?.me ?? null)
+  subscription.as = jsonText(asker.viewpoint?.me ?? null)
   subscription.cover = coverOf(when, type.name, inside.model)
   subscription.instants = instantsIn(when)
   if (subscription.instants.length > 0) watched.timed.add(subscription)

@@ -1,3 +1,4 @@
+import { jsonText } from '../../condition/index.js'
 import type { OpenStreams } from './open-streams.js'
 import type { LiveEvent } from './subscription.js'
 
@@ -210,5 +211,5 @@ export class EventStream {
 
 /** One event. Its data is JSON on one line. */
 function eventText(event: string, about: object, number: number): string {
-  return `id: ${number}\nevent: ${event}\ndata: ${JSON.stringify(about)}\n\n`
+  return `id: ${number}\nevent: ${event}\ndata: ${jsonText(about)}\n\n`
 }

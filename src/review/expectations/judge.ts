@@ -1,4 +1,4 @@
-import type { Row } from '../../condition/index.js'
+import { jsonText, type Row } from '../../condition/index.js'
 import { isJudgedAlong, isKeyField, type Key, keyOf, sameValue, typeModel } from '../../rulebook/index.js'
 import { stampValues } from '../../viewpoint/index.js'
 import { reasonOf } from '../reports/reason.js'
@@ -235,8 +235,6 @@ function unlike(ground: Ground, { type: typeName, giving, action }: TryExpectati
   if (giving === undefined || action === 'delete') return []
   const type = typeModel(ground.model, typeName)
   return Object.entries(giving).flatMap(([name, value]) =>
-    sameValue(type.fields[name], record?.[name], value)
-      ? []
-      : [`${name} is ${JSON.stringify(record?.[name] ?? null)}, not ${JSON.stringify(value)}`],
+    sameValue(type.fields[name], record?.[name], value) ? [] : [`${name} is ${jsonText(record?.[name] ?? null)}, not ${jsonText(value)}`],
   )
 }

@@ -1,4 +1,4 @@
-import { isMissing, type Row } from '../../condition/index.js'
+import { isMissing, jsonText, type Row } from '../../condition/index.js'
 import { isGenerated, isKeyField, type Key, keyOf, type Model, serverKey, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { stampValues } from '../../viewpoint/index.js'
 import type { Expectation, TryExpectation } from '../expectations/expectation.js'
@@ -232,7 +232,7 @@ function tryExpectation(model: Model, person: string, what: Attempted, was: Outc
     (name) =>
       name !== serverKey(known) &&
       !isGenerated(known, name) &&
-      JSON.stringify(was.record?.[name] ?? null) !== JSON.stringify(is.record?.[name] ?? null),
+      jsonText(was.record?.[name] ?? null) !== jsonText(is.record?.[name] ?? null),
   )
   if (differing.length === 0) return undefined
   return { ...about, allowed: true, giving: Object.fromEntries(differing.map((name) => [name, was.record?.[name] ?? null])) }
@@ -245,8 +245,7 @@ function valuesOf(ground: Ground, person: string, type: string, name: string): u
   // A field with a person's id can be set to the asker's id.
   const own = held.some((value) => value !== undefined && ids.includes(value)) ? [ground.people[person]?.[ground.model.me.key]] : []
   const found = new Map<string, unknown>()
-  for (const value of [...own, ...held])
-    if (value !== undefined && !found.has(JSON.stringify(value))) found.set(JSON.stringify(value), value)
+  for (const value of [...own, ...held]) if (value !== undefined && !found.has(jsonText(value))) found.set(jsonText(value), value)
   return [...found.values()].slice(0, MOST_VALUES)
 }
 
@@ -263,7 +262,7 @@ function creations(ground: Ground, person: string, type: string): readonly Attem
     const bare = Object.fromEntries(Object.entries(whole).filter(([name]) => !stamped.includes(name)))
     tries.push({ action: 'create', type, sending: bare })
     for (const name of stamped)
-      if (whole[name] !== undefined && JSON.stringify(whole[name]) !== JSON.stringify(stamps[name]))
+      if (whole[name] !== undefined && jsonText(whole[name]) !== jsonText(stamps[name]))
         tries.push({ action: 'create', type, sending: { ...bare, [name]: whole[name] } })
     for (const name of Object.keys(fields)) {
       if (name === key || stamped.includes(name)) continue

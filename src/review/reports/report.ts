@@ -1,3 +1,4 @@
+import { jsonText } from '../../condition/index.js'
 import type { Key } from '../../rulebook/index.js'
 import { lettersOf } from '../matrix/letters.js'
 import type { Access, AccessMatrix } from '../matrix/matrix.js'
@@ -115,5 +116,5 @@ function said({ action, clauses, fields }: Access): string {
 
 /** JSON that cannot end the element around it. */
 function inScript(value: unknown): string {
-  return JSON.stringify(value).replace(/[<>&\u2028\u2029]/g, (character) => `\\u${character.charCodeAt(0).toString(16).padStart(4, '0')}`)
+  return jsonText(value).replace(/[<>&\u2028\u2029]/g, (character) => `\\u${character.charCodeAt(0).toString(16).padStart(4, '0')}`)
 }

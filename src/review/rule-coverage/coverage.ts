@@ -1,4 +1,4 @@
-import { type ConditionNode, describe, type RecordRef, type Row, type Trace, trace } from '../../condition/index.js'
+import { type ConditionNode, describe, jsonText, type RecordRef, type Row, type Trace, trace } from '../../condition/index.js'
 import { type ClauseNode, isKeyField, type Model, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { stampValues } from '../../viewpoint/index.js'
 import type { Expectation, FieldsExpectation, TryExpectation } from '../expectations/expectation.js'
@@ -325,13 +325,13 @@ function tried(
   if (before === undefined) return
   const becomes = action === 'update' && one.sending !== undefined ? { ...before, ...sending } : undefined
   const question = { person, action, type, record: before, becomes, within }
-  ask(question, `${key ?? ''} ${JSON.stringify([sending, within])}`)
+  ask(question, `${key ?? ''} ${jsonText([sending, within])}`)
   if (action !== 'create' && becomes === undefined) return
   for (const { clause, at } of holding(ground, question))
     for (const name of Object.keys(sending))
       if (clause.fields !== undefined) count(points, `${type.name}/may/${action}/${at} limit`, clause.fields.includes(name))
   for (const [field, value] of Object.entries(stamps)) {
-    const sent = Object.hasOwn(sending, field) && JSON.stringify(sending[field]) !== JSON.stringify(value)
+    const sent = Object.hasOwn(sending, field) && jsonText(sending[field]) !== jsonText(value)
     if (sent || one.allowed) count(points, `${type.name}/stamp/${action}/${field}`, !sent)
   }
 }

@@ -1,6 +1,6 @@
 import { sql } from 'kysely'
 import type { Scalar } from '../../condition/index.js'
-import type { Field } from '../../rulebook/index.js'
+import { type Field, isUnlisted } from '../../rulebook/index.js'
 import type { Catalog } from '../dialect.js'
 import type { Fragment } from '../expressions.js'
 import { inJson } from '../json-column.js'
@@ -12,6 +12,7 @@ export const catalog: Catalog = Object.freeze({
   columnType(field: Field, holdsKeys = false, as?: string): string {
     if (as === 'uuid' || as === 'timestamp' || as === 'datetime') return as === 'uuid' ? as : `${as}(6)`
     if (inJson(field)) return 'json'
+    if (isUnlisted(field)) return field.held === 'bytes' ? 'longblob' : 'decimal(65,0)'
     if (field.held === 'day') return 'date'
     if (field.type === 'text' && !holdsKeys) return `longtext ${EXACTLY}`
     return COLUMN_TYPES[field.type as Scalar]

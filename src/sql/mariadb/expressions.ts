@@ -1,6 +1,7 @@
 import { type SqlBool, sql } from 'kysely'
 import type { Comparable, Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
+import { isAlone } from '../alone.js'
 import type { Column, Expressions, Fragment, Side, Test } from '../expressions.js'
 import { jsonList } from '../json-column.js'
 import type { Known } from '../known.js'
@@ -30,8 +31,8 @@ export const expressions: Expressions = Object.freeze({
     if (path.length > 0) return inside(column.ref, path, type)
     return type === 'list' ? column.ref : held(column, type)
   },
-  isNull({ ref }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
-    const json = path.length > 0 || type === 'list' || type === 'other'
+  isNull({ ref, as }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
+    const json = path.length > 0 || ((type === 'list' || type === 'other') && !isAlone(as))
     return json ? isNullInside(ref, path) : sql<SqlBool>`${ref} is null`
   },
   inside,

@@ -1,6 +1,7 @@
 import { type RawBuilder, type SqlBool, sql } from 'kysely'
 import { type Comparable, FIRST_INSTANT, instantText, LAST_INSTANT, type Scalar } from '../../condition/index.js'
-import type { Field } from '../../rulebook/index.js'
+import { type Field, isUnlisted } from '../../rulebook/index.js'
+import { heldAlone } from '../alone.js'
 import { Annotated } from '../annotated.js'
 import { type Column, type Fragment, MIRRORED, type Order, type Side, type Test } from '../expressions.js'
 import { inJson } from '../json-column.js'
@@ -258,6 +259,11 @@ export function heldAs({ type: written, collation }: FoundColumn, field: Field):
   const type = written.toLowerCase()
   // A JSON column is a text with a check constraint.
   if (inJson(field)) return /^(json|longtext|mediumtext|text)$/.test(type) ? undefined : null
+  if (isUnlisted(field))
+    return heldAlone(field, type, {
+      bigint: /^((tiny|small|medium|big)?int\b|decimal\(\d+,0\))/,
+      bytes: /^(tiny|medium|long)?blob|^(var)?binary\b/,
+    })
   switch (field.type as Scalar) {
     case 'text':
     case 'id':

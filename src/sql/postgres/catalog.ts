@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
 import type { Scalar } from '../../condition/index.js'
-import type { Field } from '../../rulebook/index.js'
+import { type Field, isUnlisted } from '../../rulebook/index.js'
+import { isAlone } from '../alone.js'
 import type { Catalog } from '../dialect.js'
 import type { Fragment } from '../expressions.js'
 import { inJson } from '../json-column.js'
@@ -10,7 +11,7 @@ import { heldAs, isEnum, isLoose } from './storage-types.js'
 /** The tables of this database. */
 export const catalog: Catalog = Object.freeze({
   columnType: (field: Field, _holdsKeys?: boolean, as?: string): string =>
-    as === undefined || isLoose(as) || isEnum(as) ? ownType(field) : as,
+    as === undefined || isAlone(as) || isLoose(as) || isEnum(as) ? ownType(field) : as,
   columns:
     (): Fragment => sql`select unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as "schema",
     c.relname as "table", a.attname as "column", format_type(coalesce(nullif(t.typbasetype, 0), t.oid), a.atttypmod) as "type",
@@ -51,6 +52,7 @@ export const catalog: Catalog = Object.freeze({
 
 function ownType(field: Field): string {
   if (inJson(field)) return 'jsonb'
+  if (isUnlisted(field)) return field.held === 'bytes' ? 'bytea' : 'numeric'
   return field.held === 'day' ? 'date' : COLUMN_TYPES[field.type as Scalar]
 }
 

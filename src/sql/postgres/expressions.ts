@@ -1,6 +1,7 @@
 import { type SqlBool, sql } from 'kysely'
 import { type Comparable, family, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
+import { isAlone } from '../alone.js'
 import type { Column, Expressions, Fragment, Side, Test } from '../expressions.js'
 import { jsonList } from '../json-column.js'
 import { Known } from '../known.js'
@@ -44,7 +45,7 @@ export const expressions: Expressions = Object.freeze({
     return column.as?.endsWith('[]') ? heldArray(column.ref, column.as) : column.ref
   },
   isNull({ ref, as }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
-    const json = path.length > 0 || ((type === 'list' || type === 'other') && !as?.endsWith('[]'))
+    const json = path.length > 0 || ((type === 'list' || type === 'other') && !as?.endsWith('[]') && !isAlone(as))
     return json ? isNullInside(ref, path) : sql<SqlBool>`${ref} is null`
   },
   inside,

@@ -1,6 +1,7 @@
 import { type SqlBool, sql } from 'kysely'
 import type { Scalar } from '../../condition/index.js'
-import type { Field } from '../../rulebook/index.js'
+import { type Field, isUnlisted } from '../../rulebook/index.js'
+import { heldAlone } from '../alone.js'
 import { Annotated, knownOf } from '../annotated.js'
 import { type Column, type Fragment, MIRRORED, type Order, type Test } from '../expressions.js'
 import { inJson } from '../json-column.js'
@@ -288,6 +289,7 @@ export function heldArray(ref: Fragment, as: string): Fragment {
 export function heldAs(found: FoundColumn, field: Field): string | null | undefined {
   const type = found.type.toLowerCase()
   if (inJson(field)) return heldList(found, type, field)
+  if (isUnlisted(field)) return heldAlone(field, type, { bigint: /^(bigint|integer|smallint|numeric\b.*)$/, bytes: /^bytea$/ })
   switch (field.type as Scalar) {
     case 'text':
     case 'id':

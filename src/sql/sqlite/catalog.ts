@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
 import type { Scalar } from '../../condition/index.js'
-import type { Field } from '../../rulebook/index.js'
+import { type Field, isUnlisted } from '../../rulebook/index.js'
+import { aloneAs } from '../alone.js'
 import type { Catalog } from '../dialect.js'
 import type { Fragment } from '../expressions.js'
 import { inJson } from '../json-column.js'
@@ -11,6 +12,7 @@ import { DAY } from './expressions.js'
 export const catalog: Catalog = Object.freeze({
   columnType(field: Field): string {
     if (inJson(field)) return 'text'
+    if (isUnlisted(field)) return field.held === 'bytes' ? 'blob' : 'text'
     return COLUMN_TYPES[field.type as Scalar]
   },
   columns: (): Fragment =>
@@ -33,6 +35,7 @@ export const catalog: Catalog = Object.freeze({
   // In SQLite, the type of a column does not restrict its values.
   heldAs(column: FoundColumn, field: Field): string | null | undefined {
     if (field.held === 'day' && !inJson(field)) return DAY
+    if (isUnlisted(field)) return aloneAs(field)
     return column.type.toLowerCase() === 'blob' && !inJson(field) ? null : undefined
   },
 })

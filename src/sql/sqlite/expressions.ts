@@ -1,6 +1,7 @@
 import { type SqlBool, sql } from 'kysely'
 import { type Comparable, family, instantText, type Scalar } from '../../condition/index.js'
 import type { Field } from '../../rulebook/index.js'
+import { isAlone } from '../alone.js'
 import type { Column, Expressions, Fragment, Side, Test } from '../expressions.js'
 import { jsonList } from '../json-column.js'
 import type { Known } from '../known.js'
@@ -12,8 +13,8 @@ const MOST_PARAMETERS = 100
 /** How this database expresses conditions. */
 export const expressions: Expressions = Object.freeze({
   column,
-  isNull({ ref }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
-    const json = path.length === 0 && (type === 'list' || type === 'other')
+  isNull({ ref, as }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
+    const json = path.length === 0 && (type === 'list' || type === 'other') && !isAlone(as)
     return json ? sql<SqlBool>`(${ref} is null or ${ref} = 'null')` : sql<SqlBool>`${column({ ref }, path)} is null`
   },
   value: (value: Known, type: Scalar): Fragment => sql`${value.parameter((one) => encodeScalar(one, type))}`,

@@ -1,5 +1,14 @@
 import { COMPARISONS, type Comparison, listSides, PachterError } from '../../condition/index.js'
-import { type ComparisonMethods, type Condition, type Field, fieldOf, type TypeModel, UnknownNameError } from '../../rulebook/index.js'
+import {
+  type ComparisonMethods,
+  type Condition,
+  type Field,
+  fieldOf,
+  isUnlisted,
+  type TypeModel,
+  UnknownNameError,
+  unlistedFrom,
+} from '../../rulebook/index.js'
 
 /** A value or filter, given as text, cannot be read. */
 export class TextError extends PachterError {
@@ -15,6 +24,7 @@ export class TextError extends PachterError {
 export function valueFromText(field: Field, text: string, at: string): unknown {
   if (text === 'null') return null
   if (field.list) return text.trim().startsWith('[') ? json(text, at) : listOf(field, text, at)
+  if (isUnlisted(field)) return unlistedFrom(field, text)
   if (field.type === 'group' || field.type === 'other') return json(text, at)
   if (field.type === 'boolean') {
     if (text !== 'true' && text !== 'false') throw new TextError(at, `needs true or false, not ${JSON.stringify(text)}`)

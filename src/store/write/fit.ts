@@ -1,5 +1,5 @@
 import { isMissing, type Row, toComparable } from '../../condition/index.js'
-import { type Field, type TypeModel, unknownName } from '../../rulebook/index.js'
+import { type Field, isUnlisted, isUnlistedValue, type TypeModel, unknownName } from '../../rulebook/index.js'
 import { issuePath } from '../../viewpoint/index.js'
 import type { FieldFault } from '../errors.js'
 
@@ -44,6 +44,7 @@ function unholdable(field: Field, value: unknown, name: string): FieldFault[] {
   if (field.list) {
     return Array.isArray(value) ? value.flatMap((one, at) => unholdable(single(field), one, `${name}[${at}]`)) : []
   }
+  if (isUnlisted(field)) return isUnlistedValue(field, value) ? [] : [{ field: name, problem: `is not a valid ${field.held}` }]
   if (field.type === 'other') return jsonProblem(value) ? [{ field: name, problem: 'holds something that cannot be written as JSON' }] : []
   if (field.type === 'group') {
     return Object.entries(field.fields ?? {}).flatMap(([inner, of]) => unholdable(of, (value as Row)[inner], `${name}.${inner}`))

@@ -1,5 +1,5 @@
 import type { Row } from '../../condition/index.js'
-import { type Field, type Fields, holdsObjects, sameValue, type TypeModel } from '../../rulebook/index.js'
+import { type Field, type Fields, holdsObjects, isUnlisted, sameValue, type TypeModel } from '../../rulebook/index.js'
 
 const closed = new WeakMap<Fields, readonly string[]>()
 
@@ -139,7 +139,7 @@ export function reachesInto(type: TypeModel, patch: Row): boolean {
 
 function isMerged({ fields }: TypeModel, name: string): boolean {
   const field = Object.hasOwn(fields, name) ? fields[name] : undefined
-  return field !== undefined && field.list !== true && (field.fields !== undefined || field.type === 'other')
+  return field !== undefined && field.list !== true && (field.fields !== undefined || (field.type === 'other' && !isUnlisted(field)))
 }
 
 function merged(target: unknown, patch: unknown): unknown {
