@@ -88,7 +88,7 @@ export function recordBinding(known: KnownRecords, besides: Besides = {}): Recor
 }
 
 /** The value of a field, if it is known. */
-function valueAt({ of, path, via }: FieldNode, known: KnownRecords): { readonly value: unknown } | undefined {
+export function valueAt({ of, path, via }: FieldNode, known: KnownRecords): { readonly value: unknown } | undefined {
   const record = via === undefined ? known.get(of) : undefined
   if (record === undefined) return undefined
   const name = path[0] as string
@@ -100,7 +100,8 @@ function isWhole(value: unknown, type: Scalar | 'other'): boolean {
   return Array.isArray(value) && type !== 'other' && toComparables(value, type)?.length === value.length
 }
 
-function isGroup(value: unknown): value is Row {
+/** Whether a value is an object with fields. */
+export function isGroup(value: unknown): value is Row {
   return typeof value === 'object' && value !== null && !Array.isArray(value)
 }
 

@@ -1,9 +1,10 @@
-import { type RecordBinding, recordBinding, wholeRecord } from './bind-record.js'
+import { isGroup, type KnownRecords, recordBinding, valueAt, wholeRecord } from './bind-record.js'
 import { combine } from './combine.js'
 import type { Row } from './context.js'
 import { frozen } from './freeze.js'
+import { linkedAs, startOf } from './linked-as.js'
 import { lower } from './lower.js'
-import type { ClaimNode, ConditionNode, LiteralNode, SomeNode } from './nodes.js'
+import type { ClaimNode, ConditionNode, FieldNode, LiteralNode, OverNode, SomeNode } from './nodes.js'
 import { type Binding, bind, type Looked } from './partial.js'
 import { perNode } from './per-node.js'
 import { instantText } from './time.js'
@@ -39,7 +40,7 @@ export function person(me: Row | null): PersonClaims {
       }
       return literal
     },
-    look: (node) => ownRecords(node, me, who),
+    look: (node) => ownRecords(node, { me, who, rows: new Map() }),
     replace: withoutClaims,
     join: combine,
     // Standings are used by many rules, so their results for this person are cached.
@@ -48,24 +49,58 @@ export function person(me: Row | null): PersonClaims {
   return who
 }
 
+/** The person, and those of their records that the enclosing conditions speak of. */
+interface Within {
+  readonly me: Row | null
+  readonly who: PersonClaims
+  readonly rows: KnownRecords
+}
+
 /** The person's records of a link to many, if they were read with the claims: then nothing is left to look for. */
-function ownRecords(node: SomeNode, me: Row | null, who: PersonClaims): Looked | undefined {
-  const { over, each } = node
-  const rows = over.kind === 'records' && over.mine && me !== null ? me[over.name as string] : undefined
-  if (!Array.isArray(rows)) return undefined
-  const { of } = lowered(node) as SomeNode
-  return { each: rows.map((row) => knowing(who, recordBinding(new Map([[each, wholeRecord(row as Row)]])))), of, others: false }
+function ownRecords(node: SomeNode, inside: Within): Looked | undefined {
+  const { over } = node
+  const rows = over.kind === 'records' && over.mine && inside.me !== null ? inside.me[over.name as string] : undefined
+  return Array.isArray(rows) ? inEach(lowered(node) as SomeNode, rows, inside) : undefined
+}
+
+function inEach({ each, of }: SomeNode, rows: readonly Row[], inside: Within): Looked {
+  return { each: rows.map((row) => knowing({ ...inside, rows: new Map(inside.rows).set(each, wholeRecord(row)) })), of, others: false }
+}
+
+/** The same of what is found from these records: the objects in their lists, and the records that their links to one lead to, if these were read. */
+function furtherRecords(node: SomeNode, inside: Within): Looked | undefined {
+  const rows = furtherRows(node.over, inside.rows)
+  return Array.isArray(rows) ? inEach(node, rows, inside) : undefined
+}
+
+function objectsIn(list: FieldNode, rows: KnownRecords): readonly Row[] | undefined {
+  const found = valueAt(list, rows)
+  return found && (Array.isArray(found.value) ? found.value.filter(isGroup) : [])
+}
+
+function furtherRows(over: OverNode, rows: KnownRecords): unknown {
+  switch (over.kind) {
+    case 'elements':
+      return objectsIn(over.list, rows)
+    case 'records': {
+      const start = over.one && startOf(over.by)
+      return start && rows.get(start)?.row[linkedAs(over)]
+    }
+    case 'ancestors':
+      return undefined
+  }
 }
 
 /** Fields of linked records as parts of their own: of a known record, no field behind a link may be left. */
 const lowered: (node: ConditionNode) => ConditionNode = perNode(lower)
 
-/** What is known about the person and one of their records. */
-function knowing(who: PersonClaims, record: RecordBinding): Binding {
+/** What is known about the person and some of their records. */
+function knowing(inside: Within): Binding {
+  const record = recordBinding(inside.rows)
   return {
-    leaf: (leaf, around) => (leaf.kind === 'field' ? record.leaf(leaf, around) : who.leaf(leaf, around)),
+    leaf: (leaf, around) => (leaf.kind === 'field' ? record.leaf(leaf, around) : inside.who.leaf(leaf, around)),
     isBroken: (term) => record.isBroken?.(term) === true,
-    look: (node) => (node.over.kind === 'elements' ? record.look?.(node) : who.look?.(node)),
+    look: (node) => ownRecords(node, inside) ?? furtherRecords(node, inside),
     join: combine,
   }
 }

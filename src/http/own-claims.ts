@@ -1,8 +1,8 @@
-import { type ClaimNode, type ConditionNode, type FieldNode, mapTerms, type Row } from '../condition/index.js'
+import { type ClaimNode, type ConditionNode, type FieldNode, linkedAs, mapTerms, type Row } from '../condition/index.js'
 import { type ClauseNode, keyOf, type Model, type TypeModel, type TypeRules, toCondition, typeModel } from '../rulebook/index.js'
 import type { GuardedStore } from '../store/index.js'
 import { keyIsOneOf } from '../store/read/key-conditions.js'
-import { type InnerViewpoint, linksOfMe, startOfLink } from '../viewpoint/index.js'
+import { type FurtherLink, type InnerViewpoint, linksOfMe, startOfLink } from '../viewpoint/index.js'
 
 /** Whether a claim comes from a record linked to the person, and from a field that they may not see. */
 export type IsHidden = (claim: ClaimNode) => boolean
@@ -43,17 +43,29 @@ export async function hiddenClaims(store: GuardedStore, { model, me }: InnerView
  */
 export async function hiddenLinks(store: GuardedStore, { model, me }: InnerViewpoint): Promise<readonly string[]> {
   const hidden: string[] = []
-  for (const { path, link } of linksOfMe(model)) {
+  for (const { path, link, further } of linksOfMe(model)) {
     const rows = link.many && me !== null ? ((me as Row)[path[0] as string] as readonly Row[] | undefined) : undefined
     if (rows === undefined || rows.length === 0) continue
-    const type = typeModel(model, link.to)
-    const keys = rows.map((row) => keyOf(type, row))
-    const isOne = () => toCondition(keyIsOneOf(type, keys))
-    const shown = new Map((await store.list(type.name, { where: isOne as never })).map((row) => [keyOf(type, row as Row), row as Row]))
-    const isWhole = (row: Row) => Object.keys(row).every((field) => Object.hasOwn(shown.get(keyOf(type, row)) ?? {}, field))
-    if (!rows.every(isWhole)) hidden.push(path[0] as string)
+    if (!(await areWhole(store, model, { link, further }, rows))) hidden.push(path[0] as string)
   }
   return hidden
+}
+
+/** Whether the person sees all fields of records, and of those that further links lead to. */
+async function areWhole(store: GuardedStore, model: Model, { link, further }: FurtherLink, rows: readonly Row[]): Promise<boolean> {
+  if (rows.length === 0) return true
+  const type = typeModel(model, link.to)
+  const keys = [...new Set(rows.map((row) => keyOf(type, row)))]
+  const isOne = () => toCondition(keyIsOneOf(type, keys))
+  const shown = new Map((await store.list(type.name, { where: isOne as never })).map((row) => [keyOf(type, row as Row), row as Row]))
+  const isWhole = (row: Row) =>
+    Object.keys(row).every((field) => !Object.hasOwn(type.fields, field) || Object.hasOwn(shown.get(keyOf(type, row)) ?? {}, field))
+  if (!rows.every(isWhole)) return false
+  for (const one of further) {
+    const found = rows.flatMap((row) => row[linkedAs(one.link)] as readonly Row[])
+    if (!(await areWhole(store, model, one, found))) return false
+  }
+  return true
 }
 
 // No record has such a field, so a page never knows its value.

@@ -4,6 +4,7 @@ import {
   type AskersClause,
   type Clock,
   claimsAlone,
+  type FurtherLink,
   type InnerViewpoint,
   type LinkOfMe,
   linksOfMe,
@@ -15,8 +16,10 @@ import {
   startOfLink,
   viewpointAgain,
   viewpointOf,
+  withFurther,
   withLinked,
 } from '../viewpoint/index.js'
+import { BatchLinks } from './backends/batch-links.js'
 import { placeIs } from './read/key-conditions.js'
 import type { Tables } from './tables.js'
 
@@ -113,22 +116,23 @@ async function loaded(
 ): Promise<Row> {
   let me = claims
   for (const one of links) {
-    const { path, link } = one
+    const { path, link, further } = one
     const from = startOfLink(me, path)
     const values = from && linkValues(link.by, from)
     const where = values && conditionOf(one, values, last)
     const limit = link.many ? MOST_OWN + 1 : 2
     const found = where === undefined ? [] : await tables.select(link.to, { where, now, limit, ...(lock ? { lock } : {}) })
-    me = withLinked(
-      me,
-      path,
-      ownOf(
-        link,
-        found.map(({ row }) => row),
-      ),
-    )
+    const rows = found.map(({ row }) => row)
+    const own = ownOf(link, rows)
+    const linked = further.length > 0 && own === rows ? await furtherFrom(tables, rows, further, now, lock) : own
+    me = withLinked(me, path, linked)
   }
   return me
+}
+
+function furtherFrom(tables: Tables, rows: readonly Row[], further: readonly FurtherLink[], now: number, lock: 'share' | undefined) {
+  const links = new BatchLinks(tables, now, lock)
+  return links.answered(rows, (row) => withFurther(row, further, links))
 }
 
 /** The condition on the record of a link. The same condition is the same node, whose statement is found at once. */

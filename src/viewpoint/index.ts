@@ -5,6 +5,7 @@ export { type GrantKind, grantsIn } from './grants.js'
 export { sameClaims, viewpointAgain } from './kept-rules.js'
 export {
   claimsAlone,
+  type FurtherLink,
   indexed,
   type LinkedRecords,
   type LinkOfMe,
@@ -13,6 +14,8 @@ export {
   MOST_OWN,
   ownOf,
   startOfLink,
+  typesOfMe,
+  withFurther,
   withLinked,
 } from './linked.js'
 export { type Rulebook, rulebookOf } from './rulebook.js'

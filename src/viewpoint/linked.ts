@@ -5,9 +5,13 @@ import {
   eachNode,
   type Links,
   LinksError,
+  linkedAs,
   linkedBy,
   linkedRecords,
+  lower,
   type Row,
+  type SomeNode,
+  startOf,
 } from '../condition/index.js'
 import {
   conditionsOfType,
@@ -61,6 +65,14 @@ export const MOST_OWN = 100
 export interface LinkOfMe {
   readonly path: readonly string[]
   readonly link: LinkModel
+  /** Of a link to many: the links to one that the rules follow from its records. */
+  readonly further: readonly FurtherLink[]
+}
+
+/** A link to one from a record of the person, with the links that are followed from there. */
+export interface FurtherLink {
+  readonly link: LinkModel
+  readonly further: readonly FurtherLink[]
 }
 
 const NONE: readonly LinkOfMe[] = Object.freeze([])
@@ -93,22 +105,67 @@ function findLinks(model: Model, types: readonly TypeModel[]): readonly LinkOfMe
     for (let step = 1; step <= (claim.links ?? 0); step++) {
       const path = claim.path.slice(0, step)
       const link = known[path[step - 1] as string] as LinkModel
-      links.set(path.join('.'), { path, link })
+      links.set(path.join('.'), { path, link, further: [] })
       known = typeModel(model, link.to).links
     }
   }
-  for (const name of manyAsked(model, types)) links.set(name, { path: [name], link: model.me.links[name] as LinkModel })
+  for (const [name, searches] of manyAsked(model, types)) {
+    const link = model.me.links[name] as LinkModel
+    links.set(name, { path: [name], link, further: furtherOf(model, link, searches) })
+  }
   return [...links.values()].sort((a, b) => a.path.length - b.path.length)
 }
 
-/** The links of the person to many that these rules follow. */
-function manyAsked(model: Model, types: readonly TypeModel[]): ReadonlySet<string> {
-  const names = new Set<string>()
+/** The links of the person to many that these rules follow, with the searches along each. */
+function manyAsked(model: Model, types: readonly TypeModel[]): ReadonlyMap<string, readonly SomeNode[]> {
+  const found = new Map<string, SomeNode[]>()
   for (const condition of conditionsAsked(model, types))
     eachNode(condition, (node) => {
-      if (node.kind === 'some' && node.over.kind === 'records' && node.over.mine) names.add(node.over.name as string)
+      if (node.kind !== 'some' || node.over.kind !== 'records' || !node.over.mine) return
+      const name = node.over.name as string
+      found.set(name, [...(found.get(name) ?? []), lower(node) as SomeNode])
     })
-  return names
+  return found
+}
+
+/** The links to one that searches follow from the records they find. A link to a key leads to one record at most. */
+function furtherOf(model: Model, { to }: LinkModel, searches: readonly SomeNode[]): readonly FurtherLink[] {
+  const followed = new Map<LinkModel, SomeNode[]>()
+  const links = Object.values(typeModel(model, to).links).filter((link) => !link.many && leadsToKey(model, link))
+  for (const { each, of } of searches)
+    eachNode(of, (node) => {
+      if (node.kind !== 'some' || node.over.kind !== 'records' || !node.over.one || startOf(node.over.by) !== each) return
+      const name = linkedAs(node.over)
+      const link = links.find((one) => linkedAs(one) === name)
+      if (link !== undefined) followed.set(link, [...(followed.get(link) ?? []), node])
+    })
+  return [...followed].map(([link, inner]) => ({ link, further: furtherOf(model, link, inner) }))
+}
+
+function leadsToKey(model: Model, { to, by }: LinkModel): boolean {
+  const { keys } = typeModel(model, to)
+  return by.length === keys.length && by.every((pair) => keys.includes(pair.to.path.join('.')))
+}
+
+/** A record of the person, with the records that further links lead to. */
+export function withFurther(row: Row, further: readonly FurtherLink[], links: Links): Row {
+  if (further.length === 0) return row
+  const found = further.map(({ link, further }) => [
+    linkedAs(link),
+    linkedBy(link, row, links).map((one) => withFurther(one, further, links)),
+  ])
+  return { ...row, ...Object.fromEntries(found) }
+}
+
+/** The record types whose records are read with the claims of a person. */
+export function typesOfMe(model: Model): readonly string[] {
+  const types = new Set<string>()
+  const add = ({ link, further }: FurtherLink): void => {
+    types.add(link.to)
+    further.forEach(add)
+  }
+  linksOfMe(model).forEach(add)
+  return [...types]
 }
 
 /** The claims that the rules of these types read, and what belongs to no type. */
@@ -161,10 +218,11 @@ export function ownOf({ many }: LinkModel, found: readonly Row[]): Row | readonl
 /** The claims with the records linked to them. */
 export function withMyLinks(model: Model, me: Row, links: Links): Row {
   let mine = claimsAlone(model, me)
-  for (const { path, link } of linksOfMe(model)) {
+  for (const { path, link, further } of linksOfMe(model)) {
     const from = startOfLink(mine, path)
     const found = from === undefined ? [] : linkedBy(link, from, links)
-    mine = withLinked(mine, path, ownOf(link, found))
+    const own = ownOf(link, found)
+    mine = withLinked(mine, path, Array.isArray(own) ? own.map((row) => withFurther(row, further, links)) : own)
   }
   return mine
 }

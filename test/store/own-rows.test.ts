@@ -167,6 +167,90 @@ describe('own rows', () => {
     await live.close()
   })
 
+  const graded = begin().rules({
+    lesson: (_, { me, anyone, role }) => ({
+      may: {
+        read: [role('teacher')],
+        // A membership with a grade that is paused, and another one at the same school.
+        update: [
+          anyone.provided(
+            me.memberships.some((one) =>
+              allOf(
+                one.grade.active.is(false),
+                not(me.memberships.some((two) => allOf(two.schoolId.is(one.schoolId), two.role.is('porter')))),
+              ),
+            ),
+          ),
+        ],
+      },
+    }),
+    membership: (membership, { me, anyone }) => ({ may: { read: [anyone.provided(membership.accountId.is(me.id))] } }),
+  })
+
+  const grades = graded.rules({ grade: (_, { anyone }) => ({ may: { read: [anyone] } }) })
+
+  it('are decided with the records that their links lead to, and with each other', async () => {
+    const may = (who: string, records: object = data) => {
+      const seen = grades.for({ id: who, schoolId: 's1' }, { records: records as never })
+      return [seen.may('read', 'lesson'), seen.may('update', 'lesson')]
+    }
+    expect([may('ada'), may('bo'), may('cy'), may('eve')]).to.deep.equal([
+      ['always', 'never'],
+      ['never', 'never'],
+      ['never', 'never'],
+      ['never', 'never'],
+    ])
+    const more = { ...data, membership: [...data.membership, { ...base, id: 'm6', accountId: 'bo', schoolId: 's1', role: 'porter' }] }
+    expect(may('bo', more)).to.deep.equal(['never', 'never'])
+    for (const [where, open] of Object.entries(backends(grades))) {
+      const store = openStore(grades, await open())
+      await fill(store, data)
+      const asks = (who: string) => {
+        const me = store.for({ id: who, schoolId: 's1' })
+        return Promise.all([me.may('read', 'lesson'), me.may('update', 'lesson'), me.count('lesson')])
+      }
+      expect([await asks('ada'), await asks('bo')], where).to.deep.equal([
+        ['always', 'never', 3],
+        ['never', 'never', 0],
+      ])
+      await store.asSystem('pause').update('grade', 'full', { active: false })
+      await store.asSystem('start').update('grade', 'paused', { active: true })
+      expect([await asks('ada'), await asks('bo')], where).to.deep.equal([
+        ['never', 'never', 0],
+        ['always', 'never', 3],
+      ])
+    }
+  })
+
+  it('change live lists when a record changes that their links lead to', async () => {
+    const live = liveLists({ tick: 10_000 })
+    const store = openStore(grades, inMemory(data))
+    const events: string[] = []
+    await live.watch(store as never, { id: 'ada', schoolId: 's1' }, 'lesson', {}, (event: LiveEvent) => {
+      if ('key' in event) events.push(`${event.event} ${event.key}`)
+    })
+    const changing = async (id: string, active: boolean) => {
+      await store.asSystem('change').update('grade', id, { active })
+      await live.settled()
+      return events.splice(0).sort().join()
+    }
+    await live.settled()
+    events.splice(0)
+    expect(await changing('paused', true)).to.equal('')
+    expect(await changing('full', false)).to.equal('gone l-s1,gone l-s2,gone l-s3')
+    expect(await changing('full', true)).to.equal('appeared l-s1,appeared l-s2,appeared l-s3')
+    await live.close()
+  })
+
+  it('are told to a page with the records that their links lead to, if the person sees these too', async () => {
+    const told = async (book: typeof grades) => {
+      const asked = routes(book, openStore(book, inMemory(data)), { identity: async () => ({ id: 'ada', schoolId: 's1' }), insecure: true })
+      return pageView((await (await asked(new Request('https://school.example/my-rules'))).json()) as never)
+    }
+    expect((await told(grades)).may('read', 'lesson')).to.equal('always')
+    expect((await told(graded as never)).may('read', 'lesson')).to.equal('depending')
+  })
+
   it('mean the same from JSON', () => {
     const json = rulebookToJson(book)
     const again = rulebookFromJson(json, shapes)

@@ -4,10 +4,10 @@ import {
   type InnerViewpoint,
   indexed,
   type LinkedRecords,
-  linksOfMe,
   mayFor,
   type PersonalRules,
   rulebookOf,
+  typesOfMe,
   withClauses,
 } from '../../viewpoint/index.js'
 import type { IndexCache } from './set-table.js'
@@ -42,7 +42,7 @@ export function workingsOf(situation: Situation, indexes?: IndexCache, like?: Wo
   const views = new Map<string, View>()
   const isSame = (type: string) => records[type] === like?.records[type]
   const linked = like !== undefined && Object.keys(records).every(isSame) ? like.linked : (indexed(records as never) as LinkedRecords)
-  const sameLinks = linksOfMe(model).every(({ link }) => isSame(link.to))
+  const sameLinks = typesOfMe(model).every(isSame)
 
   const fewer = like === undefined || like.model === model ? undefined : typesWithFewerClauses(like.model, model)
 

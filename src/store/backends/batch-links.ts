@@ -15,12 +15,14 @@ const UNREAD = Symbol('unread')
 export class BatchLinks implements Links {
   readonly #tables: Tables
   readonly #now: number
+  readonly #lock: 'share' | undefined
   readonly #known = new Map<string, readonly Row[]>()
   #wanted = new Map<string, Wanted>()
 
-  constructor(tables: Tables, now: number) {
+  constructor(tables: Tables, now: number, lock?: 'share') {
     this.#tables = tables
     this.#now = now
+    this.#lock = lock
   }
 
   find(type: string, places: readonly PlaceNode[], values: readonly Comparable[]): readonly Row[] {
@@ -35,8 +37,8 @@ export class BatchLinks implements Links {
   }
 
   /** The result for each row. */
-  async answered(rows: readonly Row[], test: (row: Row) => boolean): Promise<boolean[]> {
-    const answers: (boolean | undefined)[] = rows.map(() => undefined)
+  async answered<T>(rows: readonly Row[], test: (row: Row) => T): Promise<T[]> {
+    const answers: (T | undefined)[] = rows.map(() => undefined)
     for (;;) {
       for (const [at, row] of rows.entries()) {
         if (answers[at] !== undefined) continue
@@ -46,7 +48,7 @@ export class BatchLinks implements Links {
           if (reason !== UNREAD) throw reason
         }
       }
-      if (this.#wanted.size === 0) return answers as boolean[]
+      if (this.#wanted.size === 0) return answers as T[]
       const wanted = [...this.#wanted.values()]
       this.#wanted = new Map()
       for (const one of wanted) await this.#read(one)
@@ -59,7 +61,7 @@ export class BatchLinks implements Links {
     // Records with one of the values at each place. With several places, this may find more than was requested.
     const where = allOfNode(places.map((place, at) => placeIsOneOf(place, [...new Set(all.map((values) => values[at] as Comparable))])))
     const found = new Map<string, Row[]>(all.map((values) => [JSON.stringify(values), []]))
-    for (const { row } of await this.#tables.select(type, { where, now: this.#now }))
+    for (const { row } of await this.#tables.select(type, { where, now: this.#now, ...(this.#lock ? { lock: this.#lock } : {}) }))
       for (const way of new Set(waysAt(row, places).map((values) => JSON.stringify(values)))) found.get(way)?.push(row)
     for (const [way, rows] of found) this.#known.set(`${name} ${way}`, rows)
   }
