@@ -24,6 +24,7 @@ export {
   isPachterError,
   jsonText,
   type LinkNode,
+  type Links,
   type ListChangeNode,
   listChangeNode,
   NOW,
@@ -48,4 +49,5 @@ export {
   trace,
   unlistedText,
   type Wording,
+  waysAt,
 } from '../../condition/index.js'
