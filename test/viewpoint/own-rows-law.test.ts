@@ -107,7 +107,9 @@ const given = fc.tuple(fc.array(fc.nat(999), { minLength: 30, maxLength: 30 }), 
 }))
 
 const bookOf = (choices: readonly number[]) =>
-  begin().rules({ game: (game: any, { me, signedIn }: any) => ({ may: { read: [signedIn.provided(ruleOf(choices, game, me))] } }) } as never)
+  begin().rules({
+    game: (game: any, { me, signedIn }: any) => ({ may: { read: [signedIn.provided(ruleOf(choices, game, me))] } }),
+  } as never)
 
 /** The games that the rule holds for, as written: it looks through all records. */
 function expected(book: ReturnType<typeof bookOf>, all: { readonly [type: string]: readonly Row[] }): string[] {
