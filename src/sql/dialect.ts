@@ -32,6 +32,8 @@ export interface Catalog {
   foreignKeys(): Fragment
   /** The statement that creates an index on fields, of which `of` is the first; undefined if the database has no such index. */
   createIndex(table: TablePlace, fields: readonly string[], of: Field, use: WantedIndex['for']): string | undefined
+  /** The expression that an index has to be on to compare a column without regard to case. Absent if it is the column itself. */
+  ignoringCase?(column: string): string
   /** The storage type of a column for a field: undefined for the dialect's default type, null if the column cannot hold the field. */
   heldAs(column: FoundColumn, field: Field): string | null | undefined
 }

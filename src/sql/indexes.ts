@@ -35,6 +35,8 @@ export function wantedIndexes({ types }: Pick<Model, 'types'>): WantedIndex[] {
         const [field] = path
         // The index of the key serves its first field too.
         if (field === undefined || path.length > 1 || (types[of] as TypeModel).keys[0] === field) return
+        // No database has an index on the elements of a list without regard to case.
+        if (list && how === 'equality ignoring case') return
         const use = list ? 'elements' : how
         const id = `${of}.${field} ${use}`
         const there = found.get(id) ?? { type: of, field, for: use, rules: [] }
@@ -91,14 +93,21 @@ function lookAtComparison({ left, by, right }: CompareNode, looking: ReadonlyMap
     [right, left, false],
   ] as const) {
     const type = field.kind === 'field' ? looking.get(field.of) : undefined
-    if (field.kind !== 'field' || type === undefined || !hasClaim(other)) continue
-    const place: PlaceNode = { path: field.path, type: field.type as PlaceNode['type'], ...(field.list ? { list: true } : {}) }
+    if (field.kind !== 'field' || type === undefined) continue
     const { lookup } = operatorOf(by)
+    // A link that ignores case is a comparison with a field of the record that it leads from.
+    if (!hasClaim(other) && !(lookup === 'equalityIgnoringCase' && isOfOther(other, field))) continue
+    const place: PlaceNode = { path: field.path, type: field.type as PlaceNode['type'], ...(field.list ? { list: true } : {}) }
+    if (lookup === 'equalityIgnoringCase') want(type, place, 'equality ignoring case')
     if (lookup === 'equality') want(type, place, 'equality')
     if (lookup === 'start' && first) want(type, place, 'start')
   }
   // As time passes, live lists look for the records whose times have come.
   if (right.kind === 'now' || left.kind === 'now') for (const term of [left, right]) wantTimes(term, looking, want)
+}
+
+function isOfOther(term: TermNode, field: FieldNode): boolean {
+  return term.kind === 'field' && term.of !== field.of
 }
 
 function wantTimes(term: TermNode, looking: ReadonlyMap<FieldNode['of'], string>, want: Want): void {
@@ -197,13 +206,18 @@ export async function missingIndexes(
   const missing = wanted.flatMap((one): MissingIndex[] => {
     const place = layout.tables[one.type] as TablePlace
     const column = place.columns[one.field]?.name
-    const there = rows.filter((row) => row.table === place.name && row.schema === (place.schema ?? '') && row.column === column)
+    const there = rows.filter((row) => row.table === place.name && row.schema === (place.schema ?? ''))
     const second = one.following?.map((field) => place.columns[field]?.name)[0]
-    const serving = there.filter((row) => serves(row, one) && (second === undefined || row.second === second))
-    if (serving.some(({ partial }) => !partial)) return []
     const field = (book.model.types[one.type] as TypeModel).fields[one.field] as Field
-    const partial = serving.flatMap((row) => row.partial ?? [])
     const statement = dialect.catalog.createIndex(place, [one.field, ...(one.following ?? [])], field, one.for)
+    const expression = dialect.catalog.ignoringCase?.(column as string)
+    const isOnIt = (row: FoundIndex) =>
+      one.for === 'equality ignoring case' && expression !== undefined
+        ? isOn(expression, row.expression)
+        : row.column === column && serves(row, one)
+    const serving = there.filter((row) => isOnIt(row) && (second === undefined || row.second === second))
+    if (serving.some(({ partial }) => !partial)) return []
+    const partial = serving.flatMap((row) => row.partial ?? [])
     return [{ ...one, statement, ...(partial.length > 0 ? { partial } : {}) }]
   })
   // An index with an order also serves the search for its first column.
@@ -211,6 +225,12 @@ export async function missingIndexes(
     one.for === 'equality' && missing.some((other) => other.for === 'order' && other.type === one.type && other.field === one.field)
   const served = missing.filter(isServed)
   return { wanted: wanted.length - served.length, missing: missing.filter((one) => !served.includes(one)) }
+}
+
+/** Whether an index is on an expression, however the database writes it. */
+function isOn(expression: string, written: string | null | undefined): boolean {
+  const plain = (text: string) => text.toLowerCase().replaceAll(/::text|[\s"`]/g, '')
+  return written ? plain(written).includes(plain(expression)) : false
 }
 
 function serves({ method, starts }: FoundIndex, { for: use }: WantedIndex): boolean {

@@ -52,8 +52,11 @@ export interface FoundForeignKey {
 export interface WantedIndex {
   readonly type: string
   readonly field: string
-  /** Its purpose: equality, the start of a text, elements of a list, times that live lists find as they pass, or the order of lists. */
-  readonly for: 'equality' | 'start' | 'elements' | 'time' | 'order'
+  /**
+   * Its purpose: equality, with or without regard to case, the start of a text, elements of a list, times that live lists find as they pass,
+   * or the order of lists.
+   */
+  readonly for: 'equality' | 'equality ignoring case' | 'start' | 'elements' | 'time' | 'order'
   /** The fields that follow it in the index, for an order. */
   readonly following?: readonly string[]
   /** The rules that could use it: `read of plot: holder`. */
@@ -69,8 +72,10 @@ export function columnNames({ columns }: TablePlace, fields: readonly string[]):
 export interface FoundIndex {
   readonly schema: string
   readonly table: string
-  /** Its first column. */
-  readonly column: string
+  /** Its first column; null if it begins with an expression. */
+  readonly column: string | null
+  /** The expression that it begins with, or the whole index as it was created. */
+  readonly expression?: string | null
   /** Its second column. */
   readonly second?: string | null
   /** `btree`, `gin` and so on. */

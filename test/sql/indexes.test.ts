@@ -87,6 +87,42 @@ describe('indexes that rules could use', () => {
     })
 
   for (const { name, dialect, open } of engines)
+    it(`are without regard to case where rules compare so, in ${name}`, async () => {
+      const mails = rulebook({
+        me: { shape: z.object({ id: text, mail: text }), key: 'id' },
+        records: {
+          task: {
+            shape: z.object({ id: text, assignee: text }),
+            key: 'id',
+            links: { worker: toOne('worker', { mail: 'assignee' }, { ignoringCase: true }) },
+          },
+          worker: { shape: z.object({ id: text, mail: text, mailBox: text }), key: 'id' },
+        },
+      }).rules({
+        worker: (worker, { me, anyone }) => ({ may: { read: [anyone.provided(worker.mail.isIgnoringCase(me.mail))] } }),
+        task: (task, { me, anyone }) => ({ may: { read: [anyone.provided(task.worker.id.is(me.id))] } }),
+      })
+      const [mail, box] = dialect === mariadb ? ['varchar(99)', 'varchar(99)'] : ['text', 'varchar(99)']
+      const db = await open({ ...mails })
+      const run = (statement: string) => sql.raw(dialect === mariadb ? statement.replaceAll('"', '`') : statement).execute(db)
+      await run('drop table worker')
+      await run(`create table worker (id ${box} primary key, mail ${mail} not null, "mailBox" ${box} not null)`)
+      await run('drop table task')
+      await run(`create table task (id ${box} primary key, assignee ${box} not null)`)
+      const missing = async () => (await missingIndexes(db, dialect, mails)).missing
+      const places = async () => (await missing()).map(({ type, field, for: use }) => `${type}.${field} ${use}`)
+      expect(await places()).to.have.members(['worker.mail equality ignoring case', 'task.assignee equality ignoring case'])
+      if (dialect !== mariadb) {
+        for (const other of ['(lower("mailBox"))', '("mail")', '(upper("mail"))'])
+          await run(`create index i${other.replaceAll(/\W/g, '')} on worker ${other}`)
+        expect(await places()).to.include('worker.mail equality ignoring case')
+      }
+      for (const { statement } of await missing()) await sql.raw(`${statement}`.replace(/;$/, '')).execute(db)
+      expect(await missing()).to.deep.equal([])
+      for (const table of ['worker', 'task']) await db.schema.dropTable(table).execute()
+    })
+
+  for (const { name, dialect, open } of engines)
     it(`are missing in ${name} while none that is there can serve`, async () => {
       const db = await open(book)
       const missing = async () => (await missingIndexes(db, dialect, book)).missing.map(({ type, field }) => `${type}.${field}`)

@@ -24,11 +24,11 @@ export const catalog: Catalog = Object.freeze({
     order by 1, 2, a.attnum`,
   indexes:
     (): Fragment => sql`select unnest(case when pg_table_is_visible(c.oid) then array['', n.nspname] else array[n.nspname::text] end) as "schema",
-    c.relname as "table", a.attname as "column", (select b.attname from pg_attribute b where b.attrelid = c.oid and b.attnum = i.indkey[1] and i.indnkeyatts > 1) as second, m.amname as method, pg_get_expr(i.indpred, i.indrelid) as partial,
+    c.relname as "table", a.attname as "column", case when a.attname is null then pg_get_indexdef(i.indexrelid, 1, true) end as expression, (select b.attname from pg_attribute b where b.attrelid = c.oid and b.attnum = i.indkey[1] and i.indnkeyatts > 1) as second, m.amname as method, pg_get_expr(i.indpred, i.indrelid) as partial,
     o.opcname like '%pattern_ops' or l.collname in ('C', 'POSIX') or (l.collname = 'default' and
       exists (select 1 from pg_database d where d.datname = current_database() and d.datcollate in ('C', 'C.UTF-8', 'POSIX') and d.datlocprovider <> 'i')) as starts
     from pg_index i join pg_class c on c.oid = i.indrelid join pg_namespace n on n.oid = c.relnamespace join pg_class x on x.oid = i.indexrelid
-    join pg_am m on m.oid = x.relam join pg_attribute a on a.attrelid = c.oid and a.attnum = i.indkey[0]
+    join pg_am m on m.oid = x.relam left join pg_attribute a on a.attrelid = c.oid and a.attnum = i.indkey[0] and a.attnum <> 0
     join pg_opclass o on o.oid = i.indclass[0] left join pg_collation l on l.oid = i.indcollation[0]
     where i.indisvalid and n.nspname not in ('pg_catalog', 'pg_toast')`,
   foreignKeys:
@@ -44,11 +44,17 @@ export const catalog: Catalog = Object.freeze({
     const [column = '', ...others] = columnNames(place, fields).map(quoted)
     const table = [place.schema, place.name].flatMap((one) => (one === undefined ? [] : [quoted(one)])).join('.')
     const isJson = place.columns[fields[0] ?? '']?.as === undefined && of.list
+    if (use === 'equality ignoring case') return `create index on ${table} ((${ignoringCase(column)}));`
     if (use === 'elements') return `create index on ${table} using gin (${column}${isJson ? ' jsonb_path_ops' : ''});`
     return `create index on ${table} (${[column + (use === 'start' ? ' collate "C"' : ''), ...others].join(', ')});`
   },
+  ignoringCase: (column: string): string => ignoringCase(`"${column.replaceAll('"', '""')}"`),
   heldAs,
 })
+
+function ignoringCase(quoted: string): string {
+  return `lower(${quoted} collate "C")`
+}
 
 function ownType(field: Field): string {
   if (inJson(field)) return 'jsonb'

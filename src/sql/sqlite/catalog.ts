@@ -18,7 +18,7 @@ export const catalog: Catalog = Object.freeze({
   columns: (): Fragment =>
     sql`select '' as "schema", m.name as "table", c.name as "column", c.type as "type", m.type = 'view' as view from sqlite_master m, pragma_table_xinfo(m.name) c where m.type in ('table', 'view') and c.hidden <> 1 order by m.name, c.cid`,
   indexes: (): Fragment =>
-    sql`select '' as "schema", m.name as "table", i.name as "column", 'btree' as method, (select j.name from pragma_index_info(l.name) j where j.seqno = 1) as second,
+    sql`select '' as "schema", m.name as "table", i.name as "column", case when i.name is null then (select s.sql from sqlite_master s where s.type = 'index' and s.name = l.name) end as expression, 'btree' as method, (select j.name from pragma_index_info(l.name) j where j.seqno = 1) as second,
         case when l.partial then (select s.sql from sqlite_master s where s.type = 'index' and s.name = l.name) end as partial
       from sqlite_master m, pragma_index_list(m.name) l, pragma_index_info(l.name) i where m.type = 'table' and i.seqno = 0`,
   foreignKeys: (): Fragment =>
@@ -30,8 +30,11 @@ export const catalog: Catalog = Object.freeze({
     if (use === 'elements') return undefined
     const all = columnNames(place, fields)
     const quoted = (one: string) => `"${one.replaceAll('"', '""')}"`
+    if (use === 'equality ignoring case')
+      return `create index ${quoted([place.name, ...all, 'lower'].join('_'))} on ${quoted(place.name)} (lower(${quoted(all[0] as string)}));`
     return `create index ${quoted([place.name, ...all].join('_'))} on ${quoted(place.name)} (${all.map(quoted).join(', ')});`
   },
+  ignoringCase: (column: string): string => `lower("${column.replaceAll('"', '""')}")`,
   // In SQLite, the type of a column does not restrict its values.
   heldAs(column: FoundColumn, field: Field): string | null | undefined {
     if (field.held === 'day' && !inJson(field)) return DAY
