@@ -152,15 +152,23 @@ function eachOf(
   return ways.some(test)
 }
 
+/** Reads a key; one of several fields as one text. */
+function keyReader(parts: readonly TermNode[]): (record: Row, env: Env) => unknown {
+  const readers = parts.map((part) => reader(part))
+  const [only] = readers
+  if (only !== undefined && readers.length === 1) return only
+  return (record, env) => JSON.stringify(readers.map((read) => read(record, env) ?? null))
+}
+
 /** Walks up a chain. It stops at a record that it has met before, or at the starting record. */
-function someAbove(node: SomeNode, { type, by, link, key, self }: AncestorsNode, compile: Compile): Predicate {
+function someAbove(node: SomeNode, { type, by, link, keys, self }: AncestorsNode, compile: Compile): Predicate {
   const { least = 1 } = node
   const fits = compile(node.of)
   const first = by.map(({ from }) => wantedReader(from))
   const places = by.map(({ to }) => to)
   const next = link.by.map(({ from }) => wantedReader({ kind: 'field', of: node.each, ...from }))
-  const ownKey = reader(self)
-  const keyOf = reader({ kind: 'field', of: node.each, ...key })
+  const ownKey = keyReader(self)
+  const keyOf = keyReader(keys.map((place) => ({ kind: 'field', of: node.each, ...place })))
   return inContext((record, env, context) => {
     const links = env.links
     if (links === undefined) throw new LinksError(type)

@@ -200,14 +200,14 @@ function overFromJson(json: unknown, at: string, depth: number, bound: Bound): O
       return Object.freeze({ kind: 'records', type: fieldName(node.type, `${at}.type`), ...name, ...flags, by: joins() })
     }
     case 'ancestors': {
-      allowed(node, at, 'type', 'by', 'link', 'key', 'self')
+      allowed(node, at, 'type', 'by', 'link', 'keys', 'self')
       return Object.freeze({
         kind: 'ancestors',
         type: fieldName(node.type, `${at}.type`),
         by: joins(),
         link: linkFromJson(node.link, `${at}.link`),
-        key: placeFromJson(node.key, `${at}.key`),
-        self: term(node.self, `${at}.self`, depth + 1, bound),
+        keys: many(node.keys, `${at}.keys`, placeFromJson),
+        self: many(node.self, `${at}.self`, (one, at) => term(one, at, depth + 1, bound)),
       })
     }
     default:

@@ -179,9 +179,9 @@ export interface AncestorsNode {
   readonly by: readonly JoinNode[]
   /** All further steps. */
   readonly link: LinkNode
-  readonly key: PlaceNode
-  /** The key of the starting record. */
-  readonly self: TermNode
+  readonly keys: readonly PlaceNode[]
+  /** The key of the starting record, part by part. */
+  readonly self: readonly TermNode[]
 }
 
 /** The records that a `some` searches. */

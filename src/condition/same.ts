@@ -88,7 +88,8 @@ function sameOver(a: OverNode, b: OverNode): boolean {
     case 'ancestors': {
       const other = b as typeof a
       const isSameChain = sameJoins(a.by, other.by) && sameLink(a.link, other.link)
-      return a.type === other.type && isSameChain && samePlace(a.key, other.key) && sameTerm(a.self, other.self)
+      const isSameKey = a.keys.length === other.keys.length && a.keys.every((place, at) => samePlace(place, other.keys[at]))
+      return a.type === other.type && isSameChain && isSameKey && a.self.every((term, at) => sameTerm(term, other.self[at] as TermNode))
     }
   }
 }

@@ -73,7 +73,7 @@ export function termsOfOver(over: OverNode): readonly TermNode[] {
     case 'records':
       return over.by.map(({ from }) => from)
     case 'ancestors':
-      return [...over.by.map(({ from }) => from), over.self]
+      return [...over.by.map(({ from }) => from), ...over.self]
   }
 }
 
@@ -118,7 +118,7 @@ export function mapOver(over: OverNode, change: (term: TermNode) => TermNode): O
     }
     case 'ancestors': {
       const by = mapAll(over.by, (join) => withFrom(join, change(join.from)))
-      const self = change(over.self)
+      const self = mapAll(over.self, change)
       return by === over.by && self === over.self ? over : { ...over, by, self }
     }
   }

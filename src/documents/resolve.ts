@@ -103,23 +103,26 @@ async function above(node: SomeNode, over: AncestorsNode, find: FindRecords): Pr
   if (node.least !== undefined) throw new DocumentError('a count of the records above')
   if (over.link.by.length > 1 || step === undefined || step.from.list || over.by.length > 1 || first === undefined)
     throw new DocumentError('a chain by several fields or a list')
+  const [key, self] = [over.keys[0], over.self[0]]
+  if (over.keys.length > 1 || key === undefined || self === undefined)
+    throw new DocumentError('a chain of records with keys of several fields')
   if (!isSelfContained(node.of, node.each)) throw new DocumentError('a comparison of a record with one above it')
-  const fields = [over.key, step.to, step.from].map(({ path }) => path[0] as string)
+  const fields = [key, step.to, step.from].map(({ path }) => path[0] as string)
   const fitting = await find(over.type, onLinked(over.link, 'record', asRecord(await resolve(node.of, find), node.each)), fields)
   const met = new Map<Comparable, Row>()
   for (let fresh = [...fitting]; fresh.length > 0; ) {
-    for (const row of fresh) for (const key of valuesAt(row, over.key)) met.set(key, row)
+    for (const row of fresh) for (const value of valuesAt(row, key)) met.set(value, row)
     const below = leadsTo(
       { to: step.to, from: { kind: 'field', of: 'record', ...step.from } },
       fresh.flatMap((row) => valuesAt(row, step.to)),
     )
     fresh = (await find(over.type, onLinked(over.link, 'record', below), fields)).filter((row) =>
-      valuesAt(row, over.key).some((key) => !met.has(key)),
+      valuesAt(row, key).some((value) => !met.has(value)),
     )
   }
   // Records found on the way are below a matching record. A record is not its own ancestor.
   const rows = [...met.values()]
-  const fits = new Set(fitting.flatMap((row) => valuesAt(row, over.key)))
+  const fits = new Set(fitting.flatMap((row) => valuesAt(row, key)))
   const byTarget = new Map<Comparable, Row[]>()
   for (const row of rows) for (const value of valuesAt(row, step.to)) byTarget.set(value, [...(byTarget.get(value) ?? []), row])
   const found = (start: Row): Set<Comparable> => {
@@ -131,7 +134,7 @@ async function above(node: SomeNode, over: AncestorsNode, find: FindRecords): Pr
       chain.add(row)
       next.push(...valuesAt(row, step.from).flatMap((value) => byTarget.get(value) ?? []))
     }
-    return new Set([...chain].flatMap((row) => valuesAt(row, over.key)).filter((key) => fits.has(key)))
+    return new Set([...chain].flatMap((row) => valuesAt(row, key)).filter((value) => fits.has(value)))
   }
   const single: { row: Row; fit: Comparable }[] = []
   const several: Row[] = []
@@ -156,8 +159,8 @@ async function above(node: SomeNode, over: AncestorsNode, find: FindRecords): Pr
     ),
   )
   for (const { row, fit } of rings) {
-    const self = compareNode(over.self, 'is', { kind: 'literal', type: over.key.type, value: fit } as LiteralNode)
-    ways.push(allOfNode([leadsTo(first, valuesAt(row, to)), notNode(self)]))
+    const isSelf = compareNode(self, 'is', { kind: 'literal', type: key.type, value: fit } as LiteralNode)
+    ways.push(allOfNode([leadsTo(first, valuesAt(row, to)), notNode(isSelf)]))
   }
   return anyOfNode(ways)
 }

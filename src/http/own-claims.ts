@@ -62,7 +62,7 @@ async function areWhole(store: GuardedStore, model: Model, { link, further }: Fu
     Object.keys(row).every((field) => !Object.hasOwn(type.fields, field) || Object.hasOwn(shown.get(keyOf(type, row)) ?? {}, field))
   if (!rows.every(isWhole)) return false
   for (const one of further) {
-    const found = rows.flatMap((row) => row[linkedAs(one.link)] as readonly Row[])
+    const found = rows.flatMap((row) => (row[linkedAs(one.link)] ?? []) as readonly Row[])
     if (!(await areWhole(store, model, one, found))) return false
   }
   return true

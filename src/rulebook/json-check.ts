@@ -16,7 +16,6 @@ import { sameTerm } from '../condition/same.js'
 import { refuseUnguardedNegations } from './absence.js'
 import { plainObject } from './definition.js'
 import { RulebookError, unknownName } from './error.js'
-import { serverKey } from './keys.js'
 import type { Model, Roles, TypeModel } from './model.js'
 import { roleOf } from './role-condition.js'
 import type { Field, Fields } from './shape.js'
@@ -132,9 +131,11 @@ export class Checker {
       case 'ancestors': {
         const type = this.#joined(over, at, scope)
         this.#link(over.link, type, at)
-        checkPlace(over.key, type, at)
-        if (over.key.path[0] !== serverKey(type)) throw new RulebookError(at, `a chain needs the key of ${type.name}, of one field`)
-        this.#walk(presenceNode(over.self, true), at, scope)
+        for (const place of over.keys) checkPlace(place, type, at)
+        const isKey =
+          over.keys.map(({ path }) => path.join('.')).join() === (type.keys ?? []).join() && over.self.length === over.keys.length
+        if (!isKey) throw new RulebookError(at, `a chain needs the key of ${type.name}, of the records and of the one that it starts at`)
+        for (const part of over.self) this.#walk(presenceNode(part, true), at, scope)
         return type
       }
     }

@@ -16,7 +16,6 @@ import { here } from './build-context.js'
 import { standingClause } from './clauses.js'
 import { toCondition } from './conditions.js'
 import { RulebookError, unknownName } from './error.js'
-import { serverKey } from './keys.js'
 import { type LinkModel, placesOf } from './links.js'
 import type { TypeModel } from './model.js'
 import { strict } from './strict.js'
@@ -148,20 +147,14 @@ function ancestors(types: Types, type: TypeModel, reached: Extract<Reached, { ki
     )
   if (link.by.some(({ to }) => to.ignoringCase))
     throw new RulebookError(here(), `${named}.ancestors(...): a chain cannot follow a link that ignores case`)
-  const only = serverKey(type)
-  if (only === undefined)
-    throw new RulebookError(
-      here(),
-      `${named}.ancestors(...): a chain needs a key of one field, and that of ${type.name} has several (${type.keys.join(', ')})`,
-    )
-  const key = placesOf(type)(only) as PlaceNode
+  const keys = type.keys.map((key) => placesOf(type)(key) as PlaceNode)
   const over: OverNode = Object.freeze({
     kind: 'ancestors',
     type: type.name,
     by: joins(link, reached),
     link: plain(link),
-    key,
-    self: at(reached, key),
+    keys,
+    self: keys.map((place) => at(reached, place)),
   })
   return manyTerm(types, type, () => over, `${named}.ancestors("${link.name}")`)
 }

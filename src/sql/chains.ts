@@ -1,6 +1,7 @@
 import { type SqlBool, sql } from 'kysely'
 import {
   type AncestorsNode,
+  allOfNode,
   type ConditionNode,
   compareNode,
   equality,
@@ -13,6 +14,7 @@ import {
   placeOf,
   type SomeNode,
   scalarOf,
+  type TermNode,
   TRUE,
 } from '../condition/index.js'
 import type { Expressions, Fragment, Test } from './expressions.js'
@@ -55,10 +57,10 @@ export class Chains {
     const chain = this.#scope.alias('chain')
     const climbing = this.#climbing(over, chain, (first) => over.by.map((join) => equality(join, first)))
     const alias = this.#scope.lookAt(node.each, over.type)
-    const found = this.#reached(node, over, this.#keptKey(over, chain, 'k0', node.each))
+    const found = this.#reached(node, over, this.#keptKeys(over, chain, 'k', node.each))
     const rows = sql`${sql.ref(chain)}, ${this.#scope.from(over.type, alias)} where ${found}`
     if (node.least === undefined) return sql<SqlBool>`exists (${climbing} select 1 from ${rows})`
-    return sql<SqlBool>`(${climbing} select count(distinct ${sql.id(chain, 'k0')}) from ${rows}) >= ${sql.lit(node.least)}`
+    return sql<SqlBool>`(${climbing} ${this.#countOf(over, chain, rows)}) >= ${sql.lit(node.least)}`
   }
 
   /**
@@ -66,49 +68,62 @@ export class Chains {
    * outer row.
    */
   #aboveAny(node: SomeNode, over: AncestorsNode): Test {
-    const { type, by, key } = over
+    const { type, by, keys } = over
     const chain = this.#scope.alias('chain')
     const climbing = this.#climbing(over, chain)
     const chains = this.#scope.alias('chains')
     const begun = this.#scope.helper()
     const entry = this.#scope.lookAt(begun, type)
     const alias = this.#scope.lookAt(node.each, type)
-    const leads = [...by.map((join) => equality(join, begun)), equality({ to: key, from: this.#keptKey(over, chains, 's', begun) }, begun)]
-    const found = all([...leads.map((one) => this.#test(one)), this.#reached(node, over, this.#keptKey(over, chains, 'k0', node.each))])
-    const rows = sql`${this.#scope.from(type, entry)}, (${climbing} select s, k0 from ${sql.ref(chain)}) as ${sql.ref(chains)}, ${this.#scope.from(type, alias)} where ${found}`
+    const starts = this.#keptKeys(over, chains, 's', begun)
+    const leads = [
+      ...by.map((join) => equality(join, begun)),
+      ...keys.map((to, at) => equality({ to, from: starts[at] as FieldNode }, begun)),
+    ]
+    const found = all([...leads.map((one) => this.#test(one)), this.#reached(node, over, this.#keptKeys(over, chains, 'k', node.each))])
+    const columns = sql.join(keys.flatMap((_, at) => [sql.ref(`s${at}`), sql.ref(`k${at}`)]))
+    const rows = sql`${this.#scope.from(type, entry)}, (${climbing} select ${columns} from ${sql.ref(chain)}) as ${sql.ref(chains)}, ${this.#scope.from(type, alias)} where ${found}`
     if (node.least === undefined) return sql<SqlBool>`exists (select 1 from ${rows})`
-    return sql<SqlBool>`(select count(distinct ${sql.id(chains, 'k0')}) from ${rows}) >= ${sql.lit(node.least)}`
+    return sql<SqlBool>`(${this.#countOf(over, chains, rows)}) >= ${sql.lit(node.least)}`
+  }
+
+  /** How many different records of a chain there are. Not every database counts combinations of columns. */
+  #countOf({ keys }: AncestorsNode, table: string, rows: Fragment): Fragment {
+    const columns = sql.join(keys.map((_, at) => sql.id(table, `k${at}`)))
+    if (keys.length === 1 || this.#expressions.closedRecursion) return sql`select count(distinct ${columns}) from ${rows}`
+    return sql`select count(*) from (select distinct ${columns} from ${rows}) as ${sql.ref(this.#scope.alias('different'))}`
   }
 
   /**
-   * A recursive table of a chain: the key of each record as `k0`, and the values that the next step joins on from `k1`. It starts with the
-   * records on which the conditions hold. Without conditions it starts with every record and keeps its key as `s`.
+   * A recursive table of a chain: the key of each record from `k0`, and after it the values that the next step joins on. It starts with the
+   * records on which the conditions hold. Without conditions it starts with every record and keeps its key from `s0`.
    */
-  #climbing({ type, link, key }: AncestorsNode, chain: string, begin?: (first: number) => readonly ConditionNode[]): Fragment {
+  #climbing({ type, link, keys }: AncestorsNode, chain: string, begin?: (first: number) => readonly ConditionNode[]): Fragment {
     const [first, further, above] = [this.#scope.helper(), this.#scope.helper(), this.#scope.helper()]
     const start = this.#scope.lookAt(first, type)
     const step = this.#scope.lookAt(further, type)
-    const kept = [key, ...link.by.map(({ from }) => from)]
+    const kept = [...keys, ...link.by.map(({ from }) => from)]
     const names = kept.map((_, at) => `k${at}`)
     this.#scope.look(above, this.#keptIn(chain, new Map(kept.map((place, at) => [`k${at}`, this.#terms.field(placeOf(place, further))]))))
     const columnsOf = (number: number) => kept.map((place) => this.#terms.key(this.#terms.field(placeOf(place, number)), place.type))
     const marked = begin === undefined
     const begun = all([...(begin?.(first) ?? []), onLinked(link, first, TRUE)].map((one) => this.#test(one)))
     const steps = link.by.map(({ to, from }, at) =>
-      equality({ to, from: placeOf({ ...from, path: [names[at + 1] as string] }, above) }, further),
+      equality({ to, from: placeOf({ ...from, path: [names[at + keys.length] as string] }, above) }, further),
     )
-    const columns = sql.join((marked ? ['s', ...names] : names).map((name) => sql.ref(name)))
-    const from = sql.join([...(marked ? [this.#terms.key(this.#terms.field(placeOf(key, first)), key.type)] : []), ...columnsOf(first)])
-    const on = sql.join([...(marked ? [sql.ref(`${chain}.s`)] : []), ...columnsOf(further)])
+    const marks = marked ? keys.map((_, at) => `s${at}`) : []
+    const columns = sql.join([...marks, ...names].map((name) => sql.ref(name)))
+    const from = sql.join([...columnsOf(first).slice(0, marks.length), ...columnsOf(first)])
+    const on = sql.join([...marks.map((name) => sql.ref(`${chain}.${name}`)), ...columnsOf(further)])
     const goesOn = all([...steps, onLinked(link, further, TRUE)].map((one) => this.#test(one)))
     return sql`with recursive ${sql.ref(chain)}(${columns}) as (select ${from} from ${this.#scope.from(type, start)} where ${begun} union select ${on} from ${this.#scope.from(type, step)}, ${sql.ref(chain)} where ${goesOn})`
   }
 
-  /** A key that a query selected from another; `like` is a record of the same type. */
-  #keptKey({ key }: AncestorsNode, table: string, name: string, like: number): FieldNode {
+  /** A key that a query selected from another, part by part; `like` is a record of the same type. */
+  #keptKeys({ keys }: AncestorsNode, table: string, name: 's' | 'k', like: number): readonly FieldNode[] {
     const kept = this.#scope.helper()
-    this.#scope.look(kept, this.#keptIn(table, new Map([[name, this.#terms.field(placeOf(key, like))]])))
-    return placeOf({ ...key, path: [name] }, kept)
+    this.#scope.look(kept, this.#keptIn(table, new Map(keys.map((place, at) => [`${name}${at}`, this.#terms.field(placeOf(place, like))]))))
+    return keys.map((place, at) => placeOf({ ...place, path: [`${name}${at}`] }, kept))
   }
 
   /** The columns of a derived table with such values. */
@@ -122,8 +137,9 @@ export class Chains {
   }
 
   /** Whether the current record has that key in the chain, is not the record that the chain belongs to, and matches. */
-  #reached(node: SomeNode, { key, self }: AncestorsNode, from: FieldNode): Test {
-    const tests = [equality({ to: key, from }, node.each), notNode(equality({ to: key, from: self }, node.each)), node.of]
+  #reached(node: SomeNode, { keys, self }: AncestorsNode, from: readonly FieldNode[]): Test {
+    const holds = (key: readonly TermNode[]) => keys.map((to, at) => equality({ to, from: key[at] as TermNode }, node.each))
+    const tests = [...holds(from), notNode(allOfNode(holds(self))), node.of]
     return all([...tests.map((one) => this.#test(one)), ...forEachRow(this.#expressions)])
   }
 

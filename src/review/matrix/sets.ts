@@ -227,12 +227,14 @@ class Sets implements RecordSets {
     const own = over.by.map(({ from }) => placeOfField(from as FieldNode))
     const found = of.having(own, keys)
     // A record that has the key of a matching one may be that record itself.
-    if (over.self.kind !== 'field' || over.self.via !== undefined) return this.#tested(of, node, found)
+    const [place, self] = [over.keys[0], over.self[0]]
+    if (over.keys.length > 1 || place === undefined || self?.kind !== 'field' || self.via !== undefined)
+      return this.#tested(of, node, found)
     const fitting = new Set<Comparable>()
     each(fits, (at) => {
-      for (const key of valuesAt(chain.rows[at] as Row, over.key)) fitting.add(key)
+      for (const key of valuesAt(chain.rows[at] as Row, place)) fitting.add(key)
     })
-    const doubtful = intersection(length, [found, of.having([placeOfField(over.self)], fitting)])
+    const doubtful = intersection(length, [found, of.having([placeOfField(self)], fitting)])
     if (count(doubtful) === 0) return found
     return union(length, [intersection(length, [found, complementOf(doubtful)]), this.#tested(of, node, doubtful)])
   }

@@ -9,7 +9,7 @@ export interface Pair {
 /** A step from a record to others, as conditions use it. */
 export type Step =
   | { readonly kind: 'records'; readonly type: string; readonly by: readonly Pair[] }
-  | { readonly kind: 'ancestors'; readonly type: string; readonly by: readonly Pair[]; readonly link: LinkNode; readonly key: PlaceNode }
+  | { readonly kind: 'ancestors'; readonly type: string; readonly by: readonly Pair[]; readonly link: LinkNode }
 
 /** The step that a `some` with these pairs takes. */
 export function stepOf(over: RecordsNode | AncestorsNode, by: readonly Pair[]): Step {
@@ -17,7 +17,7 @@ export function stepOf(over: RecordsNode | AncestorsNode, by: readonly Pair[]): 
     case 'records':
       return { kind: 'records', type: over.type, by }
     case 'ancestors':
-      return { kind: 'ancestors', type: over.type, by, link: over.link, key: over.key }
+      return { kind: 'ancestors', type: over.type, by, link: over.link }
   }
 }
 
