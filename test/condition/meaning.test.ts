@@ -234,6 +234,15 @@ describe('a condition in JSON that means nothing', () => {
       { kind: 'presence', present: true, term: { kind: 'orElse', term: field, otherwise: { kind: 'now' } } },
       '$.term.otherwise',
     ],
+    [
+      'a stand-in for what cannot be compared',
+      {
+        kind: 'presence',
+        present: true,
+        term: { kind: 'orElse', term: { ...field, type: 'other' }, otherwise: { ...field, type: 'other' } },
+      },
+      '$.term.otherwise',
+    ],
     ['too deep', deep(100), '$.of'],
   ]
   for (const [what, json, at] of CASES) {

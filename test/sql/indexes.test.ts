@@ -46,6 +46,24 @@ describe('indexes that rules could use', () => {
     ])
   })
 
+  it('are on what leads from a record that is changed to others', () => {
+    const begun = rulebook({
+      me: { shape: z.object({ id: text }), key: 'id' },
+      records: {
+        team: { shape: z.object({ id: text, open: z.boolean() }), key: 'id', links: { seats: toMany('seat', 'teamId') } },
+        seat: { shape: z.object({ id: text, teamId: text, size: z.int() }), key: 'id' },
+      },
+    })
+    const wanted = (action: string) =>
+      wantedIndexes(
+        begun.rules({
+          team: (team, { anyone }) => ({ may: { [action]: [anyone.provided(team.seats.some((seat) => seat.size.isMoreThan(2)))] } }),
+        }).model,
+      ).map(({ type, field, for: use }) => `${type}.${field} ${use}`)
+    expect(wanted('update')).to.deep.equal(['seat.teamId equality'])
+    expect(wanted('read')).to.deep.equal([])
+  })
+
   for (const { name, dialect, open } of engines)
     it(`serve the order of lists in ${name}: within what rules look for, and alone for people who see all`, async () => {
       const notes = rulebook({

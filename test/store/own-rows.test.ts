@@ -102,6 +102,12 @@ for (const [where, open] of Object.entries(backends(book))) {
       const spoofed = { id: 'eve', schoolId: 's1', memberships: [{ ...base, id: 'm9', accountId: 'eve', schoolId: 's1', role: 'head' }] }
       expect(await store.for(spoofed as never).list('lesson')).to.deep.equal([])
       expect(await store.for(spoofed as never).has('openOffice')).to.equal(false)
+      // What they have themselves counts all the same.
+      const both = store.for({ ...spoofed, id: 'ada' } as never)
+      expect([(await both.list('lesson')).map((one: any) => one.id).sort(), await both.has('openOffice')]).to.deep.equal([
+        ['l-s1', 'l-s2'],
+        false,
+      ])
     })
 
     it('count as they are at each call, and in one write to its end', async () => {

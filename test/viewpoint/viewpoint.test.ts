@@ -42,6 +42,14 @@ describe('a viewpoint', () => {
     expect(ines.verdict('delete', 'plot', others)).to.include({ outcome: 'not found', message: 'There is no such plot.' })
     expect(ines.verdict('delete', 'plot', vacant)).to.include({ outcome: 'refused', message: 'Only a warden removes a vacant plot.' })
     expect(ines.verdict('create', 'plot', hers)).to.include({ outcome: 'refused', message: 'You may not create a plot.' })
+    const { id: _id, ...without } = hers
+    expect(Object.keys(ines.verdict('create', 'plot', without as never))).to.have.members([
+      'allowed',
+      'outcome',
+      'action',
+      'type',
+      'message',
+    ])
     expect(visitor.verdict('read', 'plot', others), 'visitors may read some plots').to.include({ outcome: 'not found' })
   })
 
