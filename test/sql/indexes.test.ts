@@ -54,10 +54,10 @@ describe('indexes that rules could use', () => {
         seat: { shape: z.object({ id: text, teamId: text, size: z.int() }), key: 'id' },
       },
     })
-    const wanted = (action: string) =>
+    const wanted = (action: 'read' | 'update') =>
       wantedIndexes(
         begun.rules({
-          team: (team, { anyone }) => ({ may: { [action]: [anyone.provided(team.seats.some((seat) => seat.size.isMoreThan(2)))] } }),
+          team: (team, { anyone }) => ({ may: { [action]: [anyone.provided(team.seats.some((seat) => seat.size.isMoreThan(2)))] } as {} }),
         }).model,
       ).map(({ type, field, for: use }) => `${type}.${field} ${use}`)
     expect(wanted('update')).to.deep.equal(['seat.teamId equality'])

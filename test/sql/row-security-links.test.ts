@@ -1,6 +1,6 @@
 // Row security along links: of the person by several steps, and to a record from the lists of others.
 import { expect } from 'chai'
-import { type Rulebook, rulebook, toMany, toOne } from 'pachter'
+import { rulebook, toMany, toOne } from 'pachter'
 import { overKysely } from 'pachter/kysely'
 import { postgres, readLayout, rowSecurity } from 'pachter/sql'
 import { openStore } from 'pachter/store'
@@ -15,7 +15,7 @@ type Asked = (who: string, work: (db: any) => Promise<unknown>) => Promise<unkno
 
 async function secured(
   engine: (typeof engines)[number],
-  book: Rulebook<any>,
+  book: any,
   data: { readonly [type: string]: readonly object[] },
   work: (as: Asked) => Promise<void>,
 ) {
