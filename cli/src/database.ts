@@ -24,7 +24,7 @@ export async function withDatabase<T>(url: string, work: (database: OpenDatabase
   } catch (error) {
     const code = (error as { code?: unknown } | null)?.code
     if (typeof code === 'string' && UNREACHED.test(code))
-      throw new UsageError(`${shown(url)} cannot be reached: ${(error as Error).message || code}`)
+      throw new UsageError(`${shownUrl(url)} cannot be reached: ${(error as Error).message || code}`)
     throw error
   } finally {
     await opened.db.destroy()
@@ -36,7 +36,7 @@ export async function withDatabase<T>(url: string, work: (database: OpenDatabase
 const UNREACHED = /^(ECONNREFUSED|ENOTFOUND|ETIMEDOUT|EHOSTUNREACH|ECONNRESET|28\w{3}|3D000|ER_ACCESS_DENIED_ERROR|ER_BAD_DB_ERROR)$/
 
 /** The URL without its password. */
-function shown(url: string): string {
+export function shownUrl(url: string): string {
   return url.replace(/:[^:@/]*@/, '@')
 }
 
@@ -69,7 +69,7 @@ async function open(scheme: string | undefined, url: string): Promise<OpenDataba
       return { db: new Kysely<any>({ dialect: sqlJsDialect(new SQL.Database(readFileSync(file))) }), dialect: sqlite }
     }
     default:
-      throw new UsageError(`${JSON.stringify(shown(url))} is not the URL of a database. Use ${EXAMPLES}.`)
+      throw new UsageError(`${JSON.stringify(shownUrl(url))} is not the URL of a database. Use ${EXAMPLES}.`)
   }
 }
 

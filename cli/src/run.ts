@@ -7,6 +7,7 @@ import { indexesDeclaration } from './commands/db-indexes.js'
 import { rowSecurityDeclaration } from './commands/db-row-security.js'
 import { verifyDeclaration } from './commands/db-verify.js'
 import { driftDeclaration } from './commands/drift.js'
+import { initDeclaration } from './commands/init.js'
 import { listDeclaration } from './commands/list.js'
 import { matrixDeclaration } from './commands/matrix.js'
 import { peopleDeclaration } from './commands/people.js'
@@ -32,6 +33,7 @@ It uses the nearest pachter.config.ts, which exports the rulebook, a data folder
 from a database instead of the folder. It never writes to either.
 
 Examples:
+  pachter init --db postgres://me@localhost/garden   draft rules from a database
   pachter people                                     the people and their claims
   pachter list plot --for ines --for bram            both lists side by side
   pachter matrix plot                                who may do what to which plot
@@ -46,6 +48,7 @@ Exit status: 0 success, 1 a try was refused or a check failed, 2 wrong usage, co
     )
 
   const commands = [
+    initDeclaration(end),
     peopleDeclaration(),
     listDeclaration(),
     matrixDeclaration(),

@@ -1,0 +1,139 @@
+import { existsSync, mkdirSync } from 'node:fs'
+import { dirname, join, relative, resolve } from 'node:path'
+import { Command } from 'commander'
+import pc from 'picocolors'
+import { shownUrl, withDatabase } from '../database.js'
+import { differencesOf } from '../draft/compare.js'
+import { type DraftedProject, draftProject, tablesOfDatabase } from '../draft/index.js'
+import { TEMPLATE } from '../draft/template.js'
+import type { ProjectFiles } from '../draft/write-project.js'
+import { UsageError } from '../errors.js'
+import { load } from '../load.js'
+import { collect, type End } from '../options.js'
+import { say } from '../output.js'
+import { printable } from '../table.js'
+import { writeWhole } from '../write.js'
+
+interface InitOptions {
+  readonly db?: string
+  readonly check?: boolean
+  readonly except: readonly string[]
+  readonly config?: string
+}
+
+/** `pachter init`: writes a project that runs at once, or drafts one from a database; with --check, compares the two. */
+async function initCommand(folder: string, options: InitOptions, end: End): Promise<void> {
+  const { db, check } = options
+  if (check) {
+    if (db === undefined) throw new UsageError('--check compares the project with a database: name it with --db')
+    return compare(db, options, end)
+  }
+  if (db === undefined) {
+    write(folder, TEMPLATE)
+    const at = relative(process.cwd(), resolve(folder)) || '.'
+    return next([
+      ...(at === '.' ? [] : [`cd ${at}`]),
+      'npm install pachter zod && npm install -D pachter-cli',
+      'npx pachter matrix plot',
+      'npx pachter try update plot p-2 --for ines --set planting=leeks',
+    ])
+  }
+  const project = await withDatabase(db, (database) => draftProject(database, shownUrl(db)))
+  if (project.draft.types.length === 0) throw new UsageError(`${shownUrl(db)} has no table that can be drafted${questionsShort(project)}`)
+  write(folder, project.files)
+  summarise(project)
+  next([
+    `npx pachter matrix --db ${shownUrl(db)}`,
+    `npx pachter review --db ${shownUrl(db)}`,
+    `npx pachter init --db ${shownUrl(db)} --check`,
+  ])
+}
+
+/** Writes the files of a project; none if one of them exists already. */
+function write(folder: string, files: ProjectFiles): void {
+  const target = resolve(folder)
+  const there = Object.keys(files).find((file) => existsSync(join(target, file)))
+  if (there !== undefined)
+    throw new UsageError(`${join(folder, there)} is there already, and nothing is overwritten. Name another folder: pachter init rules`)
+  for (const [file, text] of Object.entries(files)) {
+    mkdirSync(dirname(join(target, file)), { recursive: true })
+    writeWhole(join(target, file), text)
+    say(`${pc.dim('written')}  ${join(folder, file)}`)
+  }
+}
+
+/** What was found, and how much of it is certain. */
+function summarise({ draft, guesses }: DraftedProject): void {
+  const { people, tenant, membership, all } = guesses
+  const count = (kind: string) => all.filter((one) => one.kind === kind).length
+  const links = draft.types.reduce((sum, { links: of }) => sum + of.filter((link) => !link.many).length, 0)
+  say()
+  say(`${draft.types.length} record types, ${links} links from foreign keys.`)
+  say(people === undefined ? 'No table of people was found, so nobody reads anything yet.' : `People: ${people.name}.`)
+  if (tenant !== undefined) say(`Tenants: ${tenant.type}, by ${tenant.field}${tenant.isOfPerson ? '' : ', which the session names'}.`)
+  if (membership !== undefined) say(`Roles: ${membership.role} of ${membership.type.name}.`)
+  const words = [
+    ['owner', 'owners'],
+    ['parent', 'parts of owned records'],
+    ['author', 'authors'],
+    ['assignee', 'assignees'],
+    ['share', 'shares'],
+    ['published', 'marks of public records'],
+    ['removal', 'marks of removed records'],
+    ['secret', 'secrets'],
+  ] as const
+  const found = words.filter(([kind]) => count(kind) > 0).map(([kind, word]) => `${count(kind)} ${word}`)
+  if (found.length > 0) say(`Guessed: ${found.join(', ')}.`)
+  const opened = all.filter(
+    ({ kind, sure }) => sure !== 'sure' && ['owner', 'author', 'assignee', 'parent', 'share', 'published'].includes(kind),
+  )
+  if (opened.length > 0) say(`${opened.length} of these guesses open records and are not certain: see questions.md.`)
+}
+
+function questionsShort({ draft }: DraftedProject): string {
+  const [first] = draft.questions
+  return first === undefined ? '' : `: ${printable(`${first.about} ${first.text}`)}`
+}
+
+function next(commands: readonly string[]): void {
+  say()
+  say('Next:')
+  for (const one of commands) say(`  ${one}`)
+}
+
+async function compare(url: string, { config, except }: InitOptions, end: End): Promise<void> {
+  const { book, layout } = await load(config)
+  const { layoutOf } = await import('pachter/sql')
+  const tables = await withDatabase(url, (database) => tablesOfDatabase(database))
+  const found = differencesOf(book.model, layoutOf(book, layout), tables, except)
+  for (const one of found) say(printable(one))
+  if (found.length > 0) {
+    say()
+    say(pc.dim(`${found.length} differences. Change the shapes, or name what is meant with --except.`))
+    return end(1)
+  }
+  say(`The shapes and links have everything that ${shownUrl(url)} has.`)
+}
+
+/** The command `init`: its arguments, options and help. */
+export function initDeclaration(end: End): Command {
+  return new Command('init')
+    .description('Writes a first project: an example, or a draft from the tables of a database.')
+    .argument('[folder]', 'where to write it', '.')
+    .option('--db <url>', 'drafts shapes, links, rules and people from a database: postgres://, mysql:// or sqlite:file')
+    .option('--check', 'writes nothing, and says what the database has that the shapes have not (exit status 1)')
+    .option('--except <name>', 'with --check: a table or a table.column that is left out on purpose; may be repeated', collect, [])
+    .option('--config <file>', 'with --check: the configuration file (default: the nearest pachter.config.ts)')
+    .exitOverride()
+    .addHelpText(
+      'after',
+      `
+It overwrites nothing, and only reads the database. A draft lets people read what its comments say, and nobody change anything.
+
+Examples:
+  pachter init
+  pachter init rules --db postgres://me@localhost/garden
+  pachter init --db postgres://me@localhost/garden --check --except audit_log`,
+    )
+    .action((folder, options) => initCommand(folder, options, end))
+}

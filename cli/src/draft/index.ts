@@ -1,0 +1,33 @@
+// Drafts a project from a database.
+import type { Kysely } from 'kysely'
+import type { OpenDatabase } from '../database.js'
+import type { TableDescription } from './description.js'
+import { type Draft, draftOf } from './draft.js'
+import { guessesOf } from './guess.js'
+import type { Guesses } from './guesses.js'
+import { mariadbTables } from './mariadb-tables.js'
+import { pickPeople } from './pick-people.js'
+import { postgresTables } from './postgres-tables.js'
+import { sqliteTables } from './sqlite-tables.js'
+import { type ProjectFiles, projectFiles } from './write-project.js'
+
+/** A project that was drafted, and what it assumes. */
+export interface DraftedProject {
+  readonly draft: Draft
+  readonly guesses: Guesses
+  readonly files: ProjectFiles
+}
+
+/** Reads the tables of a database. */
+export async function tablesOfDatabase({ db, dialect }: OpenDatabase): Promise<TableDescription[]> {
+  const { mariadb, postgres } = await import('pachter/sql')
+  return dialect === postgres ? postgresTables(db) : dialect === mariadb ? mariadbTables(db) : sqliteTables(db)
+}
+
+/** Drafts a project. `from` names the database in comments. Only reads. */
+export async function draftProject(database: OpenDatabase, from: string): Promise<DraftedProject> {
+  const draft = draftOf(await tablesOfDatabase(database))
+  const guesses = guessesOf(draft)
+  const people = await pickPeople(database.db as Kysely<any>, draft.types, guesses)
+  return { draft, guesses, files: projectFiles(draft, guesses, people, from) }
+}

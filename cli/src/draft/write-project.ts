@@ -1,0 +1,150 @@
+// The files of a draft: schemas, rulebook, configuration, and what is left to decide.
+
+import { printable } from '../table.js'
+import type { Draft, DraftType, Question } from './draft.js'
+import type { Guess, Guesses } from './guesses.js'
+import type { DraftPerson } from './pick-people.js'
+import { bracketed, comment, property, quoted } from './text.js'
+import { definitionText, sessionTenantOf, sessionText } from './write-records.js'
+import { importsOf, rulesOf, rulesText, standingsText, tenantText } from './write-rules.js'
+import { shapesText } from './write-shapes.js'
+
+/** The text of each file, by its name. */
+export type ProjectFiles = { readonly [file: string]: string }
+
+/** Writes the texts of a project. `from` names the database, without a password. */
+export function projectFiles(draft: Draft, guesses: Guesses, people: readonly DraftPerson[], from: string): ProjectFiles {
+  const { types } = draft
+  const rules = rulesOf(types, guesses)
+  const chain = `${definitionText(types, guesses)}${tenantText(guesses)}${standingsText(rules)}${rulesText(rules, guesses)}`
+  const session = sessionText(guesses, types)
+  const zone = /\btoday\b/.test(chain) ? chain.replace("    key: 'id',\n", "    key: 'id',\n    timeZone: 'UTC',\n") : chain
+  const head = `// Drafted from ${from} by pachter init. It is yours to change: "pachter init --check" compares it with the database.\n`
+  const rulebook = `${head}//
+// What people may read is guessed from names, keys and indexes. Each guess says how sure it is, and why. Nobody may change anything yet.
+${importsOf(zone)}import { z } from 'zod'
+import * as shapes from './shapes.js'
+
+${session}
+export const book = ${zone}
+`
+  return {
+    'shapes.ts': shapesText(types, head),
+    'rulebook.ts': rulebook,
+    'pachter.config.ts': configText(types, guesses, people, head),
+    'questions.md': questionsText(
+      draft,
+      guesses,
+      rules.filter(({ read }) => read.length === 0).map(({ type }) => type),
+      from,
+    ),
+  }
+}
+
+function configText(types: readonly DraftType[], guesses: Guesses, people: readonly DraftPerson[], head: string): string {
+  const persons = people.map(({ name, claims, why }) => {
+    const fields = Object.entries(claims).map(
+      ([field, value]) => `${property(field)}: ${typeof value === 'string' ? quoted(value) : String(value)}`,
+    )
+    return `${comment(why, '    ')}\n    ${property(name)}: { ${fields.join(', ')} },`
+  })
+  const layout = layoutText(types)
+  const named = persons.length === 0 ? '  people: {},' : `  people: {\n${persons.join('\n')}\n  },`
+  return `${head}import { configure } from 'pachter-cli'
+import { book } from './rulebook.js'
+
+export default configure({
+  rulebook: book,
+${layout === '' ? '' : `  layout: ${layout},\n`}${named}${unknownText(guesses, people)}
+})
+`
+}
+
+/** The claims of a signed-in person without a record. */
+function unknownText(guesses: Guesses, people: readonly DraftPerson[]): string {
+  const field = sessionTenantOf(guesses)
+  const tenant = field === undefined ? undefined : people[0]?.claims[field]
+  if (field === undefined || tenant === undefined) return ''
+  const key = guesses.people?.fields.find(({ name }) => name === guesses.people?.key[0])?.column
+  const id = key?.kind === 'integer' ? '-1' : quoted(key?.written === 'uuid' ? NO_UUID : 'nobody')
+  return `\n  // Signed in, with an id that no record has.\n  unknown: { id: ${id}, ${property(field)}: ${typeof tenant === 'string' ? quoted(tenant) : tenant} },`
+}
+
+const NO_UUID = '00000000-0000-0000-0000-000000000000'
+
+/** Converts names as the layout option `names: 'snake_case'` does. */
+function snakeCase(name: string): string {
+  return name
+    .replace(/([a-z\d])([A-Z])/g, '$1_$2')
+    .replace(/([A-Z]+)([A-Z][a-z\d])/g, '$1_$2')
+    .toLowerCase()
+}
+
+function layoutText(types: readonly DraftType[]): string {
+  const columns = types.flatMap(({ fields }) => fields)
+  const isSnake =
+    columns.filter((one) => snakeCase(one.name) === one.column.name).length > columns.filter((one) => one.name === one.column.name).length
+  const asNamed = (name: string) => (isSnake ? snakeCase(name) : name)
+  const tables = types.flatMap(({ name, table, fields }) => {
+    const odd = fields
+      .filter((one) => asNamed(one.name) !== one.column.name)
+      .map((one) => `${property(one.name)}: ${quoted(one.column.name)}`)
+    const parts = [
+      ...(asNamed(name) === table.name ? [] : [`name: ${quoted(table.name)}`]),
+      ...(table.schema === undefined ? [] : [`schema: ${quoted(table.schema)}`]),
+      ...(odd.length === 0 ? [] : [`columns: ${bracketed('{', odd, '}', '      ')}`]),
+    ]
+    return parts.length === 0 ? [] : [`${property(name)}: { ${parts.join(', ')} }`]
+  })
+  const parts = [
+    ...(isSnake ? ["names: 'snake_case'"] : []),
+    ...(tables.length === 0 ? [] : [`tables: {\n${tables.map((one) => `      ${one},`).join('\n')}\n    }`]),
+  ]
+  return parts.length === 0 ? '' : `{\n${parts.map((part) => `    ${part},`).join('\n')}\n  }`
+}
+
+function questionsText({ questions }: Draft, guesses: Guesses, closed: readonly DraftType[], from: string): string {
+  const all: Question[] = [
+    ...questions,
+    ...(guesses.people === undefined
+      ? [{ weight: 100, about: 'people', text: 'Which table holds the people who sign in? Nothing is opened until the rules know.' }]
+      : []),
+    ...(closed.length === 0
+      ? []
+      : [{ weight: 50, about: closed.map(({ name }) => name).join(', '), text: 'Nobody reads these. Whose are they, or who needs them?' }]),
+    ...guesses.all
+      .filter((one) => one.sure !== 'sure')
+      .map(
+        (one): Question => ({
+          weight: one.kind === 'published' ? 80 : 30,
+          about: placeOf(one),
+          text: `is taken for ${GUESSED[one.kind]}, because ${one.why}. Is it?`,
+        }),
+      ),
+  ]
+  const lines = all.sort((a, b) => b.weight - a.weight).map(({ about, text }, at) => `${at + 1}. **${oneLine(about)}**: ${oneLine(text)}`)
+  return `# What to decide\n\nDrafted from ${from}. The most important question comes first. Delete this file when you are done.\n\n${lines.join('\n') || 'Nothing.'}\n`
+}
+
+// Names and defaults come from the database.
+const oneLine = (text: string) => printable(text.replaceAll(/\s+/g, ' '))
+
+const GUESSED: { readonly [K in Guess['kind']]: string } = {
+  people: 'the people',
+  owner: 'the owner',
+  author: 'the author, who may read it',
+  assignee: 'the person it is assigned to, who may read it',
+  parent: 'a part of another record, whose owner may read it',
+  tenant: 'the tenant',
+  membership: 'a membership',
+  roles: 'a role',
+  share: 'a share, which lets people read the record',
+  published: 'a mark of what everyone may read, also without signing in',
+  state: 'a state',
+  removal: 'a mark of removed records',
+  secret: 'a secret',
+}
+
+function placeOf({ type, field }: Guess): string {
+  return field === undefined ? type : `${type}.${field}`
+}
