@@ -248,7 +248,7 @@ function fieldsRefused(
   unknown: 'maybe the same' | 'another',
 ): string[] {
   const let_ = fieldsOf(type, action, clauses)
-  const stamps = type.stamps?.[action === 'create' ? 'create' : 'update'] ?? {}
+  const stamps = type.stamps?.[action as 'create'] ?? {}
   return Object.keys(sent).filter((name) => {
     if (action === 'update') {
       // Sending the stored value is not a change. For a field that the page does not have, this is unknown.

@@ -66,6 +66,7 @@ function textOf(value: unknown): string | undefined {
   if (value === null || typeof value === 'boolean') return String(value)
   if (typeof value === 'string') return JSON.stringify(value)
   if (typeof value === 'number') return Object.is(value, -0) ? '-0' : String(value)
+  if (typeof value === 'bigint') return `${value}n`
   if (value instanceof Date) return `D${value.getTime()}`
   if (Array.isArray(value)) return joined(value.map(textOf), '[', ']')
   if (typeof value !== 'object' || Object.getPrototypeOf(value) !== Object.prototype) return undefined
