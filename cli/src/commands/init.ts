@@ -2,16 +2,17 @@ import { existsSync, mkdirSync } from 'node:fs'
 import { dirname, join, relative, resolve } from 'node:path'
 import { Command } from 'commander'
 import pc from 'picocolors'
-import { shownUrl, withDatabase } from '../database.js'
+import { type OpenDatabase, shownUrl, withDatabase } from '../database.js'
 import { differencesOf } from '../draft/compare.js'
 import { type DraftedProject, draftProject, tablesOfDatabase } from '../draft/index.js'
+import { openingsOf } from '../draft/openings.js'
 import { TEMPLATE } from '../draft/template.js'
 import type { ProjectFiles } from '../draft/write-project.js'
 import { UsageError } from '../errors.js'
 import { load } from '../load.js'
 import { collect, type End } from '../options.js'
 import { say } from '../output.js'
-import { printable } from '../table.js'
+import { hanging, printable } from '../table.js'
 import { writeWhole } from '../write.js'
 
 interface InitOptions {
@@ -30,23 +31,32 @@ async function initCommand(folder: string, options: InitOptions, end: End): Prom
   }
   if (db === undefined) {
     write(folder, TEMPLATE)
-    const at = relative(process.cwd(), resolve(folder)) || '.'
     return next([
-      ...(at === '.' ? [] : [`cd ${at}`]),
+      ...inFolder(folder),
       'npm install pachter zod && npm install -D pachter-cli',
       'npx pachter matrix plot',
       'npx pachter try update plot p-2 --for ines --set planting=leeks',
     ])
   }
-  const project = await withDatabase(db, (database) => draftProject(database, shownUrl(db)))
-  if (project.draft.types.length === 0) throw new UsageError(`${shownUrl(db)} has no table that can be drafted${questionsShort(project)}`)
-  write(folder, project.files)
-  summarise(project)
+  await withDatabase(db, async (database) => {
+    const project = await draftProject(database, shownUrl(db))
+    if (project.draft.types.length === 0) throw new UsageError(`${shownUrl(db)} has no table that can be drafted${questionsShort(project)}`)
+    write(folder, project.files)
+    summarise(project)
+    await showOpenings(folder, database)
+  })
   next([
+    ...inFolder(folder),
     `npx pachter matrix --db ${shownUrl(db)}`,
     `npx pachter review --db ${shownUrl(db)}`,
     `npx pachter init --db ${shownUrl(db)} --check`,
   ])
+}
+
+/** How to go where the configuration is. */
+function inFolder(folder: string): string[] {
+  const at = relative(process.cwd(), resolve(folder))
+  return at === '' ? [] : [`cd ${at}`]
 }
 
 /** Writes the files of a project; none if one of them exists already. */
@@ -65,29 +75,46 @@ function write(folder: string, files: ProjectFiles): void {
 /** What was found, and how much of it is certain. */
 function summarise({ draft, guesses }: DraftedProject): void {
   const { people, tenant, membership, all } = guesses
-  const count = (kind: string) => all.filter((one) => one.kind === kind).length
   const links = draft.types.reduce((sum, { links: of }) => sum + of.filter((link) => !link.many).length, 0)
   say()
-  say(`${draft.types.length} record types, ${links} links from foreign keys.`)
+  say(`${draft.types.length} record types, ${links} links, from foreign keys and names of columns.`)
   say(people === undefined ? 'No table of people was found, so nobody reads anything yet.' : `People: ${people.name}.`)
   if (tenant !== undefined) say(`Tenants: ${tenant.type}, by ${tenant.field}${tenant.isOfPerson ? '' : ', which the session names'}.`)
   if (membership !== undefined) say(`Roles: ${membership.role} of ${membership.type.name}.`)
-  const words = [
-    ['owner', 'owners'],
-    ['parent', 'parts of owned records'],
-    ['author', 'authors'],
-    ['assignee', 'assignees'],
-    ['share', 'shares'],
-    ['published', 'marks of public records'],
-    ['removal', 'marks of removed records'],
-    ['secret', 'secrets'],
-  ] as const
-  const found = words.filter(([kind]) => count(kind) > 0).map(([kind, word]) => `${count(kind)} ${word}`)
-  if (found.length > 0) say(`Guessed: ${found.join(', ')}.`)
-  const opened = all.filter(
-    ({ kind, sure }) => sure !== 'sure' && ['owner', 'author', 'assignee', 'parent', 'share', 'published'].includes(kind),
-  )
-  if (opened.length > 0) say(`${opened.length} of these guesses open records and are not certain: see questions.md.`)
+  const roles = all.filter(({ kind }) => kind === 'roles')
+  if (roles.length > 0) say(`Roles: ${roles.map(({ type, field }) => `${field} of ${type}`).join(', ')}.`)
+  const rows = KINDS.flatMap(([kind, word]) => {
+    const places = all.filter((one) => one.kind === kind).map(({ type, field }) => (field === undefined ? type : `${type}.${field}`))
+    return places.length === 0 ? [] : [[word, hanging(places.join(', '), INDENT)]]
+  })
+  if (rows.length > 0)
+    say(
+      `\nGuessed, with the reasons in rulebook.ts:\n${rows.map(([word = '', places = '']) => `  ${word.padEnd(INDENT - 2)}${places}`).join('\n')}`,
+    )
+}
+
+const INDENT = 28
+
+const KINDS = [
+  ['owner', 'owners'],
+  ['parent', 'parts of owned records'],
+  ['author', 'authors'],
+  ['assignee', 'assignees'],
+  ['share', 'shares'],
+  ['published', 'read by everyone'],
+  ['removal', 'marks of removed records'],
+  ['secret', 'secrets'],
+] as const
+
+/** What the guesses open, at once; the project may lie where its packages are not installed yet. */
+async function showOpenings(folder: string, database: OpenDatabase): Promise<void> {
+  try {
+    const opened = await openingsOf(join(resolve(folder), 'pachter.config.ts'), database)
+    say(`\nWhat they let people read, in a sample of the records:\n${opened}`)
+  } catch (error) {
+    if (!(error instanceof UsageError)) throw error
+    say(pc.dim(`\nInstall pachter and zod to see what they open: npm install pachter zod`))
+  }
 }
 
 function questionsShort({ draft }: DraftedProject): string {

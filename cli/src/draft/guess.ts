@@ -9,6 +9,7 @@ import {
   AUDIT,
   AUTHOR,
   EMAIL,
+  PERSON,
   PUBLIC_LABEL,
   PUBLISHED,
   PUBLISHED_AT,
@@ -84,10 +85,23 @@ function personFields(type: DraftType, people: DraftType, email: string | undefi
             ({ name, column }) => column.kind === 'text' && /e?mail$/i.test(name) && /(assign|owner|author|holder|handler)/i.test(name),
           )
           .flatMap(({ name }) => personGuess(type, name, 'email', 'holds an email address, as people have') ?? [])
-  return [...byKey, ...byEmail]
+  return [...byKey, ...byEmail, ...namedPersons(type, people)]
 }
 
-function personGuess({ name: type, fields }: DraftType, field: string, by: 'key' | 'email', how: string): Guess | undefined {
+/** Fields that no foreign key tells of, and that are called as the id of a person would be. */
+function namedPersons(type: DraftType, people: DraftType): Guess[] {
+  const key = people.fields.find(({ name }) => name === people.key[0])?.column
+  const isLinked = (field: string) => type.links.some((link) => !link.many && link.by.some(([, mine]) => mine === field))
+  return type.fields.flatMap(({ name, column }): Guess[] => {
+    if (isLinked(name) || column.kind !== key?.kind || column.labels !== undefined) return []
+    const form = column.list ? /^(.+)Ids$/ : /^(.+)(Id|By)$/
+    if (!form.test(name) || !PERSON.test(name)) return []
+    const guess = personGuess(type, name, column.list ? 'list' : 'key', `is called so, and no foreign key says where it leads`)
+    return guess === undefined ? [] : [{ ...guess, sure: 'likely' }]
+  })
+}
+
+function personGuess({ name: type, fields }: DraftType, field: string, by: 'key' | 'email' | 'list', how: string): Guess | undefined {
   if (AUDIT.test(field)) return undefined
   const column = fields.find(({ name }) => name === field)?.column.name
   const why = `${column} ${how}`

@@ -26,7 +26,7 @@ export interface Guess {
   /** The reason, as part of a sentence: `it is called user_id and refers to account`. */
   readonly why: string
   /** Of owners, authors and assignees: how the field holds the person. */
-  readonly by?: 'key' | 'email'
+  readonly by?: 'key' | 'email' | 'list'
   /** Of parents: the link to the record whose owner counts. Of shares and memberships: the link to what is shared. */
   readonly link?: string
 }

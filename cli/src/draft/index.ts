@@ -5,6 +5,7 @@ import type { TableDescription } from './description.js'
 import { type Draft, draftOf } from './draft.js'
 import { guessesOf } from './guess.js'
 import type { Guesses } from './guesses.js'
+import { withJsonLists } from './json-columns.js'
 import { mariadbTables } from './mariadb-tables.js'
 import { pickPeople } from './pick-people.js'
 import { postgresTables } from './postgres-tables.js'
@@ -26,7 +27,7 @@ export async function tablesOfDatabase({ db, dialect }: OpenDatabase): Promise<T
 
 /** Drafts a project. `from` names the database in comments. Only reads. */
 export async function draftProject(database: OpenDatabase, from: string): Promise<DraftedProject> {
-  const draft = draftOf(await tablesOfDatabase(database))
+  const draft = draftOf(await withJsonLists(database.db, await tablesOfDatabase(database)))
   const guesses = guessesOf(draft)
   const people = await pickPeople(database.db as Kysely<any>, draft.types, guesses)
   return { draft, guesses, files: projectFiles(draft, guesses, people, from) }

@@ -15,6 +15,7 @@ export interface DraftPerson {
 
 const MOST_ROLES = 8
 const MOST_TENANTS = 3
+const MOST_READ = 500
 const LONGEST_TENANT = 12
 
 type Value = string | number
@@ -60,9 +61,26 @@ class Picker {
     const roles = all.find(({ kind, type, field }) => kind === 'roles' && type === this.#people.name && !isFlag(this.#people, field))
     const type = membership?.type ?? this.#people
     const role = membership?.role ?? roles?.field
-    if (role === undefined) return
+    if (role === undefined) return this.#byRoleList()
     for (const label of await this.#values(type, role, MOST_ROLES))
       await this.#firstWhere(type, role, label, String(label), `has the role ${label}`)
+  }
+
+  /** The same where people have lists of roles. */
+  async #byRoleList(): Promise<void> {
+    const field = this.#guesses.all.find(({ kind, type }) => kind === 'roles' && type === this.#people.name)?.field
+    if (field === undefined || this.#people.fields.find(({ name }) => name === field)?.column.list !== true) return
+    const { rows } = await sql<Found & { roles: unknown }>`select ${this.#key()} as id, ${column(this.#people, field)} as roles
+      from ${table(this.#people)} order by 1 limit ${sql.lit(MOST_READ)}`.execute(this.#db)
+    const seen = new Set<string>()
+    for (const row of rows) {
+      const roles = (typeof row.roles === 'string' ? JSON.parse(row.roles) : row.roles) as readonly unknown[] | null
+      for (const role of roles ?? []) {
+        if (seen.has(String(role)) || seen.size >= MOST_ROLES) continue
+        seen.add(String(role))
+        await this.#add([row], String(role), `has the role ${role}`)
+      }
+    }
   }
 
   /** One person for each of the first tenants. */

@@ -19,6 +19,10 @@ export const AUTHOR =
 export const ASSIGNEE =
   /^(assign|handler|handled|agent|responsible|reviewer|approver|doctor|physician|nurse|therapist|clinician|practitioner|teacher|trainer|coach|lead|head|manager|supervisor|mentor|tutor|technician|driver|courier|editor|curator|custodian|keeper|inspector|caretaker|delegate|deputy|substitute|recipient|receiver|to(Id|User|Account|Member)?$)/i
 
+/** Fields that hold a person, where no foreign key says so. */
+export const PERSON =
+  /^(owner|holder|user|member|account|customer|author|creator|created|written|assignee|assigned|reviewer|recipient|sender|leader|manager|helper|participant)/i
+
 export const PUBLISHED = /^(is)?(published|public|listed)$/i
 export const PUBLISHED_AT = /^(published|released)(At|On)$/i
 export const VISIBILITY = /^(visibility|audience|access|privacy|scope|state|status)$/i

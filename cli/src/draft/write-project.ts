@@ -139,7 +139,7 @@ const GUESSED: { readonly [K in Guess['kind']]: string } = {
   membership: 'a membership',
   roles: 'a role',
   share: 'a share, which lets people read the record',
-  published: 'a mark of what everyone may read, also without signing in',
+  published: 'a mark of what everyone may read',
   state: 'a state',
   removal: 'a mark of removed records',
   secret: 'a secret',

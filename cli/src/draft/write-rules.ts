@@ -78,7 +78,7 @@ function personTest({ field, by }: Guess, of: string, guesses: Guesses): string 
   const { email } = guesses
   const { own } = linksOfMe(guesses)
   if (by === 'email') return own === undefined || email === undefined ? undefined : `${of}.${field}.isIgnoringCase(me.${own}.${email})`
-  return `${of}.${field}.is(me.id)`
+  return `${of}.${field}.${by === 'list' ? 'has' : 'is'}(me.id)`
 }
 
 /** The owner of the record that this one belongs to, however many steps away. */
@@ -121,6 +121,9 @@ function shareTest(type: DraftType, share: DraftType, of: string, guesses: Guess
 /** What more people may read, by flags, states and the tenant. */
 function openings(type: DraftType, mine: readonly Guess[], guesses: Guesses): { readonly clause: string; readonly why: string }[] {
   const of = variable(type)
+  const { tenant: apart } = guesses
+  const isApart = apart !== undefined && apart.type !== type.name && !apart.except.includes(type.name)
+  const within = isApart ? `in the ${apart.type}` : '(also without signing in)'
   const published = mine
     .filter(({ kind }) => kind === 'published')
     .map(({ field, sure, why }) => {
@@ -128,13 +131,15 @@ function openings(type: DraftType, mine: readonly Guess[], guesses: Guesses): { 
       const label = column?.labels?.find((one) => /^(public|published|everyone)$/i.test(one))
       const test = column?.kind === 'time' ? 'isBefore(now)' : label === undefined ? 'is(true)' : `is(${quoted(label)})`
       return {
-        clause: `anyone.provided(${of}.${field}.${test})`,
-        why: `${sure}: everyone reads these, also without signing in, because of ${field}: ${why}.`,
+        clause: `anyone.provided(${of}.${field}.${test}).titled('public, by ${field}')`,
+        why: `${sure}: everyone ${within} reads these, because of ${field}: ${why}.`,
       }
     })
   const test = type.name === guesses.tenant?.type ? ownTenant(type, of, guesses) : undefined
   return [
-    ...(test === undefined ? [] : [{ clause: `anyone.provided(${test})`, why: `likely: people read their own ${type.name}.` }]),
+    ...(test === undefined
+      ? []
+      : [{ clause: `anyone.provided(${test}).titled('own ${type.name}')`, why: `likely: people read their own ${type.name}.` }]),
     ...published,
   ]
 }

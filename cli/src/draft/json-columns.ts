@@ -1,0 +1,37 @@
+import { type Kysely, sql } from 'kysely'
+import type { ColumnDescription, TableDescription } from './description.js'
+
+// Values that are looked at in each column.
+const LOOKED_AT = 50
+
+/** The tables, with JSON columns that hold lists of texts or of numbers as such. What the others hold is left open. */
+export async function withJsonLists(db: Kysely<any>, tables: readonly TableDescription[]): Promise<TableDescription[]> {
+  const found: TableDescription[] = []
+  for (const table of tables) {
+    const columns: ColumnDescription[] = []
+    for (const column of table.columns) columns.push(column.kind === 'json' && !column.list ? await look(db, table, column) : column)
+    found.push({ ...table, columns })
+  }
+  return found
+}
+
+async function look(db: Kysely<any>, { name, schema }: TableDescription, column: ColumnDescription): Promise<ColumnDescription> {
+  const place = schema === undefined ? sql.id(name) : sql.id(schema, name)
+  const { rows } = await sql<{ value: unknown }>`select ${sql.id(column.name)} as value from ${place}
+    where ${sql.id(column.name)} is not null limit ${sql.lit(LOOKED_AT)}`.execute(db)
+  const lists = rows.map(({ value }) => parsed(value))
+  const elements = lists.flat()
+  if (elements.length === 0 || !lists.every(Array.isArray)) return column
+  if (elements.every((one) => typeof one === 'string')) return { ...column, kind: 'text', list: true }
+  return elements.every(Number.isSafeInteger) ? { ...column, kind: 'integer', list: true } : column
+}
+
+// Some drivers parse JSON themselves.
+function parsed(value: unknown): unknown {
+  if (typeof value !== 'string') return value
+  try {
+    return JSON.parse(value)
+  } catch {
+    return undefined
+  }
+}
