@@ -12,6 +12,10 @@ export interface Configuration<W extends World = World> {
   readonly data?: string | URL
   /** The people by name, with the claims of each. `visitor`, `unknown` and `system` are reserved. */
   readonly people: { readonly [name: string]: W['me'] }
+  /**
+   * How a record of the people becomes claims. Then `--for` also takes a key of these records, or a search such as `--for name=Ines`.
+   */
+  readonly personOf?: { readonly [K in keyof W['rows'] & string]: PersonOf<W, K> }[keyof W['rows'] & string]
   /** The claims of a signed-in person without a record, if an id alone does not fit the shape of `me`. */
   readonly unknown?: W['me']
   /** The time at which everything is judged. Default: the system clock. */
@@ -25,6 +29,12 @@ export interface Configuration<W extends World = World> {
    * more is an error. Warnings of links that differ from foreign keys begin with the link: `lesson.teacher`.
    */
   readonly accepted?: { readonly [warning: string]: string }
+}
+
+/** Where the people are, and how one of them becomes claims: what your sign-in would say of them. */
+export interface PersonOf<W extends World, K extends keyof W['rows'] & string> {
+  readonly type: K
+  readonly claims: (person: W['rows'][K]) => W['me']
 }
 
 /**

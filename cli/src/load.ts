@@ -21,6 +21,8 @@ export interface Loaded {
   readonly folder: string
   readonly people: { readonly [name: string]: Row }
   readonly unknown: Row | undefined
+  /** Where the people are, and how one of them becomes claims. */
+  readonly personOf: { readonly type: string; readonly claims: (person: Row) => unknown } | undefined
   readonly now: Date | undefined
   readonly layout: LayoutOptions
   /** The warnings of the rulebook that are not accepted. */
@@ -71,7 +73,17 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
     throw new UsageError(`${file}: ${problem}`)
   }
   if (typeof configuration !== 'object' || configuration === null) fail('must export configure({ rulebook, people }) by default')
-  const { rulebook: book, data = 'data', people, unknown, now, layout = {}, expectations = 'expectations', accepted = {} } = configuration
+  const {
+    rulebook: book,
+    data = 'data',
+    people,
+    unknown,
+    personOf,
+    now,
+    layout = {},
+    expectations = 'expectations',
+    accepted = {},
+  } = configuration
   if (typeof book?.model !== 'object' || typeof book.for !== 'function')
     return fail('"rulebook" must be the result of rulebook({...}).rules({...})')
   if (typeof data !== 'string' && !(data instanceof URL)) return fail('"data" must be the folder with a JSON file for each record type')
@@ -80,6 +92,8 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
   if (typeof layout !== 'object' || layout === null) fail('"layout" must say how tables are named, as in { names: "snake_case" }')
   if (typeof expectations !== 'string' && !(expectations instanceof URL))
     fail('"expectations" must be a folder of expectation files, or one')
+  if (personOf !== undefined && (!Object.hasOwn(book.model.types, personOf?.type) || typeof personOf.claims !== 'function'))
+    fail('"personOf" needs a record type and a function, as in { type: \'member\', claims: ({ id }) => ({ id }) }')
   checkAccepted(book, accepted, fail)
   const at = (place: string | URL) => (place instanceof URL ? fileURLToPath(place) : resolve(dirname(file), place))
   const checked: Record<string, Row> = {}
@@ -95,6 +109,7 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
     folder: at(data),
     expectations: at(expectations),
     people: checked,
+    personOf: personOf as unknown as Loaded['personOf'],
     unknown: unknown === undefined ? undefined : claimsOf(book, unknown, `${file}: unknown`),
     now,
     layout,

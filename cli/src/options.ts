@@ -33,7 +33,10 @@ export const live = () => new Option('--db <url>', 'reads the records from a dat
 export const format = (choices: readonly string[]) =>
   new Option('--format <format>', 'the output format').choices([...choices]).default(choices[0])
 export const onePerson = () =>
-  new Option('--for <person>', 'the person: a name from the configuration, visitor, unknown or system').makeOptionMandatory()
+  new Option(
+    '--for <person>',
+    'the person: a name from the configuration, visitor, unknown or system; the key of their record, a search (name=Ines), or claims as JSON',
+  ).makeOptionMandatory()
 export const without = () =>
   new Option('--without <rule>', 'removes a clause or a veto, by its title or as in "update: warden"; may be repeated')
     .argParser(collect)

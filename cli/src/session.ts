@@ -1,14 +1,15 @@
-import { instant, type Row } from 'pachter/internal/condition'
-import { strangerOf, typesNeeded } from 'pachter/internal/review'
-import { rulesByTitle, typeModel, UnknownNameError, unknownName } from 'pachter/internal/rulebook'
+import { instant } from 'pachter/internal/condition'
+import { typesNeeded } from 'pachter/internal/review'
+import { rulesByTitle, typeModel, unknownName } from 'pachter/internal/rulebook'
 import { type GuardedStore, inMemory, openStore, type Records, type Store, type VerdictLog } from 'pachter/internal/store'
 import { type InnerViewpoint, indexed } from 'pachter/internal/viewpoint'
 import { readData } from './data.js'
 import { withDatabase } from './database.js'
 import { UsageError } from './errors.js'
-import { type Loaded, load, RESERVED } from './load.js'
+import { type Loaded, load } from './load.js'
 
 import { readingProgress } from './output.js'
+import { findPerson, type Person } from './person.js'
 
 /** Options that every command takes. */
 export interface CommonOptions {
@@ -20,13 +21,6 @@ export interface CommonOptions {
   readonly without?: readonly string[]
   /** Writes the verdict log to standard error, one line of JSON per entry. */
   readonly log?: boolean
-}
-
-/** A person of a command. */
-export interface Person {
-  readonly name: string
-  /** Null for a visitor; undefined for the system. */
-  readonly claims: Row | null | undefined
 }
 
 /** The configuration, the people and a copy of the data, for one command. */
@@ -91,6 +85,7 @@ export async function openSession(options: CommonOptions, type?: string, { every
   const linked = indexed(records)
   return {
     ...rules,
+    person: (name) => findPerson(loaded, name, records),
     records,
     store: () => openStore(loaded.book, inMemory(records), { ...clock, ...(options.log ? { log: verdictLog(), logAllowed: true } : {}) }),
     viewpoint: (person, within) =>
@@ -103,8 +98,9 @@ export async function openSession(options: CommonOptions, type?: string, { every
 }
 
 /** The current records of a database: all of them, or those that the rules of a type need. */
-async function readDatabase(url: string, { book, model, layout }: Loaded, type: string | undefined): Promise<Records> {
-  const types = type === undefined ? Object.keys(model.types) : typesNeeded(model, type)
+async function readDatabase(url: string, { book, model, layout, personOf }: Loaded, type: string | undefined): Promise<Records> {
+  const people = personOf === undefined ? [] : [personOf.type]
+  const types = type === undefined ? Object.keys(model.types) : [...new Set([...typesNeeded(model, type), ...people])]
   const { snapshot } = await import('pachter/kysely')
   const { readLayout } = await import('pachter/sql')
   return withDatabase(url, async ({ db, dialect }) =>
@@ -128,30 +124,11 @@ function readTime(text: string): Date {
   return new Date(time)
 }
 
-function findPerson(loaded: Loaded, name: string): Person {
-  if (name === 'visitor') return { name, claims: null }
-  if (name === 'system') return { name, claims: undefined }
-  if (name === 'unknown') return { name, claims: loaded.unknown ?? stranger(loaded) }
-  if (!Object.hasOwn(loaded.people, name)) {
-    throw new UnknownNameError('person', name, [...Object.keys(loaded.people), ...RESERVED], '--for')
-  }
-  return { name, claims: loaded.people[name] as Row }
-}
-
-/** A person with only an id. */
-function stranger({ model, file }: Loaded): Row {
-  try {
-    return strangerOf(model)
-  } catch {
-    throw new UsageError(
-      `--for unknown: an id alone does not fit the shape of me. Add their claims to ${file}, beside people: unknown: { ... }`,
-    )
-  }
-}
-
 /** The store as this person. */
 export function storeFor(store: Store, person: Person): GuardedStore {
   return person.claims === undefined
     ? (store.asSystem('asked for on the command line') as unknown as GuardedStore)
     : store.for(person.claims)
 }
+
+export type { Person } from './person.js'

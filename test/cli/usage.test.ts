@@ -37,6 +37,22 @@ describe('how the command is called', () => {
     runs('why read plot p-01 --for system', 2, 'no rules')
     runs('people --config nowhere.ts', 2, 'nowhere.ts')
   })
+
+  describe('as anyone', () => {
+    runs('list plot --for m-09', 0, 'm-09 sees 4 of 12')
+    runs('list plot --for name=dogwood', 0, 'm-09 sees 4 of 12')
+    runs('list plot --for email=INES@', 0, 'm-01 sees 2 of 12')
+    runs('matrix invoice --for roles=treasurer --for m-11', 0, /invoice +m-06 +m-11/)
+    runs('try delete plot p-01 --for name=Bram', 1, 'refused')
+    runs('list plot --for name=a', 2, '12 of member match', 'm-01 (Ines Varela)', '...')
+    runs('list plot --for roles=warden', 2, 'm-04 (warden), m-05 (warden)')
+    runs('list plot --for naem=Ines', 2, 'Did you mean "name"')
+    runs('list plot --for name=zzz', 2, 'no member has such a name')
+    runs('list plot --for m-77', 2, 'there is no person "m-77"')
+    runs(`list plot --for '{"id":"m-09","email":"h@x.example"}'`, 0, 'm-09 sees 4 of 12')
+    runs(`list plot --for '{"id":5}'`, 2, 'the claims do not fit the shape of me: id')
+    runs(`list plot --for '{"id":'`, 2, 'the claims are not valid JSON')
+  })
 })
 
 describe('a process', () => {

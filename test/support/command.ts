@@ -12,7 +12,9 @@ const { FORCE_COLOR: _, ...surroundings } = process.env
 /** The environment of a command whose output is compared: without colours, whatever this process was told of them. */
 export const plain = { ...surroundings, NO_COLOR: '1', COLUMNS: '120' }
 
-const words = (args: string) => args.match(/"[^"]*"|\S+/g)?.map((word) => word.replaceAll('"', '')) ?? []
+// As a shell reads them: what is in single quotes is kept as it is.
+const words = (args: string) =>
+  args.match(/'[^']*'|"[^"]*"|\S+/g)?.map((word) => (word.startsWith("'") ? word.slice(1, -1) : word.replaceAll('"', ''))) ?? []
 
 /** Runs the command as a user would, as a process of its own, in a folder. */
 export function pachter(args: string, cwd = root) {

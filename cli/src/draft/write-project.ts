@@ -55,9 +55,17 @@ import { book } from './rulebook.js'
 
 export default configure({
   rulebook: book,
-${layout === '' ? '' : `  layout: ${layout},\n`}${named}${unknownText(guesses, people)}
+${layout === '' ? '' : `  layout: ${layout},\n`}${named}${personOfText(guesses)}${unknownText(guesses, people)}
 })
 `
+}
+
+/** How a record becomes claims, if it says everything that the session does. */
+function personOfText(guesses: Guesses): string {
+  const { people } = guesses
+  if (people === undefined || sessionTenantOf(guesses) !== undefined) return ''
+  const key = property(people.key[0] as string)
+  return `\n  // With this, --for takes a key of ${people.table.name} or a search, such as --for ${people.fields[1]?.name ?? 'name'}=...\n  personOf: { type: ${quoted(people.name)}, claims: (person) => ({ id: person.${key} }) },`
 }
 
 /** The claims of a signed-in person without a record. */

@@ -1,0 +1,104 @@
+// The person that a command looks as: a named one, one of the database by key or by a search, or claims.
+import { isPachterError, type Row } from 'pachter/internal/condition'
+import { strangerOf } from 'pachter/internal/review'
+import { type Field, keyFromText, keyOf, nearest, type TypeModel, typeModel, UnknownNameError } from 'pachter/internal/rulebook'
+import type { Records } from 'pachter/internal/store'
+import { readClaims } from 'pachter/internal/viewpoint'
+import { UsageError } from './errors.js'
+import { type Loaded, RESERVED } from './load.js'
+
+/** A person of a command. */
+export interface Person {
+  readonly name: string
+  /** Null for a visitor; undefined for the system. */
+  readonly claims: Row | null | undefined
+}
+
+/** People that are listed if a search finds several. */
+const MOST_LISTED = 10
+
+/**
+ * Finds a person: by a name of the configuration, `visitor`, `unknown` or `system`; by the key of their record or a search such as
+ * `name=Ines`, if the configuration has `personOf`; or by claims as JSON. @throws UnknownNameError, UsageError
+ */
+export function findPerson(loaded: Loaded, text: string, records?: Records): Person {
+  if (text === 'visitor') return { name: text, claims: null }
+  if (text === 'system') return { name: text, claims: undefined }
+  if (text === 'unknown') return { name: text, claims: loaded.unknown ?? stranger(loaded) }
+  if (Object.hasOwn(loaded.people, text)) return { name: text, claims: loaded.people[text] as Row }
+  if (text.trimStart().startsWith('{')) return byClaims(loaded, text)
+  const { personOf } = loaded
+  if (personOf === undefined || records === undefined) {
+    const names = [...Object.keys(loaded.people), ...RESERVED]
+    // A key or a search needs to be told where people are.
+    if (text.includes('=') && nearest(text, names) === undefined)
+      throw new UsageError(
+        `--for ${text}: a search needs "personOf" in ${loaded.file}, as in personOf: { type: 'member', claims: ({ id }) => ({ id }) }`,
+      )
+    throw new UnknownNameError('person', text, names, '--for')
+  }
+  const type = typeModel(loaded.model, personOf.type)
+  const all = (records[personOf.type] ?? []) as readonly Row[]
+  const found = text.includes('=') ? bySearch(type, all, text) : byKey(type, all, text)
+  if (found === undefined) {
+    const keys = all.map((row) => String(keyOf(type, row)))
+    throw new UnknownNameError('person', text, [...Object.keys(loaded.people), ...RESERVED, ...keys], '--for')
+  }
+  const name = String(keyOf(type, found))
+  return { name, claims: checked(loaded, personOf.claims(found), `--for ${text}: personOf`) }
+}
+
+/** A person with only an id. */
+function stranger({ model, file }: Loaded): Row {
+  try {
+    return strangerOf(model)
+  } catch {
+    throw new UsageError(
+      `--for unknown: an id alone does not fit the shape of me. Add their claims to ${file}, beside people: unknown: { ... }`,
+    )
+  }
+}
+
+function byClaims(loaded: Loaded, text: string): Person {
+  let given: unknown
+  try {
+    given = JSON.parse(text)
+  } catch (error) {
+    throw new UsageError(`--for ${text}: the claims are not valid JSON: ${error instanceof Error ? error.message : String(error)}`)
+  }
+  const claims = checked(loaded, given, '--for')
+  return { name: String(claims[loaded.model.me.key] ?? 'claims'), claims }
+}
+
+function checked({ model }: Loaded, claims: unknown, at: string): Row {
+  try {
+    return readClaims(model.me, claims) as Row
+  } catch (error) {
+    if (isPachterError(error)) throw new UsageError(`${at}: ${error.message}`)
+    throw error
+  }
+}
+
+function byKey(type: TypeModel, all: readonly Row[], text: string): Row | undefined {
+  const key = keyFromText(type, text)
+  return key === undefined ? undefined : all.find((row) => keyOf(type, row) === key)
+}
+
+/** The only person whose field contains the text, without regard to case; one whose field is exactly that comes first. */
+function bySearch(type: TypeModel, all: readonly Row[], search: string): Row | undefined {
+  const [, name = '', wanted = ''] = /^([^=]+)=(.*)$/s.exec(search) ?? []
+  const field: Field | undefined = Object.hasOwn(type.fields, name) ? type.fields[name] : undefined
+  if (field === undefined) throw new UnknownNameError('field', name, Object.keys(type.fields), `--for ${search}`)
+  const textOf = (row: Row) => [row[name] ?? ''].flat().map(String)
+  const exact = all.filter((row) => textOf(row).includes(wanted))
+  const lower = wanted.toLowerCase()
+  const found = exact.length > 0 ? exact : all.filter((row) => textOf(row).some((one) => one.toLowerCase().includes(lower)))
+  if (found.length === 0) throw new UsageError(`--for ${search}: no ${type.name} has such a ${name}`)
+  if (found.length > 1) {
+    const listed = found.slice(0, MOST_LISTED).map((row) => `${keyOf(type, row)} (${textOf(row).join(', ')})`)
+    throw new UsageError(
+      `--for ${search}: ${found.length} of ${type.name} match. Use the key of one: ${listed.join(', ')}${found.length > MOST_LISTED ? ' ...' : ''}`,
+    )
+  }
+  return found[0]
+}
