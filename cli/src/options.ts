@@ -41,6 +41,7 @@ export const without = () =>
   new Option('--without <rule>', 'removes a clause or a veto, by its title or as in "update: warden"; may be repeated')
     .argParser(collect)
     .default([], 'none')
+export const watching = () => new Option('--watch', 'asks again when rules or data change, and marks what changed, until Ctrl-C')
 export const log = () => new Option('--log', 'writes the verdict log to standard error, as lines of JSON')
 export const within = () => new Option('--within <routine>', 'within a routine, where more clauses may apply')
 export const settings = (help: string) => new Option('--set <field=value>', help).argParser(collect).default([], 'none')

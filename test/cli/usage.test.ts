@@ -1,4 +1,4 @@
-import { spawnSync } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { cpSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -120,6 +120,39 @@ export default configure({ rulebook: book, data: 'data', people: { ines: { id: '
     expect(pachter('rules plot', folder).stdout).not.to.include('warning')
     expect(accepting(`{ 'the delete clause "every"': 'Gone.' }`).stderr).to.include('no warning contains "the delete clause \\"every\\""')
     expect(accepting(`{ 'delete clause': ' ' }`).stderr).to.include('write the reason for "delete clause"')
+  })
+
+  it('asks again at every save, and marks what changed', async () => {
+    const running = spawn(process.execPath, [join(root, 'cli/dist/main.js'), 'list', 'plot', '--for', 'ines', '--watch'], {
+      cwd: folder,
+      env: plain,
+    })
+    let output = ''
+    let told = () => {}
+    running.stdout.on('data', (text) => {
+      output += text
+      told()
+    })
+    /** What was said since, once it says that it waits. */
+    const next = async () => {
+      while (!/watching\. Press Ctrl-C/.test(output)) await new Promise<void>((resolve) => (told = resolve))
+      return output.slice(0, output.indexOf('watching.'))
+    }
+    try {
+      expect(await next()).to.match(/^ {2}p-1 +m-01\n[\s\S]*^ {2}ines sees 1 of 2/m)
+      output = ''
+      write('data/plot.json', '[{"id":"p-2","holderId":"m-02"},{"id":"p-3","holderId":"m-01"}]')
+      expect(await next()).to.match(/^- p-1 +m-01\n\+ p-3 +m-01\n[\s\S]*^ {2}ines sees 1 of 2/m)
+      output = ''
+      write('rules.ts', RULES.replace('anyone.provided(plot.holderId.is(me.id))', 'anyone'))
+      expect(await next()).to.match(/^\+ p-2 +m-02\n[\s\S]*^- ines sees 1 of 2[\s\S]*^\+ ines sees 2 of 2/m)
+      output = ''
+      write('rules.ts', `${RULES.replace('anyone.provided(plot.holderId.is(me.id))', 'anyone')}\n`)
+      expect(await next()).to.include('Nothing changed.')
+    } finally {
+      running.kill('SIGINT')
+    }
+    expect(await new Promise((resolve) => running.once('close', resolve))).to.equal(0)
   })
 
   it('shows what data would do to a terminal, and does not do it', () => {

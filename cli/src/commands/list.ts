@@ -5,11 +5,12 @@ import { allOf, fieldOf, isKeyField, keyOf, type TypeModel, typeModel } from 'pa
 import { FILTER_OPERATORS } from 'pachter/internal/store'
 import pc from 'picocolors'
 import { UsageError } from '../errors.js'
-import { collect, command, format, live, log, names, wholeNumber, without, wrapped } from '../options.js'
+import { collect, command, format, live, log, names, watching, wholeNumber, without, wrapped } from '../options.js'
 import { say } from '../output.js'
 import { type CliSession, type CommonOptions, openSession, type Person, storeFor } from '../session.js'
 import { cell, columns, csv, FORMATS, type Format, outputWidth, shortened } from '../table.js'
 import { readWhereText } from '../values.js'
+import { watchAnswer } from '../watch.js'
 
 interface ListCommandOptions extends CommonOptions {
   readonly for: readonly string[]
@@ -270,6 +271,7 @@ export function listDeclaration(): Command {
     .addOption(without())
     .addOption(log())
     .addOption(live())
+    .addOption(watching())
     .addOption(format(FORMATS))
     .addHelpText(
       'after',
@@ -282,5 +284,5 @@ Examples:
   pachter list plot --without-standing holder
   pachter list entry --for ines --for visitor --where "writtenAt isAfter 2026-03-05" --fields audience,text`,
     )
-    .action((type, options) => listCommand(type, options))
+    .action((type, options) => (options.watch ? watchAnswer(options) : listCommand(type, options)))
 }

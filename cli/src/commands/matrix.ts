@@ -5,11 +5,12 @@ import { grantsIn } from 'pachter/internal/viewpoint'
 import pc from 'picocolors'
 import { UsageError } from '../errors.js'
 import { type Marks, marksFor } from '../marks.js'
-import { collect, command, format, live, without } from '../options.js'
+import { collect, command, format, live, watching, without } from '../options.js'
 import { say } from '../output.js'
 import { fieldsSaid, peopleOf } from '../people.js'
 import { type CliSession, type CommonOptions, openSession } from '../session.js'
 import { cell, columns, csv, outputWidth, shortened, wrapped } from '../table.js'
+import { watchAnswer } from '../watch.js'
 import { havingGrant } from './grants.js'
 
 /** The output formats of a matrix. */
@@ -325,6 +326,7 @@ export function matrixDeclaration(): Command {
     .option('--all', 'one line for every record, however many there are')
     .addOption(without())
     .addOption(live())
+    .addOption(watching())
     .addOption(format(MATRIX_FORMATS))
     .addHelpText(
       'after',
@@ -336,5 +338,5 @@ Examples:
   pachter matrix plot --changes --format markdown
   pachter matrix --format html > matrix.html           all of it as a page`,
     )
-    .action((type, options) => matrixCommand(type, options))
+    .action((type, options) => (options.watch ? watchAnswer(options) : matrixCommand(type, options)))
 }

@@ -7,12 +7,13 @@ import pc from 'picocolors'
 import { sayChanges, sayGrants } from '../changes.js'
 import { UsageError } from '../errors.js'
 import { readKey } from '../key.js'
-import { command, type End, format, live, log, onePerson, settings, within, without } from '../options.js'
+import { command, type End, format, live, log, onePerson, settings, watching, within, without } from '../options.js'
 import { say } from '../output.js'
 import { peopleOf } from '../people.js'
 import { type CliSession, COMPARING, type CommonOptions, openSession, type Person, storeFor } from '../session.js'
 import { cell } from '../table.js'
 import { readSettings } from '../values.js'
+import { watchAnswer } from '../watch.js'
 import { isOfGrant, tryGrant } from './grants.js'
 
 /** The options of `pachter try`. */
@@ -178,6 +179,7 @@ export function tryDeclaration(end: End): Command {
     .addOption(without())
     .addOption(log())
     .addOption(live())
+    .addOption(watching())
     .addOption(format(['text', 'json']))
     .addHelpText(
       'after',
@@ -188,5 +190,8 @@ Examples:
 
 Exit status: 0 if it was allowed, 1 if not.`,
     )
-    .action(async (action, type, key, options) => end((await tryCommand(action, type, key, options)) ? 0 : 1))
+    .action(async (action, type, key, options) => {
+      if (options.watch) return watchAnswer(options)
+      end((await tryCommand(action, type, key, options)) ? 0 : 1)
+    })
 }

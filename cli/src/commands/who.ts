@@ -6,11 +6,12 @@ import pc from 'picocolors'
 import { UsageError } from '../errors.js'
 import { readKey } from '../key.js'
 import { load } from '../load.js'
-import { collect, command, format, live, without } from '../options.js'
+import { collect, command, format, live, watching, without } from '../options.js'
 import { say } from '../output.js'
 import { fieldsSaid, peopleOf } from '../people.js'
 import { type CommonOptions, openSession } from '../session.js'
 import { cell, csv, FORMATS, type Format, wrapped } from '../table.js'
+import { watchAnswer } from '../watch.js'
 import { isGrant, whoHas } from './grants.js'
 
 interface WhoOptions extends CommonOptions {
@@ -84,6 +85,7 @@ export function whoDeclaration(): Command {
     .addOption(new Option('--for <person>', 'only this person; may be repeated').argParser(collect).default([], 'everyone'))
     .addOption(without())
     .addOption(live())
+    .addOption(watching())
     .addOption(format(FORMATS))
     .addHelpText(
       'after',
@@ -92,5 +94,5 @@ Examples:
   pachter who plot p-01
   pachter who openLedger`,
     )
-    .action((type, key, options) => whoCommand(type, key, options))
+    .action((type, key, options) => (options.watch ? watchAnswer(options) : whoCommand(type, key, options)))
 }

@@ -7,12 +7,13 @@ import pc from 'picocolors'
 import { UsageError } from '../errors.js'
 import { clauseText } from '../explain.js'
 import { readKey } from '../key.js'
-import { command, format, live, onePerson, settings, within, without } from '../options.js'
+import { command, format, live, onePerson, settings, watching, within, without } from '../options.js'
 import { say } from '../output.js'
 import { type Places, placesOf, placeText } from '../places.js'
 import { openSession, type Person } from '../session.js'
 import { hanging, printable } from '../table.js'
 import { readSettings } from '../values.js'
+import { watchAnswer } from '../watch.js'
 import { isOfGrant, whyGrant } from './grants.js'
 import type { TryOptions } from './try.js'
 
@@ -151,6 +152,7 @@ export function whyDeclaration(): Command {
     .addOption(within())
     .addOption(without())
     .addOption(live())
+    .addOption(watching())
     .addOption(format(['text', 'json']))
     .addHelpText(
       'after',
@@ -160,5 +162,5 @@ Examples:
   pachter why update entry e-01 --for ines --set authorId=m-02
   pachter why has openLedger --for ines`,
     )
-    .action((action, type, key, options) => whyCommand(action, type, key, options))
+    .action((action, type, key, options) => (options.watch ? watchAnswer(options) : whyCommand(action, type, key, options)))
 }
