@@ -31,6 +31,8 @@ export async function watchAnswer({ config }: { readonly config?: string }): Pro
       output += text
     })
     child.on('close', () => {
+      // A question that could not be asked, such as with rules that cannot be loaded, changes nothing.
+      if (output === '') return
       const after = output.trimEnd().split('\n')
       const lines = lineChanges(before ?? after, after)
       process.stdout.write(`${lines.map(marked).join('\n')}\n`)

@@ -1,6 +1,6 @@
 import { describeOdd } from '../condition/describe.js'
 import { anyOfNode, type ConditionNode, type LiteralNode, presenceNode, TRUE, typeOf } from '../condition/nodes.js'
-import { here } from './build-context.js'
+import { here, used } from './build-context.js'
 import { standingClause } from './clauses.js'
 import { RulebookError, unknownName } from './error.js'
 import type { LinkModel } from './links.js'
@@ -32,10 +32,17 @@ export function ruleWords({ me, types }: World, type: TypeModel): object {
     standing: standingsOf(type),
     records: recordsWord(types),
     get anyone() {
-      return standingClause(named('anyone', TRUE))
+      return everyone()
     },
   }
   return wordsOf(words, { me, types })
+}
+
+/** The clause of everyone. A callback may name it and not use it: whatever stands in its place allows no more. */
+function everyone(): object {
+  const clause = standingClause(named('anyone', TRUE))
+  used(clause)
+  return clause
 }
 
 /** The arguments of a gate callback of a rulebook. */
@@ -50,7 +57,7 @@ export function grantWords(world: World, type: TypeModel): object {
     after: recordTerms(world.types, type, 'after', 'after'),
     records: recordsWord(world.types),
     get anyone() {
-      return standingClause(named('anyone', TRUE))
+      return everyone()
     },
   }
   return wordsOf(words, world)

@@ -149,6 +149,13 @@ export default configure({ rulebook: book, data: 'data', people: { ines: { id: '
       output = ''
       write('rules.ts', `${RULES.replace('anyone.provided(plot.holderId.is(me.id))', 'anyone')}\n`)
       expect(await next()).to.include('Nothing changed.')
+      // Rules that cannot be loaded answer nothing, so the next answer is compared with the last one.
+      output = ''
+      write('rules.ts', RULES.replace('plot.holderId', 'plot.holder'))
+      expect(await next()).not.to.match(/^[+-] /m)
+      output = ''
+      write('rules.ts', RULES)
+      expect(await next()).to.match(/^- p-2 +m-02/m)
     } finally {
       running.kill('SIGINT')
     }

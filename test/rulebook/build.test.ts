@@ -307,3 +307,8 @@ describe('absence never grants: under not, a missing value must be spoken for', 
     it(`accepts ${what}`, () => expect(() => clause(write)).not.to.throw())
   }
 })
+
+it('anyone may be named and not used, unlike what restricts', () => {
+  expect(() => clause((_plot, { standing: { holder }, anyone: _anyone }) => holder)).not.to.throw()
+  expect(() => clause((_plot, { standing: { holder }, signedIn: _signedIn }) => holder)).to.throw(/never used/)
+})
