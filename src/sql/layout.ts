@@ -5,6 +5,7 @@ import { aloneAs, isAlone } from './alone.js'
 import type { Dialect } from './dialect.js'
 import type { LayoutOptions } from './layout-options.js'
 import type { ColumnPlace, FoundColumn, Layout, TablePlace } from './places.js'
+import { snakeCase } from './snake-case.js'
 
 /** If clients may choose keys, the keys of deleted records are in this table: `type` and `key`, both text. */
 export const REMOVED_KEYS = 'pachter_removed_key'
@@ -17,14 +18,6 @@ export class LayoutError extends PachterError {
     super('LAYOUT', `${at}: ${problem}`)
     this.at = at
   }
-}
-
-/** Converts `plotId` to `plot_id`. Runs of capitals stay together: `siteURLs` becomes `site_urls`. */
-function snakeCase(name: string): string {
-  return name
-    .replace(/([a-z\d])([A-Z])/g, '$1_$2')
-    .replace(/([A-Z]+)([A-Z][a-z\d])/g, '$1_$2')
-    .toLowerCase()
 }
 
 /**

@@ -1,9 +1,9 @@
 // Drafts of projects from databases unlike each other: they run as they are, every foreign key is a link, and what was guessed is counted.
 
 import { spawnSync } from 'node:child_process'
-import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { dirname, join } from 'node:path'
 import { expect } from 'chai'
 import { Kysely, MysqlDialect, PostgresDialect, sql } from 'kysely'
 import { createPool } from 'mysql2'
@@ -214,11 +214,59 @@ it('what a database calls its tables, columns and people does not become code', 
   await place.db.destroy()
 })
 
+it('the name of a table of people ends no comment', async () => {
+  const place = await (PLACES.SQLite as (typeof PLACES)[string])('newline')
+  await sql.raw('create table "people\nthrow 5" (id integer primary key, email text, password text)').execute(place.db)
+  place.finish()
+  const at = project('newline')
+  expect((await within(`init ${at} --db ${place.url}`)).stdout).to.include('people who read some of them')
+  for (const file of ['rulebook.ts', 'shapes.ts', 'pachter.config.ts'])
+    expect(readFileSync(join(at, file), 'utf8')).not.to.match(/^\s*throw/m)
+  await place.db.destroy()
+})
+
+it('a label with a separator of lines ends no comment, where enumerations have labels', async () => {
+  for (const open of Object.entries(PLACES).flatMap(([engine, open]) => (engine === 'PostgreSQL' ? [open] : []))) {
+    const place = await open('label')
+    try {
+      for (const text of [
+        "create type state as enum ('open', E'shut\\u2028process.exit(6)//')",
+        'create table users (id integer primary key, email text)',
+        'create table task (id integer primary key, user_id integer references users (id), state state not null, title text)',
+      ])
+        await sql.raw(text).execute(place.db)
+      const { files } = await draftProject(place, 'here')
+      expect(files['rulebook.ts'])
+        .to.include('To lock a state')
+        .and.not.to.match(/[\u2028\u2029]/)
+    } finally {
+      await drop(place, 'label')
+    }
+  }
+})
+
 it('drafts compile, strictly', () => {
   const tsc = join(root, 'node_modules/typescript-7/bin/tsc')
   const options = '--ignoreConfig --noEmit --strict --module nodenext --target es2022 --skipLibCheck'.split(' ')
   const { stdout, status } = spawnSync(process.execPath, [tsc, ...options, ...checked], { cwd: root, encoding: 'utf8' })
   expect([status, stdout]).to.deep.equal([0, ''])
+})
+
+it('the command starts without the packages for databases', () => {
+  const seen = new Set<string>()
+  const packages = (file: string): string[] => {
+    // The example that init writes has imports of its own.
+    if (seen.has(file) || !existsSync(file)) return []
+    seen.add(file)
+    // What is imported when it is needed is not asked for here.
+    const imported = [...readFileSync(file, 'utf8').matchAll(/^(?:import|export) (?:[^;]*? from )?['"]([^'"]+)['"]/gm)].map(
+      ([, id = '']) => id,
+    )
+    return imported.flatMap((id) => (id.startsWith('.') ? packages(join(dirname(file), id)) : [id]))
+  }
+  const needed = packages(join(root, 'cli/dist/run.js'))
+  expect(needed).to.include('commander')
+  expect(needed.filter((id) => ['kysely', 'pg', 'mysql2', 'sql.js', 'pachter/sql', 'pachter/kysely'].includes(id))).to.deep.equal([])
 })
 
 it('pachter init alone writes an example that runs at once, and overwrites nothing', async () => {

@@ -4,7 +4,7 @@ import { Command } from 'commander'
 import pc from 'picocolors'
 import { type OpenDatabase, shownUrl, withDatabase } from '../database.js'
 import { differencesOf } from '../draft/compare.js'
-import { type DraftedProject, draftProject, tablesOfDatabase } from '../draft/index.js'
+import type { DraftedProject } from '../draft/index.js'
 import { openingsOf } from '../draft/openings.js'
 import { TEMPLATE } from '../draft/template.js'
 import type { ProjectFiles } from '../draft/write-project.js'
@@ -39,6 +39,8 @@ async function initCommand(folder: string, options: InitOptions, end: End): Prom
     ])
   }
   await withDatabase(db, async (database) => {
+    // It needs Kysely, which projects without a database do not have.
+    const { draftProject } = await import('../draft/index.js')
     const project = await draftProject(database, shownUrl(db))
     if (project.draft.types.length === 0) throw new UsageError(`${shownUrl(db)} has no table that can be drafted${questionsShort(project)}`)
     write(folder, project.files)
@@ -131,7 +133,7 @@ function next(commands: readonly string[]): void {
 async function compare(url: string, { config, except }: InitOptions, end: End): Promise<void> {
   const { book, layout } = await load(config)
   const { layoutOf } = await import('pachter/sql')
-  const tables = await withDatabase(url, (database) => tablesOfDatabase(database))
+  const tables = await withDatabase(url, async (database) => (await import('../draft/index.js')).tablesOfDatabase(database))
   const found = differencesOf(book.model, layoutOf(book, layout), tables, except)
   for (const one of found) say(printable(one))
   if (found.length > 0) {

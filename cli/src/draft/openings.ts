@@ -9,8 +9,8 @@ const SAMPLE = 200
 const LONGEST = 50
 const MOST_NAMED = 3
 
-/** A line for each read clause of a drafted project; undefined if the project cannot be loaded where it is. */
-export async function openingsOf(config: string, { db, dialect }: OpenDatabase): Promise<string | undefined> {
+/** A line for each read clause of a drafted project. @throws UsageError if the project cannot be loaded where it is. */
+export async function openingsOf(config: string, { db, dialect }: OpenDatabase): Promise<string> {
   const { book, layout, people, model } = await load(config)
   const { sample } = await import('pachter/kysely')
   const { readLayout } = await import('pachter/sql')

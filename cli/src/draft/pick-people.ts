@@ -1,5 +1,6 @@
 // Example people for a draft, picked from the database: one for each role, one for each tenant, and those with the most and the fewest records.
 import { type Kysely, sql } from 'kysely'
+import { RESERVED } from '../load.js'
 import type { DraftType } from './draft.js'
 import type { Guesses } from './guesses.js'
 import { EMAIL } from './words.js'
@@ -22,7 +23,6 @@ type Value = string | number
 interface Found {
   readonly id: Value
   readonly tenant?: Value | null
-  readonly label?: string | null
 }
 
 /** Picks people. Reads only: a few rows, and counts of one table. */
@@ -97,16 +97,13 @@ class Picker {
   /** The people with the most and the fewest records of a type, and one without any. False if there are no records. */
   async byCount(owned: DraftType, field: string): Promise<boolean> {
     const owner = column(owned, field)
-    const tenant =
-      this.#tenant !== undefined && owned.fields.some(({ name }) => name === this.#tenant) ? column(owned, this.#tenant) : undefined
-    const more = tenant === undefined ? sql`` : sql`, ${tenant}`
+    const tenant = this.#tenantIn(owned)
     for (const [how, name] of [
       ['desc', 'most'],
       ['asc', 'fewest'],
     ] as const) {
-      const { rows } =
-        await sql<Found>`select ${owner} as id${tenant === undefined ? sql`` : sql`, ${tenant} as tenant`} from ${table(owned)}
-        where ${owner} is not null group by ${owner}${more} order by count(*) ${sql.raw(how)}, ${owner} limit 1`.execute(this.#db)
+      const { rows } = await sql<Found>`select ${owner} as id, ${tenant} as tenant from ${table(owned)}
+        where ${owner} is not null group by 1, 2 order by count(*) ${sql.raw(how)}, ${owner} limit 1`.execute(this.#db)
       if (rows.length === 0) return false
       await this.#add(rows, `${name}-${owned.name}`, `has the ${name} records in ${owned.table.name}`)
     }
@@ -126,6 +123,12 @@ class Picker {
     return column(this.#people, this.#people.key[0] as string)
   }
 
+  /** The tenant in a row of a type; null if such rows have none, or if the session does not name it. */
+  #tenantIn(type: DraftType) {
+    const isThere = this.#tenant !== undefined && type.fields.some(({ name }) => name === this.#tenant)
+    return isThere ? column(type, this.#tenant as string) : sql`null`
+  }
+
   async #values(type: DraftType, field: string, most: number): Promise<readonly Value[]> {
     const { rows } = await sql<{ value: Value }>`select distinct ${column(type, field)} as value from ${table(type)}
       where ${column(type, field)} is not null order by 1 limit ${sql.lit(most)}`.execute(this.#db)
@@ -136,9 +139,7 @@ class Picker {
   async #firstWhere(type: DraftType, field: string, value: Value, name: string, why: string): Promise<void> {
     const { membership } = this.#guesses
     const person = type === this.#people ? (this.#people.key[0] as string) : (membership?.person as string)
-    const tenant =
-      this.#tenant !== undefined && type.fields.some((one) => one.name === this.#tenant) ? column(type, this.#tenant) : undefined
-    const { rows } = await sql<Found>`select ${column(type, person)} as id${tenant === undefined ? sql`` : sql`, ${tenant} as tenant`}
+    const { rows } = await sql<Found>`select ${column(type, person)} as id, ${this.#tenantIn(type)} as tenant
       from ${table(type)} where ${column(type, field)} = ${value} order by 1 limit 1`.execute(this.#db)
     await this.#add(rows, name, why)
   }
@@ -150,8 +151,8 @@ class Picker {
     if (same !== undefined || (this.#tenant !== undefined && !(this.#tenant in claims))) return
     const label = await this.#label(row.id)
     const slug = slugOf(label === undefined ? name : `${name}-${label}`) || `person-${this.picked.length + 1}`
-    const taken = this.picked.some((one) => one.name === slug) || ['visitor', 'unknown', 'system'].includes(slug)
-    this.picked.push({ name: taken ? `${slug}-${this.picked.length + 1}` : slug, claims, why: `${why}` })
+    const taken = this.picked.some((one) => one.name === slug) || RESERVED.includes(slug)
+    this.picked.push({ name: taken ? `${slug}-${this.picked.length + 1}` : slug, claims, why })
   }
 
   async #tenantClaim(row: Found): Promise<{ [claim: string]: Value }> {

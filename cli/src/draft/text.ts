@@ -1,9 +1,15 @@
 // Pieces of TypeScript.
 import { printable } from '../table.js'
 
-/** A text as a literal with single quotes. */
+/** A text as a literal with single quotes. Nothing in it ends a line, so that it can stand in a comment too. */
 export function quoted(text: string): string {
-  return `'${JSON.stringify(text).slice(1, -1).replaceAll('\\"', '"').replaceAll("'", "\\'")}'`
+  const inner = JSON.stringify(text).slice(1, -1).replaceAll('\\"', '"').replaceAll("'", "\\'")
+  return `'${inner.replaceAll('\u2028', '\\u2028').replaceAll('\u2029', '\\u2029')}'`
+}
+
+/** A value as a literal. */
+export function literal(value: string | number | boolean): string {
+  return typeof value === 'string' ? quoted(value) : String(value)
 }
 
 /** A name as a property: quoted if it has to be. */

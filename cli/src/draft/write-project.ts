@@ -1,10 +1,11 @@
 // The files of a draft: schemas, rulebook, configuration, and what is left to decide.
 
+import { snakeCase } from 'pachter/internal/layout'
 import { printable } from '../table.js'
 import type { Draft, DraftType, Question } from './draft.js'
 import type { Guess, Guesses } from './guesses.js'
 import type { DraftPerson } from './pick-people.js'
-import { bracketed, comment, property, quoted } from './text.js'
+import { bracketed, comment, literal, property, quoted } from './text.js'
 import { definitionText, sessionTenantOf, sessionText } from './write-records.js'
 import { importsOf, rulesOf, rulesText, standingsText, tenantText } from './write-rules.js'
 import { shapesText } from './write-shapes.js'
@@ -43,9 +44,7 @@ export const book = ${zone}
 
 function configText(types: readonly DraftType[], guesses: Guesses, people: readonly DraftPerson[], head: string): string {
   const persons = people.map(({ name, claims, why }) => {
-    const fields = Object.entries(claims).map(
-      ([field, value]) => `${property(field)}: ${typeof value === 'string' ? quoted(value) : String(value)}`,
-    )
+    const fields = Object.entries(claims).map(([field, value]) => `${property(field)}: ${literal(value)}`)
     return `${comment(why, '    ')}\n    ${property(name)}: { ${fields.join(', ')} },`
   })
   const layout = layoutText(types)
@@ -64,8 +63,12 @@ ${layout === '' ? '' : `  layout: ${layout},\n`}${named}${personOfText(guesses)}
 function personOfText(guesses: Guesses): string {
   const { people } = guesses
   if (people === undefined || sessionTenantOf(guesses) !== undefined) return ''
-  const key = property(people.key[0] as string)
-  return `\n  // With this, --for takes a key of ${people.table.name} or a search, such as --for ${people.fields[1]?.name ?? 'name'}=...\n  personOf: { type: ${quoted(people.name)}, claims: (person) => ({ id: person.${key} }) },`
+  const [key] = people.key
+  const how = comment(
+    `With this, --for takes a key of ${people.table.name} or a search, such as --for ${people.fields[1]?.name ?? 'name'}=...`,
+    '  ',
+  )
+  return `\n${how}\n  personOf: { type: ${quoted(people.name)}, claims: (person) => ({ id: person.${key} }) },`
 }
 
 /** The claims of a signed-in person without a record. */
@@ -75,18 +78,10 @@ function unknownText(guesses: Guesses, people: readonly DraftPerson[]): string {
   if (field === undefined || tenant === undefined) return ''
   const key = guesses.people?.fields.find(({ name }) => name === guesses.people?.key[0])?.column
   const id = key?.kind === 'integer' ? '-1' : quoted(key?.written === 'uuid' ? NO_UUID : 'nobody')
-  return `\n  // Signed in, with an id that no record has.\n  unknown: { id: ${id}, ${property(field)}: ${typeof tenant === 'string' ? quoted(tenant) : tenant} },`
+  return `\n  // Signed in, with an id that no record has.\n  unknown: { id: ${id}, ${property(field)}: ${literal(tenant)} },`
 }
 
 const NO_UUID = '00000000-0000-0000-0000-000000000000'
-
-/** Converts names as the layout option `names: 'snake_case'` does. */
-function snakeCase(name: string): string {
-  return name
-    .replace(/([a-z\d])([A-Z])/g, '$1_$2')
-    .replace(/([A-Z]+)([A-Z][a-z\d])/g, '$1_$2')
-    .toLowerCase()
-}
 
 function layoutText(types: readonly DraftType[]): string {
   const columns = types.flatMap(({ fields }) => fields)

@@ -2,7 +2,7 @@
 import type { DraftType } from './draft.js'
 import type { Guess, Guesses } from './guesses.js'
 import { bracketed, comment, property, quoted } from './text.js'
-import { EXPIRY } from './words.js'
+import { EXPIRY, PUBLIC_LABEL } from './words.js'
 import { fieldKind, linksOfMe, sessionTenantOf } from './write-records.js'
 
 /** A standing of a record type, and why it is there. */
@@ -128,7 +128,7 @@ function openings(type: DraftType, mine: readonly Guess[], guesses: Guesses): { 
     .filter(({ kind }) => kind === 'published')
     .map(({ field, sure, why }) => {
       const column = type.fields.find(({ name }) => name === field)?.column
-      const label = column?.labels?.find((one) => /^(public|published|everyone)$/i.test(one))
+      const label = column?.labels?.find((one) => PUBLIC_LABEL.test(one))
       const test = column?.kind === 'time' ? 'isBefore(now)' : label === undefined ? 'is(true)' : `is(${quoted(label)})`
       return {
         clause: `anyone.provided(${of}.${field}.${test}).titled('public, by ${field}')`,

@@ -1,7 +1,7 @@
 import type { ColumnDescription } from './description.js'
 import type { DraftField, DraftType } from './draft.js'
 import { pascalCase } from './names.js'
-import { property, quoted } from './text.js'
+import { literal, property, quoted } from './text.js'
 
 /** The file with a schema for each record type. */
 export function shapesText(types: readonly DraftType[], head: string): string {
@@ -13,12 +13,12 @@ export function shapesText(types: readonly DraftType[], head: string): string {
 }
 
 /** The schema of one field. */
-export function shapeOf({ column, literal }: Pick<DraftField, 'column' | 'literal'>): string {
+export function shapeOf({ column, literal: preset }: Pick<DraftField, 'column' | 'literal'>): string {
   const single = singleOf(column)
   const value = column.list ? `z.array(${single})` : single
   const nullable = column.nullable ? '.nullable()' : ''
-  const preset = literal === undefined ? '' : `.default(${typeof literal === 'string' ? quoted(literal) : literal})`
-  return value + nullable + preset
+  const byDefault = preset === undefined ? '' : `.default(${literal(preset)})`
+  return value + nullable + byDefault
 }
 
 function singleOf({ kind, labels, maxLength, list }: ColumnDescription): string {
