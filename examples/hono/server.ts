@@ -7,7 +7,7 @@ import { Hono } from 'hono'
 import { secureHeaders } from 'hono/secure-headers'
 import { SignJWT } from 'jose'
 import { Kysely } from 'kysely'
-import { fromToken, liveLists, openApi, routes } from 'pachter/http'
+import { developmentIdentity, fromToken, liveLists, openApi, routes } from 'pachter/http'
 import { overKysely } from 'pachter/kysely'
 import { createTables, sqlite, sqlJsDialect } from 'pachter/sql'
 import { openStore } from 'pachter/store'
@@ -32,13 +32,15 @@ export async function start(port = 4000) {
 
   // Here this server signs the tokens itself with its own secret. With an identity provider, configure its issuer and the URL of its keys.
   const secret = crypto.getRandomValues(new Uint8Array(32))
-  const identity = fromToken({
+  const byToken = fromToken({
     issuer: ISSUER,
     audience: 'allotment',
     algorithms: ['HS256'],
     keys: secret,
     me: ({ sub, email }) => ({ id: sub ?? '', email: typeof email === 'string' ? email : '' }),
   })
+  // NODE_ENV=development: a bar in the page lets you choose any person, without a token.
+  const identity = process.env.NODE_ENV === 'development' ? developmentIdentity(byToken, { people }) : byToken
   const live = liveLists()
   const records = routes(book, store, { identity, base: '/api', signIn: '/', live })
 
@@ -86,6 +88,7 @@ async function bundle(): Promise<string> {
   const [output] = (await build({
     configFile: false,
     logLevel: 'error',
+    oxc: { jsx: { development: false } },
     define: { 'process.env.NODE_ENV': '"production"' },
     build: { write: false, lib: { entry: `${folder}page.tsx`, formats: ['es'] } },
   })) as Rollup.RollupOutput[]

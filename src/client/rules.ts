@@ -46,6 +46,11 @@ export interface PageRules {
   readonly 'pachter rules': 1
   /** The key of the person; null for a visitor. */
   readonly me: string | number | null
+  /**
+   * Who acts as this person, if that is another person: their key, null if nobody has signed in (RFC 8693, section 4.1). In development also the
+   * names of people that a page can choose from.
+   */
+  readonly act?: { readonly sub?: string | number | null; readonly readOnly?: boolean; readonly people?: readonly string[] } | undefined
   /** The sign-in address. */
   readonly signIn?: string
   readonly types: { readonly [type: string]: PageType }

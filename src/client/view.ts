@@ -36,6 +36,8 @@ export interface PageVerdict<F extends string = string> {
 export interface PageView<W extends World = World> {
   /** The key of the person; null for a visitor. */
   readonly me: string | number | null
+  /** Who acts as this person, if that is another person. */
+  readonly act?: PageRules['act']
   readonly signIn: string | undefined
   /** The answer before there is a record: always, never, or depending on the record. For menus and pages. */
   may<K extends TypeName<W>>(action: ActionIn<W, K>, type: K): 'always' | 'never' | 'depending'
@@ -102,6 +104,7 @@ export function pageView<B = never>(rules: PageRules): PageView<WorldIn<B>> {
 
   return Object.freeze({
     me: rules.me,
+    act: rules.act,
     signIn: rules.signIn,
     may(action: string, type: string) {
       const rule = actionOf(typeOf(type), action)

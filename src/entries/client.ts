@@ -4,6 +4,7 @@
  * @module
  */
 
+export { type ActingBar, actAs, actingBar } from '../client/acting-bar.js'
 export type { LiveList, LiveRecord } from '../client/list-state.js'
 export { type ListsSource, type LiveListClient, type LiveSource, liveList, liveListClient } from '../client/live.js'
 export type { PageAction, PageField, PageRecord } from '../client/page-types.js'

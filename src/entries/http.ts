@@ -2,9 +2,14 @@
  * Records over HTTP: identity, and routes over the guarded store, with Fetch standard requests and responses.
  * @module
  */
+
+export { cookieOf } from '../http/cookie.js'
+export { type DevelopmentOptions, developmentIdentity } from '../http/development-identity.js'
 export { CredentialError, RequestError, SetupError } from '../http/error.js'
 export { type Guarded, type GuardOptions, guard } from '../http/guard.js'
-export { cookieOf, firstOf, fromSession, type Identity } from '../http/identity.js'
+export { firstOf, fromSession } from '../http/identity.js'
+export type { Actor, Identity } from '../http/identity-types.js'
+export { type ImpersonationOptions, impersonation } from '../http/impersonation.js'
 export { liveLists } from '../http/live/lists.js'
 export type { LiveLists, LiveOptions } from '../http/live/live-types.js'
 export { type Messages, overRedis } from '../http/live/messages.js'

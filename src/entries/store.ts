@@ -28,6 +28,15 @@ export type { Include, Included } from '../store/read/include.js'
 export type { Counted, CountOptions, DescribedPageOptions, Page, PageOptions } from '../store/read/pages.js'
 export type { Described, DescribedOptions, ListOptions, Permitted, Picked } from '../store/read/query.js'
 export { openStore } from '../store/store.js'
-export type { AsSystem, GuardedStore, Store, StoreInTransaction, StoreOptions, SystemStore, TransactionWork } from '../store/store-types.js'
+export type {
+  ActingOptions,
+  AsSystem,
+  GuardedStore,
+  Store,
+  StoreInTransaction,
+  StoreOptions,
+  SystemStore,
+  TransactionWork,
+} from '../store/store-types.js'
 export type { Backend } from '../store/tables.js'
 export { BulkError, type BulkOptions, type BulkResult, type RefusedRecord, type Which } from '../store/write/bulk.js'

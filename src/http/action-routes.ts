@@ -1,6 +1,7 @@
 import type { Row } from '../condition/index.js'
 import type { Key, TypeModel } from '../rulebook/index.js'
 import { denied } from '../store/errors.js'
+import { matching } from '../store/guarded-store.js'
 import type { GuardedStore } from '../store/index.js'
 import type { Verdict } from '../viewpoint/index.js'
 import { type Call, json, type Site } from './call.js'
@@ -47,8 +48,7 @@ async function ask({ store }: Call, type: TypeModel, key: Key, name: string): Pr
 
 async function act({ store, request }: Call, type: TypeModel, key: Key, name: string, handler: Handler): Promise<Response> {
   const record = await store.transaction(async (inside, asSystem) => {
-    const verdict = await judged(inside, type, key, name)
-    if (!verdict.allowed) throw denied(verdict)
+    await matching(inside).attempt(name, type.name, key)
     return handler({ request, store: inside, record: (await inside.get(type.name, key)) as Row, asSystem })
   })
   return record === undefined ? new Response(null, { status: 204 }) : json(record)

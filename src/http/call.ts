@@ -4,6 +4,7 @@ import type { Model, TypeModel } from '../rulebook/index.js'
 import type { GuardedStore } from '../store/index.js'
 import { RequestError } from './error.js'
 import { etagOf, isAmong } from './etag.js'
+import type { Sender } from './identity-types.js'
 import type { LiveQuery } from './live/subscription.js'
 import type { FileContext, RouteContext, RouteOptions } from './route-options.js'
 
@@ -56,6 +57,8 @@ export interface Call {
   readonly request: Request
   readonly params: URLSearchParams
   readonly watch: Watching | undefined
+  /** Who is asking, and who acts as them. */
+  readonly sender: Sender
   /** Whether the asker is a visitor. */
   readonly isVisitor: boolean
 }

@@ -1,11 +1,13 @@
 import { jsonText } from '../condition/index.js'
 import type { World } from '../rulebook/index.js'
 import type { GuardedStore, Store } from '../store/index.js'
+import { senderOf } from './acting.js'
 import { RequestError, SetupError } from './error.js'
-import { type Identity, isAutomatic } from './identity.js'
+import { isAutomatic } from './identity.js'
+import type { Actor, Identity, Sender } from './identity-types.js'
+import { isLocal } from './local.js'
 import { untilNextStep } from './pad-timing.js'
 import { problemOf, problemResponse } from './problem.js'
-import { isLocal } from './token.js'
 
 const SAFE = ['GET', 'HEAD', 'OPTIONS']
 
@@ -54,7 +56,7 @@ export interface GuardOptions<W extends World = World> extends Transport {
   readonly signIn?: string
   /** Other origins that may send changing requests with cookies. */
   readonly origins?: readonly string[]
-  /** The number of seconds that a person has to wait; undefined if they need not. */
+  /** The number of seconds that a person has to wait; undefined if they need not. If a person acts as another one, `me` are their own claims. */
   readonly limit?: (request: Request, me: W['me'] | null) => Promise<number | undefined> | number | undefined
   /** Receives unexpected errors. Default: prints them to the console. */
   readonly onFailure?: (error: unknown, request: Request) => void
@@ -72,11 +74,19 @@ export interface Guarded<W extends World = World> {
   readonly me: W['me'] | null
   /** The records as the person may see and change them. */
   readonly store: GuardedStore<W>
+  /** Who acts as this person. Absent if they act themselves. */
+  readonly actor?: Actor
+}
+
+/** A guarded request, with what is known of its sender. */
+export interface GuardedCall<W extends World = World> extends Guarded<W> {
+  readonly sender: Sender<W['me']>
 }
 
 /**
  * A guard for your own handlers. It identifies the person, refuses plain HTTP, requests from other sites and too many requests, and
- * turns errors of the store into problem details (RFC 9457).
+ * turns errors of the store into problem details (RFC 9457). If a person acts as another one and may only read, it refuses all methods
+ * but GET, HEAD and OPTIONS.
  *
  * @throws SetupError
  * @example
@@ -87,6 +97,21 @@ export function guard<W extends World>(
   store: Store<W>,
   options: GuardOptions<W>,
 ): (request: Request, work: (guarded: Guarded<W>) => Promise<Response>) => Promise<Response> {
+  const guarded = guardCalls(store, options)
+  return (request, work) =>
+    guarded(request, async ({ sender, ...given }) => {
+      // What such a handler changes by itself, the store cannot refuse.
+      if (sender.actor?.readOnly && !SAFE.includes(request.method))
+        throw new RequestError(403, 'You act as another person, and may only read. Nothing was changed.')
+      return work(given)
+    })
+}
+
+/** The guard of the routes and of the application's own handlers. @throws SetupError */
+export function guardCalls<W extends World>(
+  store: Store<W>,
+  options: GuardOptions<W>,
+): (request: Request, work: (guarded: GuardedCall<W>) => Promise<Response>) => Promise<Response> {
   const { identity, signIn, limit, origins = [], showClaims = false, onFailure = logFailure } = options
   if (typeof identity !== 'function')
     throw new SetupError('identity', 'give it an identity: fromToken, fromSession or a function of your own')
@@ -98,10 +123,14 @@ export function guard<W extends World>(
       try {
         checkTransport(request, options)
         if (isAutomatic(identity, request)) checkSameOrigin(request, origins)
-        me = await identity(request)
-        const wait = await limit?.(request, me)
+        const sender = await senderOf(identity, request)
+        me = sender.me
+        const { actor, actorClaims } = sender
+        const wait = await limit?.(request, actorClaims ?? me)
         if (wait !== undefined) throw new RequestError(429, 'Too many requests. Wait a moment.', { 'retry-after': String(Math.ceil(wait)) })
-        return await work({ request, me, store: store.for(me) })
+        if (actor === undefined) return await work({ request, me, store: store.for(me), sender })
+        const mine = store.for(me, { actor: actor.key, readOnly: actor.readOnly })
+        return await work({ request, me, store: mine, actor, sender })
       } catch (error) {
         const told = problemOf(error, { at: signIn, scheme: identity.scheme ?? 'Bearer' })
         if ([500, 503].includes(told.problem.status) || told.problem.code === 'BAD_CLAIMS') onFailure(error, request)

@@ -1,16 +1,7 @@
+import { actingIdentity, senderOf } from './acting.js'
+import { cookieOf } from './cookie.js'
 import { CredentialError } from './error.js'
-
-/** Who is asking: their claims, or null for a visitor. Throws a `CredentialError` if the credentials are not valid. */
-export interface Identity<Me = unknown> {
-  (request: Request): Promise<Me | null>
-  /**
-   * Whether the browser sends the credentials by itself, as it does cookies. Then changing requests must come from the same origin.
-   * Default: true, except for requests with a bearer token, which another site cannot make a browser send.
-   */
-  readonly automatic?: boolean | ((request: Request) => boolean)
-  /** The scheme named in `WWW-Authenticate`. */
-  readonly scheme?: string
-}
+import type { Identity, Sender } from './identity-types.js'
 
 /** How to treat an application's sessions. */
 export interface SessionOptions {
@@ -48,14 +39,15 @@ export function fromSession<Me>(
  * firstOf(fromToken({ ... }), fromSession(...))
  */
 export function firstOf<Me>(...identities: readonly Identity<Me>[]): Identity<Me> {
-  const identity = async (request: Request) => {
+  const sender = async (request: Request) => {
+    let last: Sender<Me> = { me: null }
     for (const one of identities) {
-      const found = await one(request)
-      if (found !== null) return found
+      last = await senderOf(one, request)
+      if (last.me !== null || last.actor !== undefined) return last
     }
-    return null
+    return last
   }
-  return Object.assign(identity, {
+  return actingIdentity(sender, {
     // Only a program that holds the token can send it. Another site cannot add it to a browser's request.
     automatic: (request: Request) => !hasBearer(request) && identities.some((one) => isAutomatic(one, request)),
     scheme: identities.find(({ scheme }) => scheme !== undefined)?.scheme ?? 'Bearer',
@@ -70,22 +62,4 @@ function hasBearer({ headers }: Request): boolean {
 /** Whether the browser may have sent the credentials by itself. */
 export function isAutomatic({ automatic = (one) => !hasBearer(one) }: Identity, request: Request): boolean {
   return typeof automatic === 'function' ? automatic(request) : automatic
-}
-
-/** The value of a cookie (RFC 6265); undefined if there is none. */
-export function cookieOf(request: Request, name: string): string | undefined {
-  for (const pair of (request.headers.get('cookie') ?? '').split(';')) {
-    const at = pair.indexOf('=')
-    if (at < 0 || pair.slice(0, at).trim() !== name) continue
-    const value = pair
-      .slice(at + 1)
-      .trim()
-      .replace(/^"(.*)"$/, '$1')
-    try {
-      return decodeURIComponent(value)
-    } catch {
-      throw new CredentialError(`the cookie ${name} cannot be read`)
-    }
-  }
-  return undefined
 }

@@ -1,6 +1,8 @@
+import type { PageRules } from '../client/rules.js'
 import { isPachterError, type Row } from '../condition/index.js'
 import type { InnerViewpoint } from '../viewpoint/index.js'
 import { type Call, type Site, tagged } from './call.js'
+import type { Sender } from './identity-types.js'
 import { changeLists, severalLists } from './list-routes.js'
 import { body, content, query } from './openapi-parts.js'
 import { hiddenClaims, hiddenLinks } from './own-claims.js'
@@ -97,12 +99,22 @@ async function grantedOf(
   return granted
 }
 
+/** The actor as sent to a page, named as in RFC 8693, section 4.1. */
+function actOf({ actor, people }: Sender): PageRules['act'] {
+  if (actor === undefined && people === undefined) return undefined
+  return {
+    ...(actor === undefined ? {} : { sub: actor.key, readOnly: actor.readOnly }),
+    ...(people === undefined ? {} : { people }),
+  }
+}
+
 /** The page rules of the asker. */
-async function ownRules({ site, store, request }: Call): Promise<Response> {
+async function ownRules({ site, store, request, sender }: Call): Promise<Response> {
   const view = (await store.viewpoint()) as unknown as InnerViewpoint
   const rules = pageRules(view, {
     types: [...site.types.values()].map(({ name }) => name),
     signIn: site.signIn,
+    act: actOf(sender),
     isHidden: await hiddenClaims(store, view),
     withheld: await hiddenLinks(store, view),
     granted: {

@@ -27,6 +27,8 @@ export interface PageRulesOptions {
   /** Which record types. Default: all. */
   readonly types?: readonly string[]
   readonly signIn?: string | undefined
+  /** Who acts as this person. */
+  readonly act?: PageRules['act']
   /** Which claims may not be told. Default: all of them may. */
   readonly isHidden?: IsHidden
   /** The links of the person to many whose records may not be told. */
@@ -41,7 +43,7 @@ export interface PageRulesOptions {
  */
 export function pageRules(
   whole: InnerViewpoint,
-  { types, signIn, isHidden = () => false, withheld = [], granted }: PageRulesOptions = {},
+  { types, signIn, act, isHidden = () => false, withheld = [], granted }: PageRulesOptions = {},
 ): PageRules {
   const known = withUnknown(whole.model, isHidden)
   const me = whole.me && withheld.length > 0 ? without(whole.me as Row, withheld) : (whole.me as Row | null)
@@ -53,6 +55,7 @@ export function pageRules(
     'pachter rules': 1,
     me: (view.me === null ? null : (view.me as Row)[model.me.key]) as Key | null,
     ...(signIn === undefined ? {} : { signIn }),
+    ...(act === undefined ? {} : { act }),
     types: Object.fromEntries(names.map((name) => [name, typeRules({ view, whole, isHidden }, typeModel(model, name), seen)])),
     privileges: granted?.privileges ?? Object.keys(model.privileges).filter((name) => whole.has(name)),
     routines: granted?.routines ?? Object.keys(model.routines).filter((name) => whole.mayCall(name)),

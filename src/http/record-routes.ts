@@ -1,8 +1,8 @@
 // The records of a type: lists, single records and bulk changes.
 import type { Row } from '../condition/index.js'
 import { type Condition, type Key, keyOf, sameValue, type TypeModel } from '../rulebook/index.js'
-import { denied, InvalidError } from '../store/errors.js'
-import type { MatchingStore } from '../store/guarded-store.js'
+import { InvalidError } from '../store/errors.js'
+import { matching } from '../store/guarded-store.js'
 import type { GuardedStore } from '../store/index.js'
 import { reachesInto } from '../store/write/nested.js'
 import type { UpdateOptions } from '../store/write/update.js'
@@ -184,19 +184,13 @@ function stateSeen({ request, site }: Call): UpdateOptions['match'] {
   return header === null ? undefined : (shown) => checkMatch(header, shown)
 }
 
-/** Preconditions and patches are checked on the locked record. */
-function matching(store: GuardedStore): MatchingStore {
-  return store as unknown as MatchingStore
-}
-
 /**
  * Refuses an asker who does not see a record, before it is locked and judged. The same queries run if the record does not exist, so that
  * the time reveals nothing.
  */
 async function checkSeen(store: GuardedStore, action: 'update' | 'delete', type: TypeModel, key: Key): Promise<void> {
   if ((await store.verdict('read', type.name, key)).allowed) return
-  const verdict = await store.verdict(action, type.name, key)
-  if (!verdict.allowed) throw denied(verdict)
+  await matching(store).attempt(action, type.name, key)
 }
 
 /** The records of a bulk change: those that match the filters, or explicitly all. */

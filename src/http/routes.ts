@@ -1,10 +1,13 @@
-import { jsonText } from '../condition/index.js'
-import type { World } from '../rulebook/index.js'
+import { jsonText, type Row } from '../condition/index.js'
+import type { Key, World } from '../rulebook/index.js'
 import type { GuardedStore, Store } from '../store/index.js'
+import { insideOf } from '../store/internals.js'
 import type { Rulebook } from '../viewpoint/index.js'
+import { senderOf } from './acting.js'
 import { byMethod, type Call, type Methods, NOWHERE, type Site, type WatchedList, type Watching } from './call.js'
 import { RequestError } from './error.js'
-import { guard, logFailure } from './guard.js'
+import { guardCalls, logFailure } from './guard.js'
+import type { Sender } from './identity-types.js'
 import { OpenStreams } from './live/open-streams.js'
 import { type EventStream, eventStream, eventStreamOfSeveral } from './live/stream.js'
 import type { LiveEvent } from './live/subscription.js'
@@ -31,11 +34,11 @@ export function routes<W extends World>(
 ): (request: Request) => Promise<Response> {
   const site = siteOf(book.model, options as never)
   const find = finder(site)
-  const guarded = guard(store, options)
+  const guarded = guardCalls(store, options)
   const streams = new OpenStreams<EventStream>()
   options.live?.hearOf(store)
   return (request) =>
-    guarded(request, async ({ store: mine, me }) => {
+    guarded(request, async ({ store: mine, me, sender }) => {
       const { steps, params } = addressOf(site, request)
       const found = find(steps)
       if (found === undefined) throw NOWHERE()
@@ -44,8 +47,9 @@ export function routes<W extends World>(
         store: mine as unknown as GuardedStore,
         request,
         params,
-        watch: watching(store, options, streams, me, request),
+        watch: watching(store, options, streams, sender, request),
         isVisitor: me === null,
+        sender,
       }
       const methods = Object.entries(found.route.endpoints) as [string, Endpoint][]
       return byMethod(
@@ -60,15 +64,20 @@ function watching<W extends World>(
   store: Store<W>,
   { live, identity, recheck = 30, visitor, signIn: at, onFailure = logFailure }: RouteOptions<W>,
   streams: OpenStreams<EventStream>,
-  me: W['me'] | null,
+  sender: Sender<W['me']>,
   request: Request,
 ): Watching | undefined {
   if (live === undefined) return undefined
-  const said = jsonText(me)
-  const one = ({ type, query }: WatchedList, hear: (event: LiveEvent) => void) =>
-    live.watch(store, me, type, query, hear, me === null ? visitor?.(request) : undefined)
+  const { me, actor } = sender
+  const said = jsonText(sender)
+  const counted = actor === undefined ? (me === null ? visitor?.(request) : undefined) : `acting ${jsonText(actor)}`
+  const one = async ({ type, query }: WatchedList, hear: (event: LiveEvent) => void) => {
+    const watched = await live.watch(store, me, type, query, hear, counted)
+    logWatching(store, sender, type)
+    return watched
+  }
   const keeping = {
-    recheck: async () => jsonText(await identity(request)) === said,
+    recheck: async () => jsonText(await senderOf(identity, request)) === said,
     recheckEvery: recheck * 1000,
     beat: 20_000,
     refusal: (error: unknown) => {
@@ -92,6 +101,14 @@ function watching<W extends World>(
       )
     },
   }
+}
+
+/** What a list sends later is read for all its subscribers, so the verdict log gets an entry when an actor subscribes. */
+function logWatching<W extends World>(store: Store<W>, { me, actor }: Sender<W['me']>, type: string): void {
+  if (actor === undefined || actor.key === null) return
+  const { model, logger } = insideOf(store as unknown as Store)
+  const who = me === null || me === undefined ? null : ((me as Row)[model.me.key] as Key)
+  logger?.({ who, actor: actor.key }).entry({ action: 'read', type, outcome: 'allowed' })
 }
 
 /** The maximum length of a URL, as in common servers. */

@@ -1,6 +1,8 @@
 import type { KeyObject } from 'node:crypto'
+import { actingIdentity } from './acting.js'
 import { CredentialError, SetupError } from './error.js'
-import type { Identity } from './identity.js'
+import type { Identity, Sender } from './identity-types.js'
+import { isLocal } from './local.js'
 
 /** The claims of a JSON Web Token (RFC 7519, section 4). */
 export interface TokenClaims {
@@ -8,6 +10,8 @@ export interface TokenClaims {
   readonly sub?: string
   readonly aud?: string | string[]
   readonly exp?: number
+  /** Who acts as the person of the token (RFC 8693, section 4.1). */
+  readonly act?: { readonly sub?: string }
   readonly [claim: string]: unknown
 }
 
@@ -32,6 +36,11 @@ export interface TokenOptions<Me> {
   readonly roles?: RoleTable
   /** Only accounts with an email address in these domains, verified by the issuer, are accepted. */
   readonly emailDomains?: readonly string[]
+  /**
+   * What people may do whose token has the claim `act`, which means that they act as the person of the token. Default: `read`. Their key in
+   * the verdict log is `act.sub`.
+   */
+  readonly actors?: 'read' | 'write'
   /** Makes the claims for the rules. Default: all claims of the token. */
   readonly me: (token: TokenClaims, granted: Granted) => Me
 }
@@ -71,7 +80,7 @@ const UNSAFE = /^none$/i
  * })
  */
 export function fromToken<Me>(options: TokenOptions<Me>): Identity<Me> {
-  const { issuer, audience, algorithms, keys, leeway = 5, emailDomains, roles, me } = options
+  const { issuer, audience, algorithms, keys, leeway = 5, emailDomains, roles, me, actors = 'read' } = options
   if (typeof issuer !== 'string' || issuer === '') throw new SetupError('fromToken', 'give the issuer of the tokens')
   const audiences = typeof audience === 'string' ? [audience] : [...(audience ?? [])]
   if (audiences.length === 0 || audiences.includes('')) throw new SetupError('fromToken', 'give the audience that tokens must have')
@@ -91,9 +100,9 @@ export function fromToken<Me>(options: TokenOptions<Me>): Identity<Me> {
     throw new SetupError('fromToken', 'keys have to be fetched over https, except from this machine')
   const about = { issuer, audience: audiences, algorithms: [...algorithms], clockTolerance: leeway, requiredClaims: ['exp'] }
   const verifier = once(async () => verifierOf(await joseLibrary(), keys, about))
-  const identity = async (request: Request): Promise<Me | null> => {
+  const sender = async (request: Request): Promise<Sender<Me>> => {
     const header = request.headers.get('authorization')
-    if (header === null) return null
+    if (header === null) return { me: null }
     const [, token] = /^Bearer +([A-Za-z0-9._~+/-]+=*)$/i.exec(header) ?? []
     if (token === undefined) throw new CredentialError('the Authorization header contains no bearer token')
     const verify = await verifier()
@@ -104,9 +113,11 @@ export function fromToken<Me>(options: TokenOptions<Me>): Identity<Me> {
       throw new CredentialError(`the token is not valid here: ${why}`, { cause: error })
     })
     checkEmail(payload, emailDomains)
-    return me(payload, grantedBy(payload, audiences, roles))
+    const claims = me(payload, grantedBy(payload, audiences, roles))
+    const actor = actorOf(payload)
+    return actor === undefined ? { me: claims } : { me: claims, actor: { key: actor, readOnly: actors !== 'write' } }
   }
-  return Object.assign(identity, { automatic: false, scheme: 'Bearer' })
+  return actingIdentity(sender, { automatic: false, scheme: 'Bearer' })
 }
 
 type Jose = typeof import('jose')
@@ -144,9 +155,12 @@ function isKeySet(keys: object): keys is KeySet {
   return Array.isArray((keys as { keys?: unknown }).keys)
 }
 
-/** Whether a host is this machine. */
-export function isLocal(host: string): boolean {
-  return /^(localhost|127(\.\d{1,3}){3}|\[?::1\]?)$/i.test(host) || host.toLowerCase().endsWith('.localhost')
+/** Who acts as the person of the token; undefined if nobody does. @throws CredentialError */
+function actorOf({ act }: TokenClaims): string | undefined {
+  if (act === undefined) return undefined
+  const sub = (act as { sub?: unknown } | null)?.sub
+  if (typeof sub !== 'string' || sub === '') throw new CredentialError('the claim "act" of the token does not say who acts, by "sub"')
+  return sub
 }
 
 function checkEmail({ email, email_verified: verified }: TokenClaims, domains: readonly string[] | undefined): void {

@@ -2,7 +2,7 @@ import { type Row, TRUE } from '../condition/index.js'
 import { type Key, keyOf, knownAction, type TypeModel, typeModel } from '../rulebook/index.js'
 import { type Explanation, explain, fieldsLetBy, stampedRecord, type Verdict, type Viewpoint, verdictOf } from '../viewpoint/index.js'
 import type { Asker, AskersRules } from './asker.js'
-import { DeniedError, QueryError } from './errors.js'
+import { DeniedError, denied, QueryError } from './errors.js'
 import { deny, holding, judge, type Operation, visible } from './operation.js'
 import type { Session } from './session.js'
 import { judgeCreate } from './write/create.js'
@@ -35,6 +35,18 @@ export class Asking {
         if (error instanceof DeniedError) return error.verdict
         throw error
       }
+    })
+  }
+
+  /** Like `verdict`, of an action that is about to be done: a refusal is an error, and is logged. @throws DeniedError */
+  attempt(action: string, typeName: string, key: Key): Promise<Verdict> {
+    const session = this.#session
+    return session.logger.about({ action, type: typeName, key }, async (note) => {
+      session.checkWritable(typeName, action, key)
+      const verdict = await this.verdict(action, typeName, key)
+      if (!verdict.allowed) throw denied(verdict)
+      note(verdict.clause)
+      return verdict
     })
   }
 

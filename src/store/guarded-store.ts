@@ -18,6 +18,13 @@ import { Writing } from './write/writing.js'
 export interface MatchingStore {
   update(type: string, key: Key, sent: Row, how?: Pick<UpdateOptions, 'match' | 'merge'>): Promise<Row>
   delete(type: string, key: Key, how?: Pick<UpdateOptions, 'match'>): Promise<void>
+  /** The verdict on an action that is about to be done. A refusal is logged. @throws DeniedError */
+  attempt(action: string, type: string, key: Key): Promise<Verdict>
+}
+
+/** The store with what the routes need besides. */
+export function matching(store: object): MatchingStore {
+  return store as MatchingStore
 }
 
 /** The public store. Its methods can be passed on without the object. */
@@ -54,6 +61,7 @@ export function createGuardedStore(tables: Tables, who: Person, needs: Needs): S
     ),
     purge: keyed(writing.purge.bind(writing)),
     verdict: asked(asking.verdict.bind(asking)),
+    attempt: asking.attempt.bind(asking),
     why: asked(asking.why.bind(asking)),
     may: asking.may.bind(asking),
     viewpoint: asking.viewpoint.bind(asking),
@@ -72,6 +80,7 @@ async function callRoutine<T>(session: Session, name: string, work: TransactionW
   const logger = session.logger.within(name)
   return allOrNothing(session, who.within(name), logger, work, (inside) =>
     session.logger.about({ action: 'call', type: name }, async () => {
+      session.checkWritable(name, 'call')
       if (await session.granted('routine', name, inside, true)) return
       throw denied(routineVerdict(name, who.still.viewpoint?.me === null ? 'sign in' : 'refused'))
     }),
@@ -80,19 +89,23 @@ async function callRoutine<T>(session: Session, name: string, work: TransactionW
 
 /** Several calls in one transaction. If one of the writes fails, nothing is kept, even if its error was caught. */
 async function allOrNothing<T>(
-  { tables, needs, model }: Session,
+  session: Session,
   asker: Person,
   logger: Logger,
   work: TransactionWork<World, T>,
   before: (inside: Tables) => Promise<void> = async () => {},
 ): Promise<T> {
+  const { tables, needs, model } = session
   let ownError: unknown
   const attempt = async (inside: Tables) => {
     const failures: unknown[] = []
     const failed = (error: unknown) => void failures.push(error)
     await before(inside)
     const store = createGuardedStore(inside, asker, { ...needs, logger, failed, held: true })
-    const asSystem = (reason: string) => needs.trusted(inside, reason, failed) as never
+    const asSystem = (reason: string) => {
+      session.checkWritable('system', 'act as the system')
+      return needs.trusted(inside, reason, failed) as never
+    }
     const result = await work(store as unknown as GuardedStore, asSystem).catch((error: unknown) => {
       ownError = error
       throw error

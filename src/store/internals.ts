@@ -1,6 +1,7 @@
 import type { Model } from '../rulebook/index.js'
 import type { Asker } from './asker.js'
 import type { RecordChange } from './changes.js'
+import type { AboutAsker, Logger } from './log.js'
 import type { Store } from './store-types.js'
 import type { Tables } from './tables.js'
 
@@ -10,6 +11,8 @@ export interface Inside {
   readonly tables: Tables
   /** The time of an operation, in milliseconds since 1970. */
   now(): number
+  /** Writes to the verdict log; undefined if the store has none. */
+  readonly logger: ((asker: AboutAsker) => Logger) | undefined
   /** The current rules of a person for these types; their claims are checked. */
   asker(me: unknown, types: readonly string[]): Promise<Asker>
   /** Reports writes from now on. Returns a function to unsubscribe. */

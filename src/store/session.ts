@@ -2,7 +2,7 @@ import { allOfNode, isPachterError, type Row, simplify, TRUE } from '../conditio
 import { type Key, type Model, type TypeModel, typeModel, UnknownNameError } from '../rulebook/index.js'
 import { dependsOnAbsence } from './absence.js'
 import type { Person } from './asker.js'
-import { InvalidError, StoreError } from './errors.js'
+import { denied, InvalidError, StoreError } from './errors.js'
 import { type Limits, overLimits } from './limits.js'
 import type { AboutCall, Logger } from './log.js'
 import { deny, judge, type Operation } from './operation.js'
@@ -12,6 +12,9 @@ import type { Isolation, Tables } from './tables.js'
 import { typesAlong } from './write/delete.js'
 import { reliedOn } from './write/read-set.js'
 import { targetTypes } from './write/targets.js'
+
+/** The message of a refused change. */
+const READ_ONLY = 'You act as another person, and may only read. Nothing was changed.'
 
 /** What a guarded store needs besides tables and an asker. */
 export interface Needs {
@@ -23,6 +26,8 @@ export interface Needs {
   readonly limits: Required<Limits>
   /** Called with every failed write. */
   readonly failed?: (error: unknown) => void
+  /** Another person acts as the asker, and may change nothing. */
+  readonly readOnly?: boolean
   /** Inside the application's own transaction: answers hold until its end. */
   readonly held?: boolean
 }
@@ -53,9 +58,18 @@ export class Session {
   /** The record type, unless the action is refused whatever the record. @throws DeniedError, UnknownNameError */
   begin(typeName: string, action: string, key?: unknown): TypeModel {
     const type = typeModel(this.model, typeName)
+    if (action !== 'read') this.checkWritable(type.name, action, key as Key)
     const outcome = this.who.still.decideWithoutRecord(typeName, action)
     if (outcome !== undefined) throw deny(type, action, outcome, key as Key)
     return type
+  }
+
+  /** Nobody changes anything as another person, unless they may. @throws RefusedError */
+  checkWritable(type: string, action: string, key?: Key): void {
+    if (this.needs.readOnly !== true) return
+    throw denied(
+      Object.freeze({ allowed: false, outcome: 'refused', action, type, ...(key === undefined ? {} : { key }), message: READ_ONLY }),
+    )
   }
 
   /** Begins an operation on these tables. The person's own records are read now. */
@@ -104,6 +118,7 @@ export class Session {
     work: (op: Operation) => Promise<T>,
     also: readonly string[] = [],
   ): Promise<T> {
+    this.checkWritable(type.name, action, key)
     const along = action === 'delete' ? typesAlong(this.model, type) : []
     const types = [...new Set([type.name, ...targetTypes(type), ...along, ...also])]
     const writing = async (inside: Tables) => work({ ...(await this.operation(inside, types, 'share')), relied: reliedOn() })

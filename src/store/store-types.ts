@@ -208,10 +208,21 @@ export interface SystemStore<W extends World = World> extends GuardedStore<W> {
 /** A world in which every field is visible: the system's. */
 export type Unlimited<W extends World> = { readonly [P in keyof W]: P extends 'limited' ? never : W[P] }
 
+/** Another person acts as the asker: a supporter who looks for a problem, for example. */
+export interface ActingOptions {
+  /**
+   * The key of the person who acts; null if nobody has signed in, as in development. Every entry of the verdict log has it. What a person
+   * was allowed to do is logged, too.
+   */
+  readonly actor?: Key | null
+  /** Refuses every write, every routine, and `asSystem` in transactions. Verdicts stay those of the asker. */
+  readonly readOnly?: boolean
+}
+
 /** A store before the asker is known. */
 export interface Store<W extends World = World> {
   /** The data as this person may see and change it. @throws ClaimsError */
-  for(me: W['me'] | null | undefined): GuardedStore<W>
+  for(me: W['me'] | null | undefined, acting?: ActingOptions): GuardedStore<W>
   /** The data for trusted server code: no rules, but shapes and stamps apply. Give a reason. */
   readonly asSystem: AsSystem<W>
   /**

@@ -8,7 +8,7 @@ import { putInside } from './internals.js'
 import { DEFAULT_LIMITS } from './limits.js'
 import { type AboutAsker, loggerFor } from './log.js'
 import { cursors } from './read/cursor.js'
-import type { Store, StoreOptions } from './store-types.js'
+import type { ActingOptions, Store, StoreOptions } from './store-types.js'
 import type { Backend, Tables } from './tables.js'
 
 /**
@@ -45,10 +45,15 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
   }
   const needs = { newKey, cursors: signed, trusted, limits: { ...DEFAULT_LIMITS, ...options.limits } }
   const over = (these: Tables, held: boolean) => ({
-    for(me: W['me'] | null | undefined) {
+    for(me: W['me'] | null | undefined, { actor, readOnly = false }: ActingOptions = {}) {
       const claims = readClaims(model.me, me)
       const who = claims === null ? null : (claims[model.me.key] as Key)
-      return createGuardedStore(these, person(model, claims, options.now), { ...needs, logger: logger({ who }), held })
+      return createGuardedStore(these, person(model, claims, options.now), {
+        ...needs,
+        logger: logger(actor === undefined ? { who } : { who, actor }),
+        held,
+        readOnly,
+      })
     },
     asSystem: (reason: string) => trusted(these, reason),
   })
@@ -71,6 +76,7 @@ export function openStore<W extends World>(book: Rulebook<W>, backend: Backend, 
     model,
     tables,
     now: () => now().now,
+    logger: options.log === undefined ? undefined : logger,
     asker: async (me, types) => person(model, readClaims(model.me, me), options.now).now(tables, types),
     listen(hear) {
       listeners.add(hear)

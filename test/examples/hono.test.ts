@@ -5,7 +5,7 @@ import { expect } from 'chai'
 import type { Page } from 'playwright-core'
 import { start } from '../../examples/hono/server.js'
 import { people } from '../../examples/world/people.js'
-import { BROWSER, browser } from '../support/browser.js'
+import { accessFaults, BROWSER, browser } from '../support/browser.js'
 import { within } from '../support/command.js'
 
 describe('the example of ready routes', () => {
@@ -86,6 +86,37 @@ describe('the example of ready routes', () => {
         for (const { complaints } of pages) expect(complaints.filter(elsewhere)).to.deep.equal([])
         // No wider than the screen.
         expect(await ines.evaluate(() => document.documentElement.scrollWidth)).to.be.at.most(390)
+      })
+
+      it('lets a developer be anyone by the bar, keeps that over pages, and stops it', async () => {
+        const before = process.env.NODE_ENV
+        process.env.NODE_ENV = 'development'
+        const developing = await start(0)
+        try {
+          const { page, complaints } = await open(developing.url, { width: 390, dark: true })
+          const bar = page.getByRole('region', { name: 'Acting as another person' })
+          const become = async (name: string) => {
+            await bar.getByLabel('Act as').fill(name)
+            await Promise.all([page.waitForNavigation(), bar.getByLabel('Act as').press('Enter')])
+          }
+          await become('ines')
+          await page.waitForSelector('text=2 plots.')
+          await page.waitForSelector('text=You act as ines (m-01).')
+          expect(await accessFaults(page)).to.deep.equal([])
+          await become('tomasz')
+          await page.waitForSelector('text=5 plots.')
+          expect(await page.evaluate(() => document.documentElement.scrollWidth)).to.be.at.most(390)
+          expect(complaints.filter((what) => /error|warn/.test(what))).to.deep.equal([])
+          await become('nobody')
+          await bar.getByText('There is no person "nobody"').waitFor()
+          await Promise.all([page.waitForNavigation(), bar.getByRole('button', { name: 'Stop acting' }).click()])
+          await bar.waitFor()
+          expect(await bar.getByRole('button', { name: 'Stop acting' }).count()).to.equal(0)
+        } finally {
+          await developing.close()
+          if (before === undefined) delete process.env.NODE_ENV
+          else process.env.NODE_ENV = before
+        }
       })
     })
 })

@@ -1,4 +1,4 @@
-import { type LiveRecord, rulesClient } from 'pachter/client'
+import { actingBar, type LiveRecord, rulesClient } from 'pachter/client'
 import { RulesProvider, useLiveList, useRouteAccess, useRules, useVerdict } from 'pachter/react'
 import { type FormEvent, useEffect, useMemo, useState } from 'react'
 import { createRoot } from 'react-dom/client'
@@ -35,7 +35,7 @@ function App() {
         <label>
           You are
           <select value={who} onChange={(event) => choose(event.target.value)}>
-            <option value="">a visitor</option>
+            <Nobody />
             {names.map((name) => (
               <option key={name} value={name}>
                 {name.replace(/^./, (first) => first.toUpperCase())}
@@ -50,6 +50,12 @@ function App() {
       </main>
     </RulesProvider>
   )
+}
+
+/** During development, the person may have been chosen in the bar below. */
+function Nobody() {
+  const { view } = useRules()
+  return <option value="">{view.act?.sub === undefined ? 'a visitor' : 'chosen below'}</option>
 }
 
 const STATES = {
@@ -146,5 +152,8 @@ function Ledger() {
   if (access === undefined || view.me === null) return null
   return access.allowed ? <p>You may open the rent ledger.</p> : null
 }
+
+// Shown during development, and whenever a person acts as another one.
+actingBar({ url: '/api/my-rules' })
 
 createRoot(document.getElementById('page') as HTMLElement).render(<App />)

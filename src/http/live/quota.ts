@@ -19,13 +19,16 @@ export class Quota {
     return this.#people
   }
 
-  /** Identifies the person as far as known: the limit is per person, whatever their other claims are. @throws RequestError */
-  check({ me: { key } }: Model, me: unknown, visitor: string | undefined): string {
+  /**
+   * Identifies the person as far as known: the limit is per person, whatever their other claims are. `counted` tells visitors apart, and
+   * those who act as another person. @throws RequestError
+   */
+  check({ me: { key } }: Model, me: unknown, counted: string | undefined): string {
     const { most, each, visitors } = this.#limits
     const later = { 'retry-after': '30' }
     if (this.#people >= most) throw new RequestError(503, 'Too many live lists are open. Try again later.', later)
-    const unknown = visitor === undefined ? VISITORS : `visitor ${visitor}`
-    const asker = me === null || me === undefined ? unknown : `person ${JSON.stringify((me as Row)[key])}`
+    const known = me === null || me === undefined ? VISITORS : `person ${JSON.stringify((me as Row)[key])}`
+    const asker = counted === undefined ? known : `other ${counted}`
     const allowed = asker === VISITORS ? visitors : each
     if ((this.#watchedBy.get(asker) ?? 0) >= allowed)
       throw new RequestError(429, `You have ${allowed} live lists open. Close some of the pages.`, later)
