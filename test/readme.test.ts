@@ -151,10 +151,11 @@ describe('the expectations in the documents', () => {
 
   it('hold for the demo world', async () => {
     mkdirSync(folder, { recursive: true })
-    const [people, tables] = yamlOf('docs/checking.md') as [string, string]
+    const [people, drawn, tables] = yamlOf('docs/checking.md') as [string, string, string]
     writeFileSync(`${folder}demo.yaml`, people)
+    writeFileSync(`${folder}drawn.yaml`, drawn)
     writeFileSync(`${folder}tables.yaml`, `pachter expectations: 1\n${tables}`)
-    for (const name of ['demo', 'tables']) {
+    for (const name of ['demo', 'drawn', 'tables']) {
       const { status, stdout, stderr } = await within(`check ${folder}${name}.yaml`)
       expect(status, stdout + stderr).to.equal(0)
     }

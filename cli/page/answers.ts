@@ -4,6 +4,7 @@ import { type Differences, type Drawn, ruleId, type Shown, type Standings, type 
 import type { Marked } from './matrix.js'
 import type { Rules } from './rules.js'
 import { NOTHING } from './trial.js'
+import type { ComparedState } from './worker.js'
 
 /** The result of a trial. */
 export interface Found {
@@ -25,6 +26,7 @@ export function useAnswers(rules: Rules, revision: number, type: string, trial: 
   const [problem, setProblem] = useState<string>()
   const [drift, setDrift] = useState<Differences>()
   const [begun, setBegun] = useState(0)
+  const [compared, setCompared] = useState<ComparedState>('opened')
   // The latest question with its subject, and which of them is shown.
   const asked = useRef<PendingTrial>(undefined)
   const told = useRef<PendingTrial>(undefined)
@@ -87,14 +89,20 @@ export function useAnswers(rules: Rules, revision: number, type: string, trial: 
     return () => {
       gone = true
     }
-  }, [rules, revision])
+  }, [rules, revision, compared])
   const begin = () => {
     void rules.begin().then(() => {
       setDrift(undefined)
       setBegun((old) => old + 1)
     })
   }
-  return { shown, found, problem, drift, begin, attempt }
+  const compareWith = (state: ComparedState) => {
+    void rules.compareWith(state).then(() => {
+      setCompared(state)
+      setBegun((old) => old + 1)
+    })
+  }
+  return { shown, found, problem, drift, begin, compared, compareWith, attempt }
 }
 
 /** The cells of the rule under the pointer, or else of the chosen rule. */

@@ -31,7 +31,7 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
   const { type, mode, trial, side } = looking
   const [form, setForm] = useState<Form>()
   const answers = useAnswers(rules, revision, type, trial)
-  const { shown, found, problem, drift, begin, attempt } = answers
+  const { shown, found, problem, drift, begin, compared, compareWith, attempt } = answers
   const here = shown?.drawn.type === type ? shown : undefined
   const marked = useMarks(rules, here, looking.rule)
   const standings = useStandings(rules, here, looking.group)
@@ -70,8 +70,20 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
       {drift !== undefined && (
         <Tray
           key={revision}
-          label="Changes since the page was opened"
-          heading={<strong>Changes since you opened this page:</strong>}
+          label={compared === 'opened' ? 'Changes since the page was opened' : 'Changes by the last save'}
+          heading={
+            <label>
+              <strong>Changes</strong>{' '}
+              <select
+                aria-label="Compare with"
+                value={compared}
+                onChange={(event) => compareWith(event.currentTarget.value as typeof compared)}
+              >
+                <option value="opened">since you opened this page</option>
+                <option value="last save">by the last save</option>
+              </select>
+            </label>
+          }
           differences={drift}
           look={look}
           isOpen={isNothing(trial)}
@@ -107,6 +119,7 @@ function OpenForm({ form, rules, about, type, trial, people, close, tried }: Ope
         rules={rules}
         person={form.person}
         people={people ?? about.people}
+        everyone={about.everyone}
         close={close}
         done={(name, claims) => tried(withPerson(trial, { name, claims }))}
       />

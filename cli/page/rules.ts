@@ -3,7 +3,7 @@ import type { Project } from 'pachter/internal/review'
 import type { Engine } from './engine/index.js'
 import { type Sent, unpack } from './engine/parcel.js'
 import type { Differences, Drawn, Shown } from './engine/types.js'
-import type { Answered, WorkerRequest } from './worker.js'
+import type { Answered, ComparedState, WorkerRequest } from './worker.js'
 
 export type About = ReturnType<Engine['about']>
 
@@ -17,6 +17,8 @@ export type Rules = {
   open(project: Project): Promise<About>
   /** Makes the current state the one to compare with. */
   begin(): Promise<void>
+  /** Compares with another state from now on. */
+  compareWith(state: ComparedState): Promise<void>
 }
 
 /** Starts the worker. */
@@ -62,11 +64,12 @@ export function startRules(): Rules {
     'form',
     'record',
     'claims',
+    'peopleWith',
   ] as const
   const matrix = of('matrix') as (...given: readonly unknown[]) => Promise<Sent>
   const attempt = of('try') as (...given: readonly unknown[]) => Promise<{ differences: Differences; shown: Sent }>
   return {
-    ...Object.fromEntries([...questions, 'open' as const, 'begin' as const].map((what) => [what, of(what)])),
+    ...Object.fromEntries([...questions, 'open' as const, 'begin' as const, 'compareWith' as const].map((what) => [what, of(what)])),
     matrix: async (type: string) => unpacked(await matrix(type)),
     try: async (...given: Parameters<Questions['try']>) => {
       const { differences, shown } = await attempt(...given)

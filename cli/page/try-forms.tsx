@@ -1,6 +1,6 @@
 // Forms for a trial: a record, or a person's claims.
 import { type FormEvent, type ReactNode, useEffect, useRef, useState } from 'react'
-import type { FormField } from './engine/types.js'
+import type { FormField, PeopleFound } from './engine/types.js'
 import type { Rules } from './rules.js'
 
 /** A form in a dialog. */
@@ -123,12 +123,15 @@ export function ClaimsForm({
   rules,
   person,
   people,
+  everyone,
   done,
   close,
 }: {
   readonly rules: Rules
   readonly person: string | undefined
   readonly people: readonly string[]
+  /** The record type of all people. */
+  readonly everyone: string | undefined
   readonly done: (name: string, claims: { readonly [claim: string]: unknown }) => void
   readonly close: () => void
 }) {
@@ -156,6 +159,16 @@ export function ClaimsForm({
   }
   return (
     <Dialog title={person === undefined ? 'Add person' : `Change claims: ${person}`} submit={submit} problem={problem} close={close}>
+      {person === undefined && everyone !== undefined && (
+        <PeopleSearch
+          rules={rules}
+          type={everyone}
+          choose={(key, claims) => {
+            setName(key.replace(/[^\w-]/g, '-'))
+            setText(JSON.stringify(claims, null, 1))
+          }}
+        />
+      )}
       {person === undefined && (
         <div className="field">
           <label htmlFor="person-name">name</label>
@@ -169,3 +182,47 @@ export function ClaimsForm({
     </Dialog>
   )
 }
+
+/** Finds people in all records of their type. */
+function PeopleSearch({
+  rules,
+  type,
+  choose,
+}: {
+  readonly rules: Rules
+  readonly type: string
+  readonly choose: (key: string, claims: object) => void
+}) {
+  const [text, setText] = useState('')
+  const [found, setFound] = useState<PeopleFound>()
+  useEffect(() => {
+    let gone = false
+    rules.peopleWith(text).then((next) => !gone && setFound(next))
+    return () => {
+      gone = true
+    }
+  }, [rules, text])
+  return (
+    <div className="people-search">
+      <div className="field">
+        <label htmlFor="person-search">search every {type}</label>
+        <input id="person-search" type="search" value={text} onChange={(event) => setText(event.currentTarget.value)} />
+      </div>
+      <ul aria-label={`Every ${type} with this text`}>
+        {found?.first.map(({ key, label, claims }) => (
+          <li key={key}>
+            <button type="button" className="plain" onClick={() => choose(key, claims)}>
+              {key} <span className="faint">{label}</span>
+            </button>
+          </li>
+        ))}
+      </ul>
+      <p role="status" className="faint">
+        {found === undefined ? 'Loading …' : found.count === 0 ? `No ${type} has this text.` : moreOf(found)}
+      </p>
+    </div>
+  )
+}
+
+const moreOf = ({ count, first }: PeopleFound) =>
+  count > first.length ? `${first.length} of ${count.toLocaleString('en')} are shown.` : `${count} in all.`

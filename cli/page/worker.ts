@@ -7,7 +7,7 @@ import type { Drawn, Shown } from './engine/types.js'
 
 export interface WorkerRequest {
   readonly number: number
-  readonly what: 'open' | 'begin' | Exclude<keyof Engine, 'ground'>
+  readonly what: 'open' | 'begin' | 'compareWith' | Exclude<keyof Engine, 'ground'>
   readonly given: readonly unknown[]
 }
 
@@ -15,22 +15,36 @@ export type Answered = { readonly number: number } & ({ readonly answer: unknown
 
 let engine: Engine | undefined
 let project: Project | undefined
-/** The state when the page was opened, or was last marked as the one to compare with. */
+/** The state to compare with: when the page was opened or the comparison was reset, or before the last save. */
+export type ComparedState = 'opened' | 'last save'
+
+let compared: ComparedState = 'opened'
 let since: Ground | undefined
+let beforeSave: Ground | undefined
 
 /** Opens a project or a new version of it. @throws RulebookError, ClaimsError */
 function open(next: Project) {
   const again = engine !== undefined
-  const opened = engineOf(next, since)
+  beforeSave = engine?.ground
+  const opened = engineOf(next, comparedGround())
   engine = opened
   project = next
   if (!again) since = opened.ground
   return opened.about()
 }
 
-/** Discards the previous state. */
+const comparedGround = () => (compared === 'last save' ? beforeSave : since)
+
+/** Compares with another state. */
+function compareWith(state: ComparedState): void {
+  compared = state
+  engine = engineOn((engine as Engine).ground, project as Project, comparedGround())
+}
+
+/** Discards the previous states. */
 function begin(): void {
   since = engine?.ground
+  beforeSave = since
   engine = engineOn(since as Ground, project as Project)
 }
 
@@ -65,6 +79,7 @@ async function answer({ what, given }: WorkerRequest): Promise<unknown> {
   if (what === 'open') return open(given[0] as Project)
   if (engine === undefined) throw new Error('nothing is open yet')
   if (what === 'begin') return begin()
+  if (what === 'compareWith') return compareWith(given[0] as ComparedState)
   if (what === 'matrix') return packed(engine.matrix(given[0] as string))
   if (what === 'try') {
     makeReady(engine, given[1] as string)

@@ -1,6 +1,7 @@
 import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
 import { join, relative, resolve } from 'node:path'
 import type { Expectation, Ground } from 'pachter/internal/review'
+import type { DrawnPeople } from './drawn-people.js'
 import { UsageError } from './errors.js'
 import { readExpectations } from './files/expectation-file.js'
 import type { Loaded } from './load.js'
@@ -19,12 +20,17 @@ export function expectationFiles({ expectations }: Loaded, named: readonly strin
 }
 
 /** Reads expectation files and reports the errors of all of them before anything is judged. @throws UsageError */
-export function expectationsIn(files: readonly string[], ground: Ground): readonly Expectation[] {
+export function expectationsIn(files: readonly string[], ground: Ground, drawn?: DrawnPeople): readonly Expectation[] {
   const problems: string[] = []
   const people = Object.keys(ground.people)
   const found = files.flatMap((file) => {
     try {
-      return readExpectations(readFileSync(file, 'utf8'), shownPath(file), { model: ground.model, people, keys: ground.keys })
+      return readExpectations(readFileSync(file, 'utf8'), shownPath(file), {
+        model: ground.model,
+        people,
+        keys: ground.keys,
+        ...(drawn === undefined ? {} : { drawn: drawn.named }),
+      })
     } catch (error) {
       problems.push(error instanceof Error ? error.message : String(error))
       return []

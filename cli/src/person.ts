@@ -14,6 +14,9 @@ export interface Person {
   readonly claims: Row | null | undefined
 }
 
+/** People of one line in an expectation file. */
+const MOST_PEOPLE = 200
+
 /** People that are listed if a search finds several. */
 const MOST_LISTED = 10
 
@@ -21,7 +24,7 @@ const MOST_LISTED = 10
  * Finds a person: by a name of the configuration, `visitor`, `unknown` or `system`; by the key of their record or a search such as
  * `name=Ines`, if the configuration has `personOf`; or by claims as JSON. @throws UnknownNameError, UsageError
  */
-export function findPerson(loaded: Loaded, text: string, records?: Records): Person {
+export function findPerson(loaded: Loaded, text: string, records?: Records, at = `--for ${text}`): Person {
   if (text === 'visitor') return { name: text, claims: null }
   if (text === 'system') return { name: text, claims: undefined }
   if (text === 'unknown') return { name: text, claims: loaded.unknown ?? stranger(loaded) }
@@ -33,19 +36,41 @@ export function findPerson(loaded: Loaded, text: string, records?: Records): Per
     // A key or a search needs to be told where people are.
     if (text.includes('=') && nearest(text, names) === undefined)
       throw new UsageError(
-        `--for ${text}: a search needs "personOf" in ${loaded.file}, as in personOf: { type: 'member', claims: ({ id }) => ({ id }) }`,
+        `${at}: a search needs "personOf" in ${loaded.file}, as in personOf: { type: 'member', claims: ({ id }) => ({ id }) }`,
       )
-    throw new UnknownNameError('person', text, names, '--for')
+    throw new UnknownNameError('person', text, names, at.startsWith('--for') ? '--for' : undefined)
   }
   const type = typeModel(loaded.model, personOf.type)
   const all = (records[personOf.type] ?? []) as readonly Row[]
-  const found = text.includes('=') ? bySearch(type, all, text) : byKey(type, all, text)
+  const found = text.includes('=') ? oneOf(type, matching(type, all, text, at), text, at) : byKey(type, all, text)
   if (found === undefined) {
     const keys = all.map((row) => String(keyOf(type, row)))
-    throw new UnknownNameError('person', text, [...Object.keys(loaded.people), ...RESERVED, ...keys], '--for')
+    throw new UnknownNameError(
+      'person',
+      text,
+      [...Object.keys(loaded.people), ...RESERVED, ...keys],
+      at.startsWith('--for') ? '--for' : undefined,
+    )
   }
-  const name = String(keyOf(type, found))
-  return { name, claims: checked(loaded, personOf.claims(found), `--for ${text}: personOf`) }
+  return personOfRecord(loaded, found, at)
+}
+
+/** All people whose field is exactly this: `roles=warden`. @throws UnknownNameError, UsageError */
+export function findPeople(loaded: Loaded, search: string, records: Records, at: string): readonly Person[] {
+  const { personOf, file } = loaded
+  if (personOf === undefined)
+    throw new UsageError(`${at}: a search needs "personOf" in ${file}, as in personOf: { type: 'member', claims: ({ id }) => ({ id }) }`)
+  const type = typeModel(loaded.model, personOf.type)
+  const found = matching(type, (records[type.name] ?? []) as readonly Row[], search, at, 'exactly')
+  if (found.length > MOST_PEOPLE)
+    throw new UsageError(`${at}: ${found.length} of ${type.name} match, and at most ${MOST_PEOPLE} can be checked`)
+  return found.map((record) => personOfRecord(loaded, record, at))
+}
+
+/** The person of a record. @throws UsageError */
+export function personOfRecord(loaded: Loaded, record: Row, at: string): Person {
+  const { type, claims } = loaded.personOf as NonNullable<Loaded['personOf']>
+  return { name: String(keyOf(typeModel(loaded.model, type), record)), claims: checked(loaded, claims(record), `${at}: personOf`) }
 }
 
 /** A person with only an id. */
@@ -84,20 +109,30 @@ function byKey(type: TypeModel, all: readonly Row[], text: string): Row | undefi
   return key === undefined ? undefined : all.find((row) => keyOf(type, row) === key)
 }
 
-/** The only person whose field contains the text, without regard to case; one whose field is exactly that comes first. */
-function bySearch(type: TypeModel, all: readonly Row[], search: string): Row | undefined {
+/** The people whose field is the text; unless `exactly` is set, else those whose field contains it, without regard to case. */
+function matching(type: TypeModel, all: readonly Row[], search: string, at: string, how?: 'exactly'): readonly Row[] {
   const [, name = '', wanted = ''] = /^([^=]+)=(.*)$/s.exec(search) ?? []
   const field: Field | undefined = Object.hasOwn(type.fields, name) ? type.fields[name] : undefined
-  if (field === undefined) throw new UnknownNameError('field', name, Object.keys(type.fields), `--for ${search}`)
-  const textOf = (row: Row) => [row[name] ?? ''].flat().map(String)
-  const exact = all.filter((row) => textOf(row).includes(wanted))
+  if (field === undefined) throw new UnknownNameError('field', name, Object.keys(type.fields), at)
+  const exact = all.filter((row) => textsOf(row, name).includes(wanted))
   const lower = wanted.toLowerCase()
-  const found = exact.length > 0 ? exact : all.filter((row) => textOf(row).some((one) => one.toLowerCase().includes(lower)))
-  if (found.length === 0) throw new UsageError(`--for ${search}: no ${type.name} has such a ${name}`)
+  const isExact = exact.length > 0 || how === 'exactly'
+  const found = isExact ? exact : all.filter((row) => textsOf(row, name).some((one) => one.toLowerCase().includes(lower)))
+  if (found.length === 0) throw new UsageError(`${at}: no ${type.name} has such a ${name}`)
+  return found
+}
+
+function textsOf(row: Row, name: string): readonly string[] {
+  return [row[name] ?? ''].flat().map(String)
+}
+
+/** The only one that was found. @throws UsageError */
+function oneOf(type: TypeModel, found: readonly Row[], search: string, at: string): Row | undefined {
   if (found.length > 1) {
-    const listed = found.slice(0, MOST_LISTED).map((row) => `${keyOf(type, row)} (${textOf(row).join(', ')})`)
+    const [name = ''] = search.split('=')
+    const listed = found.slice(0, MOST_LISTED).map((row) => `${keyOf(type, row)} (${textsOf(row, name).join(', ')})`)
     throw new UsageError(
-      `--for ${search}: ${found.length} of ${type.name} match. Use the key of one: ${listed.join(', ')}${found.length > MOST_LISTED ? ' ...' : ''}`,
+      `${at}: ${found.length} of ${type.name} match. Use the key of one: ${listed.join(', ')}${found.length > MOST_LISTED ? ' ...' : ''}`,
     )
   }
   return found[0]

@@ -17,6 +17,8 @@ export interface Project {
   /** Claims by name; null is a visitor. */
   readonly people: { readonly [name: string]: Row | null }
   readonly records: { readonly [type: string]: readonly Row[] }
+  /** The record type of all people, and what each of them would sign in with, by key. */
+  readonly everyone?: { readonly type: string; readonly claims: { readonly [key: string]: Row } }
   /** Whether expectations can be saved to the source. */
   readonly canSave?: boolean
   /** The source positions of clauses and vetoes, in the order of the rulebook; null if unknown. */
@@ -32,13 +34,13 @@ export interface TypePlaces {
 /** Creates the data for a page. */
 export function projectOf(
   { model }: { readonly model: Model },
-  given: Pick<Project, 'title' | 'people' | 'canSave'> & {
+  given: Pick<Project, 'title' | 'people' | 'canSave' | 'everyone'> & {
     readonly records: Records
     readonly now: Date
     readonly places?: SourcePlaces | undefined
   },
 ): Project {
-  const { title, people, records, now, places, canSave = false } = given
+  const { title, people, everyone, records, now, places, canSave = false } = given
   const types = Object.values(model.types)
   return {
     'pachter review': 1,
@@ -48,6 +50,7 @@ export function projectOf(
     rulebook: modelToJson(model),
     schemas: { me: schemaOf(model.me.shape), records: Object.fromEntries(types.map(({ name, shape }) => [name, schemaOf(shape)])) },
     people,
+    ...(everyone === undefined ? {} : { everyone }),
     records: Object.fromEntries(types.map(({ name }) => [name, (records[name] ?? []) as readonly Row[]])),
     places: Object.fromEntries(
       types.map(({ name, rules }) => [

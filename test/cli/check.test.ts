@@ -26,6 +26,62 @@ describe('pachter check', () => {
   )
   after(() => rmSync(folder, { recursive: true }))
 
+  const drawn = file(
+    'drawn.yaml',
+    `${HEAD}people:
+  m-03: { is refused: [read plot p-01: { as: not found }] }
+  name=dogwood: { sees: { plot: [p-06] } }
+  every roles=warden: { is refused: [delete plot p-01: { as: refused }] }
+  every roles=treasurer: { has: [openLedger] }\n`,
+  )
+  const undrawn = file(
+    'undrawn.yaml',
+    `${HEAD}people:
+  m-033: {}
+  name=zzz: {}
+  rolls=x: {}
+  every roles=wardn: {}
+  every roles=warden: { sees: { plto: [p-06] } }
+  name=a: {}\n`,
+  )
+  // Configured people of other names than their keys, one of which is the key of another person.
+  const club = file(
+    'club.config.ts',
+    `import { rulebook } from '${root}dist/entries/pachter.js'
+import { createRequire } from 'node:module'
+const { z } = createRequire('${root}x.js')('zod')
+const id = z.string()
+const book = rulebook({ me: { shape: z.object({ id }), key: 'id' }, records: {
+  rower: { shape: z.object({ id, nick: z.string() }), key: 'id' }, boat: { shape: z.object({ id, ownerId: id }), key: 'id' } } })
+  .rules({ rower: (_r, { signedIn }) => ({ may: { read: [signedIn] } }),
+    boat: (boat, { me, anyone }) => ({ may: { read: [anyone.provided(boat.ownerId.is(me.id))] } }) })
+export default { rulebook: book, data: 'club', people: { kit: { id: 'ana' }, zoe: { id: 'bo' } }, personOf: { type: 'rower', claims: ({ id }) => ({ id }) } }\n`,
+  )
+  mkdirSync(join(folder, 'club'))
+  file('club/rower.json', JSON.stringify(['ana', 'kit', 'bo'].map((id) => ({ id, nick: id === 'kit' ? 'Kit' : 'Zed' }))))
+  file('club/boat.json', JSON.stringify(['ana', 'kit', 'bo'].map((id) => ({ id, ownerId: id }))))
+  const rowers = file(
+    'rowers.yaml',
+    `${HEAD}people:
+  every nick=Zed: { sees exactly: { boat: [ana] } }
+  nick=kit: { sees exactly: { boat: [kit] } }
+  bo: { sees exactly: { boat: [bo] } }\n`,
+  )
+  runs(`check ${drawn}`, 1, '4 hold', 'yuki is refused: delete plot p-01', '5 expectations: 4 hold, 1 does not.')
+  runs(`check ${drawn} --for m-03`, 0, '1 expectation: all hold.')
+  runs(
+    `check ${undrawn}`,
+    2,
+    'line 3: there is no person "m-033". Did you mean "m-03"?',
+    'line 4: name=zzz: no member has such a name',
+    'line 5: rolls=x: there is no field "rolls". Did you mean "roles"?',
+    'line 6: every roles=wardn: no member has such a roles',
+    /line 7: there is no record type "plto"\. Did you mean "plot"\?\n/,
+    /line 8: name=a: \d+ of member match\. Use the key of one: /,
+  )
+  runs(`check ${rowers} --config ${club}`, 1, 'zoe sees exactly boat: ana', 'too many: bo', '4 expectations: 3 hold, 1 does not.')
+  runs(`check ${rowers} --config ${club} --for kit`, 0, '1 expectation: all hold.')
+
   runs('check', 0, /39\d expectations: all hold\./, 'examples/world/expectations/plots.yaml')
   runs('check --for visitor --type plot', 0, /\d+ expectations: all hold/)
   runs(`check ${good} --for bram`, 0, '1 expectation: all hold.')
@@ -56,7 +112,7 @@ describe('pachter check', () => {
     const shown = /^ {2}pachter expectations: 1\n(?: {2}.*\n)+/m.exec(help)?.[0].replace(/^ {2}/gm, '') as string
     const guide = readFileSync(join(root, 'docs/checking.md'), 'utf8')
     const yaml = [...guide.matchAll(/```yaml\n([\s\S]*?)```/g)].map(([, text = '']) => (text.startsWith('pachter') ? text : HEAD + text))
-    expect(yaml).to.have.length(2)
+    expect(yaml).to.have.length(3)
     for (const [at, text] of [shown, ...yaml].entries()) {
       const { status, stdout, stderr } = await within(`check ${file(`shown-${at}.yaml`, text)}`)
       expect(status, stdout + stderr + text).to.equal(0)

@@ -13,6 +13,12 @@ export const project = projectOf(book, {
   canSave: true,
   title: 'pachter.config.ts',
   people: ground.people,
+  everyone: {
+    type: 'member',
+    claims: Object.fromEntries(
+      (records.member ?? []).map((row) => [row.id, { id: row.id, email: (row as { email?: string }).email ?? '' }]),
+    ),
+  },
   records,
   now: options.now,
 })

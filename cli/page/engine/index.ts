@@ -21,9 +21,10 @@ import { Befores, found, situationOf, type Tried } from './before.js'
 import { type Compared, compare, together } from './differences.js'
 import { type Drawing, draw } from './drawing.js'
 import { formOf, recordFrom } from './forms.js'
+import { peopleWith } from './people.js'
 import { placesIn, tell } from './telling.js'
 import { affected, changed } from './trying.js'
-import type { Differences, FormField, GrantShown, Listed, RuleShown, Shown, Standings, Told, Trial } from './types.js'
+import type { Differences, FormField, GrantShown, Listed, PeopleFound, RuleShown, Shown, Standings, Told, Trial } from './types.js'
 
 type Places = ReturnType<typeof placesIn>
 
@@ -33,7 +34,7 @@ export const engineOf = (project: Project, since?: Ground): Engine => engineOn(o
 /** The same for a project that is already open. */
 export const engineOn = (base: Ground, about: About, since?: Ground): Engine => new Engine(base, about, since)
 
-type About = Pick<Project, 'title' | 'now' | 'places' | 'canSave'>
+type About = Pick<Project, 'title' | 'now' | 'places' | 'canSave' | 'everyone'>
 
 /** Answers the page's questions about the rules, with and without the trial. */
 export class Engine {
@@ -72,6 +73,8 @@ export class Engine {
       now,
       canSave: canSave === true,
       people: Object.keys(people),
+      /** The record type of all people, if they can be searched. */
+      everyone: this.#about.everyone?.type,
       types: Object.values(model.types).map(({ name, keys }) => ({ name, keys, count: (records[name] ?? []).length })),
     }
   }
@@ -191,6 +194,11 @@ export class Engine {
   /** A record from a form. @throws TextError where a text is none of its field. */
   record(type: string, texts: { readonly [name: string]: string | undefined }): Row {
     return recordFrom(this.ground.model, type, texts)
+  }
+
+  /** All people of the records with this text in a field, without regard to case: the first few, and how many there are. */
+  peopleWith(text: string): PeopleFound {
+    return peopleWith(this.ground, this.#about.everyone, text)
   }
 
   /** A person's claims as JSON. */

@@ -100,6 +100,12 @@ export interface Differences {
   readonly first: readonly Difference[]
 }
 
+/** People of the records that a search found. */
+export interface PeopleFound {
+  readonly count: number
+  readonly first: readonly { readonly key: string; readonly label: string; readonly claims: Row }[]
+}
+
 /** A form field: its value as text, in the format of `--set`. */
 export interface FormField {
   readonly name: string

@@ -4,6 +4,7 @@ import { typeModel } from 'pachter/internal/rulebook'
 import pc from 'picocolors'
 import { reportCoverage } from '../coverage.js'
 import { countsOf, type DeployedOptions, judgeAllDeployed } from '../deployed.js'
+import { type DrawnPeople, drawPeople, listedName } from '../drawn-people.js'
 import { UsageError } from '../errors.js'
 import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
 import { junitOf } from '../junit.js'
@@ -30,8 +31,11 @@ async function checkCommand(named: readonly string[], options: CheckOptions): Pr
   checkOptions(options)
   if (options.watch) return watchCheck(named, options)
   const session = await openSession(options)
-  const ground = groundOf(session.loaded.book, { people: peopleOf(session, []), records: session.records, now: session.now })
-  const expectations = expectationsAsked(session, ground, named, options)
+  const files = filesAsked(session, named)
+  const listed = peopleOf(session, [])
+  const drawn = drawPeople(session.loaded, session.records, listed, files)
+  const ground = groundOf(session.loaded.book, { people: { ...listed, ...drawn.people }, records: session.records, now: session.now })
+  const expectations = expectationsAsked(session, files, ground, drawn, options)
   const deployed = options.url === undefined ? undefined : await judgeAllDeployed(ground, expectations, options)
   const findings = deployed?.findings ?? (await judgeAll(ground, expectations))
   // An expectation that was not attempted proves nothing, so it does not count as met.
@@ -71,19 +75,30 @@ function checkOptions(options: CheckOptions): void {
     throw new UsageError('check --url cannot be used with --mutants, --coverage or --watch, which check the local rules and data')
 }
 
-/** The expectations in these files (or all files) about the named people and types. */
-function expectationsAsked(session: CliSession, ground: Ground, named: readonly string[], options: CheckOptions): readonly Expectation[] {
+/** These expectation files, or all. @throws UsageError if there are none */
+function filesAsked(session: CliSession, named: readonly string[]): readonly string[] {
   const files = expectationFiles(session.loaded, named)
   if (files.length === 0)
     throw new UsageError(
       `there are no expectation files in ${shownPath(session.loaded.expectations)}. Run pachter check --help to see an example.`,
     )
-  for (const name of options.for) session.person(name)
+  return files
+}
+
+/** The expectations in the files about the named people and types. */
+function expectationsAsked(
+  session: CliSession,
+  files: readonly string[],
+  ground: Ground,
+  drawn: DrawnPeople,
+  options: CheckOptions,
+): readonly Expectation[] {
+  const people = options.for.map((name) => listedName(ground.people, session.person(name)) ?? name)
   for (const name of options.type) typeModel(ground.model, name)
   const meant = (one: Expectation) =>
-    (options.for.length === 0 || options.for.includes(one.person)) &&
+    (options.for.length === 0 || people.includes(one.person)) &&
     (options.type.length === 0 || ('type' in one && options.type.includes(one.type)))
-  return expectationsIn(files, ground).filter(meant)
+  return expectationsIn(files, ground, drawn).filter(meant)
 }
 
 function sayFindings(findings: readonly Finding[], format: CheckOptions['format']): void {

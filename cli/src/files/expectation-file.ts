@@ -1,7 +1,7 @@
 import { instant } from 'pachter/internal/condition'
 import type { Expectation } from 'pachter/internal/review'
 import { isMap, isScalar, LineCounter, type Node, parseDocument } from 'yaml'
-import { ExpectationFileError } from './expectation-error.js'
+import { ExpectationFileError, type Mistake } from './expectation-error.js'
 import { ExpectationReader, type KnownNames } from './expectation-reader.js'
 import { type Entry, YamlReader } from './yaml-reader.js'
 
@@ -33,11 +33,16 @@ export function readExpectations(text: string, file: string, known: KnownNames):
     }
     if (name === 'people')
       each(yaml.pairs(pair, 'people'), (one) => {
-        const person = yaml.oneOf(one.key, known.people, 'person')
-        return each(yaml.pairs(one, person), (word) => void expectations.push(...reader.said(person, word)))
+        for (const person of reader.peopleOf(one.key))
+          each(yaml.pairs(one, person), (word) => void expectations.push(...reader.said(person, word)))
       })
     if (name === 'tables') each(yaml.pairs(pair, 'tables'), (one) => void expectations.push(...reader.table(one)))
   })
-  if (yaml.mistakes.length > 0) throw new ExpectationFileError(yaml.mistakes)
+  if (yaml.mistakes.length > 0) throw new ExpectationFileError(distinct(yaml.mistakes))
   return Object.freeze(expectations.map((one) => Object.freeze(at === undefined ? one : { ...one, at })))
+}
+
+/** A mistake in a part that is for several people, once. */
+function distinct(mistakes: readonly Mistake[]): readonly Mistake[] {
+  return [...new Map(mistakes.map((one) => [`${one.place.line} ${one.problem}`, one])).values()]
 }

@@ -20,6 +20,8 @@ export interface KnownNames {
   readonly model: Model
   /** The names of the people. */
   readonly people: readonly string[]
+  /** The names of people by other texts, such as a search; or what is wrong with the text. */
+  readonly drawn?: ReadonlyMap<string, readonly string[] | string>
   /** The keys of the records of a type. */
   keys(type: string): readonly Key[]
 }

@@ -32,6 +32,14 @@ export class ExpectationReader {
     this.#names = new Names(yaml, known)
   }
 
+  /** The people that a key stands for. */
+  peopleOf(key: Node): readonly string[] {
+    const { people, drawn } = this.#known
+    const found = drawn?.get(this.yaml.written(key, 'person'))
+    if (typeof found === 'string') return this.yaml.fail(key, found)
+    return found ?? [this.yaml.oneOf(key, people, 'person')]
+  }
+
   /** The expectations of a person under one key. */
   said(person: string, entry: Entry): Expectation[] {
     const { yaml } = this

@@ -13,6 +13,7 @@ import {
   type ReviewFindings,
 } from 'pachter/internal/review'
 import { baselineFile } from '../baseline.js'
+import { drawPeople, everyoneIn } from '../drawn-people.js'
 import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
 import { readBaseline } from '../files/baseline-file.js'
 import { peopleOf } from '../people.js'
@@ -62,12 +63,15 @@ async function read(options: CommonOptions, canSave: boolean, tell: Tell) {
   const { loaded, records } = session
   const people = peopleOf(session, [])
   const now = session.now ?? new Date()
-  const ground = groundOf(loaded.book, { people, records, now })
-  const found = expected(() => expectationsIn(expectationFiles(loaded, []), ground))
+  const files = expectationFiles(loaded, [])
+  const drawn = drawPeople(loaded, records, people, files)
+  const ground = groundOf(loaded.book, { people: { ...people, ...drawn.people }, records, now })
+  const found = expected(() => expectationsIn(files, ground, drawn))
   const expectations = 'problem' in found ? [] : found
   const project = projectOf(loaded.book, {
     title: shownPath(loaded.file),
-    people,
+    people: ground.people,
+    ...everyoneIn(loaded, records),
     records,
     now,
     places: sourcePlacesOf(loaded.model),
