@@ -4,6 +4,7 @@ import { Command } from 'commander'
 import pc from 'picocolors'
 import { type OpenDatabase, shownUrl, withDatabase } from '../database.js'
 import { differencesOf } from '../draft/compare.js'
+import type { TableDescription } from '../draft/description.js'
 import type { DraftedProject } from '../draft/index.js'
 import { openingsOf } from '../draft/openings.js'
 import { TEMPLATE } from '../draft/template.js'
@@ -17,6 +18,7 @@ import { writeWhole } from '../write.js'
 
 interface InitOptions {
   readonly db?: string
+  readonly from?: string
   readonly check?: boolean
   readonly except: readonly string[]
   readonly config?: string
@@ -24,11 +26,13 @@ interface InitOptions {
 
 /** `pachter init`: writes a project that runs at once, or drafts one from a database; with --check, compares the two. */
 async function initCommand(folder: string, options: InitOptions, end: End): Promise<void> {
-  const { db, check } = options
+  const { db, from, check } = options
   if (check) {
-    if (db === undefined) throw new UsageError('--check compares the project with a database: name it with --db')
-    return compare(db, options, end)
+    if ((db === undefined) === (from === undefined))
+      throw new UsageError('--check compares the project with a database or a Drizzle schema: name one of them with --db or --from')
+    return compare(options, end)
   }
+  if (from !== undefined) return fromSchema(folder, from, db)
   if (db === undefined) {
     write(folder, TEMPLATE)
     return next([
@@ -38,21 +42,39 @@ async function initCommand(folder: string, options: InitOptions, end: End): Prom
       'npx pachter try update plot p-2 --for ines --set planting=leeks',
     ])
   }
-  await withDatabase(db, async (database) => {
-    // It needs Kysely, which projects without a database do not have.
-    const { draftProject } = await import('../draft/index.js')
-    const project = await draftProject(database, shownUrl(db))
-    if (project.draft.types.length === 0) throw new UsageError(`${shownUrl(db)} has no table that can be drafted${questionsShort(project)}`)
-    write(folder, project.files)
-    summarise(project)
-    await showOpenings(folder, database)
-  })
-  next([
-    ...inFolder(folder),
-    `npx pachter matrix --db ${shownUrl(db)}`,
-    `npx pachter review --db ${shownUrl(db)}`,
-    `npx pachter init --db ${shownUrl(db)} --check`,
-  ])
+  await withDatabase(db, (database) => drafted(folder, shownUrl(db), database))
+  next(commandsWith(folder, shownUrl(db)))
+}
+
+/** Drafts from a Drizzle schema, with people of a database if there is one. */
+async function fromSchema(folder: string, from: string, db: string | undefined): Promise<void> {
+  const { drizzleTables } = await import('../draft/index.js')
+  const tables = await drizzleTables(from)
+  if (db === undefined) {
+    await drafted(folder, from, undefined, tables)
+    return next([...inFolder(folder), 'npx pachter rules', 'npx pachter matrix --db postgres://..., with people in pachter.config.ts'])
+  }
+  await withDatabase(db, (database) => drafted(folder, from, database, tables))
+  next(commandsWith(folder, shownUrl(db)))
+}
+
+async function drafted(
+  folder: string,
+  from: string,
+  database: OpenDatabase | undefined,
+  tables?: readonly TableDescription[],
+): Promise<void> {
+  // It needs Kysely, which projects without a database do not have.
+  const { draftProject } = await import('../draft/index.js')
+  const project = await draftProject(database, from, tables)
+  if (project.draft.types.length === 0) throw new UsageError(`${from} has no table that can be drafted${questionsShort(project)}`)
+  write(folder, project.files)
+  summarise(project)
+  if (database !== undefined) await showOpenings(folder, database)
+}
+
+function commandsWith(folder: string, url: string): string[] {
+  return [...inFolder(folder), `npx pachter matrix --db ${url}`, `npx pachter review --db ${url}`, `npx pachter init --db ${url} --check`]
 }
 
 /** How to go where the configuration is. */
@@ -130,10 +152,11 @@ function next(commands: readonly string[]): void {
   for (const one of commands) say(`  ${one}`)
 }
 
-async function compare(url: string, { config, except }: InitOptions, end: End): Promise<void> {
+async function compare({ db: url, from = '', config, except }: InitOptions, end: End): Promise<void> {
   const { book, layout } = await load(config)
   const { layoutOf } = await import('pachter/sql')
-  const tables = await withDatabase(url, async (database) => (await import('../draft/index.js')).tablesOfDatabase(database))
+  const { drizzleTables, tablesOfDatabase } = await import('../draft/index.js')
+  const tables = url === undefined ? await drizzleTables(from) : await withDatabase(url, tablesOfDatabase)
   const found = differencesOf(book.model, layoutOf(book, layout), tables, except)
   for (const one of found) say(printable(one))
   if (found.length > 0) {
@@ -141,7 +164,7 @@ async function compare(url: string, { config, except }: InitOptions, end: End): 
     say(pc.dim(`${found.length} differences. Change the shapes, or name what is meant with --except.`))
     return end(1)
   }
-  say(`The shapes and links have everything that ${shownUrl(url)} has.`)
+  say(`The shapes and links have everything that ${url === undefined ? from : shownUrl(url)} has.`)
 }
 
 /** The command `init`: its arguments, options and help. */
@@ -150,7 +173,8 @@ export function initDeclaration(end: End): Command {
     .description('Writes a first project: an example, or a draft from the tables of a database.')
     .argument('[folder]', 'where to write it', '.')
     .option('--db <url>', 'drafts shapes, links, rules and people from a database: postgres://, mysql:// or sqlite:file')
-    .option('--check', 'writes nothing, and says what the database has that the shapes have not (exit status 1)')
+    .option('--from <file>', 'drafts from the tables of a Drizzle schema, such as src/schema.ts; with --db, people are picked there')
+    .option('--check', 'writes nothing, and says what the database or the Drizzle schema has that the shapes have not (exit status 1)')
     .option('--except <name>', 'with --check: a table or a table.column that is left out on purpose; may be repeated', collect, [])
     .option('--config <file>', 'with --check: the configuration file (default: the nearest pachter.config.ts)')
     .exitOverride()
@@ -162,6 +186,7 @@ It overwrites nothing, and only reads the database. A draft lets people read wha
 Examples:
   pachter init
   pachter init rules --db postgres://me@localhost/garden
+  pachter init rules --from src/schema.ts
   pachter init --db postgres://me@localhost/garden --check --except audit_log`,
     )
     .action((folder, options) => initCommand(folder, options, end))

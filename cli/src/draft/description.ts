@@ -6,6 +6,8 @@ export type ColumnKind = 'text' | 'integer' | 'number' | 'boolean' | 'time' | 'd
 /** A column of a table. */
 export interface ColumnDescription {
   readonly name: string
+  /** Its name in the application's own code, where that is known. */
+  readonly field?: string
   /** Its type in the database's notation. */
   readonly written: string
   readonly kind: ColumnKind

@@ -165,12 +165,12 @@ function fieldsOf(table: TableDescription, type: string, questions: Question[]):
     if (column.defaultsTo !== undefined && isWorkedOut && !/now|current|time|date/i.test(column.defaultsTo))
       questions.push({
         weight: 5,
-        about: `${type}.${camelCase(column.name)}`,
+        about: `${type}.${fieldName(column)}`,
         text: `has the default ${column.defaultsTo}. It is under "generated", so only clauses with .overriding let people send it. Is that right?`,
       })
     return [
       {
-        name: free([camelCase(column.name), `${camelCase(column.name)}Field`], taken),
+        name: free([fieldName(column), `${fieldName(column)}Field`], taken),
         column,
         ...(literal === undefined ? {} : { literal }),
         generated: column.generated === true || isWorkedOut,
@@ -178,6 +178,8 @@ function fieldsOf(table: TableDescription, type: string, questions: Question[]):
     ]
   })
 }
+
+const fieldName = ({ field, name }: ColumnDescription) => field ?? camelCase(name)
 
 // Pachter makes up keys that are text by itself.
 function isKeyByUuid({ key }: TableDescription, { name, kind }: ColumnDescription): boolean {

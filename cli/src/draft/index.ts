@@ -6,6 +6,9 @@ import { type Draft, draftOf } from './draft.js'
 import { guessesOf } from './guess.js'
 import type { Guesses } from './guesses.js'
 import { withJsonLists } from './json-columns.js'
+
+export { drizzleTables } from './drizzle-tables.js'
+
 import { mariadbTables } from './mariadb-tables.js'
 import { pickPeople } from './pick-people.js'
 import { postgresTables } from './postgres-tables.js'
@@ -25,10 +28,18 @@ export async function tablesOfDatabase({ db, dialect }: OpenDatabase): Promise<T
   return dialect === postgres ? postgresTables(db) : dialect === mariadb ? mariadbTables(db) : sqliteTables(db)
 }
 
-/** Drafts a project. `from` names the database in comments. Only reads. */
-export async function draftProject(database: OpenDatabase, from: string): Promise<DraftedProject> {
-  const draft = draftOf(await withJsonLists(database.db, await tablesOfDatabase(database)))
+/**
+ * Drafts a project from the tables of a database, or from these tables with people of the database. `from` names the source in comments.
+ * Only reads.
+ */
+export async function draftProject(
+  database: OpenDatabase | undefined,
+  from: string,
+  given?: readonly TableDescription[],
+): Promise<DraftedProject> {
+  const tables = given ?? (await tablesOfDatabase(database as OpenDatabase))
+  const draft = draftOf(database === undefined ? tables : await withJsonLists(database.db, tables))
   const guesses = guessesOf(draft)
-  const people = await pickPeople(database.db as Kysely<any>, draft.types, guesses)
+  const people = database === undefined ? [] : await pickPeople(database.db as Kysely<any>, draft.types, guesses)
   return { draft, guesses, files: projectFiles(draft, guesses, people, from) }
 }

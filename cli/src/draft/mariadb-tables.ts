@@ -54,7 +54,8 @@ export async function mariadbTables(db: Kysely<any>): Promise<TableDescription[]
   return tablesOf({ columns, constraints, rules }, home, (row) => columnOf(row as MariadbColumn))
 }
 
-function columnOf({ name, written, nullable, defaultsTo, generated, json, maxLength }: MariadbColumn): ColumnDescription {
+/** A column as a draft describes it. */
+export function columnOf({ name, written, nullable, defaultsTo, generated, json, maxLength }: MariadbColumn): ColumnDescription {
   const kind: ColumnKind = Number(json) ? 'json' : (KINDS.find(([form]) => form.test(written))?.[1] ?? 'unknown')
   // Labels are quoted, and a quote within one is doubled.
   const labels = written.startsWith('enum(')

@@ -67,7 +67,8 @@ export async function postgresTables(db: Kysely<any>): Promise<TableDescription[
   return tablesOf({ columns, constraints, rules }, home, (row) => columnOf(row as PostgresColumn))
 }
 
-function columnOf({ name, written, nullable, labels, defaultsTo, generated }: PostgresColumn): ColumnDescription {
+/** A column as a draft describes it. */
+export function columnOf({ name, written, nullable, labels, defaultsTo, generated }: PostgresColumn): ColumnDescription {
   const isList = written.endsWith('[]')
   const single = isList ? written.slice(0, -2) : written
   const kind = labels === null ? (KINDS.find(([form]) => form.test(single))?.[1] ?? 'unknown') : 'text'

@@ -70,7 +70,12 @@ async function areTimes(db: Kysely<any>, { table, name }: ColumnRow): Promise<bo
   return Number(rows[0]?.odd) === 0
 }
 
-function columnOf({ name, written, nullable, defaultsTo, generated }: SqliteColumn, isRowId: boolean, isTime: boolean): ColumnDescription {
+/** A column as a draft describes it. */
+export function columnOf(
+  { name, written, nullable, defaultsTo, generated }: SqliteColumn,
+  isRowId: boolean,
+  isTime: boolean,
+): ColumnDescription {
   const kind = isTime ? 'time' : written === '' ? 'unknown' : (KINDS.find(([form]) => form.test(written))?.[1] ?? 'unknown')
   const length = /char\w*\s*\((\d+)\)/.exec(written)?.[1]
   return {

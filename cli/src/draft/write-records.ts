@@ -1,6 +1,6 @@
 // The part of the rulebook that says what there is: the person, and the record types with their keys and links.
 import type { DraftLink, DraftType } from './draft.js'
-import type { Guesses } from './guesses.js'
+import type { Guess, Guesses } from './guesses.js'
 import { pascalCase, plural } from './names.js'
 import { bracketed, comment, property, quoted } from './text.js'
 import { shapeOf } from './write-shapes.js'
@@ -40,7 +40,7 @@ export function sessionTenantOf({ tenant }: Pick<Guesses, 'tenant' | 'membership
 
 /** The argument of `rulebook(...)`. */
 export function definitionText(types: readonly DraftType[], guesses: Guesses): string {
-  const records = types.map((type) => recordText(type, guesses))
+  const records = types.map((type) => recordText(type, types, guesses))
   return `rulebook({\n  me: ${meText(guesses)},\n  records: {\n${records.join('\n')}\n  },\n})`
 }
 
@@ -74,13 +74,21 @@ function roleCondition(guesses: Guesses): string {
   return membership.type.fields.some(({ name }) => name === field) ? `(one) => one.${field}.is(me.${field})` : ''
 }
 
-function recordText(type: DraftType, { all }: Guesses): string {
-  const { name, key, fields, links, table } = type
-  const removal = all.find((one) => one.kind === 'removal' && one.type === name && fieldKind(type, one.field) === 'time')
+function recordText(type: DraftType, types: readonly DraftType[], guesses: Guesses): string {
+  const { name, key, fields, table } = type
+  const removal = removalOf(type, guesses)
+  const outliving = removal === undefined ? [] : type.links.filter((link) => isCascadeToLasting(link, types, guesses))
+  const links = type.links.map((link) => (outliving.includes(link) ? { ...link, onDelete: undefined } : link))
   const days = fields.filter(({ column }) => column.kind === 'day' && column.list !== true).map((one) => quoted(one.name))
   const generated = fields.filter((one) => one.generated).map((one) => quoted(one.name))
   const lines = [
     ...table.rules.map((rule) => comment(`In the database: ${rule}`, '    ')),
+    ...outliving.map((link) =>
+      comment(
+        `The database deletes these with their ${link.to}. Here they are removed and not deleted, so deleting the ${link.to} is refused.`,
+        '    ',
+      ),
+    ),
     `    ${property(name)}: {`,
     `      shape: shapes.${pascalCase(name)},`,
     `      key: ${key.length === 1 ? quoted(key[0] as string) : `[${key.map(quoted).join(', ')}]`},`,
@@ -98,11 +106,29 @@ function recordText(type: DraftType, { all }: Guesses): string {
   return lines.join('\n')
 }
 
+/** The guess that records are removed and not deleted. */
+function removalOf(type: DraftType, { all }: Guesses): Guess | undefined {
+  return all.find((one) => one.kind === 'removal' && one.type === type.name && fieldKind(type, one.field) === 'time')
+}
+
+/** Whether removed records would keep the key of a record that was deleted for good. */
+function isCascadeToLasting({ to, onDelete }: DraftLink, types: readonly DraftType[], guesses: Guesses): boolean {
+  const target = types.find(({ name }) => name === to)
+  return onDelete === 'delete' && target !== undefined && removalOf(target, guesses) === undefined
+}
+
 export function fieldKind({ fields }: DraftType, name: string | undefined): string | undefined {
   return fields.find((one) => one.name === name)?.column.kind
 }
 
-function linkText({ name, to, many, by, isByKey, onDelete }: DraftLink): string {
+function linkText({
+  name,
+  to,
+  many,
+  by,
+  isByKey,
+  onDelete,
+}: Omit<DraftLink, 'onDelete'> & { readonly onDelete?: string | undefined }): string {
   const pairs = by.map(([theirs, mine]) => `${property(theirs)}: ${quoted(mine)}`).join(', ')
   const single = by.length === 1 && isByKey ? by[0] : undefined
   const joined = single === undefined ? `{ ${pairs} }` : quoted(many ? single[0] : single[1])
