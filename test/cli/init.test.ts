@@ -214,6 +214,35 @@ it('what a database calls its tables, columns and people does not become code', 
   await place.db.destroy()
 })
 
+it('many tables are drafted as a file for each group, whatever their names begin with', async () => {
+  const place = await (PLACES.SQLite as (typeof PLACES)[string])('many')
+  const run = (text: string) => sql.raw(text).execute(place.db)
+  await run('create table users (id integer primary key, email text not null unique)')
+  await run("insert into users values (1, 'a@x'), (2, 'b@x')")
+  for (const word of ['crm', 'new', '2nd', 'a/b', 'größe', 'default'])
+    for (let number = 0; number < 8; number++) {
+      const before = number === 0 ? '' : `, parent_id integer references "${word}_${number - 1}" (id), due date`
+      await run(`create table "${word}_${number}" (id integer primary key, user_id integer references users (id), title text${before})`)
+      await run(`insert into "${word}_${number}" (id, user_id, title) values (1, 1, 'one'), (2, 2, 'two'), (3, null, 'three')`)
+    }
+  await run('create table alone (id integer primary key, user_id integer references users (id), expires_at text)')
+  place.finish()
+  const at = project('many')
+  const made = await within(`init ${at} --db ${place.url}`)
+  expect(made.status, made.stderr).to.equal(0)
+  expect(readdirSync(at)).to.include.members(['shapes', 'standings', 'rules', 'base.ts', 'model.ts', 'rulebook.ts', 'pachter.config.ts'])
+  const groups = readdirSync(join(at, 'rules'))
+  expect(groups).to.have.length(7).and.include.members(['crm.ts', 'new.ts', 'default.ts', 'other.ts'])
+  expect(readFileSync(join(at, 'rules/crm.ts'), 'utf8')).to.include("crm3: model.rulesOf('crm3', ")
+  expect(readFileSync(join(at, 'rules/other.ts'), 'utf8')).to.include("alone: model.rulesOf('alone', ")
+  const config = join(at, 'pachter.config.ts')
+  checked.push(config)
+  const { stdout, status } = await within(`matrix crm3 --db ${place.url} --config ${config} --format json`)
+  expect([status, /"owner"/.test(stdout)]).to.deep.equal([0, true])
+  expect((await within(`init --db ${place.url} --check --config ${config}`)).status).to.equal(0)
+  await place.db.destroy()
+})
+
 it('the name of a table of people ends no comment', async () => {
   const place = await (PLACES.SQLite as (typeof PLACES)[string])('newline')
   await sql.raw('create table "people\nthrow 5" (id integer primary key, email text, password text)').execute(place.db)

@@ -6,6 +6,7 @@ import type { Draft, DraftType, Question } from './draft.js'
 import type { Guess, Guesses } from './guesses.js'
 import type { DraftPerson } from './pick-people.js'
 import { bracketed, comment, literal, property, quoted } from './text.js'
+import { GUESSED_READING, groupedFiles } from './write-groups.js'
 import { definitionText, sessionTenantOf, sessionText } from './write-records.js'
 import { importsOf, rulesOf, rulesText, standingsText, tenantText } from './write-rules.js'
 import { shapesText } from './write-shapes.js'
@@ -19,19 +20,22 @@ export function projectFiles(draft: Draft, guesses: Guesses, people: readonly Dr
   const rules = rulesOf(types, guesses)
   const chain = `${definitionText(types, guesses)}${tenantText(guesses)}${standingsText(rules)}${rulesText(rules, guesses)}`
   const session = sessionText(guesses, types)
-  const zone = /\btoday\b/.test(chain) ? chain.replace("    key: 'id',\n", "    key: 'id',\n    timeZone: 'UTC',\n") : chain
+  const zone = /\btoday\b/.test(chain) ? inUtc(chain) : chain
   const head = `// Drafted from ${from} by pachter init. It is yours to change: "pachter init --check" compares it with the database.\n`
   const rulebook = `${head}//
-// What people may read is guessed from names, keys and indexes. Each guess says how sure it is, and why. Nobody may change anything yet.
+// ${GUESSED_READING}
 ${importsOf(zone)}import { z } from 'zod'
 import * as shapes from './shapes.js'
 
 ${session}
 export const book = ${zone}
 `
+  const code =
+    types.length > MOST_IN_ONE
+      ? groupedFiles(types, guesses, { head, session, rules, zoned: (text) => (chain === zone ? text : inUtc(text)) })
+      : { 'shapes.ts': shapesText(types, head), 'rulebook.ts': rulebook }
   return {
-    'shapes.ts': shapesText(types, head),
-    'rulebook.ts': rulebook,
+    ...code,
     'pachter.config.ts': configText(types, guesses, people, head),
     'questions.md': questionsText(
       draft,
@@ -41,6 +45,12 @@ export const book = ${zone}
     ),
   }
 }
+
+/** Record types that still fit into one file. */
+const MOST_IN_ONE = 40
+
+/** The definition, with the time zone of days. */
+const inUtc = (text: string) => text.replace("    key: 'id',\n", "    key: 'id',\n    timeZone: 'UTC',\n")
 
 function configText(types: readonly DraftType[], guesses: Guesses, people: readonly DraftPerson[], head: string): string {
   const persons = people.map(({ name, claims, why }) => {

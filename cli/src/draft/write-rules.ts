@@ -169,26 +169,31 @@ const WORDS = new Set(
 
 /** `.standings({...})`; empty if there are none. */
 export function standingsText(all: readonly DraftRules[]): string {
+  const texts = standingCallbacks(all).map(([{ name }, text]) => `    ${property(name)}: ${text},`)
+  return texts.length === 0 ? '' : `\n  .standings({\n${texts.join('\n')}\n  })`
+}
+
+/** The callback of each record type with standings. */
+export function standingCallbacks(all: readonly DraftRules[]): (readonly [type: DraftType, text: string])[] {
   const types = all.filter(({ standings }) => standings.length > 0)
-  if (types.length === 0) return ''
-  const texts = types.map(({ type, standings }) => {
+  return types.map(({ type, standings }) => {
     const lines = standings.map(({ name, condition, why }) => `${comment(why, '      ')}\n      ${name}: ${condition},`)
     const words = ['me', ...(standings.some(({ condition }) => /\btoday\b/.test(condition)) ? ['today'] : [])]
     const record = standings.some(({ condition }) => new RegExp(`\\b${variable(type)}\\.`).test(condition))
       ? variable(type)
       : `_${type.name}`
-    return `    ${property(type.name)}: (${record}, { ${words.join(', ')} }) => ({\n${lines.join('\n')}\n    }),`
+    return [type, `(${record}, { ${words.join(', ')} }) => ({\n${lines.join('\n')}\n    })`]
   })
-  return `\n  .standings({\n${texts.join('\n')}\n  })`
 }
 
 /** `.rules({...})`. */
 export function rulesText(all: readonly DraftRules[], guesses: Guesses): string {
-  const texts = all.map((one) => typeText(one, guesses))
+  const texts = all.map((one) => `    ${property(one.type.name)}: ${ruleCallback(one, guesses)},`)
   return `\n  .rules({\n${texts.join('\n')}\n  })`
 }
 
-function typeText(rules: DraftRules, guesses: Guesses): string {
+/** The callback with the rules of a record type. */
+export function ruleCallback(rules: DraftRules, guesses: Guesses): string {
   const { type, standings, read, secrets } = rules
   const clauses = read.map(({ clause }) => clause)
   const flag = guesses.all.find((one) => one.kind === 'removal' && one.type === type.name && fieldKind(type, one.field) === 'boolean')
@@ -217,7 +222,7 @@ function typeText(rules: DraftRules, guesses: Guesses): string {
     `      may: ${clauses.length === 0 ? '{}' : `{ read: ${bracketed('[', clauses, ']', '      ')} }`},`,
     ...suggestions(rules, guesses),
   ]
-  return `    ${property(type.name)}: (${record}${words.length > 0 ? `, { ${words.join(', ')} }` : ''}) => ({\n${lines.join('\n')}\n    }),`
+  return `(${record}${words.length > 0 ? `, { ${words.join(', ')} }` : ''}) => ({\n${lines.join('\n')}\n    })`
 }
 
 /** What the author may want to allow next, as comments. */
