@@ -214,6 +214,43 @@ it('what a database calls its tables, columns and people does not become code', 
   await place.db.destroy()
 })
 
+for (const [engine, open] of Object.entries(PLACES))
+  it(`--sample looks whether values bear guesses out, in ${engine}`, async () => {
+    const place = await open('sample')
+    try {
+      const run = (text: string) => sql.raw(text).execute(place.db)
+      const text = 'varchar(40)'
+      await run(`create table users (id ${text} primary key, email ${text} not null unique)`)
+      await run(
+        `create table ticket (id integer primary key, owner_id ${text}, author_id ${text}, assigned_to_email ${text}, reviewer_id ${text}, is_published boolean)`,
+      )
+      for (let at = 1; at <= 10; at++) await run(`insert into users values ('u${at}', 'u${at}@x.example')`)
+      for (let at = 1; at <= 40; at++)
+        await run(
+          `insert into ticket values (${at}, 'u${(at % 10) + 1}', 'robot ${at}', 'U${(at % 10) + 1}@X.example', ${at % 4 === 0 ? 'null' : at % 4 === 1 ? "'nobody'" : "'u1'"}, ${at % 5 === 0})`,
+        )
+      place.finish()
+      const plain = project(named(`${engine}_unsampled`))
+      expect((await within(`init ${plain} --db ${place.url}`)).status).to.equal(0)
+      expect(readFileSync(join(plain, 'rulebook.ts'), 'utf8')).to.include('ticket.authorId.is(me.id)')
+      const at = project(named(`${engine}_sampled`))
+      const made = await within(`init ${at} --db ${place.url} --sample`)
+      expect(made.status, made.stderr).to.equal(0)
+      checked.push(join(at, 'pachter.config.ts'))
+      const rules = readFileSync(join(at, 'rulebook.ts'), 'utf8').replaceAll(/\n\s*\/\/ /g, ' ')
+      expect(rules).to.include('40 of 40 values are people').and.include('it is set in 8 of 40 rows')
+      expect(rules).to.include('sure: assigned_to_email holds an email address, as people have, and 40 of 40 values are people')
+      expect(rules).to.include('unsure: reviewer_id').and.include('20 of 30 values are people')
+      expect(rules).not.to.include('ticket.authorId.is(me.id)')
+      expect(readFileSync(join(at, 'questions.md'), 'utf8')).to.include(
+        '**ticket.authorId**: is called as if it held a person, but only 0 of 40 values are people.',
+      )
+      expect((await within(`init ${join(folder, 'none')} --sample`)).stderr).to.include('--sample looks at values of a database')
+    } finally {
+      await drop(place, 'sample')
+    }
+  })
+
 it('many tables are drafted as a file for each group, whatever their names begin with', async () => {
   const place = await (PLACES.SQLite as (typeof PLACES)[string])('many')
   const run = (text: string) => sql.raw(text).execute(place.db)

@@ -4,8 +4,7 @@ import { Command } from 'commander'
 import pc from 'picocolors'
 import { type OpenDatabase, shownUrl, withDatabase } from '../database.js'
 import { differencesOf } from '../draft/compare.js'
-import type { TableDescription } from '../draft/description.js'
-import type { DraftedProject } from '../draft/index.js'
+import type { DraftedProject, DraftOptions } from '../draft/index.js'
 import { openingsOf } from '../draft/openings.js'
 import { TEMPLATE } from '../draft/template.js'
 import type { ProjectFiles } from '../draft/write-project.js'
@@ -20,19 +19,22 @@ interface InitOptions {
   readonly db?: string
   readonly from?: string
   readonly check?: boolean
+  readonly sample?: boolean
   readonly except: readonly string[]
   readonly config?: string
 }
 
 /** `pachter init`: writes a project that runs at once, or drafts one from a database; with --check, compares the two. */
 async function initCommand(folder: string, options: InitOptions, end: End): Promise<void> {
-  const { db, from, check } = options
+  const { db, from, check, sample } = options
+  if (sample && (db === undefined || check))
+    throw new UsageError('--sample looks at values of a database: name it with --db, without --check')
   if (check) {
     if ((db === undefined) === (from === undefined))
       throw new UsageError('--check compares the project with a database or a Drizzle schema: name one of them with --db or --from')
     return compare(options, end)
   }
-  if (from !== undefined) return fromSchema(folder, from, db)
+  if (from !== undefined) return fromSchema(folder, from, options)
   if (db === undefined) {
     write(folder, TEMPLATE)
     return next([
@@ -42,31 +44,26 @@ async function initCommand(folder: string, options: InitOptions, end: End): Prom
       'npx pachter try update plot p-2 --for ines --set planting=leeks',
     ])
   }
-  await withDatabase(db, (database) => drafted(folder, shownUrl(db), database))
+  await withDatabase(db, (database) => drafted(folder, shownUrl(db), database, { sample }))
   next(commandsWith(folder, shownUrl(db)))
 }
 
 /** Drafts from a Drizzle schema, with people of a database if there is one. */
-async function fromSchema(folder: string, from: string, db: string | undefined): Promise<void> {
+async function fromSchema(folder: string, from: string, { db, sample }: InitOptions): Promise<void> {
   const { drizzleTables } = await import('../draft/index.js')
   const tables = await drizzleTables(from)
   if (db === undefined) {
-    await drafted(folder, from, undefined, tables)
+    await drafted(folder, from, undefined, { tables })
     return next([...inFolder(folder), 'npx pachter rules', 'npx pachter matrix --db postgres://..., with people in pachter.config.ts'])
   }
-  await withDatabase(db, (database) => drafted(folder, from, database, tables))
+  await withDatabase(db, (database) => drafted(folder, from, database, { tables, sample }))
   next(commandsWith(folder, shownUrl(db)))
 }
 
-async function drafted(
-  folder: string,
-  from: string,
-  database: OpenDatabase | undefined,
-  tables?: readonly TableDescription[],
-): Promise<void> {
+async function drafted(folder: string, from: string, database: OpenDatabase | undefined, options: DraftOptions): Promise<void> {
   // It needs Kysely, which projects without a database do not have.
   const { draftProject } = await import('../draft/index.js')
-  const project = await draftProject(database, from, tables)
+  const project = await draftProject(database, from, options)
   if (project.draft.types.length === 0) throw new UsageError(`${from} has no table that can be drafted${questionsShort(project)}`)
   write(folder, project.files)
   summarise(project)
@@ -174,6 +171,7 @@ export function initDeclaration(end: End): Command {
     .argument('[folder]', 'where to write it', '.')
     .option('--db <url>', 'drafts shapes, links, rules and people from a database: postgres://, mysql:// or sqlite:file')
     .option('--from <file>', 'drafts from the tables of a Drizzle schema, such as src/schema.ts; with --db, people are picked there')
+    .option('--sample', 'with --db: also looks at up to 200 values of each column that a guess is about, to see whether they bear it out')
     .option('--check', 'writes nothing, and says what the database or the Drizzle schema has that the shapes have not (exit status 1)')
     .option('--except <name>', 'with --check: a table or a table.column that is left out on purpose; may be repeated', collect, [])
     .option('--config <file>', 'with --check: the configuration file (default: the nearest pachter.config.ts)')

@@ -12,6 +12,7 @@ export { drizzleTables } from './drizzle-tables.js'
 import { mariadbTables } from './mariadb-tables.js'
 import { pickPeople } from './pick-people.js'
 import { postgresTables } from './postgres-tables.js'
+import { sampled } from './sample.js'
 import { sqliteTables } from './sqlite-tables.js'
 import { type ProjectFiles, projectFiles } from './write-project.js'
 
@@ -20,6 +21,14 @@ export interface DraftedProject {
   readonly draft: Draft
   readonly guesses: Guesses
   readonly files: ProjectFiles
+}
+
+/** Where the tables of a draft come from, and what may be read. */
+export interface DraftOptions {
+  /** Default: those of the database. */
+  readonly tables?: readonly TableDescription[] | undefined
+  /** Looks at values of the columns that guesses are about. */
+  readonly sample?: boolean | undefined
 }
 
 /** Reads the tables of a database. */
@@ -35,11 +44,14 @@ export async function tablesOfDatabase({ db, dialect }: OpenDatabase): Promise<T
 export async function draftProject(
   database: OpenDatabase | undefined,
   from: string,
-  given?: readonly TableDescription[],
+  { tables: given, sample = false }: DraftOptions = {},
 ): Promise<DraftedProject> {
   const tables = given ?? (await tablesOfDatabase(database as OpenDatabase))
-  const draft = draftOf(database === undefined ? tables : await withJsonLists(database.db, tables))
-  const guesses = guessesOf(draft)
+  const first = draftOf(database === undefined ? tables : await withJsonLists(database.db, tables))
+  const guessed = guessesOf(first)
+  const looked = database !== undefined && sample ? await sampled(database.db, first, guessed) : { guesses: guessed, questions: [] }
+  const { guesses } = looked
+  const draft = { ...first, questions: [...first.questions, ...looked.questions] }
   const people = database === undefined ? [] : await pickPeople(database.db as Kysely<any>, draft.types, guesses)
   return { draft, guesses, files: projectFiles(draft, guesses, people, from) }
 }

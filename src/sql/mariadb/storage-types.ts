@@ -270,7 +270,7 @@ export function heldAs({ type: written, collation }: FoundColumn, field: Field):
       if (type === 'uuid') return 'uuid'
       if (!/^(char|varchar|tinytext|text|mediumtext|longtext|enum)\b/.test(type)) return null
       if (type.startsWith('enum')) return ENUM + (collation ?? '')
-      return collation === EXACT ? EXACT : (collation ?? undefined)
+      return collation ?? undefined
     case 'boolean':
       return /^(tinyint|boolean)\b/.test(type) ? undefined : null
     case 'integer':
