@@ -53,6 +53,9 @@ export function impersonation<W extends World>(identity: Identity<W['me']>, opti
   })
 }
 
+/** The key in the verdict log is sent by the client. */
+const LONGEST_KEY = 200
+
 /** @throws CredentialError, RequestError */
 async function actingAs(sent: Sender, chosen: string, request: Request, options: ImpersonationOptions): Promise<Sender> {
   const { store, privilege, changePrivilege, personOf, mayBe } = options
@@ -61,7 +64,7 @@ async function actingAs(sent: Sender, chosen: string, request: Request, options:
   const actor = readClaims(model.me, sent.me) as Row
   const own = actor[model.me.key] as Key
   if (chosen === String(own)) return sent
-  const note = (outcome: 'allowed' | 'refused') => logger?.({ who: own }).entry({ action: 'act as', type: 'me', key: chosen, outcome })
+  const note = (outcome: 'allowed' | 'refused') => logger?.({ who: own }).entry({ action: 'act as', type: 'me', key: chosen.slice(0, LONGEST_KEY), outcome })
   const refuse = (message: string) => {
     note('refused')
     return new RequestError(403, message)

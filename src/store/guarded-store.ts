@@ -103,7 +103,10 @@ async function allOrNothing<T>(
     await before(inside)
     const store = createGuardedStore(inside, asker, { ...needs, logger, failed, held: true })
     const asSystem = (reason: string) => {
-      session.checkWritable('system', 'act as the system')
+      if (needs.readOnly) {
+        logger.entry({ action: 'act', type: 'system', outcome: 'refused', code: 'REFUSED' })
+        session.checkWritable('system', 'act as the system')
+      }
       return needs.trusted(inside, reason, failed) as never
     }
     const result = await work(store as unknown as GuardedStore, asSystem).catch((error: unknown) => {

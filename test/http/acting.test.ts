@@ -129,6 +129,7 @@ describe('acting as another person', () => {
     expect((await mine.verdict('update', 'animal', 'a1')).allowed).to.equal(true)
     expect(log.filter(({ outcome }) => outcome === 'refused').map(({ action, actor }) => [action, actor])).to.deep.equal([
       ['update', 'desk'],
+      ['act', 'desk'],
       ['call', 'desk'],
       ['delete', 'desk'],
     ])
