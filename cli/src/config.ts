@@ -34,7 +34,13 @@ export interface Configuration<W extends World = World> {
 /** Where the people are, and how one of them becomes claims: what your sign-in would say of them. */
 export interface PersonOf<W extends World, K extends keyof W['rows'] & string> {
   readonly type: K
-  readonly claims: (person: W['rows'][K]) => W['me']
+  /** Other record types that `claims` needs, such as the memberships that say for which tenants a person can act. */
+  readonly with?: readonly (keyof W['rows'] & string)[]
+  /** The claims; several if the person can sign in for several tenants: each is a person by the name `ada~club-1`. */
+  readonly claims: (
+    person: W['rows'][K],
+    records: { readonly [T in keyof W['rows'] & string]: readonly W['rows'][T][] },
+  ) => W['me'] | readonly W['me'][]
 }
 
 /**

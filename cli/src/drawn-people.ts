@@ -2,10 +2,11 @@
 import { readFileSync } from 'node:fs'
 import { isPachterError, jsonText, type Row } from 'pachter/internal/condition'
 import type { Project } from 'pachter/internal/review'
+import { keyOf, typeModel } from 'pachter/internal/rulebook'
 import type { Records } from 'pachter/internal/store'
 import { parse } from 'yaml'
 import type { Loaded } from './load.js'
-import { findPeople, findPerson, type Person, personOfRecord } from './person.js'
+import { findPeople, findPerson, type Person, personsOfRecord } from './person.js'
 
 const EVERY = 'every '
 
@@ -48,16 +49,17 @@ export function drawPeople(loaded: Loaded, records: Records, known: DrawnPeople[
 export function everyoneIn(loaded: Loaded, records: Records): Pick<Project, 'everyone'> {
   const { personOf } = loaded
   if (personOf === undefined) return {}
-  const found = (records[personOf.type] ?? []).flatMap((record): [string, Row][] => {
+  const type = typeModel(loaded.model, personOf.type)
+  const found = (records[personOf.type] ?? []).map((record): [string, readonly { readonly name: string; readonly claims: Row }[]] => {
     try {
-      const { name, claims } = personOfRecord(loaded, record as Row, personOf.type)
-      return [[name, claims as Row]]
+      const people = personsOfRecord(loaded, record as Row, records, personOf.type)
+      return [String(keyOf(type, record as Row)), people as readonly { readonly name: string; readonly claims: Row }[]]
     } catch (error) {
       if (!isPachterError(error)) throw error
-      return []
+      return ['', []]
     }
   })
-  return { everyone: { type: personOf.type, claims: Object.fromEntries(found) } }
+  return { everyone: { type: personOf.type, people: Object.fromEntries(found.filter(([, people]) => people.length > 0)) } }
 }
 
 /** The name by which a person is listed already. */

@@ -22,7 +22,13 @@ export interface Loaded {
   readonly people: { readonly [name: string]: Row }
   readonly unknown: Row | undefined
   /** Where the people are, and how one of them becomes claims. */
-  readonly personOf: { readonly type: string; readonly claims: (person: Row) => unknown } | undefined
+  readonly personOf:
+    | {
+        readonly type: string
+        readonly with?: readonly string[]
+        readonly claims: (person: Row, records: { readonly [type: string]: readonly Row[] }) => unknown
+      }
+    | undefined
   readonly now: Date | undefined
   readonly layout: LayoutOptions
   /** The warnings of the rulebook that are not accepted. */
@@ -92,8 +98,7 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
   if (typeof layout !== 'object' || layout === null) fail('"layout" must say how tables are named, as in { names: "snake_case" }')
   if (typeof expectations !== 'string' && !(expectations instanceof URL))
     fail('"expectations" must be a folder of expectation files, or one')
-  if (personOf !== undefined && (!Object.hasOwn(book.model.types, personOf?.type) || typeof personOf.claims !== 'function'))
-    fail('"personOf" needs a record type and a function, as in { type: \'member\', claims: ({ id }) => ({ id }) }')
+  checkPersonOf(book, personOf, fail)
   checkAccepted(book, accepted, fail)
   const at = (place: string | URL) => (place instanceof URL ? fileURLToPath(place) : resolve(dirname(file), place))
   const checked: Record<string, Row> = {}
@@ -116,6 +121,20 @@ function check(configuration: Partial<Configuration>, file: string): Loaded {
     accepted: Object.keys(accepted),
     warnings: book.warnings.filter((warning) => !Object.keys(accepted).some((part) => warning.includes(part))),
   }
+}
+
+/** How a record becomes claims, if the configuration says so. */
+function checkPersonOf(
+  book: Rulebook,
+  personOf: Partial<NonNullable<Loaded['personOf']>> | undefined,
+  fail: (problem: string) => never,
+): void {
+  if (personOf === undefined) return
+  const isType = (name: unknown) => typeof name === 'string' && Object.hasOwn(book.model.types, name)
+  if (!isType(personOf?.type) || typeof personOf.claims !== 'function')
+    fail('"personOf" needs a record type and a function, as in { type: \'member\', claims: ({ id }) => ({ id }) }')
+  const also: unknown = personOf.with ?? []
+  if (!Array.isArray(also) || !also.every(isType)) fail('"personOf.with" has to be a list of record types')
 }
 
 /** Warnings of links are known only when a database is read. */

@@ -1,5 +1,5 @@
 // The person that a command looks as: a named one, one of the database by key or by a search, or claims.
-import { isPachterError, type Row } from 'pachter/internal/condition'
+import { isPachterError, jsonText, type Row } from 'pachter/internal/condition'
 import { strangerOf } from 'pachter/internal/review'
 import { type Field, keyFromText, keyOf, nearest, type TypeModel, typeModel, UnknownNameError } from 'pachter/internal/rulebook'
 import type { Records } from 'pachter/internal/store'
@@ -13,6 +13,9 @@ export interface Person {
   /** Null for a visitor; undefined for the system. */
   readonly claims: Row | null | undefined
 }
+
+/** Between the key of a person and what tells their claims apart. */
+const SEVERAL = '~'
 
 /** People of one line in an expectation file. */
 const MOST_PEOPLE = 200
@@ -40,19 +43,33 @@ export function findPerson(loaded: Loaded, text: string, records?: Records, at =
       )
     throw new UnknownNameError('person', text, names, at.startsWith('--for') ? '--for' : undefined)
   }
-  const type = typeModel(loaded.model, personOf.type)
-  const all = (records[personOf.type] ?? []) as readonly Row[]
-  const found = text.includes('=') ? oneOf(type, matching(type, all, text, at), text, at) : byKey(type, all, text)
-  if (found === undefined) {
-    const keys = all.map((row) => String(keyOf(type, row)))
-    throw new UnknownNameError(
-      'person',
-      text,
-      [...Object.keys(loaded.people), ...RESERVED, ...keys],
-      at.startsWith('--for') ? '--for' : undefined,
-    )
-  }
-  return personOfRecord(loaded, found, at)
+  return fromRecords(loaded, text, records, at)
+}
+
+/** A person of the records. @throws UnknownNameError, UsageError */
+function fromRecords(loaded: Loaded, text: string, records: Records, at: string): Person {
+  const type = typeModel(loaded.model, loaded.personOf?.type as string)
+  const all = (records[type.name] ?? []) as readonly Row[]
+  // A person with several claims is named by their key and what differs.
+  const [first = text] = text.includes('=') ? [] : text.split(SEVERAL)
+  const found = text.includes('=')
+    ? oneOf(type, matching(type, all, text, at), text, at)
+    : (byKey(type, all, text) ?? byKey(type, all, first))
+  const people = found === undefined ? [] : personsOfRecord(loaded, found, records, at)
+  const named = people.filter(({ name }) => name === text)
+  const [only, ...more] = named.length > 0 || text.includes(SEVERAL) ? named : people
+  if (only !== undefined && more.length === 0) return only
+  if (more.length > 0)
+    throw new UsageError(`${at}: there are several claims for this person. Name one: ${people.map(({ name }) => name).join(', ')}`)
+  if (found !== undefined && !text.includes(SEVERAL))
+    throw new UsageError(`${at}: "personOf" in ${loaded.file} returns no claims for this person`)
+  const keys = found === undefined ? all.map((row) => String(keyOf(type, row))) : people.map(({ name }) => name)
+  throw new UnknownNameError(
+    'person',
+    text,
+    [...Object.keys(loaded.people), ...RESERVED, ...keys],
+    at.startsWith('--for') ? '--for' : undefined,
+  )
 }
 
 /** All people whose field is exactly this: `roles=warden`. @throws UnknownNameError, UsageError */
@@ -64,13 +81,31 @@ export function findPeople(loaded: Loaded, search: string, records: Records, at:
   const found = matching(type, (records[type.name] ?? []) as readonly Row[], search, at, 'exactly')
   if (found.length > MOST_PEOPLE)
     throw new UsageError(`${at}: ${found.length} of ${type.name} match, and at most ${MOST_PEOPLE} can be checked`)
-  return found.map((record) => personOfRecord(loaded, record, at))
+  return found.flatMap((record) => personsOfRecord(loaded, record, records, at))
 }
 
-/** The person of a record. @throws UsageError */
-export function personOfRecord(loaded: Loaded, record: Row, at: string): Person {
-  const { type, claims } = loaded.personOf as NonNullable<Loaded['personOf']>
-  return { name: String(keyOf(typeModel(loaded.model, type), record)), claims: checked(loaded, claims(record), `${at}: personOf`) }
+/** The people that a record stands for: one, or one for each of several claims. @throws UsageError */
+export function personsOfRecord(loaded: Loaded, record: Row, records: Records, at: string): readonly Person[] {
+  const { type, with: also = [], claims } = loaded.personOf as NonNullable<Loaded['personOf']>
+  const given = Object.fromEntries([type, ...also].map((name) => [name, (records[name] ?? []) as readonly Row[]]))
+  const found = [claimsFrom(() => claims(record, given), at)].flat()
+  const all = found.map((one) => checked(loaded, one, `${at}: personOf`))
+  const key = String(keyOf(typeModel(loaded.model, type), record))
+  if (all.length === 1) return [{ name: key, claims: all[0] as Row }]
+  const names = Object.keys(all[0] ?? {}).filter((name) => all.some((one) => jsonText(one[name]) !== jsonText(all[0]?.[name])))
+  return all.map((one) => ({ name: [key, ...names.map((name) => textOf(one[name]))].join(SEVERAL), claims: one }))
+}
+
+const textOf = (value: unknown) => (typeof value === 'string' || typeof value === 'number' ? String(value) : jsonText(value))
+
+/** Runs the function of the configuration. @throws UsageError */
+function claimsFrom(make: () => unknown, at: string): unknown {
+  try {
+    return make()
+  } catch (error) {
+    const problem = error instanceof Error ? error.message : String(error)
+    throw new UsageError(`${at}: personOf failed: ${problem}. Name the record types that it reads in "with".`)
+  }
 }
 
 /** A person with only an id. */

@@ -99,7 +99,7 @@ export async function openSession(options: CommonOptions, type?: string, { every
 
 /** The current records of a database: all of them, or those that the rules of a type need. */
 async function readDatabase(url: string, { book, model, layout, personOf }: Loaded, type: string | undefined): Promise<Records> {
-  const people = personOf === undefined ? [] : [personOf.type]
+  const people = personOf === undefined ? [] : [personOf.type, ...(personOf.with ?? [])]
   const types = type === undefined ? Object.keys(model.types) : [...new Set([...typesNeeded(model, type), ...people])]
   const { snapshot } = await import('pachter/kysely')
   const { readLayout } = await import('pachter/sql')

@@ -17,8 +17,11 @@ export interface Project {
   /** Claims by name; null is a visitor. */
   readonly people: { readonly [name: string]: Row | null }
   readonly records: { readonly [type: string]: readonly Row[] }
-  /** The record type of all people, and what each of them would sign in with, by key. */
-  readonly everyone?: { readonly type: string; readonly claims: { readonly [key: string]: Row } }
+  /** The record type of all people, and what each of them would sign in with, by key; several for several tenants. */
+  readonly everyone?: {
+    readonly type: string
+    readonly people: { readonly [key: string]: readonly { readonly name: string; readonly claims: Row }[] }
+  }
   /** Whether expectations can be saved to the source. */
   readonly canSave?: boolean
   /** The source positions of clauses and vetoes, in the order of the rulebook; null if unknown. */

@@ -67,6 +67,42 @@ export default { rulebook: book, data: 'club', people: { kit: { id: 'ana' }, zoe
   nick=kit: { sees exactly: { boat: [kit] } }
   bo: { sees exactly: { boat: [bo] } }\n`,
   )
+  // People who sign in for one of several clubs.
+  const clubs = file(
+    'clubs.config.ts',
+    `import { rulebook } from '${root}dist/entries/pachter.js'
+import { createRequire } from 'node:module'
+const { z } = createRequire('${root}x.js')('zod')
+const id = z.string()
+const row = (more) => z.object({ id, ...more })
+const book = rulebook({ me: { shape: z.object({ id, clubId: id }), key: 'id' }, records: {
+  rower: { shape: row({ nick: id }), key: 'id' }, seat: { shape: row({ rowerId: id, clubId: id }), key: 'id' }, boat: { shape: row({ clubId: id }), key: 'id' } } })
+  .rules({ boat: (boat, { me, anyone }) => ({ may: { read: [anyone.provided(boat.clubId.is(me.clubId))] } }) })
+export default { rulebook: book, data: 'clubs', people: {}, unknown: { id: 'x', clubId: 'x' }, personOf: { type: 'rower', with: ['seat'],
+  claims: ({ id }, { seat }) => seat.filter((one) => one.rowerId === id).map(({ clubId }) => ({ id, clubId })) } }\n`,
+  )
+  const lost = file('lost.config.ts', readFileSync(clubs, 'utf8').replace("with: ['seat'],", ''))
+  mkdirSync(join(folder, 'clubs'))
+  file('clubs/rower.json', JSON.stringify(['ana', 'bo', 'cy'].map((id) => ({ id, nick: `${id}!` }))))
+  const seats = ['ana c-1', 'ana c-2', 'bo c-2'].map((one, at) => ({
+    id: `s-${at}`,
+    rowerId: one.split(' ')[0],
+    clubId: one.split(' ')[1],
+  }))
+  file('clubs/seat.json', JSON.stringify(seats))
+  file('clubs/boat.json', JSON.stringify(['1', '2'].map((at) => ({ id: `b-${at}`, clubId: `c-${at}` }))))
+  const each = file(
+    'each.yaml',
+    `${HEAD}people:\n  ana~c-1: { sees exactly: { boat: [b-1] } }\n  bo: { sees exactly: { boat: [b-2] } }\n  every nick=ana!: { sees: { boat: [b-1] } }\n`,
+  )
+  runs(`list boat --for ana~c-2 --config ${clubs}`, 0, 'b-2')
+  runs(`list boat --for nick=bo --config ${clubs}`, 0, 'bo sees 1 of 2')
+  runs(`list boat --for ana --config ${clubs}`, 2, 'there are several claims for this person. Name one: ana~c-1, ana~c-2')
+  runs(`list boat --for ana~c-3 --config ${clubs}`, 2, 'there is no person "ana~c-3". Did you mean "ana~c-1"?')
+  runs(`list boat --for cy --config ${clubs}`, 2, '"personOf" in', 'returns no claims for this person')
+  runs(`list boat --for bo --config ${lost}`, 2, 'personOf failed', 'Name the record types that it reads in "with"')
+  runs(`check ${each} --config ${clubs}`, 1, '3 hold', 'ana~c-2 sees boat: b-1', '4 expectations: 3 hold, 1 does not.')
+
   runs(`check ${drawn}`, 1, '4 hold', 'yuki is refused: delete plot p-01', '5 expectations: 4 hold, 1 does not.')
   runs(`check ${drawn} --for m-03`, 0, '1 expectation: all hold.')
   runs(

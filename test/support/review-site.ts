@@ -15,8 +15,11 @@ export const project = projectOf(book, {
   people: ground.people,
   everyone: {
     type: 'member',
-    claims: Object.fromEntries(
-      (records.member ?? []).map((row) => [row.id, { id: row.id, email: (row as { email?: string }).email ?? '' }]),
+    people: Object.fromEntries(
+      (records.member ?? []).map((row) => [
+        row.id,
+        [{ name: row.id, claims: { id: row.id, email: (row as { email?: string }).email ?? '' } }],
+      ]),
     ),
   },
   records,

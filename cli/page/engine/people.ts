@@ -13,10 +13,10 @@ export function peopleWith({ model, records }: Ground, everyone: Project['everyo
   const wanted = text.trim().toLowerCase()
   const found = ((records[type.name] ?? []) as readonly Row[]).filter(
     (row) =>
-      Object.hasOwn(everyone.claims, String(keyOf(type, row))) &&
+      Object.hasOwn(everyone.people, String(keyOf(type, row))) &&
       Object.values(row).some((value) => [value].flat().some((one) => isText(one) && String(one).toLowerCase().includes(wanted))),
   )
-  const first = found.slice(0, MOST).map((row) => {
+  const first = found.slice(0, MOST).flatMap((row) => {
     const key = String(keyOf(type, row))
     const fields = Object.entries(row).filter(([name, value]) => !isKeyField(type, name) && isText(value) && !/Id$|At$/.test(name))
     // The fields with the text come first.
@@ -24,7 +24,7 @@ export function peopleWith({ model, records }: Ground, everyone: Project['everyo
       .toSorted(([, a], [, b]) => Number(String(b).toLowerCase().includes(wanted)) - Number(String(a).toLowerCase().includes(wanted)))
       .slice(0, 2)
       .map(([, value]) => String(value))
-    return { key, label: label.join(', '), claims: everyone.claims[key] as Row }
+    return (everyone.people[key] ?? []).map(({ name, claims }) => ({ key: name, label: label.join(', '), claims }))
   })
   return { count: found.length, first }
 }

@@ -71,13 +71,25 @@ ${layout === '' ? '' : `  layout: ${layout},\n`}${named}${personOfText(guesses)}
 
 /** How a record becomes claims, if it says everything that the session does. */
 function personOfText(guesses: Guesses): string {
-  const { people } = guesses
-  if (people === undefined || sessionTenantOf(guesses) !== undefined) return ''
+  const { people, membership } = guesses
+  if (people === undefined) return ''
   const [key] = people.key
+  const tenant = sessionTenantOf(guesses)
+  const isMember = membership?.type.fields.some(({ name }) => name === tenant)
+  if (tenant !== undefined && (membership === undefined || !isMember)) return ''
   const how = comment(
     `With this, --for takes a key of ${people.table.name} or a search, such as --for ${people.fields[1]?.name ?? 'name'}=...`,
     '  ',
   )
+  if (tenant !== undefined && membership !== undefined) {
+    const { type, person } = membership
+    const claims = `{ id: person.${key}, ${property(tenant)}: one.${tenant} }`
+    return `\n${how}\n  personOf: {
+    type: ${quoted(people.name)},
+    with: [${quoted(type.name)}],
+    claims: (person, { ${type.name} }) => ${type.name}.filter((one) => one.${person} === person.${key}).map((one) => (${claims})),
+  },`
+  }
   return `\n${how}\n  personOf: { type: ${quoted(people.name)}, claims: (person) => ({ id: person.${key} }) },`
 }
 
