@@ -35,9 +35,10 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
   const here = shown?.drawn.type === type ? shown : undefined
   const marked = useMarks(rules, here, looking.rule)
   const standings = useStandings(rules, here, looking.group)
-  const tried = (next: Trial) =>
+  const tried = (next: Trial, person?: string) =>
     attempt(next, () => {
-      look({ trial: next })
+      // The column of an added person comes into view.
+      look({ trial: next, ...(person === undefined ? {} : { person, key: undefined }) })
       setForm(undefined)
     })
   return (
@@ -109,7 +110,7 @@ interface OpenFormProps {
   readonly trial: Trial
   readonly people: readonly string[] | undefined
   readonly close: () => void
-  readonly tried: (next: Trial) => void
+  readonly tried: (next: Trial, person?: string) => void
 }
 
 function OpenForm({ form, rules, about, type, trial, people, close, tried }: OpenFormProps) {
@@ -121,7 +122,7 @@ function OpenForm({ form, rules, about, type, trial, people, close, tried }: Ope
         people={people ?? about.people}
         everyone={about.everyone}
         close={close}
-        done={(name, claims) => tried(withPerson(trial, { name, claims }))}
+        done={(name, claims) => tried(withPerson(trial, { name, claims }), name)}
       />
     )
   const keys = about.types.find(({ name }) => name === type)?.keys ?? []

@@ -259,6 +259,8 @@ describe('the page of pachter review', () => {
         expect(await accessFaults(page)).to.deep.equal([])
         await page.getByRole('button', { name: 'Try it', exact: true }).click()
         await page.getByRole('gridcell', { name: 'm-09, p-04: read some fields, update, gained' }).waitFor()
+        const column = await page.getByRole('columnheader', { name: 'm-09' }).boundingBox()
+        expect((column?.x ?? 9999) + (column?.width ?? 0), 'the new column is in view').to.be.at.most(1280)
         await tray.getByRole('button', { name: 'Discard trial' }).click()
         await page.getByRole('button', { name: 'Add person' }).click()
         await page.getByLabel('name', { exact: true }).fill('eve')
