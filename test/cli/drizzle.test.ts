@@ -129,6 +129,8 @@ describe('drafts from Drizzle schemas', () => {
       expect(readFileSync(config, 'utf8')).to.include("guest: { name: 'guests' }")
       const check = await within(`init --check --from ${fixture(name)} --config ${config}`)
       expect([check.status, check.stdout]).to.deep.equal([0, `The shapes and links have everything that ${fixture(name)} has.\n`])
+      // What has been imported here stays as it was, so another process compares again: once is enough.
+      if (name !== 'sqlite') return
       const shapes = readFileSync(join(to, 'shapes.ts'), 'utf8')
       writeFileSync(join(to, 'shapes.ts'), shapes.replace(/ {2}price: .*\n/, ''))
       const late = pachter(`init --check --from ${fixture(name)} --config ${config}`)
@@ -162,7 +164,7 @@ describe('drafts from Drizzle schemas', () => {
         return path
       }
       const to = join(mkdtempSync(join(tmpdir(), 'pachter-')), 'new')
-      const { status, stderr } = pachter(`init ${to} ${args(file)}`)
+      const { status, stderr } = what.includes('mistake') ? pachter(`init ${to} ${args(file)}`) : await within(`init ${to} ${args(file)}`)
       expect([status, existsSync(to)]).to.deep.equal([2, false])
       expect(stderr).to.match(new RegExp(String(says).replace(/[.]/g, '\\.')))
     })
