@@ -133,7 +133,11 @@ async function showOpenings(folder: string, database: OpenDatabase): Promise<voi
     const opened = await openingsOf(join(resolve(folder), 'pachter.config.ts'), database)
     say(`\nWhat they let people read, in a sample of the records:\n${opened}`)
   } catch (error) {
-    if (!(error instanceof UsageError)) throw error
+    if (!(error instanceof UsageError)) {
+      const problem = error instanceof Error ? error.message : String(error)
+      say(pc.dim(`\nWhat they let people read is not known, because the records could not be read: ${printable(problem)}`))
+      return
+    }
     say(pc.dim(`\nInstall pachter and zod to see what they open: npm install pachter zod`))
   }
 }

@@ -14,6 +14,7 @@ import { pickPeople } from './pick-people.js'
 import { postgresTables } from './postgres-tables.js'
 import { sampled } from './sample.js'
 import { sqliteTables } from './sqlite-tables.js'
+import { orElse, type Unread, unreadQuestions } from './unread.js'
 import { type ProjectFiles, projectFiles } from './write-project.js'
 
 /** A project that was drafted, and what it assumes. */
@@ -47,11 +48,12 @@ export async function draftProject(
   { tables: given, sample = false }: DraftOptions = {},
 ): Promise<DraftedProject> {
   const tables = given ?? (await tablesOfDatabase(database as OpenDatabase))
-  const first = draftOf(database === undefined ? tables : await withJsonLists(database.db, tables))
+  const unread: Unread = new Set()
+  const first = draftOf(database === undefined ? tables : await withJsonLists(database.db, tables, unread))
   const guessed = guessesOf(first)
-  const looked = database !== undefined && sample ? await sampled(database.db, first, guessed) : { guesses: guessed, questions: [] }
+  const looked = database !== undefined && sample ? await sampled(database.db, first, guessed, unread) : { guesses: guessed, questions: [] }
   const { guesses } = looked
-  const draft = { ...first, questions: [...first.questions, ...looked.questions] }
-  const people = database === undefined ? [] : await pickPeople(database.db as Kysely<any>, draft.types, guesses)
+  const people = database === undefined ? [] : await orElse(() => pickPeople(database.db as Kysely<any>, first.types, guesses), [], unread)
+  const draft = { ...first, questions: [...first.questions, ...looked.questions, ...unreadQuestions(unread)] }
   return { draft, guesses, files: projectFiles(draft, guesses, people, from) }
 }

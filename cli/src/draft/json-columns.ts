@@ -1,15 +1,17 @@
 import { type Kysely, sql } from 'kysely'
 import type { ColumnDescription, TableDescription } from './description.js'
+import { orElse, type Unread } from './unread.js'
 
 // Values that are looked at in each column.
 const LOOKED_AT = 50
 
 /** The tables, with JSON columns that hold lists of texts or of numbers as such. What the others hold is left open. */
-export async function withJsonLists(db: Kysely<any>, tables: readonly TableDescription[]): Promise<TableDescription[]> {
+export async function withJsonLists(db: Kysely<any>, tables: readonly TableDescription[], unread: Unread): Promise<TableDescription[]> {
   const found: TableDescription[] = []
   for (const table of tables) {
     const columns: ColumnDescription[] = []
-    for (const column of table.columns) columns.push(column.kind === 'json' && !column.list ? await look(db, table, column) : column)
+    for (const column of table.columns)
+      columns.push(column.kind === 'json' && !column.list ? await orElse(() => look(db, table, column), column, unread) : column)
     found.push({ ...table, columns })
   }
   return found

@@ -2,6 +2,7 @@
 import { type Kysely, sql } from 'kysely'
 import type { Draft, DraftType, Question } from './draft.js'
 import type { Guess, Guesses } from './guesses.js'
+import { orElse, type Unread } from './unread.js'
 
 /** Values of each column that are looked at. */
 const LOOKED_AT = 200
@@ -15,12 +16,12 @@ export interface Sampled {
 }
 
 /** Counts how many values bear out a guess. Guesses that most values contradict are dropped. Only reads. */
-export async function sampled(db: Kysely<any>, { types }: Draft, guesses: Guesses): Promise<Sampled> {
+export async function sampled(db: Kysely<any>, { types }: Draft, guesses: Guesses, unread: Unread): Promise<Sampled> {
   const all: Guess[] = []
   const questions: Question[] = []
   for (const guess of guesses.all) {
     const type = types.find(({ name }) => name === guess.type)
-    const found = type === undefined ? guess : await looked(db, type, guess, guesses)
+    const found = type === undefined ? guess : await orElse(() => looked(db, type, guess, guesses), guess, unread)
     if ('text' in found) questions.push(found)
     else all.push(found)
   }
