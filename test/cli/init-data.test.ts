@@ -7,7 +7,7 @@ import { within } from '../support/command.js'
 import { complaintsOf, drop, folder, named, PLACES, project } from './databases/places.js'
 
 const checked: string[] = []
-after(() => rmSync(folder, { recursive: true }))
+after(() => rmSync(folder, { recursive: true, force: true }))
 
 for (const [engine, open] of Object.entries(PLACES))
   it(`--sample looks whether values bear guesses out, in ${engine}`, async () => {

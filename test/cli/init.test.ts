@@ -41,7 +41,7 @@ const CASES: readonly Case[] = [
   { name: school.name, expected: school.expected, fill: (db, engine) => school.make(db, engine as 'PostgreSQL') },
 ]
 
-after(() => rmSync(folder, { recursive: true }))
+after(() => rmSync(folder, { recursive: true, force: true }))
 
 const checked: string[] = []
 for (const [engine, open] of Object.entries(PLACES))
