@@ -64,10 +64,8 @@ async function actingAs(sent: Sender, chosen: string, request: Request, options:
   const actor = readClaims(model.me, sent.me) as Row
   const own = actor[model.me.key] as Key
   if (chosen === String(own)) return sent
-  const note = (outcome: 'allowed' | 'refused') =>
-    logger?.({ who: own }).entry({ action: 'act as', type: 'me', key: chosen.slice(0, LONGEST_KEY), outcome })
   const refuse = (message: string) => {
-    note('refused')
+    logger?.({ who: own }).entry({ action: 'act as', type: 'me', key: chosen.slice(0, LONGEST_KEY), outcome: 'refused' })
     return new RequestError(403, message)
   }
   // Before anything is looked up: others cannot find out which people exist.
