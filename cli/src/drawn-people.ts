@@ -50,17 +50,20 @@ export function everyoneIn(loaded: Loaded, records: Records): Pick<Project, 'eve
   const { personOf } = loaded
   if (personOf === undefined) return {}
   const type = typeModel(loaded.model, personOf.type)
-  const found = (records[personOf.type] ?? []).map((record): [string, readonly { readonly name: string; readonly claims: Row }[]] => {
+  const found = (records[personOf.type] ?? []).flatMap((record) => {
     try {
       const people = personsOfRecord(loaded, record as Row, records, personOf.type)
-      return [String(keyOf(type, record as Row)), people as readonly { readonly name: string; readonly claims: Row }[]]
+      return people.length === 0 ? [] : [[String(keyOf(type, record as Row)), people as readonly ClaimedPerson[]] as const]
     } catch (error) {
       if (!isPachterError(error)) throw error
-      return ['', []]
+      return []
     }
   })
-  return { everyone: { type: personOf.type, people: Object.fromEntries(found.filter(([, people]) => people.length > 0)) } }
+  return { everyone: { type: personOf.type, people: Object.fromEntries(found) } }
 }
+
+/** A person of a record is never a visitor. */
+type ClaimedPerson = Person & { readonly claims: Row }
 
 /** The name by which a person is listed already. */
 export function listedName(people: DrawnPeople['people'], { claims }: Person): string | undefined {

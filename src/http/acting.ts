@@ -1,7 +1,12 @@
 import { cookieOf } from './cookie.js'
-import { CredentialError, RequestError } from './error.js'
+import { CredentialError, RequestError, SetupError } from './error.js'
 import type { ActingIdentity, Identity, Sender } from './identity-types.js'
 import { isLocal } from './local.js'
+
+/** @throws SetupError if it is not an identity */
+export function checkIdentity(at: string, identity: unknown): void {
+  if (typeof identity !== 'function') throw new SetupError(at, 'give it an identity: fromToken, fromSession or a function of your own')
+}
 
 /** Who is asking, and who sends the request. @throws CredentialError, RequestError */
 export async function senderOf<Me>(identity: Identity<Me>, request: Request): Promise<Sender<Me>> {

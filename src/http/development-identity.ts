@@ -1,4 +1,4 @@
-import { ACT_AS, actingIdentity, chosenPerson, senderOf } from './acting.js'
+import { ACT_AS, actingIdentity, checkIdentity, chosenPerson, senderOf } from './acting.js'
 import { RequestError, SetupError } from './error.js'
 import { isAutomatic } from './identity.js'
 import type { Identity, Sender } from './identity-types.js'
@@ -24,8 +24,7 @@ export interface DevelopmentOptions<Me> {
  */
 export function developmentIdentity<Me>(identity: Identity<Me>, { people, personOf }: DevelopmentOptions<Me>): Identity<Me> {
   checkEnvironment()
-  if (typeof identity !== 'function')
-    throw new SetupError('developmentIdentity', 'give it an identity: fromToken, fromSession or a function of your own')
+  checkIdentity('developmentIdentity', identity)
   if (typeof people !== 'object' || people === null) throw new SetupError('developmentIdentity', 'people: give claims by name')
   const names = Object.freeze([...new Set([...Object.keys(people), 'visitor'])])
   const sender = async (request: Request): Promise<Sender<Me>> => {

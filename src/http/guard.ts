@@ -1,7 +1,8 @@
 import { jsonText } from '../condition/index.js'
 import type { World } from '../rulebook/index.js'
 import type { GuardedStore, Store } from '../store/index.js'
-import { senderOf } from './acting.js'
+import { READ_ONLY } from '../store/session.js'
+import { checkIdentity, senderOf } from './acting.js'
 import { RequestError, SetupError } from './error.js'
 import { isAutomatic } from './identity.js'
 import type { Actor, Identity, Sender } from './identity-types.js'
@@ -101,8 +102,7 @@ export function guard<W extends World>(
   return (request, work) =>
     guarded(request, async ({ sender, ...given }) => {
       // What such a handler changes by itself, the store cannot refuse.
-      if (sender.actor?.readOnly && !SAFE.includes(request.method))
-        throw new RequestError(403, 'You act as another person, and may only read. Nothing was changed.')
+      if (sender.actor?.readOnly && !SAFE.includes(request.method)) throw new RequestError(403, READ_ONLY)
       return work(given)
     })
 }
@@ -113,8 +113,7 @@ export function guardCalls<W extends World>(
   options: GuardOptions<W>,
 ): (request: Request, work: (guarded: GuardedCall<W>) => Promise<Response>) => Promise<Response> {
   const { identity, signIn, limit, origins = [], showClaims = false, onFailure = logFailure } = options
-  if (typeof identity !== 'function')
-    throw new SetupError('identity', 'give it an identity: fromToken, fromSession or a function of your own')
+  checkIdentity('identity', identity)
   if (showClaims && globalThis.process?.env.NODE_ENV === 'production')
     throw new SetupError('showClaims', 'is for development only: claims are not shown in production')
   return async (request, work) => {

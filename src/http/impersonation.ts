@@ -3,7 +3,7 @@ import { type Key, type Model, unknownName, type World } from '../rulebook/index
 import type { Store } from '../store/index.js'
 import { insideOf } from '../store/internals.js'
 import { readClaims } from '../viewpoint/index.js'
-import { actingIdentity, chosenPerson, senderOf } from './acting.js'
+import { actingIdentity, checkIdentity, chosenPerson, senderOf } from './acting.js'
 import { CredentialError, RequestError, SetupError } from './error.js'
 import { isAutomatic } from './identity.js'
 import type { Identity, Sender } from './identity-types.js'
@@ -79,7 +79,7 @@ async function actingAs(sent: Sender, chosen: string, request: Request, options:
 
 function checkOptions(identity: unknown, { store, privilege, changePrivilege, personOf, mayBe }: ImpersonationOptions): void {
   const wrong = (problem: string) => new SetupError('impersonation', problem)
-  if (typeof identity !== 'function') throw wrong('give it an identity: fromToken, fromSession or a function of your own')
+  checkIdentity('impersonation', identity)
   if (typeof personOf !== 'function') throw wrong('personOf has to be a function from a key to claims')
   if (typeof mayBe !== 'function')
     throw wrong('mayBe has to be a function that says who may be acted as. Refuse people who may do more than the actor.')
@@ -97,6 +97,6 @@ function checkOptions(identity: unknown, { store, privilege, changePrivilege, pe
 
 /** Claims with a key and nothing else. */
 function anyone({ me }: Model): Row {
-  const isNumber = me.fields[me.key]?.type === 'number'
+  const isNumber = me.fields[me.key]?.type === 'integer'
   return { [me.key]: (isNumber ? 0 : 'anyone') satisfies Comparable }
 }

@@ -13,8 +13,8 @@ import { typesAlong } from './write/delete.js'
 import { reliedOn } from './write/read-set.js'
 import { targetTypes } from './write/targets.js'
 
-/** The message of a refused change. */
-const READ_ONLY = 'You act as another person, and may only read. Nothing was changed.'
+/** The message to a person who acts as another one and may change nothing. */
+export const READ_ONLY = 'You act as another person, and may only read. Nothing was changed.'
 
 /** What a guarded store needs besides tables and an asker. */
 export interface Needs {

@@ -1,7 +1,9 @@
 // One person acts as another: supporters in production.
 import { expect } from 'chai'
+import { rulebook } from 'pachter'
 import { fromSession, guard, type ImpersonationOptions, impersonation, routes, SetupError } from 'pachter/http'
 import { inMemory, openStore } from 'pachter/store'
+import { z } from 'zod'
 import { book, type Me, names, open, PEOPLE, practice, type Sent, signIn } from '../support/practice.js'
 
 describe('acting as another person', () => {
@@ -174,6 +176,22 @@ describe('acting as another person is not set up', () => {
     ['with one privilege for both', { changePrivilege: 'lookAsOwner' }, /have to differ/],
     ['without a verdict log', { store: openStore(book, inMemory({})) }, /verdict log/],
   ]
+  it('by a privilege that all who signed in have, where keys are numbers', () => {
+    const numbered = rulebook({
+      me: { shape: z.object({ id: z.int() }), key: 'id' },
+      records: { animal: { shape: z.object({ id: z.int() }), key: 'id' } },
+    })
+      .rules({ animal: (_animal, { signedIn }) => ({ may: { read: [signedIn] } }) })
+      .privileges({ ask: ({ signedIn }) => [signedIn] })
+    const opened = openStore(numbered, inMemory({}), { log: () => {} })
+    const options = { store: opened, privilege: 'ask' as const, personOf: () => null, mayBe: () => true }
+    expect(() =>
+      impersonation(
+        fromSession<{ id: number }>(() => null),
+        options,
+      ),
+    ).to.throw(SetupError, /everyone has the privilege ask/)
+  })
   for (const [what, options, says] of CASES)
     it(what, () => {
       expect(() => impersonation(signIn, { ...good, ...options })).to.throw(SetupError, says)

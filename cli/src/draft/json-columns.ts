@@ -1,5 +1,6 @@
 import { type Kysely, sql } from 'kysely'
 import type { ColumnDescription, TableDescription } from './description.js'
+import { tableOf } from './sql-names.js'
 import { orElse, type Unread } from './unread.js'
 
 // Values that are looked at in each column.
@@ -17,9 +18,8 @@ export async function withJsonLists(db: Kysely<any>, tables: readonly TableDescr
   return found
 }
 
-async function look(db: Kysely<any>, { name, schema }: TableDescription, column: ColumnDescription): Promise<ColumnDescription> {
-  const place = schema === undefined ? sql.id(name) : sql.id(schema, name)
-  const { rows } = await sql<{ value: unknown }>`select ${sql.id(column.name)} as value from ${place}
+async function look(db: Kysely<any>, table: TableDescription, column: ColumnDescription): Promise<ColumnDescription> {
+  const { rows } = await sql<{ value: unknown }>`select ${sql.id(column.name)} as value from ${tableOf(table)}
     where ${sql.id(column.name)} is not null limit ${sql.lit(LOOKED_AT)}`.execute(db)
   const lists = rows.map(({ value }) => parsed(value))
   const elements = lists.flat()
@@ -29,7 +29,7 @@ async function look(db: Kysely<any>, { name, schema }: TableDescription, column:
 }
 
 // Some drivers parse JSON themselves.
-function parsed(value: unknown): unknown {
+export function parsed(value: unknown): unknown {
   if (typeof value !== 'string') return value
   try {
     return JSON.parse(value)

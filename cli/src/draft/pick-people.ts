@@ -3,6 +3,7 @@ import { type Kysely, sql } from 'kysely'
 import { RESERVED } from '../load.js'
 import type { DraftType } from './draft.js'
 import type { Guesses } from './guesses.js'
+import { columnOf, tableOf } from './sql-names.js'
 import { EMAIL } from './words.js'
 import { sessionTenantOf } from './write-records.js'
 
@@ -70,8 +71,8 @@ class Picker {
   async #byRoleList(): Promise<void> {
     const field = this.#guesses.all.find(({ kind, type }) => kind === 'roles' && type === this.#people.name)?.field
     if (field === undefined || this.#people.fields.find(({ name }) => name === field)?.column.list !== true) return
-    const { rows } = await sql<Found & { roles: unknown }>`select ${this.#key()} as id, ${column(this.#people, field)} as roles
-      from ${table(this.#people)} order by 1 limit ${sql.lit(MOST_READ)}`.execute(this.#db)
+    const { rows } = await sql<Found & { roles: unknown }>`select ${this.#key()} as id, ${columnOf(this.#people, field)} as roles
+      from ${tableOf(this.#people.table)} order by 1 limit ${sql.lit(MOST_READ)}`.execute(this.#db)
     const seen = new Set<string>()
     for (const row of rows) {
       const roles = (typeof row.roles === 'string' ? JSON.parse(row.roles) : row.roles) as readonly unknown[] | null
@@ -96,42 +97,42 @@ class Picker {
 
   /** The people with the most and the fewest records of a type, and one without any. False if there are no records. */
   async byCount(owned: DraftType, field: string): Promise<boolean> {
-    const owner = column(owned, field)
+    const owner = columnOf(owned, field)
     const tenant = this.#tenantIn(owned)
     for (const [how, name] of [
       ['desc', 'most'],
       ['asc', 'fewest'],
     ] as const) {
-      const { rows } = await sql<Found>`select ${owner} as id, ${tenant} as tenant from ${table(owned)}
+      const { rows } = await sql<Found>`select ${owner} as id, ${tenant} as tenant from ${tableOf(owned.table)}
         where ${owner} is not null group by 1, 2 order by count(*) ${sql.raw(how)}, ${owner} limit 1`.execute(this.#db)
       if (rows.length === 0) return false
       await this.#add(rows, `${name}-${owned.name}`, `has the ${name} records in ${owned.table.name}`)
     }
-    const { rows } = await sql<Found>`select ${this.#key()} as id from ${table(this.#people)} where not exists
-      (select 1 from ${table(owned)} where ${owner} = ${this.#key()}) order by 1 limit 1`.execute(this.#db)
+    const { rows } = await sql<Found>`select ${this.#key()} as id from ${tableOf(this.#people.table)} where not exists
+      (select 1 from ${tableOf(owned.table)} where ${owner} = ${this.#key()}) order by 1 limit 1`.execute(this.#db)
     await this.#add(rows, `no-${owned.name}`, `has no record in ${owned.table.name}`)
     return true
   }
 
   /** Anyone at all. */
   async first(): Promise<void> {
-    const { rows } = await sql<Found>`select ${this.#key()} as id from ${table(this.#people)} order by 1 limit 1`.execute(this.#db)
+    const { rows } = await sql<Found>`select ${this.#key()} as id from ${tableOf(this.#people.table)} order by 1 limit 1`.execute(this.#db)
     await this.#add(rows, 'someone', `is the first in ${this.#people.table.name}`)
   }
 
   #key() {
-    return column(this.#people, this.#people.key[0] as string)
+    return columnOf(this.#people, this.#people.key[0] as string)
   }
 
   /** The tenant in a row of a type; null if such rows have none, or if the session does not name it. */
   #tenantIn(type: DraftType) {
     const isThere = this.#tenant !== undefined && type.fields.some(({ name }) => name === this.#tenant)
-    return isThere ? column(type, this.#tenant as string) : sql`null`
+    return isThere ? columnOf(type, this.#tenant as string) : sql`null`
   }
 
   async #values(type: DraftType, field: string, most: number): Promise<readonly Value[]> {
-    const { rows } = await sql<{ value: Value }>`select distinct ${column(type, field)} as value from ${table(type)}
-      where ${column(type, field)} is not null order by 1 limit ${sql.lit(most)}`.execute(this.#db)
+    const { rows } = await sql<{ value: Value }>`select distinct ${columnOf(type, field)} as value from ${tableOf(type.table)}
+      where ${columnOf(type, field)} is not null order by 1 limit ${sql.lit(most)}`.execute(this.#db)
     return rows.map(({ value }) => value)
   }
 
@@ -139,8 +140,8 @@ class Picker {
   async #firstWhere(type: DraftType, field: string, value: Value, name: string, why: string): Promise<void> {
     const { membership } = this.#guesses
     const person = type === this.#people ? (this.#people.key[0] as string) : (membership?.person as string)
-    const { rows } = await sql<Found>`select ${column(type, person)} as id, ${this.#tenantIn(type)} as tenant
-      from ${table(type)} where ${column(type, field)} = ${value} order by 1 limit 1`.execute(this.#db)
+    const { rows } = await sql<Found>`select ${columnOf(type, person)} as id, ${this.#tenantIn(type)} as tenant
+      from ${tableOf(type.table)} where ${columnOf(type, field)} = ${value} order by 1 limit 1`.execute(this.#db)
     await this.#add(rows, name, why)
   }
 
@@ -164,7 +165,7 @@ class Picker {
     const { type, person } = membership
     const { rows } = await sql<{
       tenant: Value | null
-    }>`select ${column(type, field)} as tenant from ${table(type)} where ${column(type, person)} = ${row.id} order by 1 limit 1`.execute(
+    }>`select ${columnOf(type, field)} as tenant from ${tableOf(type.table)} where ${columnOf(type, person)} = ${row.id} order by 1 limit 1`.execute(
       this.#db,
     )
     const tenant = rows[0]?.tenant
@@ -179,7 +180,9 @@ class Picker {
     if (named === undefined) return undefined
     const { rows } = await sql<{
       label: unknown
-    }>`select ${column(this.#people, named.name)} as label from ${table(this.#people)} where ${this.#key()} = ${id}`.execute(this.#db)
+    }>`select ${columnOf(this.#people, named.name)} as label from ${tableOf(this.#people.table)} where ${this.#key()} = ${id}`.execute(
+      this.#db,
+    )
     return typeof rows[0]?.label === 'string' ? rows[0].label.split(/[@\s]/)[0] : undefined
   }
 }
@@ -202,13 +205,4 @@ function slugOf(text: string): string {
     .replace(/[^a-z\d]+/g, '-')
     .replace(/^[^a-z]+|-+$/g, '')
     .slice(0, 40)
-}
-
-function column({ table: { name: of, schema }, fields }: DraftType, field: string) {
-  const found = fields.find(({ name }) => name === field)?.column.name as string
-  return schema === undefined ? sql.id(of, found) : sql.id(schema, of, found)
-}
-
-function table({ table: { name, schema } }: DraftType) {
-  return schema === undefined ? sql.id(name) : sql.id(schema, name)
 }

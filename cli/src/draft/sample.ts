@@ -2,6 +2,8 @@
 import { type Kysely, sql } from 'kysely'
 import type { Draft, DraftType, Question } from './draft.js'
 import type { Guess, Guesses } from './guesses.js'
+import { parsed } from './json-columns.js'
+import { columnOf, tableOf } from './sql-names.js'
 import { orElse, type Unread } from './unread.js'
 
 /** Values of each column that are looked at. */
@@ -51,7 +53,7 @@ async function ofPeople(db: Kysely<any>, type: DraftType, guess: Guess, { people
   const place = guess.by === 'email' ? sql`lower(${column})` : column
   const { rows } = await sql<{
     value: unknown
-  }>`select ${column} as value from ${tableOf(people)} where ${place} in (${sql.join(wanted)})`.execute(db)
+  }>`select ${column} as value from ${tableOf(people.table)} where ${place} in (${sql.join(wanted)})`.execute(db)
   const known = new Set(rows.map(({ value }) => textOf(value, guess)))
   const count = values.filter((value) => known.has(textOf(value, guess))).length
   const counts = `${count} of ${values.length} values are people`
@@ -76,15 +78,9 @@ function textOf(value: unknown, { by }: Guess): string {
   return by === 'email' ? String(value).toLowerCase() : String(value)
 }
 
-// Some drivers give lists as JSON.
 function listed(value: unknown): readonly unknown[] {
-  if (Array.isArray(value)) return value
-  if (typeof value !== 'string' || !value.startsWith('[')) return [value]
-  try {
-    return [JSON.parse(value)].flat()
-  } catch {
-    return [value]
-  }
+  const isJson = typeof value === 'string' && value.startsWith('[')
+  return [isJson ? (parsed(value) ?? value) : value].flat()
 }
 
 async function valuesOf(db: Kysely<any>, type: DraftType, field: string, nulls?: 'also null'): Promise<unknown[]> {
@@ -92,9 +88,6 @@ async function valuesOf(db: Kysely<any>, type: DraftType, field: string, nulls?:
   const present = nulls === undefined ? sql`where ${column} is not null` : sql``
   const { rows } = await sql<{
     value: unknown
-  }>`select ${column} as value from ${tableOf(type)} ${present} limit ${sql.lit(LOOKED_AT)}`.execute(db)
+  }>`select ${column} as value from ${tableOf(type.table)} ${present} limit ${sql.lit(LOOKED_AT)}`.execute(db)
   return rows.map(({ value }) => value)
 }
-
-const tableOf = ({ table: { name, schema } }: DraftType) => (schema === undefined ? sql.id(name) : sql.id(schema, name))
-const columnOf = ({ fields }: DraftType, field: string) => sql.id(fields.find(({ name }) => name === field)?.column.name as string)

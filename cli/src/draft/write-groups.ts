@@ -79,9 +79,7 @@ export const book = model.rules(${spread(withRules, 'Rules')})\n`
 
 function part(head: string, from: string, name: string, entries: readonly string[]): string {
   const text = entries.join('\n')
-  const used = ['allOf', 'anyOf', 'forever', 'now'].filter((word) => new RegExp(`\\b${word}\\b`).test(text))
-  const words = used.length === 0 ? '' : `import { ${used.join(', ')} } from 'pachter'\n`
-  return `${head}${words}import { ${from} } from '../${from}.js'\n\nexport const ${name} = {\n${text}\n}\n`
+  return `${head}${importsOf(text)}import { ${from} } from '../${from}.js'\n\nexport const ${name} = {\n${text}\n}\n`
 }
 
 const entry = ({ name }: DraftType, call: string, text: string) =>

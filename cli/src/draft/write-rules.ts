@@ -268,5 +268,5 @@ export function tenantText(guesses: Guesses): string {
 /** The names that the rules use of pachter. */
 export function importsOf(text: string): string {
   const names = ['allOf', 'anyOf', 'forever', 'now', 'rulebook', 'toMany', 'toOne'].filter((name) => new RegExp(`\\b${name}\\b`).test(text))
-  return `import { ${names.join(', ')} } from 'pachter'\n`
+  return names.length === 0 ? '' : `import { ${names.join(', ')} } from 'pachter'\n`
 }
