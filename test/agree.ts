@@ -5,6 +5,7 @@ import { AT_ONCE, agrees, agreesInOwnSchema } from './support/agreement.js'
 import { agreesInCollations } from './support/collations.js'
 import { agreesInDocuments } from './support/documents.js'
 import { everyEngine } from './support/engines.js'
+import { ASKED_AT_ONCE, ownQueriesAgree, ownQueriesTellNothing } from './support/own-queries.js'
 import { agreesInRowSecurity } from './support/row-security.js'
 import { agreesInCollatedRulebooks, agreesInRulebooks } from './support/rulebooks.js'
 
@@ -16,7 +17,7 @@ const seed = values.seed === undefined ? Math.floor(Math.random() * 2 ** 31) : N
 if (!Number.isSafeInteger(cases) || cases < 1 || !Number.isSafeInteger(seed)) throw new Error('--cases and --seed are whole numbers')
 
 /** What memory is compared with. Says what is to be told besides. */
-const COMPARED: { readonly [name: string]: (runs: number, seed: number) => Promise<unknown> } = {
+const COMPARED: { [name: string]: (runs: number, seed: number) => Promise<unknown> } = {
   ...Object.fromEntries(everyEngine.map((engine) => [engine.name, (runs: number, from: number) => agrees(engine, runs, from)])),
   ...Object.fromEntries(
     everyEngine.map((engine) => [`${engine.name}, own tables`, (runs: number, from: number) => agreesInOwnSchema(engine, runs, from)]),
@@ -48,6 +49,11 @@ const COMPARED: { readonly [name: string]: (runs: number, seed: number) => Promi
       (runs: number, from: number) => agreesInCollatedRulebooks(engine, runs * AT_ONCE, from),
     ]),
   ),
+}
+for (const engine of everyEngine) {
+  COMPARED[`${engine.name}, own queries`] = (runs, from) => ownQueriesAgree(engine, Math.ceil((runs * AT_ONCE) / ASKED_AT_ONCE), from)
+  COMPARED[`${engine.name}, own queries, hidden`] = (runs, from) =>
+    ownQueriesTellNothing(engine, Math.ceil((runs * AT_ONCE) / ASKED_AT_ONCE), from)
 }
 const names = Object.keys(COMPARED)
 const odd = values.with?.find((name) => !names.includes(name))

@@ -28,6 +28,7 @@ const DOCUMENTS = [
   'docs/deploying.md',
   'docs/migrating.md',
   'docs/databases.md',
+  'docs/own-queries.md',
   'docs/checking.md',
   'docs/web.md',
 ]

@@ -16,3 +16,5 @@ export {
 export { type SampleOptions, sample } from '../store/backends/sample.js'
 export { type SnapshotOptions, snapshot } from '../store/backends/snapshot.js'
 export { type Difference, type Verified, type VerifyOptions, verify } from '../store/backends/verify.js'
+export { OwnQueryError, QueryFailedError } from '../store/queries/refused.js'
+export type { OtherNames, OwnQueries, OwnQueriesOptions, SeenDatabase } from '../store/queries/types.js'

@@ -53,6 +53,8 @@ export interface Transactions {
   waitForLocks?(milliseconds: number): Fragment
   /** Whether the transaction that this is in is serializable: false if the database does not tell. `table` is one that can be read. */
   isSerializable?(db: Kysely<any>, table: string): Promise<boolean>
+  /** Runs work on one connection that refuses to write meanwhile. */
+  reading<T>(db: Kysely<any>, work: (db: Kysely<any>) => Promise<T>): Promise<T>
   /** Whether the connection is in a transaction at all. Absent if a savepoint outside of one fails. */
   isOpen?(db: Kysely<any>): Promise<boolean>
   /** Whether a driver error means a conflict between transactions, so that this one may run again. */

@@ -79,6 +79,8 @@ export interface Expressions {
   /** The value at a path in a JSON object, and whether there is none: like `column` and `isNull`. */
   inside(object: Fragment, path: readonly string[], type: Scalar | 'list'): Fragment
   isNullInside(object: Fragment, path: readonly string[]): Test
+  /** The end of a subquery that makes the database find its rows before it does anything else with them. */
+  readonly apart: string
   /** The form in which a subquery selects a value, for `kept` and `isInQuery`. Absent if that is the value itself. */
   key?(value: Fragment, type: Scalar): Fragment
   /** A column of a derived table that holds the result of `key`. Absent if it is the value itself. */

@@ -1,7 +1,6 @@
 import { allOfNode, type Comparable, type ConditionNode, type Env, linkValues, notRemoved, type Row, TRUE } from '../condition/index.js'
 import { type Model, typeModel } from '../rulebook/index.js'
 import {
-  type AskersClause,
   type Clock,
   claimsAlone,
   type FurtherLink,
@@ -9,9 +8,7 @@ import {
   type LinkOfMe,
   linksOfMe,
   MOST_OWN,
-  type Outcome,
   ownOf,
-  type PersonalRules,
   sameClaims,
   startOfLink,
   viewpointAgain,
@@ -19,26 +16,10 @@ import {
   withFurther,
   withLinked,
 } from '../viewpoint/index.js'
+import type { Asker, AskersRules } from './asker-types.js'
 import { BatchLinks } from './backends/batch-links.js'
 import { placeIs } from './read/key-conditions.js'
 import type { Tables } from './tables.js'
-
-/** The specialised rules of an action. */
-export interface AskersRules extends Pick<PersonalRules, 'open' | 'gate' | 'messages'> {
-  readonly clauses: readonly AskersClause[]
-}
-
-/** The asker of one operation: their rules, as every step of the store needs them. */
-export interface Asker {
-  readonly viewpoint: InnerViewpoint | undefined
-  readonly model: Model
-  env(): Env
-  decideWithoutRecord(type: string, action: string): Outcome | undefined
-  /** What must hold on a stored record for the asker to see it. */
-  readable(type: string): ConditionNode
-  /** The clauses of the action that can hold for the asker, and what else must hold. */
-  rules(type: string, action: string): AskersRules
-}
 
 /** The asker: what can be decided without a lookup, and the rules within one operation. */
 export interface Person {

@@ -1,10 +1,10 @@
 import { type Row, TRUE } from '../condition/index.js'
 import { type Key, keyOf, knownAction, type TypeModel, typeModel } from '../rulebook/index.js'
 import { type Explanation, explain, fieldsLetBy, stampedRecord, type Verdict, type Viewpoint, verdictOf } from '../viewpoint/index.js'
-import type { Asker, AskersRules } from './asker.js'
+import type { Asker, AskersRules } from './asker-types.js'
 import { DeniedError, denied, QueryError } from './errors.js'
 import { deny, holding, judge, type Operation, visible } from './operation.js'
-import type { Session } from './session.js'
+import { type Session, safely } from './session.js'
 import { judgeCreate } from './write/create.js'
 import { judgeDelete, typesAlong } from './write/delete.js'
 import { readingAlong } from './write/read-set.js'
@@ -48,6 +48,23 @@ export class Asking {
       note(verdict.clause)
       return verdict
     })
+  }
+
+  /** Builders of the asker's own queries. @throws QueryError where records are not in a database */
+  async queries(options: unknown = {}): Promise<object> {
+    const session = this.#session
+    const { tables, model } = session
+    if (tables.queries === undefined)
+      throw new QueryError('own queries', 'the records are not in a database: open the store with overKysely(...)')
+    const before = async () => (await session.operation(tables, Object.keys(model.types))).asker
+    return tables.queries({ before, asked: (types, work) => this.#asked(types, work) }, options)
+  }
+
+  /** One query of the asker's own. */
+  #asked<T>(types: readonly string[], work: (asker: Asker) => Promise<T>): Promise<T> {
+    const session = this.#session
+    const about = { action: 'query', type: types.join(', '), types }
+    return session.logger.about(about, () => safely('run a query', () => session.reading(types, ({ asker }) => work(asker))))
   }
 
   /** A change or deletion is judged as if it were made. @throws DeniedError */

@@ -79,6 +79,7 @@ function bound(tables: Tables): Tables {
     remove: (type, target) => tables.remove(type, target),
     wasRemoved: (type, key) => tables.wasRemoved(type, key),
     transaction: (work, isolation) => tables.transaction(work, isolation),
+    ...(tables.queries === undefined ? {} : { queries: tables.queries.bind(tables) }),
   }
 }
 

@@ -65,6 +65,7 @@ export function createGuardedStore(tables: Tables, who: Person, needs: Needs): S
     why: asked(asking.why.bind(asking)),
     may: asking.may.bind(asking),
     viewpoint: asking.viewpoint.bind(asking),
+    queries: asking.queries.bind(asking),
     has: (privilege: string) => session.granted('privilege', privilege, tables, needs.held === true),
     mayCall: (routine: string) => session.granted('routine', routine, tables, needs.held === true),
     transaction: <T>(work: TransactionWork<World, T>) => allOrNothing(session, who, needs.logger, work),

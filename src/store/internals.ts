@@ -1,5 +1,5 @@
 import type { Model } from '../rulebook/index.js'
-import type { Asker } from './asker.js'
+import type { Asker } from './asker-types.js'
 import type { RecordChange } from './changes.js'
 import type { AboutAsker, Logger } from './log.js'
 import type { Store } from './store-types.js'

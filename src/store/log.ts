@@ -20,6 +20,10 @@ export interface LogEntry {
   readonly action: string
   readonly type: string
   readonly key?: Key
+  /** The record types that a query of the asker's own read. Its action is `query`. */
+  readonly types?: readonly string[]
+  /** How long it took. */
+  readonly milliseconds?: number
   /** `allowed`, a kind of refusal (`sign in`, `not found`, `refused`, `invalid`), or `failed` for an unexpected error. */
   readonly outcome: 'allowed' | 'sign in' | 'not found' | 'refused' | 'invalid' | 'failed'
   /** The clause that allowed it. */
@@ -46,7 +50,7 @@ export interface LogOptions {
 export type AboutAsker = Pick<LogEntry, 'who' | 'actor' | 'trusted' | 'reason' | 'within'>
 
 /** The call in a log entry. */
-export type AboutCall = Pick<LogEntry, 'action' | 'type' | 'key'>
+export type AboutCall = Pick<LogEntry, 'action' | 'type' | 'key' | 'types'>
 
 /** Writes entries, each with the time and the asker. */
 export interface Logger {
@@ -81,19 +85,21 @@ export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowe
     async about(call, work) {
       let clause: string | undefined
       let made: Key | undefined
+      const begun = performance.now()
+      const took = () => (call.types === undefined ? {} : { milliseconds: Math.round(performance.now() - begun) })
       try {
         const result = await work((title, key) => {
           clause = title
           made = key
         })
         if (all || (asker.trusted && WRITES.has(call.action))) {
-          const said = { ...call, outcome: 'allowed' as const, ...(clause === undefined ? {} : { clause }) }
+          const said = { ...call, outcome: 'allowed' as const, ...took(), ...(clause === undefined ? {} : { clause }) }
           // A bulk change gets one entry for each record.
           for (const key of made === undefined ? writtenKeys(call, result) : [made]) entry(key === undefined ? said : { ...said, key })
         }
         return result
       } catch (error) {
-        entry({ ...call, ...wayOut(error) })
+        entry({ ...call, ...wayOut(error), ...took() })
         throw error
       }
     },

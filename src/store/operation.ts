@@ -15,7 +15,7 @@ import {
 } from '../condition/index.js'
 import { isKey, type Key, keyOf, type TypeModel, typeModel } from '../rulebook/index.js'
 import { type AskersClause, fieldsLetBy, holds, isLimited, type Outcome, testOf, verdictOf, withFields } from '../viewpoint/index.js'
-import type { Asker, AskersRules } from './asker.js'
+import type { Asker, AskersRules } from './asker-types.js'
 import { type DeniedError, denied } from './errors.js'
 import type { PlaceValue, Selection, Tables } from './tables.js'
 import { named } from './write/nested.js'

@@ -1,5 +1,6 @@
 import type { ConditionNode, Row } from '../condition/index.js'
 import type { Key, Model } from '../rulebook/index.js'
+import type { Asker } from './asker-types.js'
 
 /**
  * A value that records are sorted by, exactly as it is stored; null if it is missing or hidden. Its form depends on the backend.
@@ -93,8 +94,18 @@ export interface Tables {
    * runs again after conflicts. @throws BusyError if the conflicts continue
    */
   transaction<T>(work: (tables: Tables) => Promise<T>, isolation?: Isolation): Promise<T>
+  /** Builders for a person's own queries. Absent where there is no SQL. */
+  queries?(asking: Asking, options: unknown): Promise<object>
   /** The same tables inside a transaction of the application's own. Absent if there are no such transactions. */
   within?(transaction: unknown): Tables
+}
+
+/** Who asks queries of their own. */
+export interface Asking {
+  /** Their rules as they are when they begin. */
+  before(): Promise<Asker>
+  /** Asks about record types, by the rules as they are now. It is logged. */
+  asked<T>(types: readonly string[], work: (asker: Asker) => Promise<T>): Promise<T>
 }
 
 /** A storage that is opened once the record types are known. */

@@ -15,18 +15,21 @@ export const fields = Object.fromEntries(
   ]),
 )
 
-/** A rulebook with a field of every kind, and nested ones. */
+/** A record with a field of every kind, and nested ones. */
+export const thingShape = z.object({
+  id: z.string(),
+  ...fields,
+  parent: z.string().nullable(),
+  parts: z.array(z.object(fields)).optional(),
+  inner: z.object({ text: z.string().optional(), number: z.number().optional() }).optional(),
+})
+
+/** A rulebook of it. */
 export const everyKind = rulebook({
   me: { shape: z.object({ id: z.string() }), key: 'id' },
   records: {
     thing: {
-      shape: z.object({
-        id: z.string(),
-        ...fields,
-        parent: z.string().nullable(),
-        parts: z.array(z.object(fields)).optional(),
-        inner: z.object({ text: z.string().optional(), number: z.number().optional() }).optional(),
-      }),
+      shape: thingShape,
       key: 'id',
     },
   },

@@ -27,6 +27,8 @@ const FOR_EACH_ROW: Test = sql<SqlBool>`rand() >= 0`
 
 /** How this database expresses conditions. */
 export const expressions: Expressions = Object.freeze({
+  // The largest number that there is: https://mariadb.com/kb/en/limit/
+  apart: 'limit 18446744073709551615',
   column(column: Column, path: readonly string[], type: Scalar | 'list'): Fragment {
     if (path.length > 0) return inside(column.ref, path, type)
     return type === 'list' ? column.ref : held(column, type)

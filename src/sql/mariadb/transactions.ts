@@ -1,9 +1,11 @@
 import { type Kysely, sql } from 'kysely'
 import type { Transactions } from '../dialect.js'
 import type { Fragment } from '../expressions.js'
+import { inReadOnlyTransaction } from '../read-only.js'
 
 /** How this database isolates transactions. */
 export const transactions: Transactions = Object.freeze({
+  reading: inReadOnlyTransaction,
   lock: (how: 'share' | 'update'): Fragment => sql.raw(how === 'share' ? 'lock in share mode' : 'for update'),
   isSerializable,
   // Outside a transaction, savepoints mean nothing, and each statement is kept at once.

@@ -39,6 +39,7 @@ const MOST_PARAMETERS = 100
 
 /** How this database expresses conditions. */
 export const expressions: Expressions = Object.freeze({
+  apart: 'offset 0',
   column(column: Column, path: readonly string[], type: Scalar | 'list'): Fragment {
     if (path.length > 0) return inside(column.ref, path, type)
     if (type !== 'list') return held(column, type)

@@ -12,6 +12,7 @@ const MOST_PARAMETERS = 100
 
 /** How this database expresses conditions. */
 export const expressions: Expressions = Object.freeze({
+  apart: 'limit -1 offset 0',
   column,
   isNull({ ref, as }: Column, path: readonly string[], type: Scalar | 'list' | 'other'): Test {
     const json = path.length === 0 && (type === 'list' || type === 'other') && !isAlone(as)

@@ -1,15 +1,27 @@
 import { type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
 import { type ConditionNode, type Row, TRUE } from '../../condition/index.js'
-import { type Field, type Key, keyOf, keyPlaces, keysAreGiven, type Model, RulebookError, typeModel } from '../../rulebook/index.js'
+import { type Field, type Key, keyOf, keyPlaces, keysAreGiven, type Model, typeModel } from '../../rulebook/index.js'
 import { type CompileOptions, compile, type Dialect, Known, type Layout, type LayoutOptions, readLayout } from '../../sql/index.js'
-import { ConstraintError, DuplicateKeyError, IsolationError } from '../errors.js'
-import type { Backend, Found, Isolation, PlaceValue, Selection, Tables, Target } from '../tables.js'
+import { ConstraintError, DuplicateKeyError } from '../errors.js'
+import { queriesOn } from '../queries/own-queries.js'
+import type { Asking, Backend, Found, Isolation, PlaceValue, Selection, Tables, Target } from '../tables.js'
 import { dbOf, NOT_BEGUN, OwnTransactionError } from './own-transactions.js'
 import { type Call, isPlain, type Make, Plans, type Values } from './plans.js'
-import { inTransaction } from './retries.js'
+import { checkSerializable, inTransaction } from './retries.js'
 import { atSavepoint } from './savepoints.js'
 import { SortOrder } from './sorted.js'
-import { columnsOf, decodeRow, encodeRow, keyTest, type Placed, placed, selectable, selected, tableOf } from './tables-placed.js'
+import {
+  checkColumnNames,
+  columnsOf,
+  decodeRow,
+  encodeRow,
+  keyTest,
+  type Placed,
+  placed,
+  selectable,
+  selected,
+  tableOf,
+} from './tables-placed.js'
 
 /** Where the records are kept. */
 export interface KyselyOptions extends LayoutOptions {
@@ -27,10 +39,7 @@ export interface KyselyOptions extends LayoutOptions {
  */
 export function overKysely(db: Kysely<any>, dialect: Dialect, { layout, ...options }: KyselyOptions = {}): Backend {
   return (model) => {
-    for (const type of Object.values(model.types)) {
-      const odd = Object.keys(type.fields).find((name) => !COLUMN.test(name))
-      if (odd !== undefined) throw new RulebookError(`${type.name}.${odd}`, 'cannot name a column: use letters, digits, _ and $')
-    }
+    checkColumnNames(model)
     let known: Promise<Layout> | undefined = layout && Promise.resolve(layout)
     // Inside a transaction of the application's own it is read there, because there may be no other connection.
     const read = (from: Kysely<any>) => {
@@ -50,9 +59,6 @@ const FLAG = 'pachter_flag_'
 
 /** The name of an expression that is selected for its effect. */
 const PATIENCE = 'pachter_patience'
-
-// Kysely interprets dots and the word "as" in names.
-const COLUMN = /^[A-Za-z_$][\w$]*$/
 
 class KyselyTables implements Tables {
   readonly #db: Kysely<any>
@@ -309,7 +315,7 @@ class KyselyTables implements Tables {
     if (this.#begunBy === 'us') return work(this)
     if (this.#begunBy === 'application') {
       if ((await this.#dialect.transactions.isOpen?.(this.#db)) === false) throw new OwnTransactionError(NOT_BEGUN)
-      if (serializable) await this.#checkSerializable()
+      if (serializable) await checkSerializable(this.#db, this.#dialect, await this.#layout())
       return atSavepoint(this.#db, () => work(this.#inside(this.#db, { by: 'us' })))
     }
     // Before the transaction begins, because there may be only one connection.
@@ -319,21 +325,16 @@ class KyselyTables implements Tables {
     )
   }
 
+  async queries(asking: Asking, options: unknown): Promise<object> {
+    return queriesOn(this.#db, this.#dialect, await this.#layout(), this.#begunBy !== undefined, asking, options)
+  }
+
   within(transaction: unknown): Tables {
     return this.#inside(dbOf(transaction), { by: 'application' })
   }
 
   #inside(db: Kysely<any>, begun: { readonly by: 'us' | 'application'; readonly patience?: number }): KyselyTables {
     return new KyselyTables(db, this.#dialect, this.#model, this.#readLayout, this.#plans, begun)
-  }
-
-  /** If rules depend on absence, the application's own transaction needs the same isolation as ours. */
-  async #checkSerializable(): Promise<void> {
-    const { lock, isSerializable } = this.#dialect.transactions
-    // Without locks, transactions run one after the other.
-    if (lock === undefined) return
-    const [first] = Object.values((await this.#layout()).tables)
-    if (first === undefined || !(await isSerializable?.(this.#db, tableOf(first)))) throw new IsolationError()
   }
 
   async #within<T>(type: string, write: () => Promise<T>): Promise<T> {

@@ -1,7 +1,8 @@
 import type { Kysely, Transaction } from 'kysely'
-import type { Transactions } from '../../sql/index.js'
-import { BusyError, UncertainError } from '../errors.js'
+import type { Dialect, Layout, Transactions } from '../../sql/index.js'
+import { BusyError, IsolationError, UncertainError } from '../errors.js'
 import { causesOf, isAnswer } from './database-errors.js'
+import { tableOf } from './tables-placed.js'
 
 /** How often a conflicting transaction is tried. */
 const MOST_TRIES = 8
@@ -37,4 +38,13 @@ export async function inTransaction<T>(
       await new Promise((resolve) => setTimeout(resolve, Math.random() * 5 * 2 ** tries))
     }
   }
+}
+
+/** If rules depend on absence, the application's own transaction needs the same isolation as ours. @throws IsolationError */
+export async function checkSerializable(db: Kysely<any>, { transactions }: Dialect, { tables }: Layout): Promise<void> {
+  const { lock, isSerializable } = transactions
+  // Without locks, transactions run one after the other.
+  if (lock === undefined) return
+  const [first] = Object.values(tables)
+  if (first === undefined || !(await isSerializable?.(db, tableOf(first)))) throw new IsolationError()
 }

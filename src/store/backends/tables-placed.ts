@@ -10,7 +10,7 @@ import {
   type Scalar,
   toComparable,
 } from '../../condition/index.js'
-import { type Field, type Key, keyRow, type TypeModel } from '../../rulebook/index.js'
+import { type Field, type Key, keyRow, type Model, RulebookError, type TypeModel } from '../../rulebook/index.js'
 import type { Column, ColumnPlace, Dialect, Fragment, Layout, TablePlace } from '../../sql/index.js'
 import { RowError } from '../errors.js'
 
@@ -55,6 +55,17 @@ export function keyTest({ keys, fields }: TypeModel, key: Key): KeyTest {
     return compareNode({ kind: 'field', of: 'record', path: [name], type: literal.type as Scalar }, 'is', literal)
   })
   return { literals, is: allOfNode(tests) }
+}
+
+// Kysely interprets dots and the word "as" in names.
+const COLUMN = /^[A-Za-z_$][\w$]*$/
+
+/** Every field must be a name that a column can have. @throws RulebookError */
+export function checkColumnNames(model: Model): void {
+  for (const type of Object.values(model.types)) {
+    const odd = Object.keys(type.fields).find((name) => !COLUMN.test(name))
+    if (odd !== undefined) throw new RulebookError(`${type.name}.${odd}`, 'cannot name a column: use letters, digits, _ and $')
+  }
 }
 
 /** The columns of each table, which are the same in every query. */

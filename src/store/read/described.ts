@@ -1,7 +1,7 @@
 import type { ConditionNode, Row } from '../../condition/index.js'
 import type { Key, TypeModel } from '../../rulebook/index.js'
 import { fieldsLetBy } from '../../viewpoint/index.js'
-import type { Asker, AskersRules } from '../asker.js'
+import type { Asker, AskersRules } from '../asker-types.js'
 import type { Operation, Seen } from '../operation.js'
 import { blockedDeletions } from '../write/blocking-records.js'
 import type { Described, Permitted } from './query.js'

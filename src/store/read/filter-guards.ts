@@ -14,7 +14,7 @@ import {
 } from '../../condition/index.js'
 import { type TypeModel, typeModel } from '../../rulebook/index.js'
 import { type InnerViewpoint, visibility } from '../../viewpoint/index.js'
-import type { Asker } from '../asker.js'
+import type { Asker } from '../asker-types.js'
 import { QueryError } from '../errors.js'
 
 /**

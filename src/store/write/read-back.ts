@@ -1,6 +1,6 @@
 import type { Row } from '../../condition/index.js'
 import { isGenerated, keyOf, keyRow, sameValue, type TypeModel } from '../../rulebook/index.js'
-import type { Asker } from '../asker.js'
+import type { Asker } from '../asker-types.js'
 import { type Operation, seenAs } from '../operation.js'
 import { checkStored } from './generated.js'
 import { withoutNames } from './sent-fields.js'

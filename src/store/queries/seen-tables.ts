@@ -1,0 +1,121 @@
+import { type AliasedExpression, type RawBuilder, sql } from 'kysely'
+import { allOfNode, type ConditionNode, FALSE, simplify, TRUE } from '../../condition/index.js'
+import { type Field, keyPlaces, typeModel } from '../../rulebook/index.js'
+import { compile, type Dialect, type Layout, type TablePlace } from '../../sql/index.js'
+import { visibility } from '../../viewpoint/index.js'
+import type { Asker } from '../asker-types.js'
+import { nameOf, type PlainNode } from './plain-nodes.js'
+import { OwnQueryError } from './refused.js'
+import type { SeenColumn } from './sources.js'
+
+/** A table as a person sees it: the rows that they may read, and of the columns what they may see in each row. */
+export interface SeenTable {
+  readonly type: string
+  /** The name of the table, without its schema. */
+  readonly name: string
+  readonly qualified: string
+  readonly columns: ReadonlyMap<string, SeenColumn>
+  /** As a subquery with the columns that are used. `tests` are conditions on its columns; with `apart`, the database must find the visible rows before it does anything else. */
+  written(used: ReadonlySet<string>, tests: readonly PlainNode[], apart: boolean): RawBuilder<unknown>
+}
+
+/** The name of the table within the subquery, which no condition of a rule uses. */
+const ROW = 'seen'
+
+/** The tables of the record types, as one person sees them at one moment. */
+export class SeenTables {
+  readonly #asker: Asker
+  readonly #layout: Layout
+  readonly #dialect: Dialect
+  readonly #seen = new Map<string, SeenTable>()
+
+  constructor(asker: Asker, layout: Layout, dialect: Dialect) {
+    this.#asker = asker
+    this.#layout = layout
+    this.#dialect = dialect
+  }
+
+  /** The table with a name. @throws OwnQueryError */
+  find(name: string): SeenTable {
+    const places = Object.entries(this.#layout.tables)
+    const named = places.filter(([, place]) => qualifiedName(place) === name)
+    const [found, ...others] = named.length > 0 ? named : places.filter(([, place]) => place.name === name)
+    if (found === undefined)
+      throw new OwnQueryError(
+        `there are no rules for a table "${name}". There are for ${places.map(([, place]) => qualifiedName(place)).join(', ')}`,
+      )
+    if (others.length > 0) throw new OwnQueryError(`"${name}" is in several schemas: name it with its schema`)
+    const [type, place] = found
+    const seen = this.#seen.get(type) ?? this.#tableOf(type, place)
+    this.#seen.set(type, seen)
+    return seen
+  }
+
+  /** Whether a table has this name, in any letter case: some databases do not tell case apart. */
+  has(name: string): boolean {
+    const names = [...Object.values(this.#layout.tables), this.#layout.removedKeys].map((place) => place.name.toLowerCase())
+    return names.includes(name.toLowerCase())
+  }
+
+  #tableOf(type: string, place: TablePlace): SeenTable {
+    const model = typeModel(this.#asker.model, type)
+    const { now } = this.#asker.env()
+    const options = { dialect: this.#dialect, now, layout: this.#layout, type, table: ROW }
+    const readable = this.#asker.readable(type)
+    const isRefused = this.#asker.decideWithoutRecord(type, 'read') !== undefined
+    const rows = isRefused ? FALSE : simplify(allOfNode([readable]))
+    const { clauses } = this.#asker.rules(type, 'read')
+    const fields = Object.entries(model.fields).map(([name, field]) => {
+      const column = place.columns[name]
+      const seen = simplify(visibility(model, clauses, name))
+      return { name: column?.name ?? name, seen, kind: kindOf(field, column?.as) }
+    })
+    const columns = new Map(fields.map(({ name, seen, kind }) => [name, { isWhole: seen === TRUE, kind }]))
+    const isOpen = rows === TRUE && fields.every(({ seen }) => seen === TRUE)
+    const selected = ({ name, seen }: { readonly name: string; readonly seen: ConditionNode }): AliasedExpression<unknown, string> => {
+      const column = sql.id(ROW, name)
+      return (seen === TRUE ? column : sql`case when ${compile(seen, options)} then ${column} end`).as(name)
+    }
+    const table = sql`${place.schema === undefined ? sql.id(place.name) : sql.id(place.schema, place.name)} as ${sql.id(ROW)}`
+    const where = compile(rows, { ...options, finds: 'rows', key: keyPlaces(model) })
+    const end = sql.raw(` ${this.#dialect.expressions.apart}`)
+    return {
+      type,
+      name: place.name,
+      qualified: qualifiedName(place),
+      columns,
+      written: (used, tests, apart) => {
+        const those = fields.filter(({ name }) => used.has(name)).map(selected)
+        const list = those.length === 0 ? sql`1 as ${sql.id(ROW)}` : sql.join(those)
+        const conditions = [...(rows === TRUE ? [] : [where]), ...tests.map((test) => sql`${expression(test)}`)]
+        const filter =
+          conditions.length === 0
+            ? sql``
+            : sql` where ${sql.join(
+                conditions.map((one) => sql`(${one})`),
+                sql` and `,
+              )}`
+        return sql`(select ${list} from ${table}${filter}${apart && !isOpen ? end : sql``})`
+      },
+    }
+  }
+}
+
+/** A node as an expression of Kysely. */
+export function expression(node: PlainNode) {
+  return { toOperationNode: () => node, expressionType: undefined, isRawBuilder: false } as never
+}
+
+/** A condition on a column of a source, as one on the column of its table. */
+export function onTable(test: PlainNode): PlainNode {
+  const { column } = test.leftOperand as PlainNode
+  return { ...test, leftOperand: sql.id(ROW, nameOf((column as PlainNode).column)).toOperationNode() }
+}
+
+function qualifiedName({ schema, name }: TablePlace): string {
+  return schema === undefined ? name : `${schema}.${name}`
+}
+
+function kindOf({ type, list }: Field, as: string | undefined): string {
+  return `${type}${list ? '[]' : ''} ${as ?? ''}`
+}

@@ -1,0 +1,4 @@
+// The compiler says: No overload matches this call
+import { mine } from '../own-queries.js'
+
+export const refused = mine.selectFrom('plot').select('plot.secret')

@@ -1,0 +1,4 @@
+// The compiler says: Property 'insertInto' does not exist
+import { mine } from '../own-queries.js'
+
+export const refused = mine.insertInto('plot')
