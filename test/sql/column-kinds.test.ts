@@ -51,7 +51,7 @@ const ON_POSTGRES: { readonly [name: string]: Kind } = {
   loose: { type: 'text collate public.pachter_kind', ...text, stored: TEXTS },
   ...ON_BOTH,
   enum: { type: 'public.pachter_kind_state', ...labels },
-  numeric: { type: 'numeric', ...number, stored: DECIMALS },
+  numeric: { type: 'numeric', ...number, stored: [...DECIMALS, '1e400', '-1e400', "'NaN'"] },
   money: { type: 'numeric(12, 2)', ...number, stored: ['0.10', '12.34', '-3.00', '7'] },
   real: { type: 'real', ...number, stored: ['0', '0.1', '0.3', '12.34', '-1', '1e30', '16777217'] },
   double: { type: 'double precision', ...number, stored: ['0', '0.1', '0.3', '12.34', '-1'] },

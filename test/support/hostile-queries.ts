@@ -321,6 +321,11 @@ export const NODES: readonly Hostile[] = [
     /parts/,
   ),
   shown(
+    'a JSON path that ends its text',
+    (q) => plots(q).select((eb: any) => eb.ref('planting', '->$').key("\\' or 1=1").as('x')),
+    /value of JSONPathLegNode/,
+  ),
+  shown(
     'a plugin',
     (q) =>
       plots(q)

@@ -87,7 +87,8 @@ function written(ref: Fragment, as: string | undefined, type: Scalar): Fragment 
     return sql`date_trunc('milliseconds', ${as === 'timestamp' ? sql`${ref} at time zone 'UTC'` : ref})`
   }
   if (type === 'integer' || type === 'number') {
-    if (as === 'numeric') return sql`${ref}::double precision`
+    // A number beyond all doubles would make the query fail, and with it the list of everyone. Like one in JSON, it is no value of the type.
+    if (as === 'numeric') return sql`(case when abs(${ref}) <= 1.7976931348623157e308 then ${ref}::double precision end)`
     return as === 'real' ? sql`${ref}::text::double precision` : ref
   }
   if (type === 'boolean' || as === undefined) return ref

@@ -13,7 +13,8 @@ const isOneOf =
   (value: unknown) =>
     names.includes(value as string)
 const isText = (value: unknown) => typeof value === 'string'
-const isTextOrNumber = (value: unknown) => typeof value === 'string' || Number.isInteger(value)
+// Kysely writes it into a text, in which some databases give backslashes a meaning.
+const isPathLeg = (value: unknown) => (typeof value === 'string' && /^[\p{L}\p{N}_ $#-]*$/u.test(value)) || Number.isInteger(value)
 
 /** A name that Kysely writes as it is, so it has to be one. */
 const isPlainName = (value: unknown) => typeof value === 'string' && /^[A-Za-z_]\w*$/.test(value)
@@ -58,7 +59,7 @@ export const NODE_KINDS: { readonly [kind: string]: NodeKind } = {
   IdentifierNode: { plain: { name: isText } },
   JoinNode: { nodes: ['table', 'on'], plain: { joinType: isOneOf(...JOINS) } },
   JSONOperatorChainNode: { nodes: ['operator', 'values'] },
-  JSONPathLegNode: { plain: { type: isOneOf('Member', 'ArrayLocation'), value: isTextOrNumber } },
+  JSONPathLegNode: { plain: { type: isOneOf('Member', 'ArrayLocation'), value: isPathLeg } },
   JSONPathNode: { nodes: ['inOperator', 'pathLegs'] },
   JSONReferenceNode: { nodes: ['reference', 'traversal'] },
   LimitNode: { nodes: ['limit'] },
