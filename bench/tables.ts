@@ -2,12 +2,10 @@
 // npm run bench:tables -- --tasks 500000
 // Prints elapsed time and processor time of this process for each call, warm. The database "pachter_tasks" is created and kept.
 import { parseArgs } from 'node:util'
-import { Kysely, MysqlDialect, PostgresDialect } from 'kysely'
-import { createPool } from 'mysql2'
 import { overKysely } from 'pachter/kysely'
-import { type Dialect, mariadb, postgres, readLayout } from 'pachter/sql'
+import { postgres, readLayout } from 'pachter/sql'
 import { openStore } from 'pachter/store'
-import pg from 'pg'
+import { cell, measure, ratio, type Server, servers } from './servers.js'
 import { book, fillTasks, PEOPLE } from './tasks.js'
 
 const { values } = parseArgs({
@@ -16,63 +14,12 @@ const { values } = parseArgs({
 const tasks = Number(values.tasks)
 const most = Number(values.calls)
 
-interface Server {
-  readonly name: string
-  readonly dialect: Dialect
-  readonly db: Kysely<any>
-  query(text: string, values: readonly unknown[]): Promise<any[]>
-}
-
-async function onPostgres(url: string): Promise<Server> {
-  const admin = new pg.Client({ connectionString: url })
-  await admin.connect()
-  const there = await admin.query(`select from pg_database where datname = 'pachter_tasks'`)
-  if (there.rows.length === 0)
-    await admin.query(`create database pachter_tasks template template0 locale_provider icu icu_locale 'en-US' locale 'C.UTF-8'`)
-  await admin.end()
-  const pool = new pg.Pool({ connectionString: new URL('/pachter_tasks', url).href, max: 32 })
-  const db = new Kysely<any>({ dialect: new PostgresDialect({ pool }) })
-  return { name: 'PostgreSQL', dialect: postgres, db, query: async (text, given) => (await pool.query(text, [...given])).rows }
-}
-
-async function onMariadb(url: string): Promise<Server> {
-  const admin = createPool({ uri: url }).promise()
-  await admin.query('create database if not exists pachter_tasks')
-  await admin.end()
-  const pool = createPool({ uri: new URL('/pachter_tasks', url).href, connectionLimit: 32 })
-  const db = new Kysely<any>({ dialect: new MysqlDialect({ pool }) })
-  return { name: 'MariaDB', dialect: mariadb, db, query: async (text, given) => (await pool.promise().query(text, [...given]))[0] as any[] }
-}
-
 /** A call, ours and by hand. */
 interface Call {
   readonly who: keyof typeof PEOPLE
   readonly what: string
   readonly ours: () => Promise<any>
   readonly hand: () => Promise<any>
-}
-
-/** The median time and the mean processor time of a call, in milliseconds, of both in turns. */
-async function measure(works: readonly (() => Promise<unknown>)[]): Promise<{ time: number; cpu: number }[]> {
-  const results = works.map(() => ({ times: [] as number[], cpu: 0 }))
-  const from = performance.now()
-  for (let round = -Math.min(50, most); round < most; round++) {
-    if (round > 3 && performance.now() - from > 20_000) break
-    for (const [at, work] of works.entries()) {
-      const start = performance.now()
-      const cpu = process.cpuUsage()
-      await work()
-      const used = process.cpuUsage(cpu)
-      if (round < 0) continue
-      const result = results[at] as { times: number[]; cpu: number }
-      result.times.push(performance.now() - start)
-      result.cpu += (used.user + used.system) / 1000
-    }
-  }
-  return results.map(({ times, cpu }) => ({
-    time: times.sort((a, b) => a - b)[Math.floor(times.length / 2)] as number,
-    cpu: cpu / times.length,
-  }))
 }
 
 function callsOf({ dialect, query }: Server, store: any): Call[] {
@@ -143,8 +90,6 @@ function callsOf({ dialect, query }: Server, store: any): Call[] {
 }
 
 const idsOf = (answer: any): unknown => (Array.isArray(answer) ? answer.map(({ id }) => id) : (answer?.id ?? answer))
-const cell = (value: number) => (value < 10 ? value.toFixed(2) : value.toFixed(0)).padStart(9)
-const ratio = (ours: number, hand: number) => `${(ours / hand).toFixed(2)}x`.padStart(9)
 
 async function compare(server: Server): Promise<void> {
   const { name, dialect, db } = server
@@ -159,7 +104,7 @@ async function compare(server: Server): Promise<void> {
     const [a, b] = [idsOf(await ours()), idsOf(await hand())]
     if (JSON.stringify(a) !== JSON.stringify(b))
       throw new Error(`${who}, ${what}: the answers differ: ${JSON.stringify(a)} ${JSON.stringify(b)}`)
-    const [byHand, our] = (await measure([hand, ours])) as [{ time: number; cpu: number }, { time: number; cpu: number }]
+    const [byHand, our] = (await measure([hand, ours], most)) as [{ time: number; cpu: number }, { time: number; cpu: number }]
     console.log(
       `${`${who}: ${what}`.padEnd(26)}${cell(byHand.time)}${cell(our.time)}${ratio(our.time, byHand.time)}${cell(byHand.cpu)}${cell(our.cpu)}${ratio(our.cpu, byHand.cpu)}`,
     )
@@ -191,13 +136,5 @@ async function concurrent(server: Server, store: any): Promise<void> {
   }
 }
 
-for (const [name, variable, open] of [
-  ['PostgreSQL', 'PACHTER_TEST_POSTGRES', onPostgres],
-  ['MariaDB', 'PACHTER_TEST_MARIADB', onMariadb],
-] as const) {
-  if (values.on !== undefined && values.on !== name) continue
-  const url = process.env[variable]
-  if (url) await compare(await open(url))
-  else console.log(`${name} is left out: set ${variable}, as for the tests`)
-}
-process.exit(0)
+for (const server of await servers('pachter_tasks', values.on)) await compare(server)
+process.exit()

@@ -4,8 +4,8 @@ import { allOf, anyOf, forever, now, rulebook, toMany, toOne } from 'pachter'
 import { z } from 'zod'
 
 const id = z.string()
-const Person = z.object({ id, isManager: z.boolean() })
-const Task = z.object({
+export const Person = z.object({ id, isManager: z.boolean() })
+export const Task = z.object({
   id,
   ownerId: id,
   status: z.enum(['open', 'waiting', 'done']),
@@ -14,7 +14,7 @@ const Task = z.object({
   dueAt: z.date().nullable(),
   points: z.number(),
 })
-const Share = z.object({ id: z.int(), taskId: id, personId: id, until: z.date().nullable() })
+export const Share = z.object({ id: z.int(), taskId: id, personId: id, until: z.date().nullable() })
 
 /** People see their own tasks and those shared with them; managers see all. */
 export const book = rulebook({

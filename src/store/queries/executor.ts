@@ -16,7 +16,7 @@ import { causesOf } from '../backends/database-errors.js'
 import { type GuardedQuery, guarded } from './guard.js'
 import { type PlainNode, plainCopy } from './plain-nodes.js'
 import { OwnQueryError, QueryFailedError } from './refused.js'
-import { SeenTables } from './seen-tables.js'
+import { seenTables } from './seen-tables.js'
 
 /** Where the queries of a person are asked, and who asks. */
 export interface Asked {
@@ -79,9 +79,10 @@ export class OwnExecutor implements QueryExecutor {
     if (built === undefined) throw new OwnQueryError('only a query that was built here is run, and no text: use mine.selectFrom(...)')
     const { reading, asked, failed, before } = this.#asked
     // What is refused is refused before anything is asked.
-    const { types } = this.#guard(built, before)
-    return asked(types, async (asker) => {
-      const query = this.#compile(this.#guard(built, asker), built.queryId)
+    const early = this.#guard(built, before)
+    return asked(early.types, async (asker) => {
+      const isSame = asker.viewpoint === before.viewpoint && !early.usesTime
+      const query = this.#compile(isSame ? early : this.#guard(built, asker), built.queryId)
       try {
         return await reading((on) => on.getExecutor().executeQuery<R>(query as CompiledQuery<R>))
       } catch (error) {
@@ -93,7 +94,7 @@ export class OwnExecutor implements QueryExecutor {
 
   #guard(built: Built, asker: Asker): GuardedQuery {
     const { layout, dialect, isFunction } = this.#asked
-    return guarded(built.copy, new SeenTables(asker, layout, dialect), isFunction)
+    return guarded(built.copy, seenTables(asker, layout, dialect), isFunction)
   }
 
   #compile({ node }: GuardedQuery, queryId: QueryId): CompiledQuery {

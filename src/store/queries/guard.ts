@@ -12,6 +12,8 @@ export interface GuardedQuery {
   readonly node: PlainNode
   /** The record types that it reads. */
   readonly types: readonly string[]
+  /** Whether a rule in it depends on the time. */
+  readonly usesTime: boolean
 }
 
 /** What a query becomes, and the columns of its result. */
@@ -32,9 +34,9 @@ interface Written extends Source {
 export function guarded(query: PlainNode, tables: SeenTables, isFunction: (name: string) => boolean): GuardedQuery {
   const first = new Guard(tables, isFunction, false)
   const { node } = first.query(query)
-  if (!first.mayFail) return { node, types: [...first.types] }
-  // Something could fail on a row that the person does not see: then the visible rows are found before.
-  return { node: new Guard(tables, isFunction, true).query(query).node, types: [...first.types] }
+  // Where something could fail on a row that the person does not see, the visible rows are found before.
+  const safe = first.mayFail ? new Guard(tables, isFunction, true).query(query).node : node
+  return { node: safe, types: [...first.types], usesTime: tables.usesTime }
 }
 
 class Guard {

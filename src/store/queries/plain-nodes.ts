@@ -68,21 +68,28 @@ function partProblem(kind: string, name: string, part: unknown): string {
   return `${name} of ${kind} cannot be guarded`
 }
 
+const NONE: readonly string[] = []
+const namesOfParts = (node: PlainNode) => (NODE_KINDS[node.kind] as NodeKind).nodes ?? NONE
+
 /** The nodes inside a node. */
 export function partsOf(node: PlainNode): readonly PlainNode[] {
-  const { nodes = [] } = NODE_KINDS[node.kind] as (typeof NODE_KINDS)[string]
-  return nodes.flatMap((name) => (node[name] as PlainNode | readonly PlainNode[] | undefined) ?? [])
+  const parts: PlainNode[] = []
+  for (const name of namesOfParts(node)) {
+    const part = node[name] as PlainNode | readonly PlainNode[] | undefined
+    if (Array.isArray(part)) parts.push(...part)
+    else if (part !== undefined) parts.push(part as PlainNode)
+  }
+  return parts
 }
 
 /** The same node with other nodes inside. */
 export function withParts(node: PlainNode, change: (part: PlainNode) => PlainNode): PlainNode {
-  const { nodes = [] } = NODE_KINDS[node.kind] as (typeof NODE_KINDS)[string]
-  const changed = nodes.flatMap((name) => {
+  const made: Record<string, unknown> = { ...node }
+  for (const name of namesOfParts(node)) {
     const part = node[name] as PlainNode | readonly PlainNode[] | undefined
-    if (part === undefined) return []
-    return [[name, Array.isArray(part) ? part.map(change) : change(part as PlainNode)]]
-  })
-  return { ...node, ...Object.fromEntries(changed) }
+    if (part !== undefined) made[name] = Array.isArray(part) ? part.map(change) : change(part as PlainNode)
+  }
+  return made as PlainNode
 }
 
 /** The text of an identifier. */

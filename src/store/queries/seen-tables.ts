@@ -1,7 +1,7 @@
 import { type AliasedExpression, type RawBuilder, sql } from 'kysely'
-import { allOfNode, type ConditionNode, FALSE, simplify, TRUE } from '../../condition/index.js'
+import { allOfNode, type Comparable, type ConditionNode, FALSE, simplify, TRUE } from '../../condition/index.js'
 import { type Field, keyPlaces, typeModel } from '../../rulebook/index.js'
-import { compile, type Dialect, type Layout, type TablePlace } from '../../sql/index.js'
+import { type CallValues, comparableOf, compile, type Dialect, Known, type Layout, type TablePlace } from '../../sql/index.js'
 import { visibility } from '../../viewpoint/index.js'
 import type { Asker } from '../asker-types.js'
 import { nameOf, type PlainNode } from './plain-nodes.js'
@@ -28,6 +28,8 @@ export class SeenTables {
   readonly #layout: Layout
   readonly #dialect: Dialect
   readonly #seen = new Map<string, SeenTable>()
+  /** Whether a rule that became SQL depends on the time. */
+  usesTime = false
 
   constructor(asker: Asker, layout: Layout, dialect: Dialect) {
     this.#asker = asker
@@ -60,7 +62,14 @@ export class SeenTables {
   #tableOf(type: string, place: TablePlace): SeenTable {
     const model = typeModel(this.#asker.model, type)
     const { now } = this.#asker.env()
-    const options = { dialect: this.#dialect, now, layout: this.#layout, type, table: ROW }
+    const values: CallValues = {
+      known: ({ value, type }) => Known.constant(comparableOf(value as Comparable, type)),
+      now: () => {
+        this.usesTime = true
+        return Known.constant(now)
+      },
+    }
+    const options = { dialect: this.#dialect, now, layout: this.#layout, type, table: ROW, values }
     const readable = this.#asker.readable(type)
     const isRefused = this.#asker.decideWithoutRecord(type, 'read') !== undefined
     const rows = isRefused ? FALSE : simplify(allOfNode([readable]))
@@ -72,9 +81,15 @@ export class SeenTables {
     })
     const columns = new Map(fields.map(({ name, seen, kind }) => [name, { isWhole: seen === TRUE, kind }]))
     const isOpen = rows === TRUE && fields.every(({ seen }) => seen === TRUE)
-    const selected = ({ name, seen }: { readonly name: string; readonly seen: ConditionNode }): AliasedExpression<unknown, string> => {
+    const selectedOf = ({ name, seen }: { readonly name: string; readonly seen: ConditionNode }): AliasedExpression<unknown, string> => {
       const column = sql.id(ROW, name)
       return (seen === TRUE ? column : sql`case when ${compile(seen, options)} then ${column} end`).as(name)
+    }
+    const columnsWritten = new Map<string, AliasedExpression<unknown, string>>()
+    const selected = (field: { readonly name: string; readonly seen: ConditionNode }) => {
+      const there = columnsWritten.get(field.name) ?? selectedOf(field)
+      columnsWritten.set(field.name, there)
+      return there
     }
     const table = sql`${place.schema === undefined ? sql.id(place.name) : sql.id(place.schema, place.name)} as ${sql.id(ROW)}`
     const where = compile(rows, { ...options, finds: 'rows', key: keyPlaces(model) })
@@ -86,6 +101,7 @@ export class SeenTables {
       columns,
       written: (used, tests, apart) => {
         const those = fields.filter(({ name }) => used.has(name)).map(selected)
+
         const list = those.length === 0 ? sql`1 as ${sql.id(ROW)}` : sql.join(those)
         const conditions = [...(rows === TRUE ? [] : [where]), ...tests.map((test) => sql`${expression(test)}`)]
         const filter =
@@ -99,6 +115,18 @@ export class SeenTables {
       },
     }
   }
+}
+
+const known = new WeakMap<object, { readonly layout: Layout; readonly dialect: Dialect; readonly tables: SeenTables }>()
+
+/** The tables as an asker sees them, which are worked out once for each state of their rules. */
+export function seenTables(asker: Asker, layout: Layout, dialect: Dialect): SeenTables {
+  const key = asker.viewpoint ?? asker
+  const there = known.get(key)
+  if (there !== undefined && there.layout === layout && there.dialect === dialect && !there.tables.usesTime) return there.tables
+  const tables = new SeenTables(asker, layout, dialect)
+  known.set(key, { layout, dialect, tables })
+  return tables
 }
 
 /** A node as an expression of Kysely. */
