@@ -44,6 +44,21 @@ describe('the server of the allotment site', () => {
     expect((await ask(undefined, 'GET', '/api/nothing')).status).to.equal(404)
   })
 
+  it('adds up the rents that a person sees, and nothing for visitors', async () => {
+    const total = async (name: string) => {
+      const { rents } = (await ask(await as(name), 'GET', '/reports/rents')).body
+      const bills = (await ask(await as(name), 'GET', '/api/invoice')).body.records as { amount: number }[]
+      const sum = (of: readonly { amount: number }[]) => of.reduce((all, { amount }) => all + amount, 0)
+      return [sum(rents), sum(bills)]
+    }
+    const [all, listed] = await total('farah')
+    expect(all).to.equal(listed)
+    expect(await total('ines')).to.deep.equal([32.5, 32.5])
+    expect(all).to.be.above(32.5)
+    expect(await total('hugo')).to.deep.equal([0, 0])
+    expect((await ask(undefined, 'GET', '/reports/rents', undefined, { accept: 'application/json' })).body).to.deep.equal({ rents: [] })
+  })
+
   it('trusts the provider for the identity, but not for the roles', async () => {
     const invoices = async (token?: string) => (await ask(token, 'GET', '/api/invoice')).body.records?.length
     const asked = async (token: string) => (await ask(token, 'GET', '/api/plot')).status

@@ -13,11 +13,14 @@ interface Offered {
   readonly marks: readonly { readonly mark: string; readonly fields: string | undefined }[]
   readonly withheld: readonly { readonly mark: string; readonly why: string; readonly disabled: boolean }[]
   readonly records: readonly string[]
+  /** What a report adds up. */
+  readonly sums: readonly string[]
 }
 
 /** What somebody was shown and offered, on all pages. */
 interface Walked {
   readonly shown: Set<string>
+  readonly sums: Set<string>
   /** By its mark, as in "update plot p-01": with which fields. */
   readonly offered: Map<string, string | undefined>
   readonly created: string[]
@@ -38,6 +41,7 @@ const look = (page: Page): Promise<Offered> =>
       disabled: one.getAttribute('aria-disabled') === 'true',
     })),
     records: [...document.querySelectorAll<HTMLElement>('[data-record]')].map(({ dataset }) => dataset.record as string),
+    sums: [...document.querySelectorAll<HTMLElement>('[data-sum]')].map(({ dataset }) => dataset.sum as string),
   }))
 
 if (BROWSER)
@@ -69,7 +73,7 @@ if (BROWSER)
     async function walk(name: string): Promise<Walked> {
       const { page, wrong } = await open(cast[name] === null ? undefined : name, cast[name] === null ? '/' : '/plots')
       await settled(page)
-      const walked: Walked = { shown: new Set(), offered: new Map(), created: [], withheld: [], wrong: [] }
+      const walked: Walked = { shown: new Set(), sums: new Set(), offered: new Map(), created: [], withheld: [], wrong: [] }
       for (const path of [
         ...LISTS,
         ...matrixOf('plot')
@@ -79,6 +83,7 @@ if (BROWSER)
         await visit(page, path)
         const seen = await look(page)
         for (const record of seen.records) walked.shown.add(record)
+        for (const sum of seen.sums) walked.sums.add(sum)
         for (const { mark, fields } of seen.marks) {
           if (!mark.startsWith('create ')) walked.offered.set(mark, fields)
           // On the page of a plot, remarks are the same as in the diary.
@@ -92,6 +97,20 @@ if (BROWSER)
     }
 
     const matrixOf = (type: string) => matrices.get(type) as AccessMatrix
+
+    /** The rents by site and month of what somebody sees. */
+    async function rentsOf(name: string) {
+      const mine = app.data.store.for(cast[name] as never)
+      const [bills, plots, sites] = await Promise.all([mine.list('invoice'), mine.list('plot'), mine.list('site')])
+      const sums = new Map<string, [bills: number, amount: number, paid: number]>()
+      for (const { plotId, dueAt, amount, paidAt } of bills) {
+        const siteId = plots.find(({ id }) => id === plotId)?.siteId
+        const of = `${sites.find(({ id }) => id === siteId)?.name ?? 'none'} ${String(dueAt).slice(0, 7)}`
+        const [count, all, paid] = sums.get(of) ?? [0, 0, 0]
+        sums.set(of, [count + 1, all + (amount as number), paid + (paidAt ? (amount as number) : 0)])
+      }
+      return [...sums].map(([of, numbers]) => `${of} ${numbers.join(' ')}`)
+    }
 
     /** What somebody might create from where they are, and where the page would offer it. */
     async function creations(name: string) {
@@ -135,7 +154,7 @@ if (BROWSER)
     for (const name of Object.keys(cast))
       it(`${name} is shown what they may read, and offered what they may do: no more, and no less`, async function () {
         this.timeout(60_000)
-        const { shown, offered, created, withheld, wrong } = await (walks.get(name) as Promise<Walked>)
+        const { shown, offered, sums, created, withheld, wrong } = await (walks.get(name) as Promise<Walked>)
         expect(wrong).to.deep.equal([])
         for (const { path, mark, why, disabled } of withheld) {
           expect([disabled, why.length > 10], `${path}: ${mark} is withheld, and says why: ${why}`).to.deep.equal([true, true])
@@ -163,6 +182,7 @@ if (BROWSER)
           }
         }
         expect(created.sort()).to.deep.equal((await creations(name)).sort())
+        expect([...sums].sort(), 'sums').to.deep.equal((await rentsOf(name)).sort())
       })
   })
 else it('the pages of the allotment site are left out without a browser; to include them: PACHTER_TEST_BROWSER=/usr/bin/chromium npm test')

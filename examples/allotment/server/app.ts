@@ -12,6 +12,7 @@ import type { Data } from './data.js'
 import { developer } from './developer.js'
 import { listening } from './listening.js'
 import type { Provider } from './provider.js'
+import { rentsBySite } from './reports.js'
 
 const BUILT = fileURLToPath(new URL('../page/dist/', import.meta.url))
 
@@ -34,7 +35,7 @@ function readPage(folder: string): string {
 }
 
 /** Starts the application. The page has to be built before: `npm run demo` does so. */
-export async function startApp({ data: { store }, provider, port = 0, page: built = BUILT, drawer = true }: AppOptions) {
+export async function startApp({ data: { store, dialect }, provider, port = 0, page: built = BUILT, drawer = true }: AppOptions) {
   const discovered = await fetch(`${provider.url}/.well-known/openid-configuration`)
   const { issuer, jwks_uri } = (await discovered.json()) as { issuer: string; jwks_uri: string }
 
@@ -88,6 +89,9 @@ export async function startApp({ data: { store }, provider, port = 0, page: buil
         const plot = await mine.routine('handOver', (inside) => inside.update('plot', context.req.param('plot'), changes))
         return Response.json(plot)
       }),
+    )
+    .get('/reports/rents', (context) =>
+      guarded(context.req.raw, async ({ store: mine }) => Response.json({ rents: await rentsBySite(mine, dialect) })),
     )
   if (drawer) app.route('/developer', developer(store, identity))
   app

@@ -25,7 +25,7 @@ export async function openData(url?: string) {
     for (const type of Object.keys(book.model.types))
       for (const record of movedToToday(type)) await system.create(type as 'plot', record as never)
   }
-  return { store, close: () => db.destroy() }
+  return { store, dialect: dialect.name, close: () => db.destroy() }
 }
 
 async function inMemory() {

@@ -8,6 +8,7 @@ import { NewRecord } from '../parts/new-record.js'
 import { PlotLink } from '../parts/plot-link.js'
 import { Listed } from '../parts/states.js'
 import { type Shown, useRecords } from '../records.js'
+import { RentsBySite } from './rents-by-site.js'
 
 export function RentsPage() {
   const bills = useRecords('invoice')
@@ -30,7 +31,11 @@ export function RentsPage() {
         />
       </Group>
       {view.has('openLedger') && bills.state === 'live' && sorted.length > 0 && <Ledger bills={sorted} />}
+      <RentsBySite bills={bills.records} />
       <Listed list={bills} count={sorted.length} empty="There are no bills for you.">
+        <Title order={2} size="h4">
+          Each bill
+        </Title>
         <Table.ScrollContainer minWidth={560}>
           <Table verticalSpacing="xs">
             <Table.Thead>
