@@ -80,7 +80,8 @@ export class SeenTables {
       return { name: column?.name ?? name, seen, kind: kindOf(field, column?.as) }
     })
     const columns = new Map(fields.map(({ name, seen, kind }) => [name, { isWhole: seen === TRUE, kind }]))
-    const isOpen = rows === TRUE && fields.every(({ seen }) => seen === TRUE)
+    // Without hidden rows there is nothing to be told: a hidden field is behind its CASE, wherever it stands.
+    const isOpen = rows === TRUE
     const selectedOf = ({ name, seen }: { readonly name: string; readonly seen: ConditionNode }): AliasedExpression<unknown, string> => {
       const column = sql.id(ROW, name)
       return (seen === TRUE ? column : sql`case when ${compile(seen, options)} then ${column} end`).as(name)
