@@ -7,7 +7,7 @@ import { recordsOf, today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
 import { engines } from '../support/engines.js'
-import { NODES, type Queries, RAW } from '../support/hostile-queries.js'
+import { NODES, plots, type Queries, RAW } from '../support/hostile-queries.js'
 
 describe('own queries refuse, and ask nothing', () => {
   const engine = engines.find(({ dialect }) => dialect === sqlite) as (typeof engines)[number]
@@ -41,6 +41,23 @@ describe('own queries refuse, and ask nothing', () => {
       expect(said).to.match(/^OWN_QUERY: own queries: /)
       expect(asked, 'nothing was asked').to.deep.equal([])
     })
+
+  it('plans, streams and connections', async () => {
+    const query = plots(queries).selectAll()
+    const said = (work: () => Promise<unknown>) =>
+      work().then(
+        () => 'done',
+        (error) => `${error.code}: ${error.message}`,
+      )
+    expect(await said(() => query.explain())).to.match(/^OWN_QUERY: .*no EXPLAIN/)
+    expect(
+      await said(async () => {
+        for await (const _ of query.stream()) break
+      }),
+    ).to.match(/^OWN_QUERY: .*not streamed/)
+    expect(await said(async () => queries.insertInto('plot'))).to.match(/insertInto is not a function/)
+    expect(asked).to.deep.equal([])
+  })
 
   it('says what is wrong with options', async () => {
     const mine = openStore(book, overKysely(db, sqlite)).for(null)

@@ -1,8 +1,10 @@
 import { expect } from 'chai'
 import { CamelCasePlugin, type Generated, type Kysely, sql } from 'kysely'
+import { now, rulebook } from 'pachter'
 import { overKysely } from 'pachter/kysely'
 import { createTables, layoutOf, postgres } from 'pachter/sql'
 import { inMemory, type LogEntry, openStore } from 'pachter/store'
+import { z } from 'zod'
 import { recordsOf, today } from '../../examples/world/open.js'
 import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
@@ -235,6 +237,26 @@ for (const engine of engines)
   })
 
 describe('own queries', () => {
+  it('know the time at each query, also where a column is used for the first time', async () => {
+    const shape = z.object({ id: z.string(), code: z.string(), until: z.date() })
+    const doors = rulebook({ me: { shape: z.object({ id: z.string() }), key: 'id' }, records: { door: { shape, key: 'id' } } }).rules({
+      door: (door, { anyone }) => ({ may: { read: [anyone.except('code'), anyone.provided(door.until.isAfter(now))] } }),
+    })
+    const [engine] = engines as [(typeof engines)[number]]
+    let time = new Date('2026-06-15T09:00:00Z')
+    const store = openStore(doors, overKysely(await engine.open(doors as never), engine.dialect), { now: () => time })
+    await store.asSystem('fill').create('door', { id: 'd-1', code: '1234', until: new Date('2026-06-15T10:00:00Z') })
+    const mine = () => store.for({ id: 'm-01' }).queries<{ door: { id: string; code: string } }>()
+    const codes = async (queries: Awaited<ReturnType<typeof mine>>) =>
+      (await queries.selectFrom('door').select('door.code').execute()).map(({ code }) => code)
+    const early = await mine()
+    expect(await early.selectFrom('door').select('door.id').execute()).to.deep.equal([{ id: 'd-1' }])
+    time = new Date('2026-06-15T11:00:00Z')
+    expect([await codes(early), await codes(await mine())]).to.deep.equal([[null], [null]])
+    time = new Date('2026-06-15T09:30:00Z')
+    expect([await codes(early), await codes(await mine())]).to.deep.equal([['1234'], ['1234']])
+  })
+
   it('need a database', async () => {
     const mine = openStore(book, inMemory({}) as never).for(null)
     expect(await mine.queries<Database>().catch((error) => error.message)).to.match(/overKysely/)

@@ -5,7 +5,7 @@ export type Queries = any
 /** A query that is refused, and what is said of it. */
 export type Hostile = readonly [name: string, ask: (queries: Queries) => unknown, says: RegExp]
 
-const plots = (queries: Queries) => queries.selectFrom('plot')
+export const plots = (queries: Queries) => queries.selectFrom('plot')
 const shown = (text: string, ask: (queries: Queries) => unknown, says: RegExp): Hostile => [text, ask, says]
 /** SQL text where a value is selected. */
 const raw = (text: string, says: RegExp): Hostile => [`sql\`${text}\``, (queries) => plots(queries).select(sql.raw(text).as('x')), says]

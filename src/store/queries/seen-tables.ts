@@ -61,15 +61,15 @@ export class SeenTables {
 
   #tableOf(type: string, place: TablePlace): SeenTable {
     const model = typeModel(this.#asker.model, type)
-    const { now } = this.#asker.env()
     const values: CallValues = {
       known: ({ value, type }) => Known.constant(comparableOf(value as Comparable, type)),
       now: () => {
         this.usesTime = true
-        return Known.constant(now)
+        return Known.constant(this.#asker.env().now)
       },
     }
-    const options = { dialect: this.#dialect, now, layout: this.#layout, type, table: ROW, values }
+    // Columns become SQL when they are first used, which may be long after the rows did.
+    const options = () => ({ dialect: this.#dialect, now: this.#asker.env().now, layout: this.#layout, type, table: ROW, values })
     const readable = this.#asker.readable(type)
     const isRefused = this.#asker.decideWithoutRecord(type, 'read') !== undefined
     const rows = isRefused ? FALSE : simplify(allOfNode([readable]))
@@ -84,7 +84,7 @@ export class SeenTables {
     const isOpen = rows === TRUE
     const selectedOf = ({ name, seen }: { readonly name: string; readonly seen: ConditionNode }): AliasedExpression<unknown, string> => {
       const column = sql.id(ROW, name)
-      return (seen === TRUE ? column : sql`case when ${compile(seen, options)} then ${column} end`).as(name)
+      return (seen === TRUE ? column : sql`case when ${compile(seen, options())} then ${column} end`).as(name)
     }
     const columnsWritten = new Map<string, AliasedExpression<unknown, string>>()
     const selected = (field: { readonly name: string; readonly seen: ConditionNode }) => {
@@ -93,7 +93,7 @@ export class SeenTables {
       return there
     }
     const table = sql`${place.schema === undefined ? sql.id(place.name) : sql.id(place.schema, place.name)} as ${sql.id(ROW)}`
-    const where = compile(rows, { ...options, finds: 'rows', key: keyPlaces(model) })
+    const where = compile(rows, { ...options(), finds: 'rows', key: keyPlaces(model) })
     const end = sql.raw(` ${this.#dialect.expressions.apart}`)
     return {
       type,
