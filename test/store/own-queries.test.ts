@@ -1,8 +1,10 @@
 import { expect } from 'chai'
 import { CamelCasePlugin, type Generated, type Kysely, sql } from 'kysely'
+import * as ofPostgres from 'kysely/helpers/postgres'
+import * as ofSqlite from 'kysely/helpers/sqlite'
 import { now, rulebook } from 'pachter'
 import { overKysely } from 'pachter/kysely'
-import { createTables, layoutOf, postgres } from 'pachter/sql'
+import { createTables, layoutOf, mariadb, postgres } from 'pachter/sql'
 import { inMemory, type LogEntry, openStore } from 'pachter/store'
 import { z } from 'zod'
 import { recordsOf, today } from '../../examples/world/open.js'
@@ -105,6 +107,30 @@ for (const engine of engines)
         .execute()
       const remarks = await store().for(people.odile).list('remark')
       expect(Number(threads[0]?.all)).to.equal(remarks.length)
+    })
+
+    it('nest what is linked as JSON, as the helpers of Kysely do', async () => {
+      if (engine.dialect === mariadb) return
+      const { jsonArrayFrom, jsonObjectFrom } = engine.dialect === postgres ? ofPostgres : ofSqlite
+      const mine = await of(people.ines)
+      const rows = await mine
+        .selectFrom('site')
+        .select((eb) => [
+          'site.id',
+          jsonArrayFrom(
+            eb.selectFrom('plot').select(['plot.id', 'plot.rentDue as rent']).whereRef('plot.siteId', '=', 'site.id').orderBy('plot.id'),
+          ).as('plots'),
+          jsonObjectFrom(eb.selectFrom('member').select('member.name').where('member.id', '=', people.ines.id)).as('me'),
+        ])
+        .orderBy('site.id')
+        .execute()
+      const plots = await store().for(people.ines).list('plot')
+      for (const { id, plots: nested, me } of rows as { id: string; plots: unknown; me: unknown }[]) {
+        const given = typeof nested === 'string' ? JSON.parse(nested) : nested
+        const there = plots.filter(({ siteId }) => siteId === id).map((plot) => ({ id: plot.id, rent: plot.rentDue ?? null }))
+        expect(given).to.deep.equal(there.sort((a, b) => (a.id < b.id ? -1 : 1)))
+        expect(typeof me === 'string' ? JSON.parse(me) : me).to.deep.equal({ name: 'Ines Varela' })
+      }
     })
 
     it('read the rules again for each query', async () => {

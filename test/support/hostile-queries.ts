@@ -1,4 +1,4 @@
-// Queries of people who wants to see more than they may.
+// Queries of people who want to see more than they may.
 import { sql } from 'kysely'
 
 export type Queries = any
@@ -44,18 +44,12 @@ export const RAW: readonly Hostile[] = [
   raw('$$plot$$', /which is not read/),
   raw("x'00'", /names "x"/),
   raw('1e5', /names "e5"/),
-  raw('load_file(1)', /names "load_file"/),
-  raw('readfile(1)', /names "readfile"/),
   raw('sleep(5)', /names "sleep"/),
-  raw('benchmark(1, 1)', /names "benchmark"/),
-  raw('dblink(1)', /names "dblink"/),
-  raw('lo_import(1)', /names "lo_import"/),
   raw('set_config(1)', /names "set_config"/),
   raw('nextval(1)', /names "nextval"/),
   raw('random()', /names "random"/),
   raw('generate_series(1, 1000000000)', /names "generate_series"/),
   raw('repeat(1, 1000000000)', /names "repeat"/),
-  raw('zeroblob(1000000000)', /names "zeroblob"/),
   raw('row_to_json(plot)', /names "row_to_json"/),
   raw('exists (select 1)', /names "exists"|names "select"/),
   raw('1 from plot', /names "from"/),
@@ -91,6 +85,24 @@ export const RAW: readonly Hostile[] = [
   ),
   shown('a literal with a quote', (q) => plots(q).select(sql.lit("x' or 1=1 --").as('x')), /a literal may be/),
   shown('a negative literal after a sign', (q) => plots(q).select(sql`1 -${sql.lit(-1)}`.as('x')), /a literal may be/),
+  shown(
+    'JSON of a table in SQL text',
+    (q) => plots(q).select(sql`(select coalesce(json_agg(agg), '[]') from ${sql.table('invoice')} as agg)`.as('x')),
+    /which is not read|names "select"/,
+  ),
+  shown(
+    'JSON of a hidden table',
+    (q) =>
+      plots(q).select((eb: any) =>
+        sql`(select coalesce(json_agg(agg), '[]') from ${eb.selectFrom('sqlite_master').selectAll()} as agg)`.as('x'),
+      ),
+    /no rules for a table/,
+  ),
+  shown(
+    'JSON with more behind it',
+    (q) => plots(q).select((eb: any) => sql`(select to_json(obj) from ${eb.selectFrom('plot').selectAll()} as obj, invoice)`.as('x')),
+    /names "select"/,
+  ),
   shown('a direction in SQL text', (q) => plots(q).select('id').orderBy('id', sql`desc, (select 1)`), /names "select"/),
 ]
 

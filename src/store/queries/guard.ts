@@ -1,4 +1,5 @@
 import { queryMayFail, type Restriction, restrictionsIn, tableName } from './may-fail.js'
+import { nestedJson } from './nested-json.js'
 import { isCastType } from './node-kinds.js'
 import { nameOf, type PlainNode, withParts } from './plain-nodes.js'
 import { randomName } from './random-name.js'
@@ -170,6 +171,14 @@ class Guard {
 
   #raw(node: PlainNode, names: Names): PlainNode {
     const { sqlFragments, parameters } = flattened(node)
+    const nested = nestedJson(sqlFragments, parameters)
+    if (nested !== undefined) {
+      const { node: query, columns } = this.query(parameters.at(-1) as PlainNode, names)
+      const within = new Names(names)
+      within.addSource({ alias: nested, columns, used: new Set() })
+      const others = parameters.slice(0, -1).map((one) => this.#expression(one, within))
+      return { kind: 'RawNode', sqlFragments, parameters: [...others, query] }
+    }
     checkRawText(sqlFragments, this.#isFunction)
     return {
       kind: 'RawNode',
