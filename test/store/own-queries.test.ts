@@ -196,6 +196,28 @@ for (const engine of engines)
       expect(JSON.stringify(log)).not.to.include('confidential')
     })
 
+    it('are asked for another person, who is logged too, and who may only read', async () => {
+      const mine = await store().for(people.ines, { actor: 'm-03', readOnly: true }).queries<Database>()
+      const rows = await mine.selectFrom('plot').select('plot.id').execute()
+      expect(rows.length).to.equal((await store().for(people.ines).list('plot')).length)
+      expect(log.filter(({ action }) => action === 'query').map(({ who, actor, outcome }) => [who, actor, outcome])).to.deep.equal([
+        ['m-01', 'm-03', 'allowed'],
+      ])
+    })
+
+    it("are asked in the application's own transaction", async () => {
+      const undone = new Error('undone')
+      const numbers = async (queries: Awaited<ReturnType<typeof of>>) =>
+        (await queries.selectFrom('plot').select('plot.number').execute()).map(({ number }) => Number(number))
+      const work = db.transaction().execute(async (transaction) => {
+        await transaction.updateTable('plot').set({ number: 77 }).execute()
+        expect(new Set(await numbers(await store().in(transaction).for(people.ines).queries<Database>()))).to.deep.equal(new Set([77]))
+        throw undone
+      })
+      expect(await work.catch((error) => error)).to.equal(undone)
+      expect(await numbers(await of(people.ines))).not.to.include(77)
+    })
+
     it('see all as the system', async () => {
       const mine = await store().asSystem('report').queries<Database>()
       const rows = await mine.selectFrom('plot').selectAll().execute()
