@@ -240,6 +240,8 @@ if (BROWSER)
         }
         throw new Error(`${name} is not reached by Tab`)
       }
+      // A list that arrives meanwhile would take the focus from what is in it.
+      await settled(page)
       await page.evaluate(() => (document.activeElement as HTMLElement).blur())
       await reach('Skip to content')
       await reach('Plot 1')
