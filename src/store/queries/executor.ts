@@ -12,7 +12,7 @@ import type {
 } from 'kysely'
 import type { Dialect, Layout } from '../../sql/index.js'
 import type { Asker } from '../asker-types.js'
-import { causesOf } from '../backends/database-errors.js'
+import { causesOf, sqlStateOf } from '../backends/database-errors.js'
 import { type GuardedQuery, guarded } from './guard.js'
 import { type PlainNode, plainCopy } from './plain-nodes.js'
 import { OwnQueryError, QueryFailedError } from './refused.js'
@@ -87,7 +87,11 @@ export class OwnExecutor implements QueryExecutor {
         return await reading((on) => on.getExecutor().executeQuery<R>(query as CompiledQuery<R>))
       } catch (error) {
         failed?.(error)
-        throw new QueryFailedError(stateOf(error))
+        throw new QueryFailedError(
+          causesOf(error)
+            .map(sqlStateOf)
+            .find((state) => state !== undefined),
+        )
       }
     })
   }
@@ -156,14 +160,4 @@ function text(compile: () => CompiledQuery): CompiledQuery {
       return compiled().queryId
     },
   })
-}
-
-/** The code of a failure, which tells its kind and nothing of what is stored. */
-function stateOf(error: unknown): string | undefined {
-  for (const cause of causesOf(error)) {
-    const { code, sqlState } = (cause ?? {}) as { code?: unknown; sqlState?: unknown }
-    const state = sqlState ?? code
-    if (typeof state === 'string' && /^[0-9A-Z]{5}$/.test(state)) return state
-  }
-  return undefined
 }

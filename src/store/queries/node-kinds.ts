@@ -29,11 +29,12 @@ export function isCastType(text: unknown): boolean {
   return typeof text === 'string' && CAST.test(text)
 }
 
-export const OPERATORS: ReadonlySet<unknown> = new Set(
-  `= == != <> > >= < <= in,not in,is,is not,like,not like,ilike,not ilike,match,@> <@ ^@ && ? ?& ?| <=> !~ ~ ~* !~* @@ regexp,is distinct from,is not distinct from,+ - * / % || between,between symmetric,not,exists,not exists,-> ->>`
-    .split(',')
-    .flatMap((words) => (/^[a-z]/.test(words) ? [words] : words.split(' '))),
-)
+/** Operators, which Kysely writes as they are. */
+const OPERATORS: ReadonlySet<unknown> = new Set([
+  ...'= == != <> > >= < <= @> <@ ^@ && ? ?& ?| <=> !~ ~ ~* !~* @@ + - * / % || -> ->>'.split(' '),
+  ...['in', 'not in', 'is', 'is not', 'like', 'not like', 'ilike', 'not ilike', 'match', 'regexp', 'is distinct from'],
+  ...['is not distinct from', 'between', 'between symmetric', 'not', 'exists', 'not exists'],
+])
 
 /** The nodes of a SELECT. */
 export const NODE_KINDS: { readonly [kind: string]: NodeKind } = {

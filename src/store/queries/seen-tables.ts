@@ -4,6 +4,7 @@ import { type Field, keyPlaces, typeModel } from '../../rulebook/index.js'
 import { type CallValues, comparableOf, compile, type Dialect, Known, type Layout, type TablePlace } from '../../sql/index.js'
 import { visibility } from '../../viewpoint/index.js'
 import type { Asker } from '../asker-types.js'
+import { tableOf } from '../backends/tables-placed.js'
 import { nameOf, type PlainNode } from './plain-nodes.js'
 import { OwnQueryError } from './refused.js'
 import type { SeenColumn } from './sources.js'
@@ -40,11 +41,11 @@ export class SeenTables {
   /** The table with a name. @throws OwnQueryError */
   find(name: string): SeenTable {
     const places = Object.entries(this.#layout.tables)
-    const named = places.filter(([, place]) => qualifiedName(place) === name)
+    const named = places.filter(([, place]) => tableOf(place) === name)
     const [found, ...others] = named.length > 0 ? named : places.filter(([, place]) => place.name === name)
     if (found === undefined)
       throw new OwnQueryError(
-        `there are no rules for a table "${name}". There are for ${places.map(([, place]) => qualifiedName(place)).join(', ')}`,
+        `there are no rules for a table "${name}". There are for ${places.map(([, place]) => tableOf(place)).join(', ')}`,
       )
     if (others.length > 0) throw new OwnQueryError(`"${name}" is in several schemas: name it with its schema`)
     const [type, place] = found
@@ -82,14 +83,11 @@ export class SeenTables {
     const columns = new Map(fields.map(({ name, seen, kind }) => [name, { isWhole: seen === TRUE, kind }]))
     // Without hidden rows there is nothing to be told: a hidden field is behind its CASE, wherever it stands.
     const isOpen = rows === TRUE
-    const selectedOf = ({ name, seen }: { readonly name: string; readonly seen: ConditionNode }): AliasedExpression<unknown, string> => {
+    const made = new Map<string, AliasedExpression<unknown, string>>()
+    const selected = ({ name, seen }: { readonly name: string; readonly seen: ConditionNode }) => {
       const column = sql.id(ROW, name)
-      return (seen === TRUE ? column : sql`case when ${compile(seen, options())} then ${column} end`).as(name)
-    }
-    const columnsWritten = new Map<string, AliasedExpression<unknown, string>>()
-    const selected = (field: { readonly name: string; readonly seen: ConditionNode }) => {
-      const there = columnsWritten.get(field.name) ?? selectedOf(field)
-      columnsWritten.set(field.name, there)
+      const there = made.get(name) ?? (seen === TRUE ? column : sql`case when ${compile(seen, options())} then ${column} end`).as(name)
+      made.set(name, there)
       return there
     }
     const table = sql`${place.schema === undefined ? sql.id(place.name) : sql.id(place.schema, place.name)} as ${sql.id(ROW)}`
@@ -98,11 +96,10 @@ export class SeenTables {
     return {
       type,
       name: place.name,
-      qualified: qualifiedName(place),
+      qualified: tableOf(place),
       columns,
       written: (used, tests, apart) => {
         const those = fields.filter(({ name }) => used.has(name)).map(selected)
-
         const list = those.length === 0 ? sql`1 as ${sql.id(ROW)}` : sql.join(those)
         const conditions = [...(rows === TRUE ? [] : [where]), ...tests.map((test) => sql`${expression(test)}`)]
         const filter =
@@ -139,10 +136,6 @@ export function expression(node: PlainNode) {
 export function onTable(test: PlainNode): PlainNode {
   const { column } = test.leftOperand as PlainNode
   return { ...test, leftOperand: sql.id(ROW, nameOf((column as PlainNode).column)).toOperationNode() }
-}
-
-function qualifiedName({ schema, name }: TablePlace): string {
-  return schema === undefined ? name : `${schema}.${name}`
 }
 
 function kindOf({ type, list }: Field, as: string | undefined): string {
