@@ -2,7 +2,7 @@
  * Records in databases, through Kysely.
  * @module
  */
-export { type KyselyOptions, overKysely } from '../store/backends/kysely.js'
+export { type KyselyOptions, overKysely } from '../store/backends/over-kysely.js'
 export {
   fromDrizzle,
   fromMysql2,

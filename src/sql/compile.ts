@@ -34,6 +34,8 @@ export interface CompileOptions extends ScopeOptions {
   readonly finds?: 'rows' | 'row'
   /** The fields of the key of the record type, if the query searches for rows. */
   readonly key?: readonly PlaceNode[]
+  /** Which of the `keyQueries` find so many rows that a union of keys is slow. Default: none. It changes how rows are found, and not which. */
+  readonly broad?: readonly boolean[]
 }
 
 /**
@@ -43,19 +45,38 @@ export interface CompileOptions extends ScopeOptions {
  * @throws UnspecialisedError where claims are left in it, UnnamedTableError.
  */
 export function compile(condition: ConditionNode, options: CompileOptions): RawBuilder<SqlBool> {
-  return new Compiler(options).whole(pushNot(lower(absorbed(simplify(condition))))) as RawBuilder<SqlBool>
+  return new Compiler(options).whole(normal(condition)) as RawBuilder<SqlBool>
+}
+
+/**
+ * The queries of keys that a compiled condition finds its rows by, always in the same order. None if the database needs no union of keys.
+ * @throws UnspecialisedError where claims are left in it, UnnamedTableError.
+ */
+export function keyQueries(condition: ConditionNode, options: CompileOptions): readonly Fragment[] {
+  const found: Fragment[] = []
+  new Compiler(options, found).whole(normal(condition))
+  return found
+}
+
+function normal(condition: ConditionNode): ConditionNode {
+  return pushNot(lower(absorbed(simplify(condition))))
 }
 
 class Compiler {
   readonly #expressions: Expressions
   readonly #finds: CompileOptions['finds']
   readonly #key: readonly PlaceNode[] | undefined
+  readonly #broad: readonly boolean[]
+  /** The queries of keys, in the order in which they were made. */
+  readonly #keyQueries: Fragment[]
   readonly #scope: Scope
   readonly #terms: Terms
   readonly #comparisons: Comparisons
   readonly #chains: Chains
 
-  constructor(options: CompileOptions) {
+  constructor(options: CompileOptions, keyQueries: Fragment[] = []) {
+    this.#broad = options.broad ?? []
+    this.#keyQueries = keyQueries
     this.#expressions = options.dialect.expressions
     this.#finds = options.finds
     this.#key = options.key
@@ -87,8 +108,25 @@ class Compiler {
     const { unionOfKeys } = this.#expressions
     if (unionOfKeys === undefined || this.#finds !== 'rows' || this.#key === undefined) return this.test(node)
     if (!node.of.every(isFound) || !node.of.some(followsLinks)) return this.test(node)
-    const queries = node.of.map((part) => this.#keysWhere(part))
-    return unionOfKeys(this.#ownKey(), this.#scope.alias('found'), queries)
+    const parts = node.of.map((part) => {
+      const isBroad = this.#broad[this.#keyQueries.length] === true
+      const query = this.#keysWhere(part)
+      this.#keyQueries.push(query)
+      return { part, query, isBroad }
+    })
+    const broad = parts.filter(({ isBroad }) => isBroad)
+    const narrow = parts.filter(({ isBroad }) => !isBroad)
+    const [only] = narrow
+    const found =
+      broad.length > 0 && narrow.length < 2
+        ? only && this.test(only.part)
+        : unionOfKeys(
+            this.#ownKey(),
+            this.#scope.alias('found'),
+            narrow.map(({ query }) => query),
+          )
+    const tests = [...broad.map(({ part }) => this.test(part)), ...(found ? [found] : [])]
+    return joined(tests, ' or ', NO)
   }
 
   /** If a link leads to the key itself, with all of its fields, the keys are the ones that the linked records hold. */

@@ -112,6 +112,8 @@ export interface Expressions {
    * select `keyColumns` of their rows.
    */
   unionOfKeys?(key: readonly Fragment[], alias: string, queries: readonly Fragment[]): Test
+  /** About how many rows a table has, from the statistics of the database. Present where there are unions of keys. */
+  rowsAbout?(table: { readonly schema?: string; readonly name: string }): Fragment
   /** What a query of a union of keys selects. Absent if there are no such unions. */
   keyColumns?(key: readonly Fragment[]): Fragment
   /** Whether two columns store and compare their values in the same way. */

@@ -2,7 +2,7 @@
  * Conditions as SQL, through Kysely.
  * @module
  */
-export { type CompileOptions, compile } from './compile.js'
+export { compile, keyQueries } from './compile.js'
 export type { Dialect, Transactions } from './dialect.js'
 export type { Column, Fragment } from './expressions.js'
 

@@ -32,6 +32,8 @@ const part = fc.oneof(
   values.map((value) => some([[{ path: ['textB'], type: 'text' }, text('textA')]], value)),
 ) as fc.Arbitrary<unknown> as fc.Arbitrary<ConditionNode>
 const parts = fc.array(part, { minLength: 2, maxLength: 4 })
+/** Which of them are taken to hold on many rows. */
+const broad = fc.array(fc.boolean(), { maxLength: 8 })
 
 describe('finding rows', () => {
   for (const engine of engines)
@@ -46,7 +48,7 @@ describe('finding rows', () => {
         const table = layout.tables.thing?.name as string
         const key = { ref: sql.ref(`${table}.id`), ...layout.tables.thing?.columns.id }
         await fc.assert(
-          fc.asyncProperty(parts, parts, cases[2], async (some, others, unkeyed) => {
+          fc.asyncProperty(parts, parts, cases[2], broad, async (some, others, unkeyed, broad) => {
             const rows = keyed(unkeyed).map((row) => (own ? withUuids(holdable(engine, row), dialect) : holdable(engine, row)))
             await fill(db, dialect, rows, layout, own ? () => addMicroseconds(db, dialect) : undefined)
             const either = own ? withUuids(anyOfNode(some), dialect) : anyOfNode(some)
@@ -61,6 +63,7 @@ describe('finding rows', () => {
                   layout,
                   key: [{ path: ['id'], type: 'id' }],
                   finds,
+                  broad,
                 })
                 const query = db
                   .selectFrom(table)

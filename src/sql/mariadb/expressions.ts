@@ -93,6 +93,8 @@ export const expressions: Expressions = Object.freeze({
     const among = sql`(select ${sql.join(parts.map((_, at) => sql.ref(`k${at}`)))} from (${sql.join(queries, sql` union `)}) as ${sql.ref(alias)})`
     return parts.length === 1 ? sql<SqlBool>`${parts[0]} in ${among}` : sql<SqlBool>`(${sql.join(parts)}) in ${among}`
   },
+  rowsAbout: ({ schema, name }: { readonly schema?: string; readonly name: string }): Fragment =>
+    sql`(select table_rows from information_schema.tables where table_schema = ${schema ?? sql`database()`} and table_name = ${name})`,
   keyColumns: (key: readonly Fragment[]): Fragment =>
     sql.join(key.flatMap(keyParts).map((part, at) => sql`${part} as ${sql.ref(`k${at}`)}`)),
   areAlike,

@@ -1,58 +1,17 @@
 import { type Kysely, type RawBuilder, type SqlBool, sql } from 'kysely'
 import { type ConditionNode, type Row, TRUE } from '../../condition/index.js'
 import { type Field, type Key, keyOf, keyPlaces, keysAreGiven, type Model, typeModel } from '../../rulebook/index.js'
-import { type CompileOptions, compile, type Dialect, Known, type Layout, type LayoutOptions, readLayout } from '../../sql/index.js'
+import { compile, type Dialect, Known, type Layout } from '../../sql/index.js'
 import { ConstraintError, DuplicateKeyError } from '../errors.js'
 import { queriesOn } from '../queries/own-queries.js'
-import type { Asking, Backend, Found, Isolation, PlaceValue, Selection, Tables, Target } from '../tables.js'
+import type { Asking, Found, Isolation, PlaceValue, Selection, Tables, Target } from '../tables.js'
+import type { Breadth, Broad } from './breadth.js'
 import { dbOf, NOT_BEGUN, OwnTransactionError } from './own-transactions.js'
-import { type Call, isPlain, type Make, Plans, type Values } from './plans.js'
+import { type Call, isPlain, type Make, type Plans, type Values } from './plans.js'
 import { checkSerializable, inTransaction } from './retries.js'
 import { atSavepoint } from './savepoints.js'
 import { SortOrder } from './sorted.js'
-import {
-  checkColumnNames,
-  columnsOf,
-  decodeRow,
-  encodeRow,
-  keyTest,
-  type Placed,
-  placed,
-  selectable,
-  selected,
-  tableOf,
-} from './tables-placed.js'
-
-/** Where the records are kept. */
-export interface KyselyOptions extends LayoutOptions {
-  /** What `layoutOf` or `readLayout` gave. Default: the database is asked before the first call, and the other options name what is named otherwise. */
-  readonly layout?: Layout
-}
-
-/**
- * Stores records in a database through Kysely: one table for each record type, one column for each field. Before its first call it reads
- * the columns and their types from the database. Rules become part of each query.
- * @throws LayoutError at the first call, where a table or column is not there or cannot hold the field.
- * @example
- * import { overKysely } from 'pachter/kysely'
- * const store = openStore(book, overKysely(db, postgres, { names: 'snake_case' }))
- */
-export function overKysely(db: Kysely<any>, dialect: Dialect, { layout, ...options }: KyselyOptions = {}): Backend {
-  return (model) => {
-    checkColumnNames(model)
-    let known: Promise<Layout> | undefined = layout && Promise.resolve(layout)
-    // Inside a transaction of the application's own it is read there, because there may be no other connection.
-    const read = (from: Kysely<any>) => {
-      known ??= readLayout(from, dialect, { model }, options).catch((error: unknown) => {
-        // Not cached after a failure: the table may be created in the meantime.
-        known = undefined
-        throw error
-      })
-      return known
-    }
-    return new KyselyTables(db, dialect, model, read, new Plans())
-  }
-}
+import { columnsOf, decodeRow, encodeRow, keyTest, type Placed, placed, selectable, selected, tableOf } from './tables-placed.js'
 
 /** The names of flags, next to the columns of a record. */
 const FLAG = 'pachter_flag_'
@@ -60,12 +19,19 @@ const FLAG = 'pachter_flag_'
 /** The name of an expression that is selected for its effect. */
 const PATIENCE = 'pachter_patience'
 
-class KyselyTables implements Tables {
+/** What is kept between calls, and in transactions. */
+interface Kept {
+  readonly plans: Plans
+  readonly breadth: Breadth
+}
+
+/** The records of a database, as the guarded store reads and writes them. */
+export class KyselyTables implements Tables {
   readonly #db: Kysely<any>
   readonly #dialect: Dialect
   readonly #model: Model
   readonly #readLayout: (db: Kysely<any>) => Promise<Layout>
-  readonly #plans: Plans
+  readonly #kept: Kept
 
   /** Who began the transaction that this is in: we, with the isolation that rules need, or the application. Undefined outside of one. */
   readonly #begunBy: 'us' | 'application' | undefined
@@ -78,10 +44,10 @@ class KyselyTables implements Tables {
     dialect: Dialect,
     model: Model,
     layout: (db: Kysely<any>) => Promise<Layout>,
-    plans: Plans,
+    kept: Kept,
     begun?: { readonly by: 'us' | 'application'; readonly patience?: number },
   ) {
-    this.#plans = plans
+    this.#kept = kept
     this.#db = db
     this.#dialect = dialect
     this.#model = model
@@ -129,7 +95,8 @@ class KyselyTables implements Tables {
     const patience = locked && this.#patience
     const waiting = patience === undefined ? undefined : this.#dialect.transactions.waitForLocks?.(patience)
     const named = key === undefined ? undefined : keyTest(place.model, key)
-    const options = [order.form, limit, flags.length, places, locked && lock, waiting && patience]
+    const broad = named ? [] : await this.#broadIn(place, where, now)
+    const options = [order.form, limit, flags.length, places, locked && lock, waiting && patience, broad.join()]
     const form = `select ${place.model.name} ${options.join(' ')}`
     const call = { form, conditions: [where, ...flags, ...order.conditions], now, after, key: named?.literals }
     const found = await this.#rows(call, (values) => {
@@ -138,7 +105,7 @@ class KyselyTables implements Tables {
         .selectFrom(place.table)
         .select(columnsOf(this.#dialect, place))
         .select(flags.map((flag, at) => sql<number>`case when ${write(flag)} then 1 else 0 end`.as(FLAG + at)))
-        .where(this.#compiled(where, now, place, named ? 'row' : 'rows', values))
+        .where(this.#compiled(where, now, place, named ? 'row' : broad, values))
       if (named) query = query.where(this.#compiled(named.is, now, place, undefined, values))
       for (const test of [order.where(write), order.after(write, (at) => values.place(at))]) if (test) query = query.where(test)
       if (places) query = query.select([...order.places(write)])
@@ -158,16 +125,17 @@ class KyselyTables implements Tables {
 
   /** Runs a query, whose statement is kept for other calls of the same form. */
   async #rows(call: Omit<Call, 'make'>, make: Make): Promise<Row[]> {
-    return (await this.#plans.run(this.#db, { ...call, make })).rows
+    return (await this.#kept.plans.run(this.#db, { ...call, make })).rows
   }
 
   async count(type: string, { where, now }: Pick<Selection, 'where' | 'now'>): Promise<number> {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
-    const [row] = await this.#rows({ form: `count ${type}`, conditions: [where], now }, (values) =>
+    const broad = await this.#broadIn(place, where, now)
+    const [row] = await this.#rows({ form: `count ${type} ${broad.join()}`, conditions: [where], now }, (values) =>
       this.#db
         .selectFrom(place.table)
         .select(sql<number>`count(*)`.as('count'))
-        .where(this.#compiled(where, now, place, 'rows', values)),
+        .where(this.#compiled(where, now, place, broad, values)),
     )
     return Number(row?.count)
   }
@@ -180,11 +148,12 @@ class KyselyTables implements Tables {
     const place = placed(await this.#layout(), typeModel(this.#model, type))
     const field = place.model.fields[name] as Field
     const { by, value } = this.#dialect.expressions.grouped(selectable(this.#dialect, place, name), field)
-    const rows = await this.#rows({ form: `count ${type} ${name}`, conditions: [where], now }, (values) =>
+    const broad = await this.#broadIn(place, where, now)
+    const rows = await this.#rows({ form: `count ${type} ${name} ${broad.join()}`, conditions: [where], now }, (values) =>
       this.#db
         .selectFrom(place.table)
         .select([selected(this.#dialect, value, field).as('value'), sql<number>`count(*)`.as('count')])
-        .where(this.#compiled(where, now, place, 'rows', values))
+        .where(this.#compiled(where, now, place, broad, values))
         .groupBy(by)
         .orderBy(sql`${by} is null`)
         .orderBy(by),
@@ -213,11 +182,18 @@ class KyselyTables implements Tables {
     condition: ConditionNode,
     now: number,
     { model, place, layout }: Placed,
-    finds?: CompileOptions['finds'],
+    finds?: 'row' | Broad,
     values?: Values,
   ): RawBuilder<SqlBool> {
     const options = { dialect: this.#dialect, now, layout, type: model.name, table: place.name, ...(values ? { values } : {}) }
-    return compile(condition, finds === undefined ? options : { ...options, finds, key: keyPlaces(model) })
+    if (finds === undefined) return compile(condition, options)
+    const found = finds === 'row' ? { finds } : ({ finds: 'rows', broad: finds } as const)
+    return compile(condition, { ...options, ...found, key: keyPlaces(model) })
+  }
+
+  /** Which alternatives of a condition hold on many rows. Not asked in a transaction, where a query may lock what it reads. */
+  #broadIn(place: Placed, where: ConditionNode, now: number): Promise<Broad> {
+    return this.#kept.breadth.of(this.#db, place, where, now, this.#begunBy === undefined)
   }
 
   async insert(type: string, row: Row): Promise<Row> {
@@ -236,9 +212,9 @@ class KyselyTables implements Tables {
     }
     const call = { form: `insert ${type} ${form}`, conditions: [TRUE], now: 0, after: places, make }
     const { rows } = await this.#within(type, () =>
-      places.every(isPlain) ? this.#plans.run(this.#db, call) : this.#db.executeQuery<Row>(make().compile()),
+      places.every(isPlain) ? this.#kept.plans.run(this.#db, call) : this.#db.executeQuery<Row>(make().compile()),
     )
-    return this.#kept(place, key, returns && rows)
+    return this.#stored(place, key, returns && rows)
   }
 
   /** What a statement writes. `given` has slots for the values of a call. */
@@ -263,14 +239,14 @@ class KyselyTables implements Tables {
     }
     const call = { form: `update ${type} ${form}`, conditions: [target.where], now: target.now, after: places, key: literals, make }
     const { rows, numAffectedRows } = await this.#within(type, () =>
-      places.every(isPlain) ? this.#plans.run(this.#db, call) : this.#db.executeQuery<Row>(make().compile()),
+      places.every(isPlain) ? this.#kept.plans.run(this.#db, call) : this.#db.executeQuery<Row>(make().compile()),
     )
-    if (returns) return rows.length === 0 ? undefined : this.#kept(place, target.key, rows)
-    return Number(numAffectedRows) === 0 ? undefined : this.#kept(place, target.key)
+    if (returns) return rows.length === 0 ? undefined : this.#stored(place, target.key, rows)
+    return Number(numAffectedRows) === 0 ? undefined : this.#stored(place, target.key)
   }
 
   /** The stored form of a written record: returned by the statement, or read now. */
-  async #kept(place: Placed, key: Key | undefined, given?: readonly Row[] | false): Promise<Row> {
+  async #stored(place: Placed, key: Key | undefined, given?: readonly Row[] | false): Promise<Row> {
     const { model } = place
     const rows = given || (await this.#byKey('kept', place, key as Key))
     const [row] = rows
@@ -326,7 +302,11 @@ class KyselyTables implements Tables {
   }
 
   async queries(asking: Asking, options: unknown): Promise<object> {
-    return queriesOn(this.#db, this.#dialect, await this.#layout(), this.#begunBy !== undefined, asking, options)
+    const layout = await this.#layout()
+    const broadIn = (type: string, where: ConditionNode, now: number) =>
+      this.#broadIn(placed(layout, typeModel(this.#model, type)), where, now)
+    const on = { db: this.#db, dialect: this.#dialect, layout, broadIn, isInTransaction: this.#begunBy !== undefined }
+    return queriesOn(on, asking, options)
   }
 
   within(transaction: unknown): Tables {
@@ -334,7 +314,7 @@ class KyselyTables implements Tables {
   }
 
   #inside(db: Kysely<any>, begun: { readonly by: 'us' | 'application'; readonly patience?: number }): KyselyTables {
-    return new KyselyTables(db, this.#dialect, this.#model, this.#readLayout, this.#plans, begun)
+    return new KyselyTables(db, this.#dialect, this.#model, this.#readLayout, this.#kept, begun)
   }
 
   async #within<T>(type: string, write: () => Promise<T>): Promise<T> {

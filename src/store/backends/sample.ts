@@ -4,8 +4,8 @@ import { type Key, keyOf, type Model, typeModel } from '../../rulebook/index.js'
 import { type Dialect, type Layout, readLayout } from '../../sql/index.js'
 import { placeIs, placeIsOneOf } from '../read/key-conditions.js'
 import type { Tables } from '../tables.js'
-import { overKysely } from './kysely.js'
 import type { Records } from './memory.js'
+import { overKysely } from './over-kysely.js'
 
 /** How many records to read, and how. */
 export interface SampleOptions {

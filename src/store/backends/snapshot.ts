@@ -2,8 +2,8 @@ import type { Kysely } from 'kysely'
 import { type Row, TRUE } from '../../condition/index.js'
 import { type Key, type Model, typeModel } from '../../rulebook/index.js'
 import { type Dialect, type Layout, readLayout } from '../../sql/index.js'
-import { overKysely } from './kysely.js'
 import type { Records } from './memory.js'
+import { overKysely } from './over-kysely.js'
 
 /** Which records to read, and how. */
 export interface SnapshotOptions {

@@ -6,7 +6,7 @@ import { claimsAlone, readClaims } from '../../viewpoint/index.js'
 import { person } from '../asker.js'
 import type { PlaceValue, SortStep, Tables } from '../tables.js'
 import { BatchLinks } from './batch-links.js'
-import { overKysely } from './kysely.js'
+import { overKysely } from './over-kysely.js'
 
 /** What to compare, and how. */
 export interface VerifyOptions {

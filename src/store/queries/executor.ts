@@ -10,13 +10,15 @@ import type {
   QueryResult,
   RootOperationNode,
 } from 'kysely'
+import type { ConditionNode } from '../../condition/index.js'
 import type { Dialect, Layout } from '../../sql/index.js'
 import type { Asker } from '../asker-types.js'
+import type { Broad } from '../backends/breadth.js'
 import { causesOf, sqlStateOf } from '../backends/database-errors.js'
 import { type GuardedQuery, guarded } from './guard.js'
 import { type PlainNode, plainCopy } from './plain-nodes.js'
 import { OwnQueryError, QueryFailedError } from './refused.js'
-import { seenTables } from './seen-tables.js'
+import { type BroadByType, seenTables } from './seen-tables.js'
 
 /** Where the queries of a person are asked, and who asks. */
 export interface Asked {
@@ -29,6 +31,8 @@ export interface Asked {
   reading<T>(work: (db: Kysely<any>) => Promise<T>): Promise<T>
   /** Asks about record types, by the person's rules as they are now. It is logged. */
   asked<T>(types: readonly string[], work: (asker: Asker) => Promise<T>): Promise<T>
+  /** Which alternatives of the condition of a record type find many rows. */
+  broadIn(type: string, where: ConditionNode, now: number): Promise<Broad>
   readonly isFunction: (name: string) => boolean
   readonly failed: ((error: unknown) => void) | undefined
 }
@@ -81,8 +85,9 @@ export class OwnExecutor implements QueryExecutor {
     // What is refused is refused before anything is asked.
     const early = this.#guard(built, before)
     return asked(early.types, async (asker) => {
-      const isSame = asker.viewpoint === before.viewpoint && !early.usesTime
-      const query = this.#compile(isSame ? early : this.#guard(built, asker), built.queryId)
+      const broad = await this.#broadIn(asker, early.types)
+      const isSame = asker.viewpoint === before.viewpoint && !early.usesTime && broad.size === 0
+      const query = this.#compile(isSame ? early : this.#guard(built, asker, broad), built.queryId)
       try {
         return await reading((on) => on.getExecutor().executeQuery<R>(query as CompiledQuery<R>))
       } catch (error) {
@@ -96,9 +101,16 @@ export class OwnExecutor implements QueryExecutor {
     })
   }
 
-  #guard(built: Built, asker: Asker): GuardedQuery {
+  #guard(built: Built, asker: Asker, broad?: BroadByType): GuardedQuery {
     const { layout, dialect, isFunction } = this.#asked
-    return guarded(built.copy, seenTables(asker, layout, dialect), isFunction)
+    return guarded(built.copy, seenTables(asker, layout, dialect, broad), isFunction)
+  }
+
+  async #broadIn(asker: Asker, types: readonly string[]): Promise<BroadByType> {
+    const { layout, dialect, broadIn } = this.#asked
+    const tables = seenTables(asker, layout, dialect)
+    const found = await Promise.all(types.map(async (type) => [type, await broadIn(type, tables.of(type).rows, asker.env().now)] as const))
+    return new Map(found.filter(([, broad]) => broad.length > 0))
   }
 
   #compile({ node }: GuardedQuery, queryId: QueryId): CompiledQuery {

@@ -1,26 +1,28 @@
-import { type Kysely, QueryCreator } from 'kysely'
-import type { Dialect, Layout } from '../../sql/index.js'
+import { QueryCreator } from 'kysely'
 import type { Asking } from '../tables.js'
-import { OwnExecutor } from './executor.js'
+import { type Asked, OwnExecutor } from './executor.js'
 import { functionNames } from './raw-text.js'
 import { OwnQueryError } from './refused.js'
 import type { OwnQueries, OwnQueriesOptions } from './types.js'
 
 const NAME = /^[A-Za-z_]\w*$/
 
+/** The connection that queries are asked on. */
+export interface QueriesOn extends Pick<Asked, 'db' | 'dialect' | 'layout' | 'broadIn'> {
+  readonly isInTransaction: boolean
+}
+
 /** The builders for one person, on a connection. */
 export async function queriesOn(
-  db: Kysely<any>,
-  dialect: Dialect,
-  layout: Layout,
-  isInTransaction: boolean,
+  { isInTransaction, ...on }: QueriesOn,
   { before, asked }: Asking,
   options: unknown,
 ): Promise<OwnQueries<any>> {
+  const { db, dialect } = on
   const { functions = [], failed } = readOptions(options)
   const { reading } = dialect.transactions
   const executor = new OwnExecutor({
-    ...{ db, dialect, layout, before: await before(), asked, failed, isFunction: functionNames(functions) },
+    ...{ ...on, before: await before(), asked, failed, isFunction: functionNames(functions) },
     // Other calls of a transaction write on the same connection, maybe at the same time.
     reading: (work) => (isInTransaction ? work(db) : reading(db, work)),
   })

@@ -4,6 +4,7 @@ import { type Field, keyPlaces, typeModel } from '../../rulebook/index.js'
 import { type CallValues, comparableOf, compile, type Dialect, Known, type Layout, type TablePlace } from '../../sql/index.js'
 import { visibility } from '../../viewpoint/index.js'
 import type { Asker } from '../asker-types.js'
+import type { Broad } from '../backends/breadth.js'
 import { tableOf } from '../backends/tables-placed.js'
 import { nameOf, type PlainNode } from './plain-nodes.js'
 import { OwnQueryError } from './refused.js'
@@ -15,10 +16,15 @@ export interface SeenTable {
   /** The name of the table, without its schema. */
   readonly name: string
   readonly qualified: string
+  /** Which rows. */
+  readonly rows: ConditionNode
   readonly columns: ReadonlyMap<string, SeenColumn>
   /** As a subquery with the columns that are used. `tests` are conditions on its columns; with `apart`, the database must find the visible rows before it does anything else. */
   written(used: ReadonlySet<string>, tests: readonly PlainNode[], apart: boolean): RawBuilder<unknown>
 }
+
+/** Of record types: which alternatives of their condition find many rows. */
+export type BroadByType = ReadonlyMap<string, Broad>
 
 /** The name of the table within the subquery, which no condition of a rule uses. */
 const ROW = 'seen'
@@ -28,12 +34,14 @@ export class SeenTables {
   readonly #asker: Asker
   readonly #layout: Layout
   readonly #dialect: Dialect
+  readonly #broad: BroadByType
   readonly #seen = new Map<string, SeenTable>()
   /** Whether a rule that became SQL depends on the time. */
   usesTime = false
 
-  constructor(asker: Asker, layout: Layout, dialect: Dialect) {
+  constructor(asker: Asker, layout: Layout, dialect: Dialect, broad: BroadByType) {
     this.#asker = asker
+    this.#broad = broad
     this.#layout = layout
     this.#dialect = dialect
   }
@@ -48,7 +56,11 @@ export class SeenTables {
         `there are no rules for a table "${name}". There are for ${places.map(([, place]) => tableOf(place)).join(', ')}`,
       )
     if (others.length > 0) throw new OwnQueryError(`"${name}" is in several schemas: name it with its schema`)
-    const [type, place] = found
+    return this.of(...found)
+  }
+
+  /** The table of a record type. */
+  of(type: string, place: TablePlace = this.#layout.tables[type] as TablePlace): SeenTable {
     const seen = this.#seen.get(type) ?? this.#tableOf(type, place)
     this.#seen.set(type, seen)
     return seen
@@ -91,12 +103,13 @@ export class SeenTables {
       return there
     }
     const table = sql`${place.schema === undefined ? sql.id(place.name) : sql.id(place.schema, place.name)} as ${sql.id(ROW)}`
-    const where = compile(rows, { ...options(), finds: 'rows', key: keyPlaces(model) })
+    const where = compile(rows, { ...options(), finds: 'rows', key: keyPlaces(model), broad: this.#broad.get(type) ?? [] })
     const end = sql.raw(` ${this.#dialect.expressions.apart}`)
     return {
       type,
       name: place.name,
       qualified: tableOf(place),
+      rows,
       columns,
       written: (used, tests, apart) => {
         const those = fields.filter(({ name }) => used.has(name)).map(selected)
@@ -115,15 +128,25 @@ export class SeenTables {
   }
 }
 
-const known = new WeakMap<object, { readonly layout: Layout; readonly dialect: Dialect; readonly tables: SeenTables }>()
+/** What was worked out for an asker. */
+interface Seen {
+  readonly layout: Layout
+  readonly dialect: Dialect
+  readonly broad: string
+  readonly tables: SeenTables
+}
+
+const seenBy = new WeakMap<object, Seen>()
 
 /** The tables as an asker sees them, which are worked out once for each state of their rules. */
-export function seenTables(asker: Asker, layout: Layout, dialect: Dialect): SeenTables {
+export function seenTables(asker: Asker, layout: Layout, dialect: Dialect, byType: BroadByType = new Map()): SeenTables {
   const key = asker.viewpoint ?? asker
-  const there = known.get(key)
-  if (there !== undefined && there.layout === layout && there.dialect === dialect && !there.tables.usesTime) return there.tables
-  const tables = new SeenTables(asker, layout, dialect)
-  known.set(key, { layout, dialect, tables })
+  const there = seenBy.get(key)
+  const broad = JSON.stringify([...byType])
+  const isSame = there?.layout === layout && there.dialect === dialect && there.broad === broad
+  if (isSame && !there.tables.usesTime) return there.tables
+  const tables = new SeenTables(asker, layout, dialect, byType)
+  seenBy.set(key, { layout, dialect, broad, tables })
   return tables
 }
 
