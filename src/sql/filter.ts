@@ -71,7 +71,8 @@ export function fieldFilter<W extends World, K extends TypeName<W>>(
   return filterOf(view as unknown as InnerViewpoint, type, visible, options)
 }
 
-function filterOf(
+/** A condition of a viewpoint as SQL. */
+export function filterOf(
   view: InnerViewpoint,
   type: string,
   of: (view: InnerViewpoint) => ConditionNode,

@@ -63,6 +63,7 @@ describe('own queries refuse, and ask nothing', () => {
     const mine = openStore(book, overKysely(db, sqlite)).for(null)
     for (const [options, says] of [
       [{ function: ['x'] }, /there is no option "function"/],
+      [null, /its options are an object/],
       [{ functions: ['x y'] }, /"x y" cannot be the name/],
     ] as const)
       expect(await mine.queries<any>(options as never).catch((error) => error.message)).to.match(says)

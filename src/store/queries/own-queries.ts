@@ -43,6 +43,7 @@ function readingOnly(creator: QueryCreator<any>): OwnQueries<any> {
 
 /** @throws OwnQueryError */
 function readOptions(given: unknown): OwnQueriesOptions {
+  if (typeof given !== 'object' || given === null) throw new OwnQueryError('its options are an object: { functions, failed }')
   const options = given as OwnQueriesOptions
   const odd = Object.keys(options).find((name) => name !== 'functions' && name !== 'failed')
   if (odd !== undefined) throw new OwnQueryError(`there is no option "${odd}": there are functions and failed`)
