@@ -1,5 +1,5 @@
 // Imports point one way: every folder may know those before it, and none after it.
-const LAYERS = ['condition', 'rulebook', 'viewpoint', 'client', 'react', 'sql', 'documents', 'store', 'review', 'http', 'entries']
+const LAYERS = ['condition', 'rulebook', 'viewpoint', 'client', 'react', 'sql', 'documents', 'store', 'review', 'prove', 'http', 'entries']
 const CORE = '^src/(condition|rulebook|viewpoint|client)/|^src/entries/(pachter|client|condition|json)\\.ts$'
 
 module.exports = {

@@ -11,6 +11,7 @@ import { initDeclaration } from './commands/init.js'
 import { listDeclaration } from './commands/list.js'
 import { matrixDeclaration } from './commands/matrix.js'
 import { peopleDeclaration } from './commands/people.js'
+import { proveDeclaration } from './commands/prove.js'
 import { reviewDeclaration } from './commands/review.js'
 import { rulesDeclaration } from './commands/rules.js'
 import { tryDeclaration } from './commands/try.js'
@@ -42,6 +43,7 @@ Examples:
   pachter why read plot p-01 --for bram              which clause decided, and with which values
   pachter check                                      check all expectations
   pachter drift                                      who gained or lost access since the baseline
+  pachter prove                                      guarantees, for every person and all records
   pachter db verify postgres://me@localhost/garden   compare SQL with evaluation in memory
 
 Exit status: 0 success, 1 a try was refused or a check failed, 2 wrong usage, configuration or data.`,
@@ -58,6 +60,7 @@ Exit status: 0 success, 1 a try was refused or a check failed, 2 wrong usage, co
     whyDeclaration(),
     checkDeclaration(end),
     driftDeclaration(end),
+    proveDeclaration(end),
     rulesDeclaration(),
     databaseCommands(end),
   ]

@@ -1,9 +1,10 @@
 import { configure } from 'pachter-cli'
+import { withGuarantees } from './guarantees.js'
 import { people } from './people.js'
 import { book } from './rulebook.js'
 
 export default configure({
-  rulebook: book,
+  rulebook: withGuarantees(book),
   data: new URL('./data/', import.meta.url),
   people,
   personOf: { type: 'member', claims: ({ id, email }) => ({ id, email }) },

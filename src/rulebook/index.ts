@@ -7,6 +7,8 @@ export { isName, readDefinition } from './definition.js'
 export { RulebookError, UnknownNameError, unknownName } from './error.js'
 export { withEveryRecord } from './every-record.js'
 export { isGenerated } from './generated.js'
+export type * from './guarantee-types.js'
+export { withGuarantees } from './guarantees.js'
 export { modelFromJson, modelToJson, type RulebookJson, type Shapes } from './json.js'
 export {
   isKey,
@@ -26,6 +28,7 @@ export {
   type ClauseNode,
   fieldOf,
   type GateWordsNode,
+  type GuaranteeNode,
   keysAreGiven,
   knownAction,
   type MeModel,

@@ -60,6 +60,17 @@ export interface VetoNode {
   readonly message: string
 }
 
+/** Something that must never be possible, for any person and any records. */
+export interface GuaranteeNode {
+  /** Unique within its record type. */
+  readonly title: string
+  readonly never: string
+  /** The fields that nobody may see, send or change; undefined for the action itself. */
+  readonly fields?: readonly string[]
+  readonly provided: ConditionNode
+  readonly unless?: ConditionNode
+}
+
 /** The message of a gate for the people that it refuses. */
 export interface GateWordsNode {
   readonly when: ConditionNode
@@ -105,6 +116,8 @@ export interface TypeModel {
   /** The conditions of `everyRecord` on this type. They are part of the gates of its rules too. */
   readonly everyRecord?: readonly EveryRecordNode[]
   readonly rules?: TypeRules
+  /** What must never be possible, whatever its rules say. They decide nothing: `pachter prove` judges them. */
+  readonly guarantees?: readonly GuaranteeNode[]
   /** Whether its rules come from `grant` only, so that its own can be added. */
   readonly grantsOnly?: true
 }

@@ -11,12 +11,14 @@ export {
   type LinkOfMe,
   linkedClaims,
   linksOfMe,
+  linksOver,
   MOST_OWN,
   ownOf,
   startOfLink,
   typesOfMe,
   withFurther,
   withLinked,
+  withMyLinks,
 } from './linked.js'
 export { type Rulebook, rulebookOf } from './rulebook.js'
 export { holds, mayFor, type PersonalRules, testOf, withClauses } from './specialise.js'

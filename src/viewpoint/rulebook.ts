@@ -10,6 +10,7 @@ import {
   type GeneratedIn,
   type Granted,
   type GrantWords,
+  type GuaranteesBy,
   type Joined,
   type KeyFields,
   type LimitedIn,
@@ -43,6 +44,7 @@ import {
   withGate,
   withGrant,
   withGrants,
+  withGuarantees,
   withoutRule,
   withRules,
   withStandings,
@@ -102,6 +104,16 @@ export interface Rulebook<W extends World = World> {
     readonly limited: W['limited'] | LimitedIn<O>
     readonly stamped: W['stamped'] | StampedIn<O>
   }>
+
+  /**
+   * Says what must never be possible, for any person and any records: not only for those at hand. `pachter prove` proves each guarantee, or
+   * shows an example that breaks it. Guarantees decide nothing themselves.
+   *
+   * @example
+   * book.guarantees({ plot: (plot, { role }) => [{ never: 'update', fields: ['rentDue'], unless: role('treasurer') }] })
+   * @throws RulebookError
+   */
+  guarantees<G>(guarantees: GuaranteesBy<G, W>): Rulebook<W>
 
   /**
    * A condition on the person that has to hold before any clause of any record type counts. With several calls, all of them have to hold. It may
@@ -297,6 +309,7 @@ export function rulebookOf(model: Model): Rulebook {
     gate: (given: unknown, options?: unknown) => rulebookOf(noteWritten(model, withGate(model, given, options), 'gate')),
     everyRecord: (given: unknown, options?: unknown) =>
       rulebookOf(noteWritten(model, withEveryRecord(model, given, options), 'everyRecord')),
+    guarantees: (given: unknown) => rulebookOf(noteWritten(model, withGuarantees(model, given), 'guarantees', given)),
     rules: (given: unknown) => rulebookOf(noteWritten(model, withRules(model, given), 'rules', given)),
     without: (type: string, title: string, action?: string) => rulebookOf(noteWritten(model, withoutRule(model, type, title, action))),
     grant: (types: unknown, given: unknown) => rulebookOf(noteWritten(model, withGrant(model, types, given), 'grant')),

@@ -8,8 +8,10 @@ import type { Rulebook } from 'pachter/internal/viewpoint'
 import pc from 'picocolors'
 import { baselineFile } from '../baseline.js'
 import { sayChanges, sayGrants, sayRules } from '../changes.js'
+import { reportForEveryone } from '../drift-for-everyone.js'
 import { UsageError } from '../errors.js'
 import { baselineText, readBaseline } from '../files/baseline-file.js'
+import { load } from '../load.js'
 import { command, type End, format, live } from '../options.js'
 import { say } from '../output.js'
 import { peopleOf } from '../people.js'
@@ -23,12 +25,15 @@ interface DriftOptions extends CommonOptions {
   readonly file?: string
   /** One or two revisions. A single one is compared with the current rulebook. */
   readonly between?: readonly string[]
+  readonly forEveryone?: boolean
   readonly format: 'text' | 'json'
 }
 
 /** `pachter drift`: what people gained or lost since the baseline was saved. Returns whether nothing changed. */
 async function driftCommand(options: DriftOptions): Promise<boolean> {
   if (options.between !== undefined) return driftBetweenRevisions(options.between, options)
+  if (options.forEveryone)
+    throw new UsageError('drift --for-everyone compares two rulebooks: name their revisions, as in --between main HEAD')
   const session = await openSession(options)
   const { model } = session.loaded
   const file = options.file === undefined ? baselineFile(session.loaded) : resolve(options.file)
@@ -57,6 +62,12 @@ async function driftBetweenRevisions(revisions: readonly string[], options: Drif
     throw new UsageError('drift --between compares two rulebooks, not the baseline: leave out --save and --file')
   const [first = '', second, ...more] = revisions
   if (more.length > 0) throw new UsageError('drift --between: give one revision, to compare with the working tree, or two')
+  if (options.forEveryone) {
+    const { book, file } = await load(options.config)
+    const before = await rulebookAt(first, file)
+    const after = second === undefined ? book : await rulebookAt(second, file)
+    return reportForEveryone({ before, after, from: first, to: second ?? 'the working tree' }, options.format)
+  }
   const session = await openSession(options)
   const before = await rulebookAt(first, session.loaded.file)
   const after = second === undefined ? session.loaded.book : await rulebookAt(second, session.loaded.file)
@@ -135,6 +146,7 @@ export function driftDeclaration(end: End): Command {
   return command('drift', 'Shows who gained or lost access since the baseline was saved.')
     .option('--save', 'saves the current access as the baseline')
     .option('--between <revisions...>', 'compares the rulebooks of two git revisions, or of one and the working tree, on the current data')
+    .option('--for-everyone', 'with --between: for every person and all records, not only for the current data')
     .option('--file <file>', 'the baseline (default: pachter.baseline.yaml next to the configuration)')
     .addOption(live())
     .addOption(format(['text', 'json']))
@@ -146,7 +158,8 @@ Commit the baseline and review its changes. Exit status: 0 if nothing changed, 1
 Examples:
   pachter drift --save
   pachter drift
-  pachter drift --between main HEAD`,
+  pachter drift --between main HEAD
+  pachter drift --between main HEAD --for-everyone`,
     )
     .action(async (options) => end((await driftCommand(options)) ? 0 : 1))
 }

@@ -1,0 +1,21 @@
+// For pachter-cli and this project's own tests. Not part of the public API; it can change without notice.
+export {
+  type Compared,
+  checkProof,
+  DEFAULT_LIMITS,
+  driftForEveryone,
+  type Example,
+  type IdleRule,
+  idleRules,
+  type Judged,
+  type JudgedGuarantee,
+  judgeGuarantee,
+  judgeGuarantees,
+  type Permission,
+  ProofError,
+  permissionsOf,
+  type SearchLimits,
+  Solver,
+  search,
+  type Widening,
+} from '../../prove/index.js'

@@ -1,0 +1,8 @@
+export { type Compared, driftForEveryone, permissionsOf, type Widening } from './drift.js'
+export type { Example } from './example.js'
+export { type Judged, type JudgedGuarantee, judgeGuarantee, judgeGuarantees } from './guarantees.js'
+export { type IdleRule, idleRules } from './idle.js'
+export type { Permission } from './permissions.js'
+export { checkProof, ProofError } from './proof.js'
+export { DEFAULT_LIMITS, type SearchLimits, search } from './search.js'
+export { Solver } from './solver.js'

@@ -1,0 +1,75 @@
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { expect } from 'chai'
+import { pachter, root, runs } from '../support/command.js'
+
+describe('pachter prove', () => {
+  describe('on the demo world', () => {
+    runs('prove --only guarantees', 0, '21 proved, for every person and all records.', '✔ plot: only the treasurer sets a rent')
+    runs('prove --only idle-rules', 0, 'Of 82 rules, each makes a difference for someone.')
+    runs('prove --only guarantees,site', 0, '1 proved', '✔ site: nobody updates a site, unless role secretary')
+    runs('prove --only plott', 2, 'Did you mean "plot"?')
+    runs('prove --only guarantees --format junit', 0, '<testsuites name="pachter prove" tests="21" failures="0">')
+    runs('prove --only guarantees --format markdown', 0, '| proved | plot | only the treasurer sets a rent |')
+    runs('drift --for-everyone', 2, 'name their revisions')
+  })
+
+  describe('on a rulebook that breaks a guarantee', () => {
+    let folder = ''
+    before(() => {
+      mkdirSync(join(root, 'tmp'), { recursive: true })
+      folder = mkdtempSync(join(root, 'tmp', 'prove-'))
+      mkdirSync(join(folder, 'data'))
+      writeFileSync(
+        join(folder, 'pachter.config.ts'),
+        `import { rulebook, toMany } from 'pachter'
+import { configure } from 'pachter-cli'
+import { z } from 'zod'
+
+const book = rulebook({
+  me: { shape: z.object({ id: z.string() }), key: 'id' },
+  records: {
+    song: { shape: z.object({ id: z.string(), ownerId: z.string(), title: z.string() }), key: 'id', links: { listeners: toMany('listener', 'songId') } },
+    listener: { shape: z.object({ id: z.string(), songId: z.string(), personId: z.string() }), key: 'id' },
+  },
+})
+  .standings({ song: (song, { me }) => ({ owner: song.ownerId.is(me.id), guest: song.listeners.some((one) => one.personId.is(me.id)) }) })
+  .rules({
+    song: (song, { standing: { owner, guest } }) => ({ may: { read: [owner, guest], update: [owner, guest.only('title')] } }),
+    listener: (listener, { signedIn }) => ({ may: { read: [signedIn], create: [signedIn] } }),
+  })
+  .guarantees({
+    song: (song, { standing: { owner } }) => [
+      { never: 'update', fields: ['ownerId'], unless: owner, titled: 'only its owner gives a song away' },
+      { never: 'update', fields: ['title'], unless: owner, titled: 'only its owner renames a song' },
+    ],
+  })
+export default configure({ rulebook: book, data: new URL('./data/', import.meta.url), people: {} })
+`,
+      )
+    })
+    after(() => rmSync(folder, { recursive: true }))
+    const run = (args: string) => pachter(`prove --config ${join(folder, 'pachter.config.ts')} ${args}`)
+
+    it('shows a person and the few records that matter, and ends with 1', () => {
+      const { status, stdout } = run('')
+      expect(status, stdout).to.equal(1)
+      expect(stdout).to.include('✔ song: only its owner gives a song away')
+      expect(stdout).to.match(/✘ song: only its owner renames a song\n {4}person-1 changes title of song song-1: title-1 becomes title-2\n/)
+      expect(stdout).to.match(/song {6}song-1, ownerId ownerId-1, title title-1\n/)
+      expect(stdout).to.match(/listener {2}listener-\d, songId song-1, personId person-1\n/)
+      expect(stdout).to.include('allowed by "guest; only title"')
+      expect(stdout).to.include('1 proved, 1 refuted, for every person and all records.')
+    })
+
+    it('says the same as JSON, JUnit XML and Markdown', () => {
+      const [, refuted] = JSON.parse(run('--format json').stdout).guarantees
+      expect(refuted).to.include({ type: 'song', outcome: 'refuted', field: 'title' })
+      expect(refuted.example.becomes.title).not.to.equal(refuted.example.record.title)
+      expect(run('--format junit').stdout).to.match(/tests="2" failures="1"[\s\S]*<failure message="person-1 changes title of song song-1/)
+      expect(run('--format markdown').stdout).to.match(
+        /\*\*song: only its owner renames a song\*\* is refuted:\n\n```text\nperson-1 changes/,
+      )
+    })
+  })
+})
