@@ -30,6 +30,7 @@ const DOCUMENTS = [
   'docs/databases.md',
   'docs/own-queries.md',
   'docs/checking.md',
+  'docs/proofs.md',
   'docs/web.md',
 ]
 const PAGES = readdirSync(new URL('../docs', import.meta.url)).flatMap((name) => (name.endsWith('.md') ? [`docs/${name}`] : []))

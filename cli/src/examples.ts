@@ -14,7 +14,7 @@ export function exampleLines(book: Rulebook, { type, action, field }: Permission
   const { record = {}, becomes, me, now } = example
   const what = action === 'create' ? `a ${type}` : `${type} ${String(keyOf(typeModel(model, type), record))}`
   const done = field === undefined ? `${DOES[action] ?? `does "${action}" to`} ${what}` : `${DOES_TO_FIELD[action]} ${field} of ${what}`
-  const change = field !== undefined && becomes !== undefined ? `: ${value(record[field])} becomes ${value(becomes[field])}` : ''
+  const change = field !== undefined && becomes !== undefined ? `, from ${value(record[field])} to ${value(becomes[field])}` : ''
   const rows = Object.entries(example.records).flatMap(([name, all]) => all.map((row) => [name, row] as const))
   const told = [
     ...(me === null ? [] : [line('me', me, example, model)]),

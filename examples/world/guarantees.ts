@@ -22,7 +22,12 @@ export function withGuarantees(book: Rulebook<Allotments>): Rulebook<Allotments>
       { never: 'update', fields: ['rentDue'], unless: role('treasurer'), titled: 'only the treasurer sets a rent' },
       { never: 'read', fields: ['wardenNotes'], unless: warden, titled: 'only wardens read their notes' },
       { never: 'read', fields: ['rentDue'], unless: holder.or(warden).or(role('treasurer', 'secretary')) },
-      { never: 'update', fields: ['holderId'], unless: warden.or(role('secretary')), titled: 'holders do not pass a plot on themselves' },
+      {
+        never: 'update',
+        fields: ['holderId', 'coHolderIds'],
+        unless: warden.or(role('secretary')),
+        titled: 'holders do not pass a plot on themselves',
+      },
       { never: 'delete', provided: not(plot.state.is('vacant')), titled: 'only a vacant plot is ever deleted' },
       { never: 'read', fields: ['planting'], unless: holder.or(guest).or(warden).or(role('treasurer', 'secretary')) },
       { never: 'update', unless: signedIn, titled: 'visitors change no plots' },

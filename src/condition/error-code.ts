@@ -10,6 +10,7 @@ export type ErrorCode =
   | 'BAD_DATA'
   | 'BAD_EXPECTATION'
   | 'BAD_PAGE_RULES'
+  | 'BAD_PROOF'
   | 'BAD_QUERY'
   | 'BAD_RECORD'
   | 'BAD_REQUEST'

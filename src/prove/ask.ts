@@ -1,5 +1,5 @@
 import { type ConditionNode, newContext, notNode, predicate, TRUE } from '../condition/index.js'
-import { isKeyField, type Model, typeModel } from '../rulebook/index.js'
+import { fieldOf, isKeyField, type Model, sameValue, typeModel } from '../rulebook/index.js'
 import { type InnerViewpoint, linksOver, viewpointOf, withMyLinks } from '../viewpoint/index.js'
 import type { Encoder } from './encoder.js'
 import type { Around } from './encoding.js'
@@ -24,7 +24,10 @@ export interface Question {
 /** Whether something can be done that the conditions describe, by any person to any record. */
 export function ask(question: Question, limits: SearchLimits = DEFAULT_LIMITS): Found {
   const confirms = (example: Example) => holdsIn(question, example)
-  const found = search({ model: question.model, ask: (encoder) => asked(encoder, question), confirms }, limits)
+  const searched = (isPlain: boolean) =>
+    search({ model: question.model, ask: (encoder) => asked(encoder, question, isPlain), confirms }, limits)
+  const plain = changesList(question) ? searched(true) : undefined
+  const found = plain?.kind === 'example' ? plain : searched(false)
   if (found.kind !== 'example') return found
   const type = question.permission?.type
   const example = inShape(question.model, shrunk(found.example, confirms), type, confirms)
@@ -34,8 +37,14 @@ export function ask(question: Question, limits: SearchLimits = DEFAULT_LIMITS): 
   return { kind: 'example', example }
 }
 
-/** The question in the words of the solver. */
-function asked(encoder: Encoder, { model, permission, when }: Question): { literals: Literal[]; around: Around } {
+function changesList({ model, permission }: Question): boolean {
+  if (permission?.action !== 'update' || permission.field === undefined) return false
+  const { list, type } = fieldOf(typeModel(model, permission.type), permission.field)
+  return list === true && type !== 'group' && type !== 'other'
+}
+
+/** The question in the words of the solver. With `isPlain`, only for changes that are easy to see. */
+function asked(encoder: Encoder, { model, permission, when }: Question, isPlain: boolean): { literals: Literal[]; around: Around } {
   if (permission === undefined) return { literals: [encoder.encode(when, {})], around: {} }
   const { type, action } = permission
   const isNew = action === 'create'
@@ -47,8 +56,32 @@ function asked(encoder: Encoder, { model, permission, when }: Question): { liter
   }
   const after = encoder.record(type, false)
   const around = { record, after }
-  const literals = [encoder.encode(when, around), ...unchanged(encoder, model, type, around)]
+  const literals = [
+    encoder.encode(when, around),
+    ...unchanged(encoder, model, type, around),
+    ...(isPlain ? otherList(encoder, permission, around) : []),
+  ]
   return { literals, around }
+}
+
+/** That a list has an element more or less. It may also change by having one more often, or in another order, so a proof cannot use this. */
+function otherList(encoder: Encoder, { field }: Permission, { record, after }: Around): Literal[] {
+  const [before, changed] = [record, after].map((one) =>
+    field === undefined || one === undefined ? undefined : encoder.individuals.slot(one, [field]),
+  )
+  if (before?.list === undefined || changed?.list === undefined || before.field.type === 'group' || before.field.type === 'other') return []
+  const { values } = encoder
+  const element = before.field.values?.[0]
+  const value = element === undefined ? values.value(before.value.family, before.value.whole) : values.literal(before.value.family, element)
+  const [had, has] = [values.has(before.list, value), values.has(changed.list, value)]
+  return [encoder.any([encoder.all([has, -had]), encoder.all([had, -has])])]
+}
+
+/** Whether an update of an example changes the field. Of objects, only that it may. */
+function isChanged(model: Model, { type, field }: Permission, { record = {}, becomes = {} }: Example): boolean {
+  const known = field === undefined ? undefined : typeModel(model, type).fields[field]
+  if (field === undefined || known === undefined || known.type === 'group' || known.type === 'other') return true
+  return !sameValue(known, record[field], becomes[field])
 }
 
 /** What an update cannot change: the key, and the fields of which no clause counts. */
@@ -73,8 +106,9 @@ function unchanged(encoder: Encoder, model: Model, name: string, around: Around)
 }
 
 /** Whether plain evaluation agrees that an example fits. */
-function holdsIn({ model, when, really }: Question, example: Example): boolean {
+function holdsIn({ model, permission, when, really }: Question, example: Example): boolean {
   const { record = {}, becomes } = example
+  if (permission?.action === 'update' && !isChanged(model, permission, example)) return false
   const view = viewIn(model, when, example)
   const { me, now, links } = view.env()
   if (!predicate(when)(record, { me, now, links, context: newContext(), after: becomes ?? record })) return false

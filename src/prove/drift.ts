@@ -24,6 +24,8 @@ export interface Compared {
  * Compares two rulebooks for every person and all records: what anyone may do by the second and not by the first, and the other way round.
  * Both have the same shapes and links; record types and fields of the second are compared.
  * @throws ProofError if the solver made a mistake
+ * @example
+ * const opened = [...driftForEveryone(before.model, after.model, ['gained'])].filter(({ widening }) => widening !== undefined)
  */
 export function* driftForEveryone(
   before: Model,

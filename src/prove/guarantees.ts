@@ -33,7 +33,13 @@ export function judgeGuarantee(model: Model, type: string, guarantee: GuaranteeN
   return undecided ?? { outcome: 'proved' }
 }
 
-/** Judges all guarantees of a rulebook, one after the other. */
+/**
+ * Judges all guarantees of a rulebook, one after the other: for tests of your own.
+ * @throws ProofError if the solver made a mistake
+ * @example
+ * for (const { guarantee, judged } of judgeGuarantees(book.model))
+ *   if (judged.outcome !== 'proved') throw new Error(`${guarantee.title}: ${judged.outcome}`)
+ */
 export function* judgeGuarantees(model: Model, limits: SearchLimits = DEFAULT_LIMITS): Generator<JudgedGuarantee> {
   for (const { name, guarantees = [] } of Object.values(model.types))
     for (const guarantee of guarantees) yield { type: name, guarantee, judged: judgeGuarantee(model, name, guarantee, limits) }

@@ -18,6 +18,8 @@ export interface IdleRule {
 
 /**
  * Looks at each rule, whether it does nothing, for every person and all records. Of those that do something, undefined.
+ * @example
+ * const idle = [...idleRules(book.model)].filter((rule) => rule !== undefined)
  * @throws ProofError if the solver made a mistake
  */
 export function* idleRules(model: Model, limits: SearchLimits = DEFAULT_LIMITS): Generator<IdleRule | undefined> {

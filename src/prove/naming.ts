@@ -91,6 +91,9 @@ function textsOf(encoder: Encoder, classes: Classes): (value: Value) => string {
   for (const one of records)
     for (const { value, path } of individuals.key(one)) naming.name(value, keyWord(one, path, individuals.key(one)))
   for (const one of individuals.all) for (const { value, path } of one.slots.values()) naming.name(value, wordOf(one, path))
+  for (const one of individuals.all)
+    for (const { list, path } of one.slots.values())
+      for (const { value } of list === undefined ? [] : values.elementsOf(list)) naming.name(value, wordOf(one, path))
   for (const value of values.all) naming.name(value, 'text')
   return (value) => naming.textOf(value) as string
 }

@@ -1,11 +1,11 @@
 // Checks proofs apart from the solver that made them: it shares nothing with it but the form of clauses.
+import { PachterError } from '../condition/index.js'
 import type { Clause, Literal, ProofStep } from './solver.js'
 
-/** A proof does not hold: there is a mistake in the solver. */
-export class ProofError extends Error {
+/** A proof does not hold. That is a mistake of `pachter prove`, and not of the rulebook: please report it. */
+export class ProofError extends PachterError {
   constructor(step: number) {
-    super(`step ${step} of the proof does not follow from those before it`)
-    this.name = 'ProofError'
+    super('BAD_PROOF', `step ${step} of the proof does not follow from those before it: report this, with the rulebook if you can`)
   }
 }
 

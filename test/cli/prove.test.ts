@@ -55,7 +55,7 @@ export default configure({ rulebook: book, data: new URL('./data/', import.meta.
       const { status, stdout } = run('')
       expect(status, stdout).to.equal(1)
       expect(stdout).to.include('✔ song: only its owner gives a song away')
-      expect(stdout).to.match(/✘ song: only its owner renames a song\n {4}person-1 changes title of song song-1: title-1 becomes title-2\n/)
+      expect(stdout).to.match(/✘ song: only its owner renames a song\n {4}person-1 changes title of song song-1, from title-1 to title-2\n/)
       expect(stdout).to.match(/song {6}song-1, ownerId ownerId-1, title title-1\n/)
       expect(stdout).to.match(/listener {2}listener-\d, songId song-1, personId person-1\n/)
       expect(stdout).to.include('allowed by "guest; only title"')
