@@ -8,7 +8,7 @@ import { fileURLToPath } from 'node:url'
 
 const root = fileURLToPath(new URL('../', import.meta.url))
 const home = mkdtempSync(join(tmpdir(), 'pachter-consumer-'))
-const MOST = 600_000
+const MOST = 700_000
 
 function pack(folder, name) {
   const [packed] = JSON.parse(

@@ -93,7 +93,7 @@ export class Individuals {
   /** A text as an id, which is missing if the text is blank. */
   #asId(of: Individual, text: Slot): Slot {
     const { solver } = this.values
-    if (this.#isRefused(of, text.path, BLANK)) return Object.freeze({ ...text, asId: true })
+    if (this.#fits(of, text.path, (type, name) => this.#shapes.refusesBlank(type, name))) return Object.freeze({ ...text, asId: true })
     const [there, proper] = [solver.variable(true), solver.variable(true)]
     for (const clause of [
       [-there, text.there],
@@ -111,8 +111,7 @@ export class Individuals {
     const { solver, yes } = this.values
     const isId = field.type === 'id' && field.list === undefined
     const there = optional || isId ? solver.variable(true) : yes
-    const isSure =
-      field.list !== undefined || field.type === 'boolean' || field.values !== undefined || this.#isRefused(of, path, improper(field))
+    const isSure = field.list !== undefined || field.type === 'boolean' || field.values !== undefined || this.#isInstant(of, path, field)
     const proper = isSure ? there : solver.variable(true)
     if (proper !== there) solver.add([-proper, there])
     const value = this.values.value(family(scalarOf(field)), field.type === 'integer')
@@ -124,11 +123,16 @@ export class Individuals {
     return slot
   }
 
-  /** Whether no shape accepts the value at that place. */
-  #isRefused({ type }: Individual, path: readonly string[], value: unknown): boolean {
+  #isInstant(of: Individual, path: readonly string[], { type, held }: Field): boolean {
+    const isText = type === 'time' && held !== undefined && held !== 'date'
+    return isText && this.#fits(of, path, (name, field) => this.#shapes.refusesOddTimes(name, field))
+  }
+
+  /** Whether a shape says something of a field, at its top. */
+  #fits({ type }: Individual, path: readonly string[], says: (type: string | undefined, name: string) => boolean): boolean {
     const [name, ...inner] = path
     const known = type === 'me' || Object.hasOwn(this.#model.types, type)
-    return name !== undefined && inner.length === 0 && known && this.#shapes.refuses(type === 'me' ? undefined : type, name, value)
+    return name !== undefined && inner.length === 0 && known && says(type === 'me' ? undefined : type, name)
   }
 
   /** The slots of the key of a record. */

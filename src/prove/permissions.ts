@@ -17,6 +17,7 @@ import {
   fieldOf,
   isKeyField,
   type Model,
+  serverKey,
   type TypeModel,
   typeModel,
   type VetoNode,
@@ -88,8 +89,8 @@ export function clausesOf(type: TypeModel, action: string, field: string | undef
 }
 
 function letsField(type: TypeModel, { fields, overriding }: ClauseNode, action: string, field: string): boolean {
-  const stamped = action === 'create' && Object.hasOwn(type.rules?.stamps.create ?? {}, field)
-  if (stamped) return overriding?.includes(field) === true
+  const isSet = Object.hasOwn(type.rules?.stamps.create ?? {}, field) || type.generated?.includes(field) || serverKey(type) === field
+  if (action === 'create' && isSet) return overriding?.includes(field) === true
   return fields === undefined || fields.includes(field) || overriding?.includes(field) === true
 }
 

@@ -1,4 +1,57 @@
+import { toComparable } from '../condition/index.js'
 import { type Model, schemaOf } from '../rulebook/index.js'
+
+const BLANKS = Array.from({ length: 256 }, (_, length) => ' '.repeat(length))
+/** Texts that are no instants, though some look like it. */
+const ODD_TIMES = [
+  ...[
+    '\0',
+    '',
+    ' ',
+    'x',
+    '0',
+    '2026',
+    '2026-01',
+    '2026-01-15',
+    '12:00',
+    '12:00:00Z',
+    '2026-01-15 12:00:00Z',
+    '2026-01-15T12',
+    '2026-01-15T12Z',
+  ],
+  ...[
+    '2026-01-15T12:00',
+    '2026-01-15T12:00Z',
+    '2026-01-15T12:00:00',
+    '2026-01-15T12:00:00.000',
+    '2026-01-15T12:00:00z',
+    '2026-01-15t12:00:00Z',
+  ],
+  ...[
+    '2026-13-15T12:00:00Z',
+    '2026-02-30T12:00:00Z',
+    '2026-01-32T12:00:00Z',
+    '2026-01-15T25:00:00Z',
+    '2026-01-15T12:60:00Z',
+    '2026-01-15T12:00:61Z',
+  ],
+  ...[
+    '10000-01-15T12:00:00Z',
+    '-2026-01-15T12:00:00Z',
+    '+2026-01-15T12:00:00Z',
+    '2026-01-15T12:00:00+25:00',
+    '2026-01-15T12:00:00+01',
+    '2026-01-15T12:00:00Z\n',
+  ],
+  ...[
+    '2025-02-29T12:00:00Z',
+    '1900-02-29T12:00:00Z',
+    '2026-04-31T12:00:00Z',
+    '2026-01-15T24:00:00Z',
+    '2026-01-15T12:00:60Z',
+    '0000-02-30T12:00:00Z',
+  ],
+].filter((text) => toComparable(text, 'time') === undefined)
 
 type Json = { readonly [word: string]: unknown }
 
@@ -11,15 +64,21 @@ export class Shapes {
     this.#model = model
   }
 
-  /**
-   * Whether the shape of a record type, or of the claims (undefined), has a pattern for a field that a value does not match. Checks that are
-   * code are not looked at: they may depend on other fields.
-   */
-  refuses(type: string | undefined, name: string, value: unknown): boolean {
+  /** Whether a field has a pattern that no blank text matches. Checks that are code are not looked at: they may depend on other fields. */
+  refusesBlank(type: string | undefined, name: string): boolean {
+    return this.#refuses(type, name, BLANKS)
+  }
+
+  /** Whether a time in text has a pattern that only instants match. */
+  refusesOddTimes(type: string | undefined, name: string): boolean {
+    return this.#refuses(type, name, ODD_TIMES)
+  }
+
+  #refuses(type: string | undefined, name: string, texts: readonly string[]): boolean {
     const key = `${type ?? ''} ${name}`
     if (!this.#patterns.has(key)) this.#patterns.set(key, this.#patternsOf(type, name))
     const patterns = this.#patterns.get(key)
-    return typeof value === 'string' && patterns !== undefined && patterns.every((pattern) => !pattern.test(value))
+    return patterns !== undefined && !texts.some((text) => patterns.some((pattern) => pattern.test(text)))
   }
 
   /** The patterns of a field, one of which a text has to match; undefined if any text is accepted. */
