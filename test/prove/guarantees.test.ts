@@ -171,6 +171,51 @@ describe('guarantees', () => {
   })
 })
 
+describe('guarantees of fine points', () => {
+  /** Doors, which are locked and given away. */
+  const doors = rulebook({
+    me: { shape: z.object({ id }), key: 'id', links: { guard: toOne('guard', 'id') } },
+    records: {
+      guard: { shape: z.object({ id, isAsleep: z.boolean() }), key: 'id' },
+      door: { shape: z.object({ id, ownerId: id, isLocked: z.boolean(), colour: z.string() }), key: 'id' },
+    },
+  })
+    .standings({ door: (door, { me }) => ({ owner: door.ownerId.is(me.id) }) })
+    .rules({
+      door: (door, { standing: { owner }, signedIn, me }) => ({
+        may: {
+          read: [owner, signedIn.provided(not(me.guard.isAsleep.orElse(false).is(true)))],
+          update: [owner.only('isLocked', 'colour'), owner.only('ownerId').afterwards(signedIn)],
+        },
+        vetoes: [{ actions: ['update'], provided: door.isLocked.is(true), message: 'It is locked.' }],
+      }),
+    })
+    .guarantees({
+      door: (door, { standing: { owner }, me, after }) => [
+        { never: 'update', provided: door.isLocked.is(true), titled: 'a locked door stays as it is' },
+        { never: 'update', fields: ['isLocked'], provided: door.isLocked.is(true), titled: 'nobody unlocks' },
+        { never: 'update', fields: ['isLocked'], provided: after.isLocked.is(true), titled: 'nobody locks' },
+        { never: 'update', fields: ['colour'], provided: not(after.ownerId.is(me.id)), titled: 'paint and give away at once' },
+        { never: 'update', fields: ['ownerId'], provided: not(after.ownerId.is(me.id)), titled: 'nobody gives a door away' },
+        { never: 'read', unless: owner.or(me.guard.isAsleep.isPresent()), titled: 'only guards see the doors of others' },
+        { never: 'read', unless: owner.or(me.guard.isAsleep.orElse(false).is(false)), titled: 'sleeping guards see only their own' },
+      ],
+    })
+  const expected: { readonly [title: string]: Judged['outcome'] } = {
+    'a locked door stays as it is': 'proved',
+    'nobody unlocks': 'proved',
+    'nobody locks': 'refuted',
+    'paint and give away at once': 'proved',
+    'nobody gives a door away': 'refuted',
+    'only guards see the doors of others': 'refuted',
+    'sleeping guards see only their own': 'proved',
+  }
+  it('are judged by the record as it is and as it becomes, and by what is missing', () => {
+    const outcomes = Object.fromEntries(Object.entries(judged(doors)).map(([title, { outcome }]) => [title, outcome]))
+    expect(outcomes).to.deep.equal(expected)
+  })
+})
+
 describe('rules that do nothing', () => {
   const idle = (book: { readonly model: Parameters<typeof idleRules>[0] }) =>
     [...idleRules(book.model)]

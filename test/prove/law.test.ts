@@ -8,6 +8,8 @@ import { everyKind } from '../support/conditions.js'
 import { tries } from '../support/tries.js'
 
 const { model } = everyKind
+/** How many facts are told of a world at once. */
+const TOLD = 7
 
 /** Whether plain evaluation says that the condition holds in an example. */
 function holdsIn(node: ConditionNode, { record, records, me, now }: Example): boolean {
@@ -45,6 +47,25 @@ describe('a search of all worlds', () => {
     expect(counts.none, JSON.stringify(counts)).to.be.above(all / 20)
   })
 
+  it('never takes a world that is there for impossible, however much is said of it', () => {
+    const counts = { none: 0, example: 0, unknown: 0 }
+    const law = fc.property(...cases, (nodes, me, unkeyed) => {
+      const rows = keyed(unkeyed)
+      const on = new Map(nodes.map((node) => [node, new Set(held(rows, node, me))]))
+      for (const { id } of rows as unknown as readonly { readonly id: string }[]) {
+        const facts = nodes.map((node): ConditionNode => (on.get(node)?.has(id) ? node : { kind: 'not', of: node }))
+        for (let from = 0; from < facts.length; from += TOLD) {
+          const of = facts.slice(from, from + TOLD)
+          const { kind } = searched({ kind: 'allOf', of })
+          counts[kind] += 1
+          expect(kind, JSON.stringify({ of, me, rows, id })).not.to.equal('none')
+        }
+      }
+    })
+    fc.assert(law, { numRuns: tries(60, 200) })
+    expect(counts.example, JSON.stringify(counts)).to.be.above(10)
+  })
+
   it('decides what hangs on a fine point', () => {
     const field = (name: string, type: string, more: object = {}) => ({
       kind: 'field',
@@ -68,6 +89,12 @@ describe('a search of all worlds', () => {
       ['equal by way of another', all(is(a, 'is', b), is(b, 'is', literal('text', 'y')), not(is(a, 'is', literal('text', 'y')))), 'none'],
       ['missing equals nothing', all(is(a, 'is', b), { kind: 'presence', term: a, present: false }), 'none'],
       ['not equal because missing', all(not(is(a, 'is', a)), { kind: 'presence', term: a, present: false }), 'example'],
+      ['there and equal to nothing', all({ kind: 'presence', term: a, present: true }, not(is(a, 'is', a))), 'example'],
+      [
+        'in a list beside one that is not, or else equal',
+        all(is(list, 'has', a), not(is(list, 'has', b)), { kind: 'anyOf', of: [is(a, 'is', b), is(b, 'is', literal('text', 'x'))] }),
+        'example',
+      ],
       [
         'a whole number between neighbours',
         all(is(i, 'isMoreThan', literal('integer', 3)), is(i, 'isLessThan', literal('integer', 4))),

@@ -9,4 +9,5 @@ export {
   linkedClaims,
   type Rulebook,
   readClaims,
+  rulebookOf,
 } from '../../viewpoint/index.js'
