@@ -38,7 +38,8 @@ export function modelToJson(model: Model): RulebookJson {
   const keyed = ({ keys, ...rest }: Omit<TypeModel, 'shape'>) => ({ key: serverKey({ keys }) ?? keys, ...rest })
   const named = Object.fromEntries(
     Object.values(types).map((type) => {
-      const { name: _name, grantsOnly: _grants, ...rest } = keyed(bare(type))
+      // Guarantees decide nothing: the JSON form is for those who decide.
+      const { name: _name, grantsOnly: _grants, guarantees: _guarantees, ...rest } = keyed(bare(type))
       return [type.name, rest]
     }),
   )
