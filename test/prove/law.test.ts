@@ -62,8 +62,8 @@ describe('a search of all worlds', () => {
         }
       }
     })
-    fc.assert(law, { numRuns: tries(60, 200) })
-    expect(counts.example, JSON.stringify(counts)).to.be.above(10)
+    fc.assert(law, { numRuns: tries(30, 200) })
+    expect(counts.example, JSON.stringify(counts)).to.be.above(5)
   })
 
   it('decides what hangs on a fine point', () => {

@@ -85,9 +85,9 @@ describe('proofs about random rulebooks', () => {
             expect(outcome, what).not.to.equal('proved')
           }
     })
-    fc.assert(law, { numRuns: tries(80, 800) })
+    fc.assert(law, { numRuns: tries(40, 400) })
     expect(counts.proved, JSON.stringify(counts)).to.be.above(20)
-    expect(counts.broken, JSON.stringify(counts)).to.be.above(20)
+    expect(counts.broken, JSON.stringify(counts)).to.be.above(5)
   })
 
   it('never prove two rulebooks the same where a person may do something by one of them alone', () => {
