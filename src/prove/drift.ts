@@ -1,5 +1,6 @@
 import { allOfNode, notNode } from '../condition/index.js'
 import { isKeyField, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
+import { grantsIn } from '../viewpoint/index.js'
 import { ask } from './ask.js'
 import type { Example } from './example.js'
 import { type Grant, grantedTo, type Permission, permitted } from './permissions.js'
@@ -22,7 +23,7 @@ export interface Compared {
 
 /**
  * Compares two rulebooks for every person and all records: what anyone may do by the second and not by the first, and the other way round.
- * Both have the same shapes and links; record types and fields of the second are compared.
+ * Shapes and links are those of the second, but for what only the first has.
  * @throws ProofError if the solver made a mistake
  * @example
  * const opened = [...driftForEveryone(before.model, after.model, ['gained'])].filter(({ widening }) => widening !== undefined)
@@ -33,9 +34,10 @@ export function* driftForEveryone(
   changes: readonly Widening['change'][] = ['gained', 'lost'],
   limits: SearchLimits = DEFAULT_LIMITS,
 ): Generator<Compared> {
-  for (const grant of grantsOf(after)) for (const change of changes) yield comparedGrant(before, after, grant, change, limits)
-  for (const type of Object.values(after.types))
-    for (const permission of permissionsOf(type))
+  for (const grant of inEither(before, after, grantsIn))
+    for (const change of changes) yield comparedGrant(before, after, grant, change, limits)
+  for (const name of Object.keys({ ...before.types, ...after.types }))
+    for (const permission of inEither(before, after, ({ types }) => (types[name] === undefined ? [] : permissionsOf(types[name]))))
       for (const change of changes) {
         const whole = compared(before, after, permission, change, limits)
         yield whole
@@ -45,15 +47,13 @@ export function* driftForEveryone(
       }
 }
 
-function usesRoutine({ types }: Model, { type, action }: Permission): boolean {
-  return types[type]?.rules?.may[action]?.some(({ within }) => within !== undefined) === true
+/** What both rulebooks have, and what only the older one has. */
+function inEither<T>(before: Model, after: Model, of: (model: Model) => readonly T[]): readonly T[] {
+  return [...new Map([...of(after), ...of(before)].map((one) => [JSON.stringify(one), one])).values()]
 }
 
-function grantsOf({ privileges, routines }: Model): readonly Grant[] {
-  return [
-    ...Object.keys(privileges).map((name) => ({ kind: 'privilege' as const, name })),
-    ...Object.keys(routines).map((name) => ({ kind: 'routine' as const, name })),
-  ]
+function usesRoutine({ types }: Model, { type, action }: Permission): boolean {
+  return types[type]?.rules?.may[action]?.some(({ within }) => within !== undefined) === true
 }
 
 function comparedGrant(before: Model, after: Model, permission: Grant, change: Widening['change'], limits: SearchLimits): Compared {
@@ -71,16 +71,15 @@ function shown(permission: Permission | Grant, change: Widening['change'], found
 }
 
 function compared(before: Model, after: Model, permission: Permission, change: Widening['change'], limits: SearchLimits): Compared {
-  const type = typeModel(after, permission.type)
-  const old = Object.hasOwn(before.types, type.name) ? before.types[type.name] : undefined
-  const isNew = old === undefined || !isKnown(old, permission)
   const [more, less] = change === 'gained' ? [after, before] : [before, after]
-  if (change === 'lost' && isNew) return { permission }
-  const when = allOfNode([permitted(more, permission), ...(isNew ? [] : [notNode(permitted(less, permission))])])
-  // The shapes and links are those of the newer rulebook.
+  if (!isKnown(more, permission)) return { permission }
+  const unless = isKnown(less, permission) ? [notNode(permitted(less, permission))] : []
+  const when = allOfNode([permitted(more, permission), ...unless])
+  // The shapes and links are those of the newer rulebook, but for what only the older one has.
+  const type = typeModel(isKnown(after, permission) ? after : before, permission.type)
   const ruled: TypeModel = { ...type, ...rulesOf(more, type.name) }
-  const found = ask({ model: { ...after, types: { ...after.types, [type.name]: ruled } }, permission, when }, limits)
-  return shown(permission, change, found)
+  const model: Model = { ...after, types: { ...before.types, ...after.types, [type.name]: ruled } }
+  return shown(permission, change, ask({ model, permission, when }, limits))
 }
 
 function rulesOf({ types }: Model, name: string): Pick<TypeModel, 'rules'> {
@@ -88,8 +87,9 @@ function rulesOf({ types }: Model, name: string): Pick<TypeModel, 'rules'> {
   return rules === undefined ? {} : { rules }
 }
 
-function isKnown({ actions, fields }: TypeModel, { action, field }: Permission): boolean {
-  return actions.includes(action) && (field === undefined || Object.hasOwn(fields, field))
+function isKnown({ types }: Model, { type: name, action, field }: Permission): boolean {
+  const type = Object.hasOwn(types, name) ? types[name] : undefined
+  return type?.actions.includes(action) === true && (field === undefined || Object.hasOwn(type.fields, field))
 }
 
 /** Everything that may be done to records of a type: each action, and each field of those that have limits. */

@@ -274,6 +274,17 @@ describe('drift for everyone', () => {
     expect(changes(ward, ward)).to.deep.equal([])
   })
 
+  it('tells of what one of the two does not have at all', () => {
+    const discharging = ward.privileges({ openArchive: ({ role }) => [role('lead')] })
+    expect(changes(discharging as never, ward)).to.deep.equal(['lost openArchive'])
+    expect(changes(ward, discharging as never)).to.deep.equal(['gained openArchive'])
+    const { note, ...others } = ward.model.types
+    const without = { model: { ...ward.model, types: others } } as unknown as typeof ward
+    const lost = changes(ward, without)
+    expect(lost).to.include.members(['lost note read', 'lost note create', 'lost note update text']).and.not.include('lost note delete')
+    expect(note?.rules?.may.delete).to.deep.equal([])
+  })
+
   it('finds what a clause or a veto more or less does, in both directions', () => {
     const without = ward.without('patient', 'assigned', 'read') as typeof ward
     // Also what a lead of another ward may discharge, because they see it as an assigned worker.
