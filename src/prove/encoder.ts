@@ -5,7 +5,6 @@ import {
   type ConditionNode,
   compareNode,
   type FieldNode,
-  type LiteralNode,
   listSides,
   lower,
   notNode,
@@ -14,7 +13,7 @@ import {
 } from '../condition/index.js'
 import { type Model, typeModel } from '../rulebook/index.js'
 import { Comparing } from './comparing.js'
-import type { Around, Encoding, Limits, Universal } from './encoding.js'
+import { type Around, type Encoding, type Limits, nameOf, type Universal } from './encoding.js'
 import { type Individual, Individuals, type Slot } from './individuals.js'
 import { Person } from './person.js'
 import { Quantifiers } from './quantifiers.js'
@@ -34,7 +33,8 @@ export class Encoder implements Encoding {
   readonly #comparing: Comparing
   readonly #person: Person
   readonly #quantifiers: Quantifiers
-  readonly #universals: Universal[] = []
+  /** With the individuals that each was already said of. */
+  readonly #universals = new Map<Universal, Set<number>>()
   readonly #known = new Map<string, Literal>()
   readonly #numbers = new WeakMap<object, number>()
   #numbered = 0
@@ -66,7 +66,7 @@ export class Encoder implements Encoding {
   }
 
   everyOne(universal: Universal): void {
-    this.#universals.push(universal)
+    this.#universals.set(universal, new Set())
   }
 
   /** The times that conditions name: `now` is the empty name, and a day has its zone and its number. */
@@ -92,13 +92,13 @@ export class Encoder implements Encoding {
     const { solver } = this.values
     const there = this.individuals.all.filter((one) => solver.holds(one.exists))
     // All first, because the world is gone as soon as something is said.
-    const open = this.#universals
-      .filter((universal) => solver.holds(universal.if))
-      .flatMap((universal) =>
-        there.filter((one) => !universal.said.has(one.id) && universal.covers(one)).map((one) => ({ universal, one })),
+    const open = [...this.#universals]
+      .filter(([universal]) => solver.holds(universal.if))
+      .flatMap(([universal, said]) =>
+        there.filter((one) => !said.has(one.id) && universal.covers(one)).map((one) => ({ universal, said, one })),
       )
-    for (const { universal, one } of open) {
-      universal.said.add(one.id)
+    for (const { universal, said, one } of open) {
+      said.add(one.id)
       solver.add([-universal.if, -one.exists, universal.follows(one)])
     }
     return open.length > 0
@@ -125,9 +125,7 @@ export class Encoder implements Encoding {
   }
 
   encodeLowered(node: ConditionNode, around: Around, result: boolean): Literal {
-    const key = `${this.#numberOf(node)} ${result} ${Object.entries(around)
-      .map(([name, { id }]) => `${name}=${id}`)
-      .join()}`
+    const key = `${this.#numberOf(node)} ${result} ${nameOf(around)}`
     const known = this.#known.get(key)
     if (known !== undefined) return known
     const is = this.#made(node, around, result)
@@ -217,13 +215,13 @@ export class Encoder implements Encoding {
     return this.#comparing.compare(by, sides[0], sides[1], result)
   }
 
-  #side(term: Exclude<TermNode, { kind: 'orElse' }> | TermNode, list: boolean, around: Around) {
+  #side(term: TermNode, list: boolean, around: Around) {
     switch (term.kind) {
       case 'field':
       case 'claim':
         return this.#comparing.ofSlot(this.slot(term, around), list)
       case 'literal':
-        return this.#comparing.ofLiteral(term as LiteralNode, list)
+        return this.#comparing.ofLiteral(term, list)
       case 'now':
         return this.#comparing.ofTime(term)
       case 'forever':

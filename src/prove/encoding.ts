@@ -20,8 +20,6 @@ export interface Universal {
   readonly if: Literal
   readonly covers: (one: Individual) => boolean
   readonly follows: (one: Individual) => Literal
-  /** The individuals that it was already said of. */
-  readonly said: Set<number>
 }
 
 /** What the parts of the encoder need of each other. */
@@ -36,4 +34,11 @@ export interface Encoding {
   all(literals: readonly Literal[]): Literal
   any(literals: readonly Literal[]): Literal
   everyOne(universal: Universal): void
+}
+
+/** The same for the same individuals. */
+export function nameOf(around: Around): string {
+  return Object.entries(around)
+    .map(([name, { id }]) => `${name}=${id}`)
+    .join()
 }

@@ -1,9 +1,9 @@
 import type { Comparable, Row } from '../condition/index.js'
-import type { Field, Model } from '../rulebook/index.js'
+import { type Field, type Model, timeAs } from '../rulebook/index.js'
 import type { Classes } from './classes.js'
 import type { Encoder } from './encoder.js'
 import type { Around } from './encoding.js'
-import { filled } from './filling.js'
+import { filled, isObject } from './filling.js'
 import { BLANK, type Individual, improper, type Slot } from './individuals.js'
 import { namesOf } from './naming.js'
 
@@ -76,14 +76,14 @@ export function exampleOf(encoder: Encoder, around: Around, classes: Classes): E
     return row && (finished.get(row) ?? row)
   }
   const [record, after] = [told(around.record), around.after === around.record ? undefined : told(around.after)]
-  const claims = solver.holds(encoder.signedIn) ? claimsOf(encoder, rowOf(ownClaims(encoder.model, me))) : null
+  const claims = solver.holds(encoder.signedIn) ? filled(encoder.model, undefined, rowOf(ownClaims(encoder.model, me))) : null
   return Object.freeze({
     me: claims,
     now: concrete.now,
     records,
     told: toldIn(encoder),
     ...(record === undefined ? {} : { record }),
-    ...(after === undefined || record === undefined ? {} : { becomes: unchangedKept(encoder.model, around, record, after) }),
+    ...(after === undefined || record === undefined ? {} : { becomes: unchangedKept(around, record, after) }),
   })
 }
 
@@ -100,7 +100,7 @@ function toldIn({ individuals, model }: Encoder): Example['told'] {
 }
 
 /** A changed record has the stored values at all places that nothing was said about. */
-function unchangedKept(_model: Model, { after }: Around, record: Row, changed: Row): Row {
+function unchangedKept({ after }: Around, record: Row, changed: Row): Row {
   const row: Record<string, unknown> = { ...record }
   for (const { path } of after?.slots.values() ?? []) {
     const [name] = path as [string]
@@ -114,10 +114,6 @@ function unchangedKept(_model: Model, { after }: Around, record: Row, changed: R
 function ownClaims(model: Model, me: Individual): Individual {
   const slots = new Map([...me.slots].filter(([, { path }]) => !Object.hasOwn(model.me.links, path[0] as string)))
   return { ...me, slots }
-}
-
-function claimsOf(encoder: Encoder, row: Row): Row {
-  return filled(encoder.model, undefined, row)
 }
 
 function place(row: Record<string, unknown>, { fields }: Individual, { path, field }: Slot, value: unknown): void {
@@ -138,23 +134,16 @@ function place(row: Record<string, unknown>, { fields }: Individual, { path, fie
 }
 
 function held(field: Field, value: Comparable): unknown {
-  if (field.type !== 'time') return value
-  const date = new Date(value as number)
-  if (field.held === undefined || field.held === 'date') return date
-  return field.held === 'day' ? date.toISOString().slice(0, 10) : date.toISOString()
+  return field.type === 'time' ? timeAs(field, value as number) : value
 }
 
 function merge(into: Record<string, unknown>, row: Row): void {
   for (const [name, value] of Object.entries(row)) {
     const there = into[name]
     if (there === undefined) into[name] = value
-    else if (isGroup(there) && isGroup(value)) merge(there, value)
+    else if (isObject(there) && isObject(value)) merge(there, value)
     else if (Array.isArray(there) && Array.isArray(value)) into[name] = [...new Set([...there, ...value])]
   }
-}
-
-function isGroup(value: unknown): value is Record<string, unknown> {
-  return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Date)
 }
 
 function inside(row: Row, path: readonly string[]): unknown {

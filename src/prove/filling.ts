@@ -1,5 +1,5 @@
 import type { Row } from '../condition/index.js'
-import type { Field, Fields, Model, Shape } from '../rulebook/index.js'
+import { type Field, type Fields, type Model, type Shape, timeAs } from '../rulebook/index.js'
 
 /** What a required text may have to look like. The first one that its shape accepts is taken. */
 const TEXTS = [
@@ -15,6 +15,8 @@ const TEXTS = [
   'AB',
   'a long enough text, for a field that asks for it',
 ]
+/** The time of an example, where nothing says another. */
+export const USUAL = Date.UTC(2026, 0, 15, 12)
 const NUMBERS = [1, 0, 10, 100, -1, 0.5]
 
 /** A record, or the claims, with values for what nothing was said about and their shape requires. */
@@ -54,11 +56,8 @@ function usual(field: Field): unknown {
       return NUMBERS[0]
     case 'boolean':
       return false
-    case 'time': {
-      const date = new Date(Date.UTC(2026, 0, 15, 12))
-      if (field.held === undefined || field.held === 'date') return date
-      return field.held === 'day' ? date.toISOString().slice(0, 10) : date.toISOString()
-    }
+    case 'time':
+      return timeAs(field, USUAL)
     case 'group':
       return withRequired(field.fields ?? {}, {}, [])
     case 'other':
@@ -94,6 +93,7 @@ function other(field: Field, turn: number): unknown {
   return field.type === 'number' || field.type === 'integer' ? NUMBERS[turn + 1] : undefined
 }
 
-function isObject(value: unknown): value is Record<string, unknown> {
+/** Whether a value is an object with fields. */
+export function isObject(value: unknown): value is Record<string, unknown> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) && !(value instanceof Date)
 }

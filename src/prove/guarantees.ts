@@ -1,4 +1,4 @@
-import type { GuaranteeNode, Model } from '../rulebook/index.js'
+import { type GuaranteeNode, type Model, typeModel } from '../rulebook/index.js'
 import { against, ask } from './ask.js'
 import type { Example } from './example.js'
 import { DEFAULT_LIMITS, type SearchLimits } from './search.js'
@@ -34,13 +34,18 @@ export function judgeGuarantee(model: Model, type: string, guarantee: GuaranteeN
 }
 
 /**
- * Judges all guarantees of a rulebook, one after the other: for tests of your own.
+ * Judges all guarantees of a rulebook, or those of some record types, one after the other: for tests of your own.
  * @throws ProofError if the solver made a mistake
  * @example
  * for (const { guarantee, judged } of judgeGuarantees(book.model))
  *   if (judged.outcome !== 'proved') throw new Error(`${guarantee.title}: ${judged.outcome}`)
  */
-export function* judgeGuarantees(model: Model, limits: SearchLimits = DEFAULT_LIMITS): Generator<JudgedGuarantee> {
-  for (const { name, guarantees = [] } of Object.values(model.types))
-    for (const guarantee of guarantees) yield { type: name, guarantee, judged: judgeGuarantee(model, name, guarantee, limits) }
+export function* judgeGuarantees(
+  model: Model,
+  types: readonly string[] = Object.keys(model.types),
+  limits: SearchLimits = DEFAULT_LIMITS,
+): Generator<JudgedGuarantee> {
+  for (const name of types)
+    for (const guarantee of typeModel(model, name).guarantees ?? [])
+      yield { type: name, guarantee, judged: judgeGuarantee(model, name, guarantee, limits) }
 }

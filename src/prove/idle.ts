@@ -1,5 +1,5 @@
 import { allOfNode, anyOfNode, type ConditionNode, FALSE, notNode } from '../condition/index.js'
-import { type ClauseNode, isKeyField, type Model, type TypeModel, type VetoNode } from '../rulebook/index.js'
+import { type ClauseNode, isKeyField, type Model, type TypeModel, typeModel, type VetoNode } from '../rulebook/index.js'
 import { ask } from './ask.js'
 import { clausesOf, countsFor, type Permission, permitted } from './permissions.js'
 import { DEFAULT_LIMITS, type SearchLimits } from './search.js'
@@ -22,8 +22,12 @@ export interface IdleRule {
  * const idle = [...idleRules(book.model)].filter((rule) => rule !== undefined)
  * @throws ProofError if the solver made a mistake
  */
-export function* idleRules(model: Model, limits: SearchLimits = DEFAULT_LIMITS): Generator<IdleRule | undefined> {
-  for (const type of Object.values(model.types)) {
+export function* idleRules(
+  model: Model,
+  types: readonly string[] = Object.keys(model.types),
+  limits: SearchLimits = DEFAULT_LIMITS,
+): Generator<IdleRule | undefined> {
+  for (const type of types.map((name) => typeModel(model, name))) {
     for (const [action, clauses] of Object.entries(type.rules?.may ?? {}))
       for (const clause of clauses) yield idleClause(model, type, action, clause, limits)
     for (const veto of type.rules?.vetoes ?? []) yield idleVeto(model, type, veto, limits)

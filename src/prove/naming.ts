@@ -2,6 +2,7 @@ import type { Comparable } from '../condition/index.js'
 import { lowerAscii } from '../condition/index.js'
 import type { Classes } from './classes.js'
 import type { Encoder } from './encoder.js'
+import { USUAL } from './filling.js'
 import type { Individual, Slot } from './individuals.js'
 import type { Literal } from './solver.js'
 import type { Value } from './terms.js'
@@ -14,8 +15,6 @@ export interface Names {
 }
 
 const DAY = 86_400_000
-/** The day of an example, where nothing says another. */
-const USUAL = Date.UTC(2026, 0, 15, 12)
 const FINEST = 2 ** -20
 /** How many names are tried for a text. */
 const MOST_TRIES = 1000

@@ -69,7 +69,7 @@ export function permitted(model: Model, permission: Permission, without: Without
 }
 
 /** What must hold besides a clause: the gates, and none of the vetoes. */
-function openFor(model: Model, { rules, removal: _removal }: TypeModel, action: string, without: Without): ConditionNode[] {
+function openFor(model: Model, { rules }: TypeModel, action: string, without: Without): ConditionNode[] {
   const gates = [model.gate, without.gate ? undefined : rules?.gates[action]].filter((gate) => gate !== undefined)
   const vetoes = (rules?.vetoes ?? []).filter((veto) => veto.actions.includes(action) && veto !== without.veto)
   return [

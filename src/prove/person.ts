@@ -104,7 +104,6 @@ export class Person {
             from === this.me ? -this.#in.values.yes : -from.exists,
             record.exists,
           ]),
-        said: new Set(),
       })
     return record
   }

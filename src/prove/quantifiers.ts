@@ -16,7 +16,7 @@ import {
   TRUE,
 } from '../condition/index.js'
 import { typeModel } from '../rulebook/index.js'
-import type { Around, Encoding, Limits } from './encoding.js'
+import { type Around, type Encoding, type Limits, nameOf } from './encoding.js'
 import type { Individual, Slot } from './individuals.js'
 import type { Literal } from './solver.js'
 
@@ -56,20 +56,22 @@ export class Quantifiers {
 
   /** The same condition of the same records holds or does not, whatever else is claimed of it. */
   whether(node: ConditionNode, around: Around, result: boolean): Literal {
-    const name = `${JSON.stringify(node)} ${Object.entries(around)
-      .map(([name, { id }]) => `${name}=${id}`)
-      .join()}`
+    const name = `${JSON.stringify(node)} ${nameOf(around)}`
     const is = this.#facts.get(name) ?? this.#in.values.solver.variable()
     this.#facts.set(name, is)
     return result ? is : -is
   }
 
+  #isBeyond(depth: number): boolean {
+    return depth > this.#limits.depth || this.#in.individuals.all.length >= this.#limits.individuals
+  }
+
   /** An individual on which a condition holds wherever the literal does. Undefined beyond the limits. */
   #witness(make: (exists: Literal, depth: number) => Individual, around: Around, fits: (one: Individual) => readonly Literal[]): Literal {
     const { solver } = this.#in.values
-    const depth = Math.max(0, ...Object.values(around).map((one) => one.depth)) + 1
+    const depth = depthIn(around)
     const is = solver.variable()
-    if (depth > this.#limits.depth || this.#in.individuals.all.length >= this.#limits.individuals) {
+    if (this.#isBeyond(depth)) {
       this.isCut = true
       return is
     }
@@ -111,8 +113,8 @@ export class Quantifiers {
     const name = `${over.type} ${ends.sort().join()}`
     const there = this.#linked.get(name)
     if (there !== undefined) return there
-    const depth = Math.max(0, ...Object.values(around).map((one) => one.depth)) + 1
-    if (depth > this.#limits.depth || this.#in.individuals.all.length >= this.#limits.individuals) return undefined
+    const depth = depthIn(around)
+    if (this.#isBeyond(depth)) return undefined
     const made = this.#in.record(over.type, true, this.#in.values.solver.variable(), depth)
     this.#linked.set(name, made)
     return made
@@ -143,16 +145,15 @@ export class Quantifiers {
 
   /** No record at all, or fewer than so many. Of several, nothing is claimed. */
   #noRecord({ each, of, least = 1 }: SomeNode, over: RecordsNode, around: Around): Literal {
-    const is = this.#in.values.solver.variable()
-    if (least > 1) return is
+    if (least > 1) return this.#in.values.solver.variable()
     const joins = over.by.map((join) => equality(join, each))
-    const fits = allOfNode([...joins, of])
-    this.#in.everyOne({
-      if: is,
-      covers: (one) => one.stored && one.type === over.type,
-      follows: (one) => this.#in.encodeLowered(fits, { ...around, [each]: one }, false),
-      said: new Set(),
-    })
+    return this.#none((one) => one.stored && one.type === over.type, each, allOfNode([...joins, of]), around)
+  }
+
+  /** A literal that holds only where the condition fails on every individual that is covered. */
+  #none(covers: (one: Individual) => boolean, each: number, fits: ConditionNode, around: Around): Literal {
+    const is = this.#in.values.solver.variable()
+    this.#in.everyOne({ if: is, covers, follows: (one) => this.#in.encodeLowered(fits, { ...around, [each]: one }, false) })
     return is
   }
 
@@ -166,15 +167,8 @@ export class Quantifiers {
   }
 
   #noElement({ each, of }: SomeNode, { list }: ElementsNode, around: Around): Literal {
-    const is = this.#in.values.solver.variable()
     const { kind } = this.#elements(list, around)
-    this.#in.everyOne({
-      if: is,
-      covers: ({ type }) => type === kind.type,
-      follows: (one) => this.#in.encodeLowered(of, { ...around, [each]: one }, false),
-      said: new Set(),
-    })
-    return is
+    return this.#none(({ type }) => type === kind.type, each, of, around)
   }
 
   /** The list of a record with objects, and what its objects are. */
@@ -186,8 +180,7 @@ export class Quantifiers {
 
   /** Another record of the type: above by one step, or somehow further up, of which nothing is claimed. */
   #someAbove({ each, of }: SomeNode, over: AncestorsNode, around: Around): Literal {
-    const steps = allOfNode([...over.by.map((join) => equality(join, each)), onLinked(over.link, each, TRUE)])
-    const itself = allOfNode(over.keys.map((place, at) => compareNode(placeOf(place, each), 'is', over.self[at] as TermNode)))
+    const [step, itself] = [stepOf(over, each), isItself(over, each)]
     return this.#witness(
       (exists, depth) => this.#in.record(over.type, true, exists, depth),
       around,
@@ -195,7 +188,7 @@ export class Quantifiers {
         const at = { ...around, [each]: one }
         const further = this.#in.values.solver.variable()
         return [
-          this.#in.any([this.#in.encodeLowered(steps, at, true), further]),
+          this.#in.any([this.#in.encodeLowered(step, at, true), further]),
           this.#in.encodeLowered(itself, at, false),
           this.#in.encodeLowered(of, at, true),
         ]
@@ -205,15 +198,22 @@ export class Quantifiers {
 
   /** No record that the first step leads to. Of those further up, nothing is claimed. */
   #noneAbove({ each, of }: SomeNode, over: AncestorsNode, around: Around): Literal {
-    const is = this.#in.values.solver.variable()
-    const itself = allOfNode(over.keys.map((place, at) => compareNode(placeOf(place, each), 'is', over.self[at] as TermNode)))
-    const fits = allOfNode([...over.by.map((join) => equality(join, each)), notNode(itself), onLinked(over.link, each, TRUE), of])
-    this.#in.everyOne({
-      if: is,
-      covers: (one) => one.stored && one.type === over.type,
-      follows: (one) => this.#in.encodeLowered(fits, { ...around, [each]: one }, false),
-      said: new Set(),
-    })
-    return is
+    const fits = allOfNode([stepOf(over, each), notNode(isItself(over, each)), of])
+    return this.#none((one) => one.stored && one.type === over.type, each, fits, around)
   }
+}
+
+/** The first step of a chain. */
+function stepOf({ by, link }: AncestorsNode, each: number): ConditionNode {
+  return allOfNode([...by.map((join) => equality(join, each)), onLinked(link, each, TRUE)])
+}
+
+/** Whether a record is the one that the chain begins with. */
+function isItself({ keys, self }: AncestorsNode, each: number): ConditionNode {
+  return allOfNode(keys.map((place, at) => compareNode(placeOf(place, each), 'is', self[at] as TermNode)))
+}
+
+/** One more than what it is made up because of. */
+function depthIn(around: Around): number {
+  return Math.max(0, ...Object.values(around).map((one) => one.depth)) + 1
 }

@@ -236,7 +236,7 @@ export class Values {
       for (const [id, at] of valuesFrom(
         edges.filter(({ from, to }) => [from, to].every((one) => one === ORIGIN || this.#values[one]?.family === family)),
         step,
-      ) ?? [])
+      ))
         found.set(id, at)
     return 'cycle' in cycleIn(edges, step) ? undefined : found
   }

@@ -54,21 +54,16 @@ async function proveCommand(options: ProveOptions): Promise<boolean> {
   return found.guarantees.every(({ judged }) => judged.outcome === 'proved')
 }
 
-function findings(book: Rulebook, asks: (part: string) => boolean, types: readonly string[]): Findings {
-  const { model } = book
-  const some = types.length === 0 ? model : { ...model, types: Object.fromEntries(types.map((name) => [name, typeModel(model, name)])) }
-  const all = Object.values(some.types).reduce((sum, { guarantees = [] }) => sum + guarantees.length, 0)
+function findings({ model }: Rulebook, asks: (part: string) => boolean, named: readonly string[]): Findings {
+  const types = named.length === 0 ? Object.keys(model.types) : named
+  const all = types.reduce((sum, name) => sum + (typeModel(model, name).guarantees?.length ?? 0), 0)
   const guarantees: JudgedGuarantee[] = []
-  // Links lead to all record types, whichever are asked about.
   if (asks('guarantees'))
-    for (const one of judgeGuarantees(model)) {
-      if (types.length > 0 && !types.includes(one.type)) continue
+    for (const one of judgeGuarantees(model, types)) {
       guarantees.push(one)
       progress(guarantees.length, all)
     }
-  const rules = asks('idle-rules')
-    ? [...idleRules(model)].filter((one) => types.length === 0 || one === undefined || types.includes(one.type))
-    : []
+  const rules = asks('idle-rules') ? [...idleRules(model, types)] : []
   progress()
   return { guarantees, idle: rules.filter((one) => one !== undefined), looked: rules.length, asks }
 }

@@ -1,5 +1,5 @@
 import { type Kysely, sql } from 'kysely'
-import { type ConditionNode, shapeOf } from '../../condition/index.js'
+import { type ConditionNode, followsLinks, shapeOf } from '../../condition/index.js'
 import { keyPlaces } from '../../rulebook/index.js'
 import { type Dialect, keyQueries } from '../../sql/index.js'
 import type { Placed } from './tables-placed.js'
@@ -38,7 +38,8 @@ export class Breadth {
   /** Asks the database, at most once for the same condition in some minutes. With `asks` false, only what is known already is told. */
   async of(db: Kysely<any>, place: Placed, where: ConditionNode, now: number, asks: boolean): Promise<Broad> {
     const { rowsAbout } = this.#dialect.expressions
-    if (rowsAbout === undefined) return NONE
+    // Only a condition with links becomes a union of keys.
+    if (rowsAbout === undefined || !followsLinks(where)) return NONE
     const { text, literals } = shapeOf(where)
     const key = JSON.stringify([place.table, text, literals.map(({ value }) => value)])
     const there = this.#answers.get(key)
