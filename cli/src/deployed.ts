@@ -36,7 +36,7 @@ export async function judgeAllDeployed(
   const left = new Map<string, number>()
   let asked = 0
   for (const [at, one] of expectations.entries()) {
-    progress(at, expectations.length)
+    progress('expectations', at, expectations.length)
     const found = await judgeDeployed(site, one)
     if ('leftOut' in found) left.set(found.leftOut, (left.get(found.leftOut) ?? 0) + 1)
     else {

@@ -17,7 +17,7 @@ export function reportForEveryone({ before, after, from, to }: Revisions, format
   const all: Compared[] = []
   for (const one of driftForEveryone(before.model, after.model)) {
     all.push(one)
-    progress(all.length)
+    progress('questions', all.length)
   }
   progress()
   const changes = all.flatMap(({ widening }) => (widening === undefined ? [] : [widening]))

@@ -1,5 +1,5 @@
-import type { Example, Permission } from 'pachter/internal/prove'
-import { keyOf, type Model, typeModel } from 'pachter/internal/rulebook'
+import { type Example, type Permission, type Promotion, recordsAfter } from 'pachter/internal/prove'
+import { keyOf, type Model, sameValue, typeModel } from 'pachter/internal/rulebook'
 import type { Rulebook } from 'pachter/internal/viewpoint'
 import { cell, printable } from './table.js'
 
@@ -11,23 +11,73 @@ const SHORT = 'T12:00:00.000Z'
 /** An example in lines: what the person does, and the few records that matter. */
 export function exampleLines(book: Rulebook, { type, action, field }: Permission, example: Example): string[] {
   const { model } = book
-  const { record = {}, becomes, me, now } = example
-  const what = action === 'create' ? `a ${type}` : `${type} ${String(keyOf(typeModel(model, type), record))}`
+  const { record = {}, becomes } = example
+  const what = action === 'create' ? `a ${type}` : nameOf(model, type, record)
   const done = field === undefined ? `${DOES[action] ?? `does "${action}" to`} ${what}` : `${DOES_TO_FIELD[action]} ${field} of ${what}`
   const change = field !== undefined && becomes !== undefined ? `, from ${value(record[field])} to ${value(becomes[field])}` : ''
+  return [
+    `${who(model, example)} ${done}${change}`,
+    ...recordLines(model, example, action === 'create' ? type : undefined),
+    ...byLines(book, { type, action, field }, example),
+    atLine(example),
+  ]
+}
+
+/** How a person gives themselves more, in lines: the write, what they may do then, and the few records that matter. */
+export function promotionLines(book: Rulebook, { write, gain }: Pick<Promotion, 'write' | 'gain'>, example: Example): string[] {
+  const { model } = book
+  const { record = {}, becomes, target = {}, targetBecomes } = example
+  const isNew = write.action === 'create'
+  const written = isNew ? `a ${write.type}` : nameOf(model, write.type, record)
+  const changed = write.action === 'update' ? changesOf(model, write.type, record, becomes) : []
+  const gained = gain.action === 'update' ? changesOf(model, gain.type, target, targetBecomes) : []
+  const then = `${DOES[gain.action] ?? `may "${gain.action}"`} ${nameOf(model, gain.type, target)}`
+  return [
+    `${who(model, example)} ${DOES[write.action]} ${[written, ...changed].join(', ')}`,
+    `and then ${[then, ...gained].join(', ')}`,
+    ...recordLines(model, example, isNew ? write.type : undefined),
+    ...gainedBy(book, { write, gain }, example),
+    atLine(example),
+  ]
+}
+
+/** The clause that allows what the person could not do before. */
+function gainedBy(book: Rulebook, { write, gain }: Pick<Promotion, 'write' | 'gain'>, example: Example): string[] {
+  const { target, targetBecomes } = example
+  if (target === undefined) return []
+  const records = recordsAfter(book.model, write, example)
+  const { becomes: _becomes, ...rest } = example
+  const after = { ...rest, records, record: target, ...(targetBecomes === undefined ? {} : { becomes: targetBecomes }) }
+  return byLines(book, gain, after, 'then allowed by')
+}
+
+function nameOf(model: Model, type: string, row: Row): string {
+  return `${type} ${String(keyOf(typeModel(model, type), row))}`
+}
+
+function changesOf(model: Model, name: string, before: Row, after: Row = before): string[] {
+  const type = typeModel(model, name)
+  const stamped = Object.keys(type.rules?.stamps.update ?? {})
+  return Object.entries(type.fields)
+    .filter(([field, of]) => !stamped.includes(field) && !sameValue(of, before[field], after[field]))
+    .map(([field]) => `${field} from ${value(before[field])} to ${value(after[field])}`)
+}
+
+/** The person, the stored records, and the new one. */
+function recordLines(model: Model, example: Example, created: string | undefined): string[] {
+  const { me, record = {} } = example
   const rows = Object.entries(example.records).flatMap(([name, all]) => all.map((row) => [name, row] as const))
   const told = [
     ...(me === null ? [] : [line('me', me, example, model)]),
     ...rows.map(([name, row]) => line(name, row, example, model)),
-    ...(action === 'create' ? [line(type, record, example, model)] : []),
+    ...(created === undefined ? [] : [line(created, record, example, model)]),
   ]
   const width = Math.max(0, ...told.map(([name]) => name.length))
-  return [
-    `${who(model, example)} ${done}${change}`,
-    ...told.map(([name, text]) => `  ${name.padEnd(width)}  ${text}`),
-    ...byLines(book, { type, action, field }, example),
-    `  at ${time(new Date(now).toISOString())}`,
-  ]
+  return told.map(([name, text]) => `  ${name.padEnd(width)}  ${text}`)
+}
+
+function atLine({ now }: Example): string {
+  return `  at ${time(new Date(now).toISOString())}`
 }
 
 function who(model: Model, { me }: Example): string {
@@ -35,14 +85,19 @@ function who(model: Model, { me }: Example): string {
 }
 
 /** The clause that allows it. */
-function byLines(book: Rulebook, { type, action }: Permission, { me, now, records, record, becomes }: Example): string[] {
+function byLines(
+  book: Rulebook,
+  { type, action }: Permission,
+  { me, now, records, record, becomes }: Example,
+  word = 'allowed by',
+): string[] {
   if (record === undefined) return []
   const options = { now: new Date(now), records: records as never }
   const routines = Object.keys(book.model.routines)
   for (const within of [undefined, ...routines]) {
     const view = book.for(me, within === undefined ? options : { ...options, within: within as never })
     const verdict = view.verdict(action as 'read', type, record as never, becomes as never)
-    if (verdict.allowed) return [`  allowed by "${printable(verdict.clause ?? '')}"${within === undefined ? '' : `, within ${within}`}`]
+    if (verdict.allowed) return [`  ${word} "${printable(verdict.clause ?? '')}"${within === undefined ? '' : `, within ${within}`}`]
   }
   return []
 }

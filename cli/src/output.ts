@@ -17,8 +17,8 @@ export function readingProgress(): (type: string, done: number, all: number) => 
   }
 }
 
-/** Shows the progress on a terminal; without numbers, clears the line. */
-export function progress(done?: number, all?: number): void {
+/** Shows the progress on a terminal; without arguments, clears the line. */
+export function progress(what?: string, done?: number, all?: number): void {
   if (process.stderr.isTTY !== true) return
-  process.stderr.write(done === undefined ? '\r\x1b[K' : `\r${done} of ${all} `)
+  process.stderr.write(what === undefined ? '\r\x1b[K' : `\r\x1b[K${what}: ${done}${all === undefined ? '' : ` of ${all}`} `)
 }

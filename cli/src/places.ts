@@ -17,6 +17,7 @@ export function sourcePlacesOf(model: Model): SourcePlaces {
     rules: (type) => shown(places.rules(type)),
     clause: (type, action, at) => shown(places.clause(type, action, at)),
     veto: (type, at) => shown(places.veto(type, at)),
+    guarantee: (type, at) => shown(places.guarantee(type, at)),
     standing: (type, name) => shown(places.standing(type, name)),
     grant: (kind, name) => shown(places.grant(kind, name)),
   }

@@ -2,9 +2,9 @@
 import { not, type Rulebook } from 'pachter'
 import type { Allotments } from './rulebook.js'
 
-/** The rulebook with its guarantees. */
+/** The rulebook with its guarantees, and what is accepted of people who give themselves more. */
 export function withGuarantees(book: Rulebook<Allotments>): Rulebook<Allotments> {
-  return book.guarantees({
+  return accepting(book).guarantees({
     member: (_member, { standing: { oneself }, role, signedIn }) => [
       {
         never: 'update',
@@ -46,5 +46,34 @@ export function withGuarantees(book: Rulebook<Allotments>): Rulebook<Allotments>
       { never: 'read', unless: debtor.or(role('treasurer')), titled: 'bills are seen by those who owe them, and the treasurer' },
       { never: 'delete', provided: invoice.paidAt.isPresent(), titled: 'a paid bill is never deleted' },
     ],
+  })
+}
+
+/** Each is a way in which people can give themselves more. The association knows of it. */
+function accepting(book: Rulebook<Allotments>): Rulebook<Allotments> {
+  return book.accepts({
+    member: [
+      { write: 'update', by: 'role secretary', gains: 'everything', because: 'The secretary appoints, and is elected by all members.' },
+    ],
+    team: [{ write: 'update', by: 'role secretary', gains: { read: 'job', update: 'job' }, because: 'The secretary makes up the teams.' }],
+    plot: [
+      {
+        write: 'update',
+        by: 'role secretary',
+        gains: { read: ['entry', 'remark', 'invoice'], update: 'share', delete: ['entry', 'remark'] },
+        because: 'The secretary may take over a vacant plot, as everyone may. Handing over goes to the verdict log.',
+      },
+      {
+        write: 'update',
+        by: 'warden',
+        gains: { read: 'invoice', update: 'share' },
+        because: 'A warden may hold a plot of their own site, and owes its rent then.',
+      },
+    ],
+    share: (['create', 'update'] as const).map((write) => ({
+      write,
+      gains: { update: 'plot' },
+      because: 'Secretaries who hand over their own plot may stay its helper. As its holder they planted in it anyway.',
+    })),
   })
 }

@@ -171,7 +171,8 @@ const built = rulebook({
         read: [giver, helper],
         // The holder of a plot shares it.
         create: [giver.provided(share.plot.standing.holder)],
-        update: [giver.only('level', 'until')],
+        // Not one who gave the plot up: they could prolong a share that they once gave themselves.
+        update: [giver.provided(share.plot.standing.holder).only('level', 'until')],
         delete: [giver, helper.provided(share.memberId.is(me.id))],
       },
       stamps: { create: { grantedById: me.id } },

@@ -1,5 +1,5 @@
 /**
- * What holds for every person and all records: guarantees, changes of rules, and rules that do nothing.
+ * What holds for every person and all records: guarantees, changes of rules, rules that do nothing, and people who give themselves more.
  * @module
  */
 export { type Compared, driftForEveryone, type Widening } from '../prove/drift.js'
@@ -8,6 +8,9 @@ export type { Example } from '../prove/example.js'
 export { type Judged, type JudgedGuarantee, judgeGuarantee, judgeGuarantees } from '../prove/guarantees.js'
 export { type IdleRule, idleRules } from '../prove/idle.js'
 export type { Grant, Permission } from '../prove/permissions.js'
+export type { Asked, Promotion } from '../prove/promotion.js'
 export { ProofError } from '../prove/proof.js'
 export { DEFAULT_LIMITS, type SearchLimits } from '../prove/search.js'
-export type { GuaranteeNode } from '../rulebook/model.js'
+export { idleAcceptances, type JudgedPromotion, type JudgedWrite, selfPromotions } from '../prove/self-promotion.js'
+export type { Gain, Write } from '../prove/write-question.js'
+export type { AcceptanceNode, GuaranteeNode } from '../rulebook/model.js'

@@ -8,9 +8,9 @@ import {
   type Scalar,
   toComparable,
 } from '../condition/index.js'
-import { type Slot, scalarOf } from './individuals.js'
+import { scalarOf } from './individuals.js'
 import type { Literal } from './solver.js'
-import { isForever, type List, type Value } from './terms.js'
+import { isForever, type List, type Slot, type Value } from './terms.js'
 import type { Values } from './values.js'
 
 /** A side of a comparison: one value, known elements, or a list of a world. */

@@ -1,24 +1,11 @@
-import {
-  allOfNode,
-  type ClaimNode,
-  type CompareNode,
-  type ConditionNode,
-  compareNode,
-  type FieldNode,
-  listSides,
-  lower,
-  notNode,
-  presenceNode,
-  type TermNode,
-} from '../condition/index.js'
+import { type ConditionNode, lower } from '../condition/index.js'
 import { type Model, typeModel } from '../rulebook/index.js'
 import { Comparing } from './comparing.js'
-import { type Around, type Encoding, type Limits, nameOf, type Universal } from './encoding.js'
-import { type Individual, Individuals, type Slot } from './individuals.js'
-import { Person } from './person.js'
-import { Quantifiers } from './quantifiers.js'
+import { Conditions } from './conditions.js'
+import type { Around, Change, Limits, Universal, Worlds } from './encoding.js'
+import { Individuals } from './individuals.js'
 import type { Literal } from './solver.js'
-import type { Value } from './terms.js'
+import type { Individual, Value } from './terms.js'
 import { Values } from './values.js'
 
 /**
@@ -26,43 +13,49 @@ import { Values } from './values.js'
  * it does; one that must not hold fails on every individual there is. Whatever is left out only adds worlds: so if no world is left, there is
  * none at all. Source: J. Herbrand, Recherches sur la théorie de la démonstration, 1930.
  */
-export class Encoder implements Encoding {
+export class Encoder implements Worlds {
   readonly model: Model
+  readonly limits: Limits
+  readonly isPlain: boolean
   readonly values = new Values()
   readonly individuals: Individuals
-  readonly #comparing: Comparing
-  readonly #person: Person
-  readonly #quantifiers: Quantifiers
+  readonly comparing: Comparing
+  readonly #stored: Conditions
   /** With the individuals that each was already said of. */
   readonly #universals = new Map<Universal, Set<number>>()
-  readonly #known = new Map<string, Literal>()
   readonly #numbers = new WeakMap<object, number>()
   #numbered = 0
+  #isCut = false
 
-  constructor(model: Model, limits: Limits) {
+  constructor(model: Model, limits: Limits, isPlain = false) {
     this.model = model
+    this.limits = limits
+    this.isPlain = isPlain
     this.individuals = new Individuals(model, this.values)
-    this.#comparing = new Comparing(
+    this.comparing = new Comparing(
       this.values,
       (literals) => this.all(literals),
       (literals) => this.any(literals),
     )
-    this.#person = new Person(this)
-    this.#quantifiers = new Quantifiers(this, limits)
+    this.#stored = new Conditions(this)
   }
 
   /** The claims. */
   get me(): Individual {
-    return this.#person.me
+    return this.#stored.person.me
   }
 
   get signedIn(): Literal {
-    return this.#person.signedIn
+    return this.#stored.person.signedIn
   }
 
   /** Whether something was left out because of the limits. */
   get isCut(): boolean {
-    return this.#quantifiers.isCut
+    return this.#isCut
+  }
+
+  cut(): void {
+    this.#isCut = true
   }
 
   everyOne(universal: Universal): void {
@@ -71,7 +64,7 @@ export class Encoder implements Encoding {
 
   /** The times that conditions name: `now` is the empty name, and a day has its zone and its number. */
   get times(): ReadonlyMap<string, Value> {
-    return this.#comparing.times
+    return this.comparing.times
   }
 
   /** A record of a type in every world. */
@@ -81,7 +74,13 @@ export class Encoder implements Encoding {
 
   /** A literal that holds only where the condition has this result. */
   encode(node: ConditionNode, around: Around, result = true): Literal {
-    return this.encodeLowered(lower(node), around, result)
+    return this.#stored.encodeLowered(lower(node), around, result)
+  }
+
+  /** The same conditions as they are after a write. */
+  afterwards(change: Change): (node: ConditionNode, around: Around, result?: boolean) => Literal {
+    const changed = new Conditions(this, { base: this.#stored, change })
+    return (node, around, result = true) => changed.encodeLowered(lower(node), around, result)
   }
 
   /**
@@ -124,110 +123,11 @@ export class Encoder implements Encoding {
     return is
   }
 
-  encodeLowered(node: ConditionNode, around: Around, result: boolean): Literal {
-    const key = `${this.#numberOf(node)} ${result} ${nameOf(around)}`
-    const known = this.#known.get(key)
-    if (known !== undefined) return known
-    const is = this.#made(node, around, result)
-    this.#known.set(key, is)
-    return is
-  }
-
-  #numberOf(node: object): number {
+  numberOf(node: object): number {
     const there = this.#numbers.get(node)
     if (there !== undefined) return there
     this.#numbered += 1
     this.#numbers.set(node, this.#numbered)
     return this.#numbered
-  }
-
-  #made(node: ConditionNode, around: Around, result: boolean): Literal {
-    const { yes } = this.values
-    switch (node.kind) {
-      case 'constant':
-        return node.value === result ? yes : -yes
-      case 'named':
-        return this.encodeLowered(node.of, around, result)
-      case 'not':
-        return this.encodeLowered(node.of, around, !result)
-      case 'allOf':
-      case 'anyOf': {
-        const parts = node.of.map((part) => this.encodeLowered(part, around, result))
-        return (node.kind === 'allOf') === result ? this.all(parts) : this.any(parts)
-      }
-      case 'presence': {
-        const there = this.#there(node.term, around)
-        return node.present === result ? there.is : there.isNot
-      }
-      case 'compare':
-        return this.#compare(node, around, result)
-      case 'listChange':
-        // Nothing is claimed about it. If a world depends on it, evaluation decides.
-        return this.#quantifiers.whether(node, around, result)
-      case 'some':
-        return this.#quantifiers.some(node, around, result)
-    }
-  }
-
-  /** Whether a term has a value, and whether it has none. */
-  #there(term: TermNode, around: Around): { readonly is: Literal; readonly isNot: Literal } {
-    const { yes } = this.values
-    switch (term.kind) {
-      case 'literal': {
-        const is = this.#comparing.isThere(term) ? yes : -yes
-        return { is, isNot: -is }
-      }
-      case 'now':
-      case 'forever':
-        return { is: yes, isNot: -yes }
-      case 'field':
-      case 'claim': {
-        const { there } = this.slot(term, around)
-        return { is: there, isNot: -there }
-      }
-      case 'orElse': {
-        const [one, other] = [this.#there(term.term, around), this.#there(term.otherwise, around)]
-        return { is: this.any([one.is, other.is]), isNot: this.all([one.isNot, other.isNot]) }
-      }
-    }
-  }
-
-  slot(term: FieldNode | ClaimNode, around: Around): Slot {
-    if (term.kind === 'field') return this.individuals.slot(around[term.of] as Individual, term.path, term)
-    return this.#person.claim(term.path, term)
-  }
-
-  #compare(node: CompareNode, around: Around, result: boolean): Literal {
-    const { left, right, by } = node
-    for (const [term, other] of [
-      [left, (one: TermNode) => compareNode(one, by, right)],
-      [right, (one: TermNode) => compareNode(left, by, one)],
-    ] as const)
-      if (term.kind === 'orElse') {
-        const there = presenceNode(term.term, true)
-        const first = allOfNode([there, other(term.term)])
-        const second = allOfNode([notNode(there), other(term.otherwise)])
-        const parts = [first, second].map((part) => this.encodeLowered(part, around, result))
-        return result ? this.any(parts) : this.all(parts)
-      }
-    const [lefts, rights] = listSides(by)
-    const sides = [this.#side(left, lefts, around), this.#side(right, rights, around)] as const
-    return this.#comparing.compare(by, sides[0], sides[1], result)
-  }
-
-  #side(term: TermNode, list: boolean, around: Around) {
-    switch (term.kind) {
-      case 'field':
-      case 'claim':
-        return this.#comparing.ofSlot(this.slot(term, around), list)
-      case 'literal':
-        return this.#comparing.ofLiteral(term, list)
-      case 'now':
-        return this.#comparing.ofTime(term)
-      case 'forever':
-        return this.#comparing.ofForever()
-      case 'orElse':
-        throw new Error('the alternatives of a term are compared one by one')
-    }
   }
 }

@@ -4,8 +4,9 @@ import type { Classes } from './classes.js'
 import type { Encoder } from './encoder.js'
 import type { Around } from './encoding.js'
 import { filled, isObject } from './filling.js'
-import { BLANK, type Individual, improper, type Slot } from './individuals.js'
+import { BLANK, improper } from './individuals.js'
 import { namesOf } from './naming.js'
+import type { Individual, Slot } from './terms.js'
 
 /** A made-up person with the few records that matter, at a moment. */
 export interface Example {
@@ -19,6 +20,9 @@ export interface Example {
   /** The record of the question, and what it would become. */
   readonly record?: Row
   readonly becomes?: Row
+  /** Another stored record, of which the person gains something by the write, and what they could then make of it. */
+  readonly target?: Row
+  readonly targetBecomes?: Row
 }
 
 /** The world that the solver found. */
@@ -76,6 +80,7 @@ export function exampleOf(encoder: Encoder, around: Around, classes: Classes): E
     return row && (finished.get(row) ?? row)
   }
   const [record, after] = [told(around.record), around.after === around.record ? undefined : told(around.after)]
+  const [target, targetAfter] = [told(around.target), told(around.targetAfter)]
   const claims = solver.holds(encoder.signedIn) ? filled(encoder.model, undefined, rowOf(ownClaims(encoder.model, me))) : null
   return Object.freeze({
     me: claims,
@@ -83,7 +88,9 @@ export function exampleOf(encoder: Encoder, around: Around, classes: Classes): E
     records,
     told: toldIn(encoder),
     ...(record === undefined ? {} : { record }),
-    ...(after === undefined || record === undefined ? {} : { becomes: unchangedKept(around, record, after) }),
+    ...(after === undefined || record === undefined ? {} : { becomes: unchangedKept(around.after, record, after) }),
+    ...(target === undefined ? {} : { target }),
+    ...(target === undefined || targetAfter === undefined ? {} : { targetBecomes: unchangedKept(around.targetAfter, target, targetAfter) }),
   })
 }
 
@@ -100,7 +107,7 @@ function toldIn({ individuals, model }: Encoder): Example['told'] {
 }
 
 /** A changed record has the stored values at all places that nothing was said about. */
-function unchangedKept({ after }: Around, record: Row, changed: Row): Row {
+function unchangedKept(after: Individual | undefined, record: Row, changed: Row): Row {
   const row: Record<string, unknown> = { ...record }
   for (const { path } of after?.slots.values() ?? []) {
     const [name] = path as [string]

@@ -61,10 +61,15 @@ export function inShape(model: Model, example: Example, type: string | undefined
   return shaped
 }
 
-/** A copy in which a text is another one, wherever it occurs. */
-function replaced<T>(value: T, from: string, to: string): T {
+/** A copy in which a text is another one, wherever it occurs. What was one object is one again. */
+export function replaced<T>(value: T, from: string, to: string, copies: Map<object, object> = new Map()): T {
   if (value === (from as unknown)) return to as T
   if (typeof value !== 'object' || value === null || value instanceof Date) return value
-  if (Array.isArray(value)) return value.map((one) => replaced(one, from, to)) as T
-  return Object.fromEntries(Object.entries(value).map(([name, one]) => [name, replaced(one, from, to)])) as T
+  const there = copies.get(value)
+  if (there !== undefined) return there as T
+  const copy = Array.isArray(value)
+    ? value.map((one) => replaced(one, from, to, copies))
+    : Object.fromEntries(Object.entries(value).map(([name, one]) => [name, replaced(one, from, to, copies)]))
+  copies.set(value, copy)
+  return copy as T
 }

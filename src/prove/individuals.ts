@@ -1,39 +1,11 @@
 import type { FieldNode, Scalar } from '../condition/index.js'
 import { family } from '../condition/index.js'
 import type { Field, Fields, Model, TypeModel } from '../rulebook/index.js'
-import { Shapes } from './shapes.js'
+import { reusedIn } from './fresh.js'
+import { type Shapes, shapesOf } from './shapes.js'
 import type { Literal } from './solver.js'
-import type { List, Value } from './terms.js'
+import type { Individual, Slot, Value } from './terms.js'
 import type { Values } from './values.js'
-
-/** A field of an individual, or a claim: in some worlds it is missing, in some improper, and otherwise it has a value. */
-export interface Slot {
-  readonly path: readonly string[]
-  readonly field: Field
-  /** It is read as an id: blank text is missing. */
-  readonly asId?: true
-  /** It has a value, proper or not. */
-  readonly there: Literal
-  /** It has a value that can be equal to others. */
-  readonly proper: Literal
-  readonly value: Value
-  /** Its elements, if it is a list. */
-  readonly list?: List
-}
-
-/** A record of every world that is considered, an object in a list of a record, or the claims. In some worlds it does not exist. */
-export interface Individual {
-  readonly id: number
-  /** The record type; of an object in a list, the names of its owner and the list. */
-  readonly type: string
-  readonly fields: Fields
-  readonly exists: Literal
-  /** Whether conditions find it among the stored records. */
-  readonly stored: boolean
-  /** How many others had to be made up before it. */
-  readonly depth: number
-  readonly slots: Map<string, Slot>
-}
 
 /** What an individual is. */
 export interface Kind {
@@ -61,11 +33,13 @@ export class Individuals {
   /** What was already said about two slots that have to agree. */
   readonly #said = new Set<string>()
   readonly #shapes: Shapes
+  /** Records with a key that nothing has which was there before. */
+  readonly #fresh: Individual[] = []
   #completed = 0
 
   constructor(model: Model, values: Values) {
     this.#model = model
-    this.#shapes = new Shapes(model)
+    this.#shapes = shapesOf(model)
     this.values = values
   }
 
@@ -140,6 +114,11 @@ export class Individuals {
     return (this.#model.types[of.type] as TypeModel).keys.map((name) => this.slot(of, [name], { type: 'id' }))
   }
 
+  /** The key of a new record is one that the server makes: nothing that was there before has it. */
+  fresh(one: Individual): void {
+    this.#fresh.push(one)
+  }
+
   /** Two individuals have the same value at every place for which all these literals hold. */
   twins(one: Individual, other: Individual, when: (slot: Slot) => readonly Literal[]): void {
     this.#twins.push({ one, other, if: when })
@@ -165,8 +144,10 @@ export class Individuals {
         ]
         same.push({ one, other, if: when })
       }
+    const reused = this.#fresh.flatMap((made) => this.key(made).flatMap((key) => reusedIn(this.values, this.#all, { made, key, equals })))
     // Only now, because the world is gone as soon as something is said.
-    return [...same, ...this.#twins].map((twins) => this.#agree(twins)).includes(true)
+    for (const clause of reused) solver.add(clause)
+    return [...same, ...this.#twins].map((twins) => this.#agree(twins)).includes(true) || reused.length > 0
   }
 
   /** Makes what every world has to have: the keys of records. A stored record has a proper key. */
@@ -243,7 +224,7 @@ export function scalarOf({ type }: Field): Scalar {
 /** A text that is missing as an id. */
 export const BLANK = ' '
 /** Present, and equal to nothing. */
-const IMPROPER = '\0'
+export const IMPROPER = '\0'
 const FAR_TIME = 300_000_000_000_000
 
 /** A value of a field that is there and equals nothing. */

@@ -3,9 +3,8 @@ import { lowerAscii } from '../condition/index.js'
 import type { Classes } from './classes.js'
 import type { Encoder } from './encoder.js'
 import { USUAL } from './filling.js'
-import type { Individual, Slot } from './individuals.js'
 import type { Literal } from './solver.js'
-import type { Value } from './terms.js'
+import type { Individual, Slot, Value } from './terms.js'
 
 /** What values are in an example. */
 export interface Names {

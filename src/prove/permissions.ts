@@ -110,7 +110,7 @@ function doneTo(type: TypeModel, action: string, field: string | undefined): Con
 }
 
 /** Where a field has another value after the change, as far as conditions can say it. */
-function changes(type: TypeModel, name: string, field: Field): ConditionNode {
+export function changes(type: TypeModel, name: string, field: Field): ConditionNode {
   const [before, after] = [fieldNode(type, name, 'record'), fieldNode(type, name, 'after')]
   const appears = [
     allOfNode([presenceNode(before, true), presenceNode(after, false)]),
@@ -122,7 +122,8 @@ function changes(type: TypeModel, name: string, field: Field): ConditionNode {
   return anyOfNode([...appears, allOfNode([bothThere, notNode(compareNode(before, 'is', after))])])
 }
 
-function fieldNode(type: TypeModel, name: string, of: 'record' | 'after'): FieldNode {
+/** A field of the record as it is, or as it becomes. */
+export function fieldNode(type: TypeModel, name: string, of: 'record' | 'after'): FieldNode {
   const field = fieldOf(type, name)
   const isId = type.ids.includes(name) && field.type === 'text'
   const scalar: Scalar | 'other' = isId ? 'id' : field.type === 'group' ? 'other' : field.type
@@ -140,7 +141,14 @@ export function stampsOf(type: TypeModel): ConditionNode[] {
   return Object.entries(type.rules?.stamps.create ?? {}).flatMap(([name, term]) => {
     const field = fieldNode(type, name, 'record')
     if (field.list || field.type === 'other' || clauses.some(({ overriding }) => overriding?.includes(name))) return []
-    const isNone = term.kind === 'literal' && term.value === null
-    return [isNone ? presenceNode(field, false) : compareNode(field, 'is', term)]
+    return [stampedWith(type, field, term)]
   })
+}
+
+/** That a field has the value of its stamp. */
+export function stampedWith(type: TypeModel, field: FieldNode, term: TermNode): ConditionNode {
+  if (term.kind === 'literal' && term.value === null) return presenceNode(field, false)
+  // A day is cut from the time.
+  const isCut = fieldOf(type, field.path[0] as string).held === 'day'
+  return isCut ? presenceNode(field, true) : compareNode(field, 'is', term)
 }

@@ -1,8 +1,8 @@
 import { allOfNode, type ClaimNode, equality, type LinkNode, onLinked, type TermNode } from '../condition/index.js'
 import { typeModel } from '../rulebook/index.js'
 import type { Around, Encoding } from './encoding.js'
-import type { Individual, Slot } from './individuals.js'
 import type { Literal } from './solver.js'
+import type { Individual, Slot } from './terms.js'
 
 /** The person of every world: a visitor, or a person with claims that fit their shape. */
 export class Person {
@@ -14,9 +14,18 @@ export class Person {
   /** The claims, which nobody has who is not signed in. */
   readonly #claims = new Map<string, Slot>()
 
-  constructor(encoding: Encoding) {
+  readonly #base: Person | undefined
+
+  /** With `base`, the same person after a write. */
+  constructor(encoding: Encoding, base?: Person) {
     this.#in = encoding
-    const { model, individuals, values } = encoding
+    this.#base = base
+    const { model, individuals, values } = encoding.worlds
+    if (base !== undefined) {
+      this.signedIn = base.signedIn
+      this.me = base.me
+      return
+    }
     this.signedIn = values.solver.variable(true)
     this.me = individuals.make({ type: 'me', fields: model.me.fields, exists: values.yes, stored: false, depth: 0 })
     const key = this.claim([model.me.key], { kind: 'claim', path: [model.me.key], type: 'id' })
@@ -26,14 +35,15 @@ export class Person {
 
   /** A claim, or a field of a record linked to the person. */
   claim(path: readonly string[], node: ClaimNode): Slot {
-    const { solver } = this.#in.values
+    const { solver } = this.#in.worlds.values
     const name = `${path.join('.')} ${node.type}`
     const found = this.#claims.get(name)
     if (found !== undefined) return found
     const links = node.links ?? 0
-    const made = links > 0 ? this.#linkedClaim(path, links, node) : this.#in.individuals.slot(this.me, path, node)
+    if (links === 0 && this.#base !== undefined) return this.#base.claim(path, node)
+    const made = links > 0 ? this.#linkedClaim(path, links, node) : this.#in.worlds.individuals.slot(this.me, path, node)
     // A visitor has no claims. Those who are signed in have what the shape requires.
-    const own: Slot = made.there === this.#in.values.yes ? { ...made, ...this.#ifSignedIn(made) } : made
+    const own: Slot = made.there === this.#in.worlds.values.yes ? { ...made, ...this.#ifSignedIn(made) } : made
     if (own === made) solver.add([-made.there, this.signedIn])
     this.#claims.set(name, own)
     return own
@@ -41,21 +51,21 @@ export class Person {
 
   #ifSignedIn({ proper, there }: Slot): Pick<Slot, 'there' | 'proper'> {
     if (proper === there) return { there: this.signedIn, proper: this.signedIn }
-    this.#in.values.solver.add([-proper, this.signedIn])
+    this.#in.worlds.values.solver.add([-proper, this.signedIn])
     return { there: this.signedIn, proper }
   }
 
   #linkedClaim(path: readonly string[], links: number, node: ClaimNode): Slot {
     let from: Individual = this.me
-    let known = this.#in.model.me.links
+    let known = this.#in.worlds.model.me.links
     for (const step of path.slice(0, links)) {
       const link = known[step] as LinkNode
       from = this.#ownRecord(link, from)
-      known = typeModel(this.#in.model, link.to).links
+      known = typeModel(this.#in.worlds.model, link.to).links
     }
-    const { solver } = this.#in.values
+    const { solver } = this.#in.worlds.values
     if (path.length === links) return this.#presenceOf(from, path)
-    const slot = this.#in.individuals.slot(from, path.slice(links), node)
+    const slot = this.#in.worlds.individuals.slot(from, path.slice(links), node)
     const [there, proper] = [solver.variable(true), solver.variable(true)]
     const owner = from.exists
     for (const [is, of] of [
@@ -71,7 +81,7 @@ export class Person {
 
   /** A linked record itself, of which rules ask only whether there is one. */
   #presenceOf({ exists }: Individual, path: readonly string[]): Slot {
-    return { path, field: { type: 'other' }, there: exists, proper: exists, value: this.#in.values.value('text') }
+    return { path, field: { type: 'other' }, there: exists, proper: exists, value: this.#in.worlds.values.value('text') }
   }
 
   /** The record that a link of the person leads to. */
@@ -79,8 +89,12 @@ export class Person {
     const key = `me ${from.id} ${link.name}`
     const found = this.#linked.get(key)
     if (found !== undefined) return found
-    const { solver } = this.#in.values
-    const record = this.#in.record(link.to, true, solver.variable(true), from.depth + 1)
+    const { worlds, change } = this.#in
+    const isSame = this.#base?.knows(from) === true
+    if (isSame && link.to !== change?.type) return (this.#base as Person).#ownRecord(link, from)
+    const { solver } = worlds.values
+    const isWritten = link.to === change?.type
+    const record = worlds.record(link.to, !isWritten, solver.variable(true), from.depth + 1)
     this.#linked.set(key, record)
     const each = 1
     const at = (one: Individual): Around => ({ record: from, [each]: one })
@@ -89,22 +103,52 @@ export class Person {
       return equality({ to, from: term }, each)
     })
     const fits = onLinked(link, each, allOfNode(joins))
-    solver.add([-record.exists, this.#in.encodeLowered(fits, at(record), true)])
+    if (isWritten) this.#afterwards(record, link, { from, fits: (one, result) => this.#in.encodeLowered(fits, at(one), result) })
+    else solver.add([-record.exists, this.#in.encodeLowered(fits, at(record), true)])
     if (from !== this.me) solver.add([-record.exists, from.exists])
-    const { keys } = typeModel(this.#in.model, link.to)
-    const isKey = keys.length === link.by.length && link.by.every(({ to }) => keys.includes(to.path.join('.')) && !to.ignoringCase)
+    const isFrom = from === this.me ? worlds.values.yes : from.exists
     // By its key, at most one record can be it: if there is one, it is this.
-    if (isKey)
-      this.#in.everyOne({
-        if: this.#in.values.yes,
+    if (this.#isKey(link))
+      worlds.everyOne({
+        if: worlds.values.yes,
         covers: (one) => one.type === link.to && one.stored && one !== record,
         follows: (one) =>
-          this.#in.any([
-            this.#in.encodeLowered(fits, at(one), false),
-            from === this.me ? -this.#in.values.yes : -from.exists,
-            record.exists,
-          ]),
+          worlds.any([this.#in.encodeLowered(fits, at(one), false), -isFrom, record.exists, ...(isWritten ? [this.#in.isGone(one)] : [])]),
       })
+    if (this.#isKey(link) && isWritten && change.after !== undefined)
+      solver.add([this.#in.encodeLowered(fits, at(change.after), false), -isFrom, record.exists])
     return record
+  }
+
+  /** Of a type that was written, the person's own record is the one that was written, or one that the write left as it was. */
+  #afterwards(
+    record: Individual,
+    link: LinkNode,
+    { from, fits }: { readonly from: Individual; readonly fits: (one: Individual, result: boolean) => Literal },
+  ): void {
+    const { worlds, change } = this.#in
+    const { solver } = worlds.values
+    const [isWritten, isOther] = [solver.variable(), solver.variable()]
+    solver.add([-record.exists, isWritten, isOther])
+    if (change?.after === undefined) solver.add([-isWritten])
+    else {
+      solver.add([-isWritten, fits(change.after, true)])
+      worlds.individuals.twins(record, change.after, () => [isWritten])
+    }
+    const isKnown = this.#isKey(link) && this.#base?.knows(from) === true
+    const other = isKnown ? (this.#base as Person).#ownRecord(link, from) : worlds.record(link.to, true, solver.variable(), from.depth + 1)
+    for (const literal of [other.exists, this.#in.isStillThere(other), ...(isKnown ? [] : [fits(other, true)])])
+      solver.add([-isOther, literal])
+    worlds.individuals.twins(record, other, () => [isOther])
+  }
+
+  /** Whether it is the claims, or a record that was found from them. */
+  knows(one: Individual): boolean {
+    return one === this.me || [...this.#linked.values()].includes(one) || this.#base?.knows(one) === true
+  }
+
+  #isKey({ by, to: type }: LinkNode): boolean {
+    const { keys } = typeModel(this.#in.worlds.model, type)
+    return keys.length === by.length && by.every(({ to }) => keys.includes(to.path.join('.')) && !to.ignoringCase)
   }
 }

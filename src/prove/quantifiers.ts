@@ -2,39 +2,33 @@ import {
   type AncestorsNode,
   allOfNode,
   type ConditionNode,
-  compareNode,
   type ElementsNode,
   equality,
   type FieldNode,
   isList,
   notNode,
-  onLinked,
-  placeOf,
   type RecordsNode,
   type SomeNode,
   type TermNode,
-  TRUE,
 } from '../condition/index.js'
 import { typeModel } from '../rulebook/index.js'
-import { type Around, type Encoding, type Limits, nameOf } from './encoding.js'
-import type { Individual, Slot } from './individuals.js'
+import { isItself, stepOf, stepsUp } from './chains.js'
+import { type Around, type Encoding, nameOf } from './encoding.js'
 import type { Literal } from './solver.js'
+import type { Individual, Slot } from './terms.js'
+import { isTouched } from './touched.js'
 
 /**
  * What conditions say of other records: that there is one, which is made up then, or that there is none, which is said of each that is
  * made up.
  */
 export class Quantifiers {
-  /** Whether something was left out because of the limits. */
-  isCut = false
   readonly #in: Encoding
-  readonly #limits: Limits
   readonly #linked = new Map<string, Individual>()
   readonly #facts = new Map<string, Literal>()
 
-  constructor(encoding: Encoding, limits: Limits) {
+  constructor(encoding: Encoding) {
     this.#in = encoding
-    this.#limits = limits
   }
 
   some(node: SomeNode, around: Around, result: boolean): Literal {
@@ -42,37 +36,47 @@ export class Quantifiers {
     switch (over.kind) {
       case 'records': {
         const is = result ? this.#someRecord(node, over, around) : this.#noRecord(node, over, around)
-        return node.least === undefined ? is : this.#in.all([is, this.whether(node, around, result)])
+        return node.least === undefined ? is : this.#in.worlds.all([is, this.whether(node, around, result)])
       }
       case 'elements':
         return result ? this.#someElement(node, over, around) : this.#noElement(node, over, around)
       case 'ancestors':
-        return this.#in.all([
-          result ? this.#someAbove(node, over, around) : this.#noneAbove(node, over, around),
-          this.whether(node, around, result),
-        ])
+        return this.#aboveAsBefore(node, over, around, result)
     }
+  }
+
+  /** A chain of stored records does not reach a new one, and is not longer where one is gone. */
+  #aboveAsBefore(node: SomeNode, over: AncestorsNode, around: Around, result: boolean): Literal {
+    const { worlds, base, change } = this.#in
+    const before = () => (base as Encoding).encodeLowered(node, around, result)
+    const isAlone = base !== undefined && change !== undefined && !isTouched(node.of, worlds.model, change)
+    const { keys } = typeModel(worlds.model, over.type)
+    const isByKey = [...over.by, ...over.link.by].every(({ to }) => keys.includes(to.path.join('.')))
+    if (isAlone && change.isFresh === true && isByKey && !Object.values(around).includes(change.after as Individual)) return before()
+    const is = worlds.all([this.#above(node, over, around, result), this.whether(node, around, result)])
+    return isAlone && change.after === undefined && result ? worlds.all([is, before()]) : is
   }
 
   /** The same condition of the same records holds or does not, whatever else is claimed of it. */
   whether(node: ConditionNode, around: Around, result: boolean): Literal {
     const name = `${JSON.stringify(node)} ${nameOf(around)}`
-    const is = this.#facts.get(name) ?? this.#in.values.solver.variable()
+    const is = this.#facts.get(name) ?? this.#in.worlds.values.solver.variable()
     this.#facts.set(name, is)
     return result ? is : -is
   }
 
   #isBeyond(depth: number): boolean {
-    return depth > this.#limits.depth || this.#in.individuals.all.length >= this.#limits.individuals
+    const { limits, individuals } = this.#in.worlds
+    return depth > limits.depth || individuals.all.length >= limits.individuals
   }
 
   /** An individual on which a condition holds wherever the literal does. Undefined beyond the limits. */
   #witness(make: (exists: Literal, depth: number) => Individual, around: Around, fits: (one: Individual) => readonly Literal[]): Literal {
-    const { solver } = this.#in.values
+    const { solver } = this.#in.worlds.values
     const depth = depthIn(around)
     const is = solver.variable()
     if (this.#isBeyond(depth)) {
-      this.isCut = true
+      this.#in.worlds.cut()
       return is
     }
     const one = make(solver.variable(), depth)
@@ -83,15 +87,18 @@ export class Quantifiers {
 
   #someRecord({ each, of, least = 1 }: SomeNode, over: RecordsNode, around: Around): Literal {
     const joins = over.by.map((join) => equality(join, each))
-    const fits = (one: Individual) => [...joins, of].map((part) => this.#in.encodeLowered(part, { ...around, [each]: one }, true))
+    const fitting = (one: Individual) => [...joins, of].map((part) => this.#in.encodeLowered(part, { ...around, [each]: one }, true))
+    const fits = (one: Individual) => [...fitting(one), this.#in.isStillThere(one)]
+    const written = this.#written(over.type)
+    const isWritten = written === undefined ? [] : [this.#in.worlds.all(fitting(written))]
     const reached = this.#byKey(over, around)
     if (reached !== undefined && least === 1) {
-      return this.#in.all([reached.exists, ...fits(reached)])
+      return this.#in.worlds.any([...isWritten, this.#in.worlds.all([reached.exists, ...fits(reached)])])
     }
     const found: Individual[] = []
     const witness = () =>
       this.#witness(
-        (exists, depth) => this.#in.record(over.type, true, exists, depth),
+        (exists, depth) => this.#in.worlds.record(over.type, true, exists, depth),
         around,
         (one) => {
           const apart = found.map((other) => this.#otherThan(one, other))
@@ -99,12 +106,19 @@ export class Quantifiers {
           return [...fits(one), ...apart]
         },
       )
-    return this.#in.all(Array.from({ length: least }, witness))
+    // The written record may be one of several: nothing more is claimed of it than that it is there.
+    const stored = this.#in.worlds.all(Array.from({ length: written === undefined || least === 1 ? least : least - 1 }, witness))
+    return least === 1 ? this.#in.worlds.any([...isWritten, stored]) : stored
+  }
+
+  /** The record that was written, as it is now, if it is of this type. */
+  #written(type: string): Individual | undefined {
+    return this.#in.change?.type === type ? this.#in.change.after : undefined
   }
 
   /** The record that a link to a key leads to: the same one for everything that follows it from there. */
   #byKey(over: RecordsNode, around: Around): Individual | undefined {
-    const { keys } = typeModel(this.#in.model, over.type)
+    const { keys } = typeModel(this.#in.worlds.model, over.type)
     const isKey =
       keys.length === over.by.length &&
       over.by.every(({ to, from }) => keys.includes(to.path.join('.')) && !to.list && !to.ignoringCase && !isList(from))
@@ -115,7 +129,7 @@ export class Quantifiers {
     if (there !== undefined) return there
     const depth = depthIn(around)
     if (this.#isBeyond(depth)) return undefined
-    const made = this.#in.record(over.type, true, this.#in.values.solver.variable(), depth)
+    const made = this.#in.worlds.record(over.type, true, this.#in.worlds.values.solver.variable(), depth)
     this.#linked.set(name, made)
     return made
   }
@@ -139,28 +153,33 @@ export class Quantifiers {
   }
 
   #otherThan(one: Individual, other: Individual): Literal {
-    const others = this.#in.individuals.key(other)
-    return this.#in.any(this.#in.individuals.key(one).map((slot, at) => -this.#in.values.equal(slot.value, (others[at] as Slot).value)))
+    const others = this.#in.worlds.individuals.key(other)
+    return this.#in.worlds.any(
+      this.#in.worlds.individuals.key(one).map((slot, at) => -this.#in.worlds.values.equal(slot.value, (others[at] as Slot).value)),
+    )
   }
 
   /** No record at all, or fewer than so many. Of several, nothing is claimed. */
   #noRecord({ each, of, least = 1 }: SomeNode, over: RecordsNode, around: Around): Literal {
-    if (least > 1) return this.#in.values.solver.variable()
+    if (least > 1) return this.#in.worlds.values.solver.variable()
     const joins = over.by.map((join) => equality(join, each))
-    return this.#none((one) => one.stored && one.type === over.type, each, allOfNode([...joins, of]), around)
+    return this.#none((one) => one.stored && one.type === over.type, each, allOfNode([...joins, of]), around, this.#written(over.type))
   }
 
   /** A literal that holds only where the condition fails on every individual that is covered. */
-  #none(covers: (one: Individual) => boolean, each: number, fits: ConditionNode, around: Around): Literal {
-    const is = this.#in.values.solver.variable()
-    this.#in.everyOne({ if: is, covers, follows: (one) => this.#in.encodeLowered(fits, { ...around, [each]: one }, false) })
+  #none(covers: (one: Individual) => boolean, each: number, fits: ConditionNode, around: Around, written?: Individual): Literal {
+    const { worlds } = this.#in
+    const is = worlds.values.solver.variable()
+    const fails = (one: Individual) => this.#in.encodeLowered(fits, { ...around, [each]: one }, false)
+    worlds.everyOne({ if: is, covers, follows: (one) => worlds.any([this.#in.isGone(one), fails(one)]) })
+    if (written !== undefined) worlds.values.solver.add([-is, fails(written)])
     return is
   }
 
   #someElement({ each, of }: SomeNode, { list }: ElementsNode, around: Around): Literal {
     const { slot, kind } = this.#elements(list, around)
     return this.#witness(
-      (exists, depth) => this.#in.individuals.make({ ...kind, exists, depth }),
+      (exists, depth) => this.#in.worlds.individuals.make({ ...kind, exists, depth }),
       around,
       (one) => [slot.there, this.#in.encodeLowered(of, { ...around, [each]: one }, true)],
     )
@@ -174,43 +193,49 @@ export class Quantifiers {
   /** The list of a record with objects, and what its objects are. */
   #elements(list: FieldNode, around: Around) {
     const owner = around[list.of] as Individual
-    const slot = this.#in.individuals.slot(owner, list.path, { type: 'other', list: true })
+    const slot = this.#in.worlds.individuals.slot(owner, list.path, { type: 'other', list: true })
     return { slot, kind: { type: `${owner.id} ${list.path.join('.')}`, fields: slot.field.fields ?? {}, stored: false } }
+  }
+
+  #above(node: SomeNode, over: AncestorsNode, around: Around, result: boolean): Literal {
+    const { worlds } = this.#in
+    if (!worlds.isPlain) return result ? this.#someAbove(node, over, around) : this.#noneAbove(node, over, around)
+    // For an example, chains of one step or two are enough.
+    const steps = [1, 2].map((count) => this.#in.encodeLowered(stepsUp(node, over, count), around, result))
+    return result ? worlds.any(steps) : worlds.all(steps)
   }
 
   /** Another record of the type: above by one step, or somehow further up, of which nothing is claimed. */
   #someAbove({ each, of }: SomeNode, over: AncestorsNode, around: Around): Literal {
     const [step, itself] = [stepOf(over, each), isItself(over, each)]
-    return this.#witness(
-      (exists, depth) => this.#in.record(over.type, true, exists, depth),
+    const above = (one: Individual) => {
+      const at = { ...around, [each]: one }
+      const further = this.#in.worlds.values.solver.variable()
+      return [
+        this.#in.worlds.any([this.#in.encodeLowered(step, at, true), further]),
+        this.#in.encodeLowered(itself, at, false),
+        this.#in.encodeLowered(of, at, true),
+      ]
+    }
+    return this.#oneOf(over.type, around, above)
+  }
+
+  /** A record of a type on which literals hold: a stored one, or the one that was written. */
+  #oneOf(type: string, around: Around, fits: (one: Individual) => readonly Literal[]): Literal {
+    const written = this.#written(type)
+    const stored = this.#witness(
+      (exists, depth) => this.#in.worlds.record(type, true, exists, depth),
       around,
-      (one) => {
-        const at = { ...around, [each]: one }
-        const further = this.#in.values.solver.variable()
-        return [
-          this.#in.any([this.#in.encodeLowered(step, at, true), further]),
-          this.#in.encodeLowered(itself, at, false),
-          this.#in.encodeLowered(of, at, true),
-        ]
-      },
+      (one) => [...fits(one), this.#in.isStillThere(one)],
     )
+    return this.#in.worlds.any([stored, ...(written === undefined ? [] : [this.#in.worlds.all(fits(written))])])
   }
 
   /** No record that the first step leads to. Of those further up, nothing is claimed. */
   #noneAbove({ each, of }: SomeNode, over: AncestorsNode, around: Around): Literal {
     const fits = allOfNode([stepOf(over, each), notNode(isItself(over, each)), of])
-    return this.#none((one) => one.stored && one.type === over.type, each, fits, around)
+    return this.#none((one) => one.stored && one.type === over.type, each, fits, around, this.#written(over.type))
   }
-}
-
-/** The first step of a chain. */
-function stepOf({ by, link }: AncestorsNode, each: number): ConditionNode {
-  return allOfNode([...by.map((join) => equality(join, each)), onLinked(link, each, TRUE)])
-}
-
-/** Whether a record is the one that the chain begins with. */
-function isItself({ keys, self }: AncestorsNode, each: number): ConditionNode {
-  return allOfNode(keys.map((place, at) => compareNode(placeOf(place, each), 'is', self[at] as TermNode)))
 }
 
 /** One more than what it is made up because of. */

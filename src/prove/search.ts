@@ -11,9 +11,13 @@ export interface SearchLimits extends Limits {
   readonly conflicts: number
   /** Worlds that are looked at. */
   readonly worlds: number
+  /** Clauses of the solver. */
+  readonly clauses: number
 }
 
-export const DEFAULT_LIMITS: SearchLimits = Object.freeze({ individuals: 60, depth: 6, conflicts: 20_000, worlds: 400 })
+export const DEFAULT_LIMITS: SearchLimits = Object.freeze({ individuals: 60, depth: 6, conflicts: 20_000, worlds: 400, clauses: 400_000 })
+/** Where only an example is wanted, less is enough. */
+const PLAIN_CLAUSES = 60_000
 
 /** The result of a search: no world fits, one does, or it is not known. */
 export type Found =
@@ -32,17 +36,25 @@ export interface Sought {
 
 /**
  * Searches all worlds that fit the shapes, keys and links for one that fits the question. If there is none, the proof is checked apart. If
- * there is one, evaluation has to agree.
+ * there is one, evaluation has to agree. Where it does not, worlds that are easier to see are searched for an example.
  * @throws ProofError if the solver made a mistake
  */
-export function search({ model, ask, confirms }: Sought, limits: SearchLimits = DEFAULT_LIMITS): Found {
-  const encoder = new Encoder(model, limits)
+export function search(sought: Sought, limits: SearchLimits = DEFAULT_LIMITS): Found {
+  const found = searchAmong(sought, limits, false)
+  if (found.kind !== 'unknown') return found
+  const plain = searchAmong(sought, { ...limits, clauses: Math.min(limits.clauses, PLAIN_CLAUSES) }, true)
+  return plain.kind === 'example' ? plain : found
+}
+
+function searchAmong({ model, ask, confirms }: Sought, limits: SearchLimits, isPlain: boolean): Found {
+  const encoder = new Encoder(model, limits, isPlain)
   const { values, individuals } = encoder
   const { solver } = values
   const { literals, around } = ask(encoder)
   for (const literal of literals) solver.add([literal])
   for (let world = 0; world < limits.worlds; ) {
     individuals.complete()
+    if (solver.steps.length > limits.clauses) return { kind: 'unknown', because: `no answer after ${limits.clauses} clauses` }
     const answer = solver.solve(limits.conflicts - solver.conflicts)
     if (answer === 'unsatisfiable') {
       checkProof(solver.steps)

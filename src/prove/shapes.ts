@@ -55,6 +55,15 @@ const ODD_TIMES = [
 
 type Json = { readonly [word: string]: unknown }
 
+const known = new WeakMap<Model, Shapes>()
+
+/** The shapes of a model, each of which is read once. */
+export function shapesOf(model: Model): Shapes {
+  const found = known.get(model) ?? new Shapes(model)
+  known.set(model, found)
+  return found
+}
+
 /** What shapes say of texts by a pattern: no world has a text that its pattern does not match. */
 export class Shapes {
   readonly #model: Model

@@ -1,3 +1,5 @@
+import { Heap } from './heap.js'
+
 /**
  * A literal: the number of a variable, negative if the variable is false. Variables count from 1.
  */
@@ -36,6 +38,11 @@ export class Solver {
   readonly #phases: boolean[] = [false]
   /** The clauses that watch a literal, by twice the variable, and one more if it is negative. */
   readonly #watches: Literal[][][] = [[], []]
+  /** The variables that may be without a value: those that were in most of the last conflicts first. */
+  readonly #order = new Heap((one, other) => {
+    const [a, b] = [this.#activity[one] as number, this.#activity[other] as number]
+    return a > b || (a === b && one < other)
+  })
   readonly #trail: Literal[] = []
   /** Where on the trail each level begins. */
   readonly #limits: number[] = []
@@ -53,6 +60,7 @@ export class Solver {
     this.#activity.push(0)
     this.#phases.push(first)
     this.#watches.push([], [])
+    this.#order.add(this.#values.length - 1)
     return this.#values.length - 1
   }
 
@@ -235,18 +243,18 @@ export class Solver {
 
   #bump(variable: number): void {
     this.#activity[variable] = (this.#activity[variable] as number) + this.#increment
+    this.#order.moved(variable)
     if ((this.#activity[variable] as number) < LARGEST) return
     for (let one = 1; one < this.#activity.length; one++) this.#activity[one] = (this.#activity[one] as number) / LARGEST
     this.#increment /= LARGEST
   }
 
   #decide(): Literal | undefined {
-    let best = 0
-    for (let variable = 1; variable < this.#values.length; variable++) {
-      if (this.#values[variable] !== UNASSIGNED) continue
-      if (best === 0 || (this.#activity[variable] as number) > (this.#activity[best] as number)) best = variable
+    for (;;) {
+      const variable = this.#order.take()
+      if (variable === undefined) return undefined
+      if (this.#values[variable] === UNASSIGNED) return this.#phases[variable] ? variable : -variable
     }
-    return best === 0 ? undefined : this.#phases[best] ? best : -best
   }
 
   #backTo(level: number): void {
@@ -257,6 +265,7 @@ export class Solver {
       this.#phases[variable] = literal > 0
       this.#values[variable] = UNASSIGNED
       this.#reasons[variable] = undefined
+      this.#order.add(variable)
     }
     this.#limits.length = level
     this.#next = start

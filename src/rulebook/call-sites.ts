@@ -2,7 +2,7 @@ import type { Model } from './model.js'
 
 /** The method that was called to extend a rulebook. */
 export interface Written {
-  readonly kind: 'standings' | 'guarantees' | 'rules' | 'privileges' | 'routines' | 'gate' | 'everyRecord' | 'grant'
+  readonly kind: 'standings' | 'guarantees' | 'accepts' | 'rules' | 'privileges' | 'routines' | 'gate' | 'everyRecord' | 'grant'
   /** The record types, privileges or routines that were added; empty for a gate, `everyRecord` and `grant`. */
   readonly names: readonly string[]
   /** The stack of the call, starting at its caller, in V8's format; empty on other engines. */

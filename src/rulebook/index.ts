@@ -1,3 +1,5 @@
+export type * from './acceptance-types.js'
+export { whoOf, withAcceptances } from './acceptances.js'
 export { noLeftovers, used } from './build-context.js'
 export { noteApart, noteWritten, type Written, writtenIn } from './call-sites.js'
 export { signedIn } from './callback-args.js'
@@ -25,6 +27,7 @@ export {
 } from './keys.js'
 export { isSet, type LinkModel } from './links.js'
 export {
+  type AcceptanceNode,
   type ClauseNode,
   fieldOf,
   type GateWordsNode,

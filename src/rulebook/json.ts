@@ -39,7 +39,7 @@ export function modelToJson(model: Model): RulebookJson {
   const named = Object.fromEntries(
     Object.values(types).map((type) => {
       // Guarantees decide nothing: the JSON form is for those who decide.
-      const { name: _name, grantsOnly: _grants, guarantees: _guarantees, ...rest } = keyed(bare(type))
+      const { name: _name, grantsOnly: _grants, guarantees: _guarantees, accepts: _accepts, ...rest } = keyed(bare(type))
       return [type.name, rest]
     }),
   )

@@ -71,6 +71,16 @@ export interface GuaranteeNode {
   readonly unless?: ConditionNode
 }
 
+/** A way of giving oneself more by a write, which the author accepts. */
+export interface AcceptanceNode {
+  readonly write: 'create' | 'update' | 'delete'
+  /** The standing, role or title of the clause that allows the write. Undefined: any. */
+  readonly by?: string
+  /** Record types by the action that is gained. */
+  readonly gains: 'everything' | { readonly [action: string]: readonly string[] }
+  readonly because: string
+}
+
 /** The message of a gate for the people that it refuses. */
 export interface GateWordsNode {
   readonly when: ConditionNode
@@ -118,6 +128,8 @@ export interface TypeModel {
   readonly rules?: TypeRules
   /** What must never be possible, whatever its rules say. They decide nothing: `pachter prove` judges them. */
   readonly guarantees?: readonly GuaranteeNode[]
+  /** What `pachter prove` finds of people who give themselves more, and the author accepts. */
+  readonly accepts?: readonly AcceptanceNode[]
   /** Whether its rules come from `grant` only, so that its own can be added. */
   readonly grantsOnly?: true
 }

@@ -1,4 +1,5 @@
 import {
+  type AcceptancesBy,
   type Action,
   type ActionsOf,
   type Checked,
@@ -40,6 +41,7 @@ import {
   type Words,
   type World,
   warningsOf,
+  withAcceptances,
   withEveryRecord,
   withGate,
   withGrant,
@@ -114,6 +116,16 @@ export interface Rulebook<W extends World = World> {
    * @throws RulebookError
    */
   guarantees<G>(guarantees: GuaranteesBy<G, W>): Rulebook<W>
+
+  /**
+   * Accepts what `pachter prove` finds of people who give themselves more by one permitted write: by the record type that they write, with the
+   * standing or role of the writer, what they gain, and why that is right. It decides nothing, and new findings still fail.
+   *
+   * @example
+   * book.accepts({ plot: [{ write: 'update', by: 'warden', gains: { read: 'invoice' }, because: 'Wardens answer for their plots.' }] })
+   * @throws RulebookError
+   */
+  accepts(acceptances: AcceptancesBy<W>): Rulebook<W>
 
   /**
    * A condition on the person that has to hold before any clause of any record type counts. With several calls, all of them have to hold. It may
@@ -309,6 +321,7 @@ export function rulebookOf(model: Model): Rulebook {
     gate: (given: unknown, options?: unknown) => rulebookOf(noteWritten(model, withGate(model, given, options), 'gate')),
     everyRecord: (given: unknown, options?: unknown) =>
       rulebookOf(noteWritten(model, withEveryRecord(model, given, options), 'everyRecord')),
+    accepts: (given: unknown) => rulebookOf(noteWritten(model, withAcceptances(model, given), 'accepts', given)),
     guarantees: (given: unknown) => rulebookOf(noteWritten(model, withGuarantees(model, given), 'guarantees', given)),
     rules: (given: unknown) => rulebookOf(noteWritten(model, withRules(model, given), 'rules', given)),
     without: (type: string, title: string, action?: string) => rulebookOf(noteWritten(model, withoutRule(model, type, title, action))),

@@ -1,15 +1,22 @@
 import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { expect } from 'chai'
+import type { Result } from 'sarif'
 import { pachter, root, runs } from '../support/command.js'
 
 describe('pachter prove', () => {
   describe('on the demo world', () => {
-    runs('prove --only guarantees', 0, '21 proved, for every person and all records.', '✔ plot: only the treasurer sets a rent')
+    runs('prove --only guarantees', 0, 'Guarantees: 21 proved, for every person and all records.', '✔ plot: only the treasurer sets a rent')
     runs('prove --only idle-rules', 0, 'Of 82 rules, each makes a difference for someone.')
     runs('prove --only guarantees,site', 0, '1 proved', '✔ site: nobody updates a site, unless role secretary')
     runs('prove --only plott', 2, 'Did you mean "plot"?')
     runs('prove --only guarantees --format junit', 0, '<testsuites name="pachter prove" tests="21" failures="0">')
+    runs(
+      'prove --only self-promotion,share,team',
+      0,
+      '✔ team: update by "role secretary", and then read job; update job\n    accepted: The secretary makes up the teams.',
+      'Self-promotion, by one write: of 192 ways, 188 proved to give nothing, 4 accepted.',
+    )
     runs('prove --only guarantees --format markdown', 0, '| proved | plot | only the treasurer sets a rent |')
     runs('drift --for-everyone', 2, 'name their revisions')
   })
@@ -38,6 +45,7 @@ const book = rulebook({
     song: (song, { standing: { owner, guest } }) => ({ may: { read: [owner, guest], update: [owner, guest.only('title')] } }),
     listener: (listener, { signedIn }) => ({ may: { read: [signedIn], create: [signedIn] } }),
   })
+  .accepts({ song: [{ write: 'update', by: 'owner', gains: { read: 'listener' }, because: 'Everyone reads them.' }] })
   .guarantees({
     song: (song, { standing: { owner } }) => [
       { never: 'update', fields: ['ownerId'], unless: owner, titled: 'only its owner gives a song away' },
@@ -55,11 +63,36 @@ export default configure({ rulebook: book, data: new URL('./data/', import.meta.
       const { status, stdout } = run('')
       expect(status, stdout).to.equal(1)
       expect(stdout).to.include('✔ song: only its owner gives a song away')
-      expect(stdout).to.match(/✘ song: only its owner renames a song\n {4}person-1 changes title of song song-1, from title-1 to title-2\n/)
+      expect(stdout).to.match(
+        /✘ song: only its owner renames a song \(.*:21\)\n {4}person-1 changes title of song song-1, from title-1 to title-2\n/,
+      )
       expect(stdout).to.match(/song {6}song-1, ownerId ownerId-1, title title-1\n/)
       expect(stdout).to.match(/listener {2}listener-\d, songId song-1, personId person-1\n/)
       expect(stdout).to.include('allowed by "guest; only title"')
-      expect(stdout).to.include('1 proved, 1 refuted, for every person and all records.')
+      expect(stdout).to.include('Guarantees: 1 proved, 1 refuted, for every person and all records.')
+    })
+
+    it('shows how people give themselves more, and what is accepted for nothing', () => {
+      const { status, stdout } = run('--only self-promotion')
+      expect(status, stdout).to.equal(1)
+      expect(stdout).to.match(
+        /✘ listener: create by "signed in", and then read song; update song \(.*pachter\.config\.ts:15\)\n {4}person-1 creates a listener\n {4}and then reads song song-1\n/,
+      )
+      expect(stdout).to.match(/listener {2}listener-1, songId song-1, personId person-1\n {6}then allowed by "guest"\n/)
+      expect(stdout).to.include('! nothing was found for what is accepted of update song by owner: remove it')
+      expect(stdout).to.match(/of \d+ ways, \d+ proved to give nothing, 2 found\./)
+    })
+
+    it('tells a code review in SARIF at which line', () => {
+      const log = JSON.parse(run('--format sarif').stdout)
+      expect(log.version).to.equal('2.1.0')
+      const [{ tool, results }] = log.runs
+      expect(tool.driver.rules.map(({ id }: { id: string }) => id)).to.deep.equal(['guarantee', 'self-promotion', 'idle-rule'])
+      const lines = (results as Result[]).map((one) => [one.ruleId, one.locations?.[0]?.physicalLocation?.region?.startLine])
+      expect(lines).to.deep.include.members([
+        ['guarantee', 21],
+        ['self-promotion', 15],
+      ])
     })
 
     it('says the same as JSON, JUnit XML and Markdown', () => {

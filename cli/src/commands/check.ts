@@ -41,7 +41,10 @@ async function checkCommand(named: readonly string[], options: CheckOptions): Pr
   // An expectation that was not attempted proves nothing, so it does not count as met.
   const held = findings.every((one) => one.held) && deployed?.tried !== 0
   if (options.mutants && held) {
-    const results = await runMutants(ground, expectations, { progress, types: options.type.length > 0 ? options.type : undefined })
+    const results = await runMutants(ground, expectations, {
+      progress: (done, all) => progress('mutants', done, all),
+      types: options.type.length > 0 ? options.type : undefined,
+    })
     progress()
     return reportMutants(results, session.loaded, options)
   }
@@ -110,7 +113,7 @@ function sayFindings(findings: readonly Finding[], format: CheckOptions['format'
 async function judgeAll(ground: Ground, expectations: readonly Expectation[]): Promise<Finding[]> {
   const findings: Finding[] = []
   for (const one of expectations) {
-    progress(findings.length, expectations.length)
+    progress('expectations', findings.length, expectations.length)
     findings.push(await judgeExpectation(ground, one))
   }
   progress()

@@ -58,6 +58,16 @@ class Source implements SourcePlaces {
     return placeOf(found, listed(found.tokens, list, count, number) ?? list)
   }
 
+  /** Guarantees can be added in several calls: if so, it finds the first of them. */
+  guarantee(type: string, number: number): SourcePlace | undefined {
+    const found = this.#given('guarantees', type)
+    if (found === undefined) return undefined
+    const start = found.span && objectGiven(found.tokens, found.span, '[')
+    const list = start === undefined ? undefined : { from: start, to: found.span?.to ?? start }
+    const count = this.#model.types[type]?.guarantees?.length ?? 0
+    return placeOf(found, listed(found.tokens, list, count, number) ?? list)
+  }
+
   /** Standings can be added in several calls: this finds the call that defines this one. */
   standing(type: string, name: string): SourcePlace | undefined {
     const all = this.#calls.filter((one) => one.kind === 'standings' && one.names.includes(type))

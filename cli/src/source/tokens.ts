@@ -81,11 +81,11 @@ export function members(tokens: readonly Token[], open: number): Map<string, Spa
   return found
 }
 
-/** The start of the object literal that a function returns, or that stands here itself. */
-export function objectGiven(tokens: readonly Token[], { from, to }: Span): number | undefined {
+/** The start of the object literal that a function returns, or that stands here itself; with `open`, of a list literal. */
+export function objectGiven(tokens: readonly Token[], { from, to }: Span, open: '{' | '[' = '{'): number | undefined {
   const literal = (at: number): number | undefined => {
     const text = tokens[at]?.text
-    return text === '{' ? at : text === '(' ? literal(at + 1) : undefined
+    return text === open ? at : text === '(' ? literal(at + 1) : undefined
   }
   let block: number | undefined
   for (let at = from; at < to; at++) {
@@ -96,7 +96,7 @@ export function objectGiven(tokens: readonly Token[], { from, to }: Span): numbe
       break
     }
     if (text === '{') {
-      if (at === from) return at
+      if (at === from && open === '{') return at
       block = at
       break
     }

@@ -19,6 +19,7 @@ export {
   modelToJson,
   nearest,
   rulesByTitle,
+  sameValue,
   serverKey,
   type TypeModel,
   typeModel,

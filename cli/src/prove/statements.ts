@@ -1,0 +1,94 @@
+import type { AcceptanceNode, IdleRule, JudgedPromotion } from 'pachter/internal/prove'
+import type { SourcePlace } from 'pachter/internal/review'
+import type { Rulebook } from 'pachter/internal/viewpoint'
+import { exampleLines, promotionLines } from '../examples.js'
+import { placesOf, sourcePlacesOf } from '../places.js'
+import { printable } from '../table.js'
+import type { Findings } from './findings.js'
+
+/** A guarantee, or a write by which people give themselves more, and what was found out: what every format tells. */
+export interface Statement {
+  readonly kind: 'guarantee' | 'self-promotion'
+  readonly type: string
+  readonly title: string
+  readonly outcome: 'proved' | 'refuted' | 'undecided' | 'accepted'
+  /** The example, or why there is none. */
+  readonly lines: readonly string[]
+  /** Why it is accepted. */
+  readonly because?: string
+  readonly place: SourcePlace | undefined
+}
+
+/** Everything that was found out, as statements. Gains by one write are one statement. */
+export function statementsOf(book: Rulebook, { guarantees, promotions }: Findings): readonly Statement[] {
+  const places = sourcePlacesOf(book.model)
+  const judged = guarantees.map(({ type, guarantee, judged }): Statement => {
+    const number = book.model.types[type]?.guarantees?.indexOf(guarantee) ?? 0
+    const lines =
+      judged.outcome === 'refuted'
+        ? exampleLines(book, { type, action: guarantee.never, field: judged.field }, judged.example)
+        : judged.outcome === 'undecided'
+          ? [`undecided${judged.field === undefined ? '' : `, for ${judged.field}`}: ${judged.because}`]
+          : []
+    const place = places.guarantee(type, number)
+    return { kind: 'guarantee', type, title: printable(guarantee.title), outcome: judged.outcome, lines, place }
+  })
+  return [...judged, ...grouped(promotions).map((group) => promotion(book, group))]
+}
+
+type Group = readonly [JudgedPromotion, ...JudgedPromotion[]]
+
+/** By the write, its clause, and whether they are accepted or decided. */
+function grouped(promotions: readonly JudgedPromotion[]): readonly Group[] {
+  const groups = new Map<string, [JudgedPromotion, ...JudgedPromotion[]]>()
+  const numbers = new Map<AcceptanceNode, number>()
+  for (const one of promotions) {
+    const { write, by, accepted, example } = one
+    if (accepted !== undefined && !numbers.has(accepted)) numbers.set(accepted, numbers.size)
+    const key = JSON.stringify([write, by, accepted === undefined ? example === undefined : numbers.get(accepted)])
+    const there = groups.get(key)
+    if (there === undefined) groups.set(key, [one])
+    else there.push(one)
+  }
+  return [...groups.values()]
+}
+
+function promotion(book: Rulebook, group: Group): Statement {
+  const [{ write, by, example, because, accepted }] = group
+  const outcome = accepted !== undefined ? 'accepted' : example === undefined ? 'undecided' : 'refuted'
+  const title = `${write.action} by ${by === undefined ? 'several clauses together' : `"${printable(by)}"`}, and then ${gainsText(group)}`
+  const lines = outcome === 'accepted' ? [] : example === undefined ? [`undecided: ${because}`] : promotionLines(book, group[0], example)
+  const place = by === undefined ? sourcePlacesOf(book.model).rules(write.type) : placesOf(book.model).clause(write.type, write.action, by)
+  return {
+    kind: 'self-promotion',
+    type: write.type,
+    title,
+    outcome,
+    lines,
+    place,
+    ...(accepted === undefined ? {} : { because: printable(accepted.because) }),
+  }
+}
+
+/** As in "read plot, entry; delete entry". */
+function gainsText(group: Group): string {
+  const types = new Map<string, string[]>()
+  for (const { gain } of group) types.set(gain.action, [...(types.get(gain.action) ?? []), gain.type])
+  return [...types].map(([action, names]) => `${action} ${names.join(', ')}`).join('; ')
+}
+
+/** Why a rule does nothing, in a sentence. */
+export function idleText({ what, title, why, by }: IdleRule): string {
+  const named = `the ${what} "${printable(title)}"`
+  if (why === 'undecided') return `whether ${named} makes a difference is undecided`
+  if (why === 'never') return `${named} can never hold`
+  if (by.length === 0) return `${named} refuses nothing that clauses allow`
+  const others = by.map((one) => `"${printable(one)}"`)
+  return `${named} makes no difference: ${others.join(', ')} ${by.length === 1 ? 'allows' : 'together allow'} all of it`
+}
+
+/** An acceptance that nothing was found for, in a sentence. */
+export function unusedText({ type, acceptance }: Findings['unused'][number]): string {
+  const { write, by } = acceptance
+  return `nothing was found for what is accepted of ${write} ${type}${by === undefined ? '' : ` by ${printable(by)}`}: remove it`
+}
