@@ -1,4 +1,4 @@
-import { type Example, type Permission, type Promotion, recordsAfter } from 'pachter/internal/prove'
+import { type Example, type GuaranteeNode, type Permission, type Promotion, recordsAfter } from 'pachter/internal/prove'
 import { keyOf, type Model, sameValue, typeModel } from 'pachter/internal/rulebook'
 import type { Rulebook } from 'pachter/internal/viewpoint'
 import { cell, printable } from './table.js'
@@ -21,6 +21,12 @@ export function exampleLines(book: Rulebook, { type, action, field }: Permission
     ...byLines(book, { type, action, field }, example),
     atLine(example),
   ]
+}
+
+/** Who has a privilege or may call a routine that a guarantee excludes, in lines. */
+export function grantLines({ model }: Rulebook, { never, of }: GuaranteeNode, example: Example): string[] {
+  const does = of === 'privilege' ? `has the privilege ${never}` : `may call ${never}`
+  return [`${who(model, example)} ${does}`, ...recordLines(model, example, undefined), atLine(example)]
 }
 
 /** How a person gives themselves more, in lines: the write, what they may do then, and the few records that matter. */

@@ -1,4 +1,6 @@
+import { judgeGuarantee, judgeGuarantees } from 'pachter/internal/prove'
 import { expectationTitle, type MutantResult } from 'pachter/internal/review'
+import type { Model } from 'pachter/internal/rulebook'
 import pc from 'picocolors'
 import { withExpectations } from './files/expectation-text.js'
 import type { Loaded } from './load.js'
@@ -21,7 +23,9 @@ export function reportMutants(
     say(JSON.stringify(results.map(asJson), null, 2))
     return survived.length === 0
   }
-  const score = `${results.length} mutants: ${pc.green(`${killed.length} killed`)}, ${
+  const guaranteed = killed.filter(({ guarantee }) => guarantee !== undefined).length
+  const byGuarantees = guaranteed === 0 ? '' : `, ${guaranteed} of them by guarantees alone`
+  const score = `${results.length} mutants: ${pc.green(`${killed.length} killed`)}${byGuarantees}, ${
     survived.length === 0 ? 'none survived' : pc.red(`${survived.length} survived`)
   }${same.length === 0 ? '' : `, ${same.length} equivalent on this data`}.`
   if (survived.length > 0) {
@@ -70,12 +74,27 @@ function fold(same: readonly MutantResult[]): string[] {
   return same.length <= MOST_TOLD ? lines : [...lines, `and ${same.length - MOST_TOLD} more. Use --format json to list all.`]
 }
 
-function asJson({ mutant: { model: _model, ...mutant }, outcome, by, proposal }: MutantResult) {
+function asJson({ mutant: { model: _model, ...mutant }, outcome, by, guarantee, proposal }: MutantResult) {
   return {
     ...mutant,
     outcome,
     ...(by ? { killedBy: { title: expectationTitle(by), ...by.place } } : {}),
+    ...(guarantee ? { killedBy: { guarantee: guarantee.title, type: guarantee.type } } : {}),
     ...(proposal ? { proposal } : {}),
+  }
+}
+
+/** Finds a guarantee that holds for a rulebook and not for a weakened one. Those that do not hold anyway kill nothing. */
+export function guaranteesOf(
+  model: Model,
+): (weakened: Model, types: readonly string[]) => { readonly type: string; readonly title: string } | undefined {
+  const proved = new Set([...judgeGuarantees(model)].filter(({ judged }) => judged.outcome === 'proved').map(({ guarantee }) => guarantee))
+  return (weakened, types) => {
+    for (const type of types)
+      for (const guarantee of weakened.types[type]?.guarantees ?? [])
+        if (proved.has(guarantee) && judgeGuarantee(weakened, type, guarantee).outcome === 'refuted')
+          return { type, title: guarantee.title }
+    return undefined
   }
 }
 

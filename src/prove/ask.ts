@@ -94,13 +94,14 @@ export function against(model: Model, permission: Permission, provided: Conditio
 /** Whether the person of an example may do it, outside of routines or within one. */
 function isAllowed(
   model: Model,
-  { type, action, field }: Permission,
+  { type, action, field, outside, within: only }: Permission,
   { record, becomes, now, me, records }: Example,
   view: InnerViewpoint,
 ): boolean {
   const links = linksOver(model, records as never)
   const within = Object.keys(model.routines).filter((routine) => view.mayCall(routine))
-  const views = [undefined, ...within].map((routine) =>
+  const routines = only === undefined ? [undefined, ...(outside ? [] : within)] : within.filter((routine) => routine === only)
+  const views = routines.map((routine) =>
     viewpointOf(model, me && withMyLinks(model, me, links), { now: new Date(now), links, within: routine }),
   )
   return views.some((one) => {

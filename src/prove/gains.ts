@@ -1,4 +1,4 @@
-import { allOfNode, type ConditionNode, newContext, predicate, type Row } from '../condition/index.js'
+import { type ConditionNode, newContext, predicate, type Row } from '../condition/index.js'
 import { keyOf, type Model, sameValue, typeModel } from '../rulebook/index.js'
 import { type InnerViewpoint, linksOver, viewpointOf, withMyLinks } from '../viewpoint/index.js'
 import type { Example } from './example.js'
@@ -55,15 +55,21 @@ function seesTargets(
   records: Example['records'],
 ): boolean {
   if (action !== 'create' && action !== 'update') return true
-  const when = allOfNode(targetsSeen(model, typeModel(model, type), action))
+  const when = targetsSeen(model, typeModel(model, type), action)
   const links = linksOver(model, records as never)
   const view = viewpointOf(model, me && withMyLinks(reading(model, when), me, links), { now: new Date(now), links })
   return predicate(when)(record, { ...view.env(), context: newContext(), after: becomes })
 }
 
+const known = new WeakMap<Model, WeakMap<ConditionNode, Model>>()
+
 /** With everything that a condition reads of the person: what a privilege asks of them is read with the claims. */
 export function reading(model: Model, when: ConditionNode): Model {
-  return { ...model, privileges: { ...model.privileges, ' asked': when } }
+  const some = known.get(model) ?? new WeakMap<ConditionNode, Model>()
+  known.set(model, some)
+  const found = some.get(when) ?? { ...model, privileges: { ...model.privileges, ' asked': when } }
+  some.set(when, found)
+  return found
 }
 
 function isGained(

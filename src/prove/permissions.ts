@@ -31,6 +31,8 @@ export interface Permission {
   readonly field?: string | undefined
   /** Only what may be done outside of routines. */
   readonly outside?: true
+  /** Only what may be done within this routine. */
+  readonly within?: string
 }
 
 /** A privilege, or the right to call a routine, which belong to no record. */
@@ -58,14 +60,18 @@ export interface Without {
  * it is and as it becomes.
  */
 export function permitted(model: Model, permission: Permission, without: Without = {}): ConditionNode {
-  const { type: name, action, field, outside } = permission
+  const { type: name, action, field, outside, within } = permission
   const type = typeModel(model, name)
   const read = action === 'read' || action === 'create' ? [] : [permitted(model, { type: name, action: 'read' })]
   const some = clausesOf(type, action, field).filter(
-    (clause) => (without.clauses?.(clause) ?? true) && !(outside && clause.within !== undefined),
+    (clause) =>
+      (without.clauses?.(clause) ?? true) &&
+      !(outside && clause.within !== undefined) &&
+      (within === undefined || clause.within === undefined || clause.within.includes(within)),
   )
+  const inside = within === undefined ? [] : [grantedTo(model, { kind: 'routine', name: within })]
   const letting = anyOfNode(some.map((clause) => countsFor(model, clause, action)))
-  return allOfNode([...read, ...openFor(model, type, action, without), letting, ...doneTo(type, action, field)])
+  return allOfNode([...read, ...inside, ...openFor(model, type, action, without), letting, ...doneTo(type, action, field)])
 }
 
 /** What must hold besides a clause: the gates, and none of the vetoes. */
@@ -148,7 +154,8 @@ export function stampsOf(type: TypeModel): ConditionNode[] {
 /** That a field has the value of its stamp. */
 export function stampedWith(type: TypeModel, field: FieldNode, term: TermNode): ConditionNode {
   if (term.kind === 'literal' && term.value === null) return presenceNode(field, false)
-  // A day is cut from the time.
-  const isCut = fieldOf(type, field.path[0] as string).held === 'day'
+  // A day is cut from a time, unless it is the day that rules call today.
+  const isToday = term.kind === 'now' && term.zone !== undefined
+  const isCut = !isToday && fieldOf(type, field.path[0] as string).held === 'day'
   return isCut ? presenceNode(field, true) : compareNode(field, 'is', term)
 }

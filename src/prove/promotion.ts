@@ -1,5 +1,5 @@
 import { allOfNode, anyOfNode, type ConditionNode, lower, perNode, presenceNode } from '../condition/index.js'
-import { type ClauseNode, isKeyField, type Model, type TypeModel, typeModel } from '../rulebook/index.js'
+import { type AcceptanceNode, type ClauseNode, isKeyField, type Model, type TypeModel, typeModel, whoOf } from '../rulebook/index.js'
 import type { Encoder } from './encoder.js'
 import type { Around } from './encoding.js'
 import type { Example } from './example.js'
@@ -19,6 +19,8 @@ export interface Promotion {
   /** The clause that allows the write; undefined if it takes several together. */
   readonly by?: string
   readonly gain: Gain
+  /** The acceptance of the rulebook that covers it. There is no example then. */
+  readonly accepted?: AcceptanceNode
   /** What was found; undefined where it could not be decided. */
   readonly example?: Example
   readonly because?: string
@@ -69,14 +71,32 @@ export function promotionsBy(model: Model, write: Write, gain: Gain, limits: Sea
     searched(model, { write, gain, clauses, without }, limits)
   const whole = found(all)
   if (whole.kind === 'none') return []
-  const single = all.flatMap((clause): Promotion[] => {
-    const one = all.length === 1 ? whole : found([clause])
-    return one.kind === 'none' ? [] : [{ write, by: clause.title, gain, ...told(one) }]
-  })
+  const foundAs = (sought: Omit<Sought, 'write' | 'gain'>, one: Found, by: string | undefined): Promotion[] => {
+    if (one.kind === 'none') return []
+    const accepted = acceptanceOf(model, write, by, gain)
+    const named = by === undefined ? {} : { by }
+    if (accepted !== undefined) return [{ write, ...named, gain, accepted }]
+    return [{ write, ...named, gain, ...told(finished(model, { write, gain, ...sought }, one)) }]
+  }
+  const single = all.flatMap((clause) =>
+    foundAs({ clauses: [clause], without: [] }, all.length === 1 ? whole : found([clause]), clause.title),
+  )
   const named = all.filter(({ title }) => single.some(({ by }) => by === title))
   // What takes several clauses together, by people and records of which none of those holds.
   const rest = all.length - named.length < 2 ? undefined : named.length === 0 ? whole : found(all, named)
-  return rest === undefined || rest.kind === 'none' ? single : [...single, { write, gain, ...told(rest) }]
+  return rest === undefined ? single : [...single, ...foundAs({ clauses: all, without: named }, rest, undefined)]
+}
+
+/** The acceptance of the rulebook that covers a gain by a write. */
+function acceptanceOf(model: Model, write: Write, by: string | undefined, gain: Gain): AcceptanceNode | undefined {
+  const type = typeModel(model, write.type)
+  const clause = type.rules?.may[write.action]?.find(({ title }) => title === by)
+  return type.accepts?.find(
+    (one) =>
+      one.write === write.action &&
+      (one.by === undefined || (clause !== undefined && (one.by === by || one.by === whoOf(type, clause)))) &&
+      (one.gains === 'everything' || one.gains[gain.action]?.includes(gain.type) === true),
+  )
 }
 
 function told(found: Exclude<Found, { readonly kind: 'none' }>): Pick<Promotion, 'example' | 'because'> {
@@ -94,8 +114,17 @@ interface Sought {
 
 function searched(model: Model, sought: Sought, limits: SearchLimits): Found {
   const confirms = (example: Example) => gainsIn(model, sought.write, sought.gain, example)
-  const found = search({ model, ask: (encoder) => asked(encoder, model, sought), confirms }, limits)
+  return search({ model, ask: (encoder) => asked(encoder, model, sought), confirms }, limits)
+}
+
+/** An example as small as it can be, in forms that its shapes accept. */
+function finished(
+  model: Model,
+  sought: Sought,
+  found: Exclude<Found, { readonly kind: 'none' }>,
+): Exclude<Found, { readonly kind: 'none' }> {
   if (found.kind !== 'example') return found
+  const confirms = (example: Example) => gainsIn(model, sought.write, sought.gain, example)
   const { type } = sought.write
   const example = inShape(model, shrunk(found.example, confirms), type, confirms)
   const [wrong] = misfitsIn(model, example, type)
@@ -119,10 +148,7 @@ function asked(
   const there = { record: target, after: targetAfter }
   const limits =
     gain.action === 'update'
-      ? [
-          ...unchanged(encoder, model, gain.type, there, { encode: then }),
-          ...targetsSeen(model, type, 'update').map((one) => then(one, there)),
-        ]
+      ? [...unchanged(encoder, model, gain.type, there, { encode: then }), then(targetsSeen(model, type, 'update'), there)]
       : []
   const ways = waysOf(model, type, gain.action).map(({ when, field }) =>
     encoder.all([

@@ -1,18 +1,7 @@
-import { type AcceptanceNode, type Model, typeModel, whoOf } from '../rulebook/index.js'
+import { type AcceptanceNode, type Model, typeModel } from '../rulebook/index.js'
 import { type Asked, type Promotion, promotionsIn } from './promotion.js'
 import { replayed } from './replay.js'
 import { DEFAULT_LIMITS, type SearchLimits } from './search.js'
-
-/** A way in which people give themselves more, and whether the rulebook accepts it. */
-export interface JudgedPromotion extends Promotion {
-  /** The acceptance of the rulebook that covers it. */
-  readonly accepted?: AcceptanceNode
-}
-
-/** A write, what may be gained by it, and how: nothing found means that nobody gains anything. */
-export interface JudgedWrite extends Asked {
-  readonly found: readonly JudgedPromotion[]
-}
 
 /**
  * Searches, for every person and all records, for one permitted create, update or delete by which a person may then see, change or delete
@@ -28,10 +17,10 @@ export async function* selfPromotions(
   model: Model,
   types: readonly string[] = Object.keys(model.types),
   limits: SearchLimits = DEFAULT_LIMITS,
-): AsyncGenerator<JudgedWrite> {
+): AsyncGenerator<Asked> {
   for (const asked of promotionsIn(model, types, limits)) {
-    const found: JudgedPromotion[] = []
-    for (const one of asked.found) found.push(judgedBy(model, await confirmed(model, one)))
+    const found: Promotion[] = []
+    for (const one of asked.found) found.push(await confirmed(model, one))
     yield { ...asked, found }
   }
 }
@@ -39,7 +28,7 @@ export async function* selfPromotions(
 /** The acceptances that nothing was found for. */
 export function idleAcceptances(
   model: Model,
-  found: readonly JudgedPromotion[],
+  found: readonly Promotion[],
   types: readonly string[] = Object.keys(model.types),
 ): readonly { readonly type: string; readonly acceptance: AcceptanceNode }[] {
   const used = new Set(found.map(({ accepted }) => accepted))
@@ -53,17 +42,4 @@ async function confirmed(model: Model, promotion: Promotion): Promise<Promotion>
   if (example === undefined) return promotion
   const because = await replayed(model, promotion.write, promotion.gain, example)
   return because === undefined ? promotion : { ...rest, because: `the example does not happen in a store: ${because}` }
-}
-
-function judgedBy(model: Model, promotion: Promotion): JudgedPromotion {
-  const { write, by, gain } = promotion
-  const type = typeModel(model, write.type)
-  const clause = type.rules?.may[write.action]?.find(({ title }) => title === by)
-  const accepted = type.accepts?.find(
-    (one) =>
-      one.write === write.action &&
-      (one.by === undefined || (clause !== undefined && (one.by === by || one.by === whoOf(type, clause)))) &&
-      (one.gains === 'everything' || one.gains[gain.action]?.includes(gain.type) === true),
-  )
-  return accepted === undefined ? promotion : { ...promotion, accepted }
 }

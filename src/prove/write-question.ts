@@ -57,7 +57,7 @@ export function askedWrite(encoder: Encoder, model: Model, write: Write, clauses
     case 'update': {
       const [record, after] = [encoder.record(type.name, true), encoder.record(type.name, false)]
       const around = { record, after }
-      const conditions = [when, ...updateStamps(type), ...targetsSeen(model, type, 'update')].map((one) => encoder.encode(one, around))
+      const conditions = [when, ...updateStamps(type), targetsSeen(model, type, 'update')].map((one) => encoder.encode(one, around))
       return {
         literals: [...conditions, ...unchanged(encoder, model, type.name, around, { clauses })],
         around,
@@ -103,7 +103,7 @@ function created(encoder: Encoder, model: Model, type: TypeModel, when: Conditio
   })
   const isFresh = serverKey(type) !== undefined && !keysAreGiven(type)
   if (isFresh) individuals.fresh(after)
-  const conditions = [when, ...stampsOf(type), ...targetsSeen(model, type, 'create')]
+  const conditions = [when, ...stampsOf(type), targetsSeen(model, type, 'create')]
   return { literals: conditions.map((one) => encoder.encode(one, around)), around, change: { type: type.name, after, isFresh } }
 }
 
@@ -141,7 +141,18 @@ function improper(field: FieldNode): ConditionNode {
 }
 
 /** That links are set only to records that the person sees. Of lists of ids, nothing is claimed. */
-export function targetsSeen(model: Model, type: TypeModel, action: 'create' | 'update'): ConditionNode[] {
+export function targetsSeen(model: Model, type: TypeModel, action: 'create' | 'update'): ConditionNode {
+  const some = known.get(model) ?? new Map<string, ConditionNode>()
+  known.set(model, some)
+  const name = `${action} ${type.name}`
+  const found = some.get(name) ?? allOfNode(targetsOf(model, type, action))
+  some.set(name, found)
+  return found
+}
+
+const known = new WeakMap<Model, Map<string, ConditionNode>>()
+
+function targetsOf(model: Model, type: TypeModel, action: 'create' | 'update'): ConditionNode[] {
   return Object.values(type.links).flatMap((link) => {
     const fields = [...new Set(link.by.map(({ from }) => from.path[0] as string))]
     const isServers = (name: string) =>

@@ -69,6 +69,10 @@ export interface GuaranteeNode {
   readonly fields?: readonly string[]
   readonly provided: ConditionNode
   readonly unless?: ConditionNode
+  /** Only what may be done within this routine, or, with false, outside of all routines. */
+  readonly within?: string | false
+  /** It is about a privilege or a routine, which `never` names. */
+  readonly of?: 'privilege' | 'routine'
 }
 
 /** A way of giving oneself more by a write, which the author accepts. */
@@ -142,6 +146,8 @@ export interface Model {
   readonly gate?: ConditionNode
   /** The messages of its parts that have one. */
   readonly gateMessages?: readonly GateWordsNode[]
+  /** What must never be possible with privileges and routines. */
+  readonly guarantees?: readonly GuaranteeNode[]
   /** Permissions that belong to no record. Any of the conditions grants it. */
   readonly privileges: { readonly [name: string]: ConditionNode }
   /** Server procedures. Any of the conditions allows to call it. */

@@ -10,6 +10,7 @@ import {
   type GateWords,
   type GeneratedIn,
   type Granted,
+  type GrantGuarantees,
   type GrantWords,
   type GuaranteesBy,
   type Joined,
@@ -109,13 +110,13 @@ export interface Rulebook<W extends World = World> {
 
   /**
    * Says what must never be possible, for any person and any records: not only for those at hand. `pachter prove` proves each guarantee, or
-   * shows an example that breaks it. Guarantees decide nothing themselves.
+   * shows an example that breaks it. Guarantees decide nothing themselves. Those of privileges and routines are the second argument.
    *
    * @example
    * book.guarantees({ plot: (plot, { role }) => [{ never: 'update', fields: ['rentDue'], unless: role('treasurer') }] })
    * @throws RulebookError
    */
-  guarantees<G>(guarantees: GuaranteesBy<G, W>): Rulebook<W>
+  guarantees<G>(guarantees: GuaranteesBy<G, W>, ofGrants?: GrantGuarantees<W>): Rulebook<W>
 
   /**
    * Accepts what `pachter prove` finds of people who give themselves more by one permitted write: by the record type that they write, with the
@@ -322,7 +323,8 @@ export function rulebookOf(model: Model): Rulebook {
     everyRecord: (given: unknown, options?: unknown) =>
       rulebookOf(noteWritten(model, withEveryRecord(model, given, options), 'everyRecord')),
     accepts: (given: unknown) => rulebookOf(noteWritten(model, withAcceptances(model, given), 'accepts', given)),
-    guarantees: (given: unknown) => rulebookOf(noteWritten(model, withGuarantees(model, given), 'guarantees', given)),
+    guarantees: (given: unknown, ofGrants?: unknown) =>
+      rulebookOf(noteWritten(model, withGuarantees(model, given, ofGrants), 'guarantees', given)),
     rules: (given: unknown) => rulebookOf(noteWritten(model, withRules(model, given), 'rules', given)),
     without: (type: string, title: string, action?: string) => rulebookOf(noteWritten(model, withoutRule(model, type, title, action))),
     grant: (types: unknown, given: unknown) => rulebookOf(noteWritten(model, withGrant(model, types, given), 'grant')),

@@ -6,11 +6,11 @@ import { pachter, root, runs } from '../support/command.js'
 
 describe('pachter prove', () => {
   describe('on the demo world', () => {
-    runs('prove --only guarantees', 0, 'Guarantees: 21 proved, for every person and all records.', '✔ plot: only the treasurer sets a rent')
+    runs('prove --only guarantees', 0, 'Guarantees: 25 proved, for every person and all records.', '✔ plot: only the treasurer sets a rent')
     runs('prove --only idle-rules', 0, 'Of 82 rules, each makes a difference for someone.')
     runs('prove --only guarantees,site', 0, '1 proved', '✔ site: nobody updates a site, unless role secretary')
     runs('prove --only plott', 2, 'Did you mean "plot"?')
-    runs('prove --only guarantees --format junit', 0, '<testsuites name="pachter prove" tests="21" failures="0">')
+    runs('prove --only guarantees --format junit', 0, '<testsuites name="pachter prove" tests="25" failures="0">')
     runs(
       'prove --only self-promotion,share,team',
       0,

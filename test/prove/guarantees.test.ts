@@ -171,48 +171,56 @@ describe('guarantees', () => {
   })
 })
 
-describe('guarantees of fine points', () => {
-  /** Doors, which are locked and given away. */
-  const doors = rulebook({
-    me: { shape: z.object({ id }), key: 'id', links: { guard: toOne('guard', 'id') } },
-    records: {
-      guard: { shape: z.object({ id, isAsleep: z.boolean() }), key: 'id' },
-      door: { shape: z.object({ id, ownerId: id, isLocked: z.boolean(), colour: z.string() }), key: 'id' },
-    },
-  })
-    .standings({ door: (door, { me }) => ({ owner: door.ownerId.is(me.id) }) })
-    .rules({
-      door: (door, { standing: { owner }, signedIn, me }) => ({
-        may: {
-          read: [owner, signedIn.provided(not(me.guard.isAsleep.orElse(false).is(true)))],
-          update: [owner.only('isLocked', 'colour'), owner.only('ownerId').afterwards(signedIn)],
-        },
-        vetoes: [{ actions: ['update'], provided: door.isLocked.is(true), message: 'It is locked.' }],
-      }),
-    })
-    .guarantees({
-      door: (door, { standing: { owner }, me, after }) => [
-        { never: 'update', provided: door.isLocked.is(true), titled: 'a locked door stays as it is' },
-        { never: 'update', fields: ['isLocked'], provided: door.isLocked.is(true), titled: 'nobody unlocks' },
-        { never: 'update', fields: ['isLocked'], provided: after.isLocked.is(true), titled: 'nobody locks' },
-        { never: 'update', fields: ['colour'], provided: not(after.ownerId.is(me.id)), titled: 'paint and give away at once' },
-        { never: 'update', fields: ['ownerId'], provided: not(after.ownerId.is(me.id)), titled: 'nobody gives a door away' },
-        { never: 'read', unless: owner.or(me.guard.isAsleep.isPresent()), titled: 'only guards see the doors of others' },
-        { never: 'read', unless: owner.or(me.guard.isAsleep.orElse(false).is(false)), titled: 'sleeping guards see only their own' },
+describe('guarantees of privileges, routines, and what is done within them', () => {
+  const holding = ward.privileges({ openStore: ({ role }) => [role('lead', 'clerk')], ring: ({ signedIn }) => [signedIn] }).guarantees(
+    {
+      patient: (_patient, { role }) => [
+        { never: 'update', fields: ['state'], within: false, titled: 'nobody discharges outside of the routine' },
+        { never: 'update', fields: ['state'], within: 'discharge', titled: 'nobody discharges' },
+        { never: 'update', within: 'discharge', unless: role('lead'), titled: 'leads alone act within it' },
+        { never: 'update', within: false, unless: role('lead'), titled: 'leads alone act' },
       ],
+    },
+    {
+      privileges: ({ role, me, signedIn }) => [
+        { never: 'openStore', unless: role('lead', 'clerk') },
+        { never: 'openStore', unless: role('lead'), titled: 'leads have the store' },
+        { never: 'openStore', provided: me.worker.suspended.is(true), titled: 'suspended workers have nothing' },
+        { never: 'ring', unless: signedIn, titled: 'visitors do not ring' },
+      ],
+      routines: ({ role }) => [{ never: 'discharge', unless: role('lead') }],
+    },
+  )
+
+  it('are judged as the others', () => {
+    const outcomes = Object.fromEntries(Object.entries(judged(holding)).map(([title, { outcome }]) => [title, outcome]))
+    expect(outcomes).to.deep.equal({
+      'nobody has the privilege openStore, unless role lead or clerk': 'proved',
+      'leads have the store': 'refuted',
+      'suspended workers have nothing': 'proved',
+      'visitors do not ring': 'proved',
+      'nobody calls discharge, unless role lead': 'proved',
+      'nobody discharges outside of the routine': 'proved',
+      'nobody discharges': 'refuted',
+      'leads alone act within it': 'proved',
+      'leads alone act': 'refuted',
     })
-  const expected: { readonly [title: string]: Judged['outcome'] } = {
-    'a locked door stays as it is': 'proved',
-    'nobody unlocks': 'proved',
-    'nobody locks': 'refuted',
-    'paint and give away at once': 'proved',
-    'nobody gives a door away': 'refuted',
-    'only guards see the doors of others': 'refuted',
-    'sleeping guards see only their own': 'proved',
-  }
-  it('are judged by the record as it is and as it becomes, and by what is missing', () => {
-    const outcomes = Object.fromEntries(Object.entries(judged(doors)).map(([title, { outcome }]) => [title, outcome]))
-    expect(outcomes).to.deep.equal(expected)
+    const { example } = judged(holding)['leads have the store'] as Extract<Judged, { readonly outcome: 'refuted' }>
+    expect(holding.for(example.me as never, { records: example.records as never }).has('openStore')).to.equal(true)
+  })
+
+  it('say what is wrong with them', () => {
+    const wrong: readonly [more: unknown, says: RegExp][] = [
+      [{ privileges: () => [{ never: 'openStor' }] }, /Did you mean "openStore"\?/],
+      [{ routines: () => [{ never: 'openStore' }] }, /there is no routine "openStore"/],
+      [{ privileges: [] }, /needs a function/],
+      [{ privileges: () => [{ never: 'ring', fields: ['x'] }] }, /fields/],
+      [{ rings: () => [] }, /rings/],
+    ]
+    for (const [more, says] of wrong) expect(() => holding.guarantees({}, more as never), String(says)).to.throw(says)
+    expect(() => holding.guarantees({ patient: () => [{ never: 'update', within: 'discarge' as 'discharge' }] })).to.throw(
+      /Did you mean "discharge"\?/,
+    )
   })
 })
 

@@ -2,7 +2,7 @@
 import { expect } from 'chai'
 import { allOf, forever, now, RulebookError, rulebook, toMany, toOne } from 'pachter'
 import { rulebookToJson } from 'pachter/json'
-import { idleAcceptances, type JudgedPromotion, selfPromotions } from 'pachter/prove'
+import { idleAcceptances, type Promotion, selfPromotions } from 'pachter/prove'
 import { z } from 'zod'
 
 const id = z.string()
@@ -48,11 +48,11 @@ const reading = harbour.rules({
 
 /** What is found, as in "update loan by giver: read boat". */
 async function found(book: { readonly model: Parameters<typeof selfPromotions>[0] }, types?: readonly string[]): Promise<string[]> {
-  const all: JudgedPromotion[] = []
+  const all: Promotion[] = []
   for await (const asked of selfPromotions(book.model, types)) all.push(...asked.found)
   return all.map(
     ({ write, by, gain, example, accepted }) =>
-      `${write.action} ${write.type} by ${by ?? 'several'}: ${gain.action} ${gain.type}${example === undefined ? ', undecided' : ''}${accepted ? ', accepted' : ''}`,
+      `${write.action} ${write.type} by ${by ?? 'several'}: ${gain.action} ${gain.type}${accepted ? ', accepted' : example === undefined ? ', undecided' : ''}`,
   )
 }
 

@@ -36,7 +36,7 @@ const claims: readonly TermNode[] = [
 ]
 
 /** A condition on a record, within `some` nodes of these numbers. */
-function conditionIn(around: readonly RecordRef[], depth: number): fc.Arbitrary<ConditionNode> {
+function conditionIn(around: readonly RecordRef[], depth: number, hasChains = true): fc.Arbitrary<ConditionNode> {
   const of = fc.constantFrom(...around)
   const name = fc.constantFrom('id', 'x', 'y')
   const term = fc.oneof(
@@ -57,28 +57,29 @@ function conditionIn(around: readonly RecordRef[], depth: number): fc.Arbitrary<
   ]
   if (depth === 0) return fc.oneof(...leaves)
   const each = around.length
-  const inner = conditionIn([...around, each], depth - 1)
-  const same = conditionIn(around, depth - 1)
+  const inner = conditionIn([...around, each], depth - 1, hasChains)
+  const same = conditionIn(around, depth - 1, hasChains)
   const join = fc.tuple(fc.constantFrom('id', 'x', 'y'), term).map(([path, from]) => ({ to: { path: [path], type: 'id' as const }, from }))
+  const chain = fc.tuple(fc.constantFrom(...TYPES), inner).map(([type, node]) =>
+    someNode(
+      each,
+      {
+        kind: 'ancestors',
+        type,
+        by: [{ to: { path: ['id'], type: 'id' }, from: field(innermost, 'y') }],
+        link: { name: 'above', to: type, by: [{ to: { path: ['id'], type: 'id' }, from: { path: ['y'], type: 'id' } }] },
+        keys: [{ path: ['id'], type: 'id' }],
+        self: [field(innermost, 'id')],
+      },
+      node,
+    ),
+  )
   return fc.oneof(
     ...leaves,
     fc
       .record({ type: fc.constantFrom(...TYPES), by: fc.array(join, { maxLength: 1 }), of: inner, least: fc.constantFrom(1, 1, 1, 2) })
       .map(({ type, by, of: node, least }) => someNode(each, { kind: 'records', type, by }, node, least)),
-    fc.tuple(fc.constantFrom(...TYPES), inner).map(([type, node]) =>
-      someNode(
-        each,
-        {
-          kind: 'ancestors',
-          type,
-          by: [{ to: { path: ['id'], type: 'id' }, from: field(innermost, 'y') }],
-          link: { name: 'above', to: type, by: [{ to: { path: ['id'], type: 'id' }, from: { path: ['y'], type: 'id' } }] },
-          keys: [{ path: ['id'], type: 'id' }],
-          self: [field(innermost, 'id')],
-        },
-        node,
-      ),
-    ),
+    ...(hasChains ? [chain] : []),
     fc.tuple(same, same).map((both) => allOfNode(both)),
     fc.tuple(same, same).map((both) => anyOfNode(both)),
     same.map(notNode),
@@ -86,6 +87,10 @@ function conditionIn(around: readonly RecordRef[], depth: number): fc.Arbitrary<
 }
 
 const condition = conditionIn(['record'], 2)
+/** A condition without chains. */
+export const plainCondition = conditionIn(['record'], 2, false)
+/** Its rulebook. */
+export const plainModel = base.model as Model
 const clause = fc.record({ when: condition, fields: fc.option(fc.subarray(FIELDS, { minLength: 1 }), { nil: undefined }) })
 const clauses = fc
   .array(clause, { minLength: 1, maxLength: 2 })

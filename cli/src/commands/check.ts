@@ -8,7 +8,7 @@ import { type DrawnPeople, drawPeople, listedName } from '../drawn-people.js'
 import { UsageError } from '../errors.js'
 import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
 import { junitOf } from '../junit.js'
-import { reportMutants } from '../mutants.js'
+import { guaranteesOf, reportMutants } from '../mutants.js'
 import { collect, command, type End, format, live } from '../options.js'
 import { progress, say } from '../output.js'
 import { peopleOf } from '../people.js'
@@ -43,6 +43,7 @@ async function checkCommand(named: readonly string[], options: CheckOptions): Pr
   if (options.mutants && held) {
     const results = await runMutants(ground, expectations, {
       progress: (done, all) => progress('mutants', done, all),
+      refuted: guaranteesOf(session.loaded.model),
       types: options.type.length > 0 ? options.type : undefined,
     })
     progress()

@@ -3,8 +3,8 @@ import {
   idleAcceptances,
   idleRules,
   type JudgedGuarantee,
-  type JudgedPromotion,
   judgeGuarantees,
+  type Promotion,
   selfPromotions,
 } from 'pachter/internal/prove'
 import { type Model, typeModel } from 'pachter/internal/rulebook'
@@ -19,7 +19,7 @@ export type Part = (typeof PARTS)[number]
 export interface Findings {
   readonly parts: readonly Part[]
   readonly guarantees: readonly JudgedGuarantee[]
-  readonly promotions: readonly JudgedPromotion[]
+  readonly promotions: readonly Promotion[]
   /** How many ways to give oneself more were looked for. */
   readonly asked: number
   /** The acceptances that nothing was found for. */
@@ -31,14 +31,15 @@ export interface Findings {
 
 /** Asks everything of these parts and record types. */
 export async function findingsOf(model: Model, parts: readonly Part[], types: readonly string[]): Promise<Findings> {
-  const all = types.reduce((sum, name) => sum + (typeModel(model, name).guarantees?.length ?? 0), 0)
+  const ofTypes = types.reduce((sum, name) => sum + (typeModel(model, name).guarantees?.length ?? 0), 0)
+  const all = ofTypes + (types.length === Object.keys(model.types).length ? (model.guarantees?.length ?? 0) : 0)
   const guarantees: JudgedGuarantee[] = []
   if (parts.includes('guarantees'))
     for (const one of judgeGuarantees(model, types)) {
       guarantees.push(one)
       progress('guarantees', guarantees.length, all)
     }
-  const promotions: JudgedPromotion[] = []
+  const promotions: Promotion[] = []
   let asked = 0
   if (parts.includes('self-promotion'))
     for await (const { found } of selfPromotions(model, types)) {

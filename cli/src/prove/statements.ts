@@ -1,7 +1,7 @@
-import type { AcceptanceNode, IdleRule, JudgedPromotion } from 'pachter/internal/prove'
+import type { AcceptanceNode, GuaranteeNode, IdleRule, Permission, Promotion } from 'pachter/internal/prove'
 import type { SourcePlace } from 'pachter/internal/review'
 import type { Rulebook } from 'pachter/internal/viewpoint'
-import { exampleLines, promotionLines } from '../examples.js'
+import { exampleLines, grantLines, promotionLines } from '../examples.js'
 import { placesOf, sourcePlacesOf } from '../places.js'
 import { printable } from '../table.js'
 import type { Findings } from './findings.js'
@@ -26,7 +26,9 @@ export function statementsOf(book: Rulebook, { guarantees, promotions }: Finding
     const number = book.model.types[type]?.guarantees?.indexOf(guarantee) ?? 0
     const lines =
       judged.outcome === 'refuted'
-        ? exampleLines(book, { type, action: guarantee.never, field: judged.field }, judged.example)
+        ? guarantee.of === undefined
+          ? exampleLines(book, permissionOf(type, guarantee, judged.field), judged.example)
+          : grantLines(book, guarantee, judged.example)
         : judged.outcome === 'undecided'
           ? [`undecided${judged.field === undefined ? '' : `, for ${judged.field}`}: ${judged.because}`]
           : []
@@ -36,11 +38,15 @@ export function statementsOf(book: Rulebook, { guarantees, promotions }: Finding
   return [...judged, ...grouped(promotions).map((group) => promotion(book, group))]
 }
 
-type Group = readonly [JudgedPromotion, ...JudgedPromotion[]]
+function permissionOf(type: string, { never: action, within }: GuaranteeNode, field: string | undefined): Permission {
+  return { type, action, field, ...(typeof within === 'string' ? { within } : {}), ...(within === false ? { outside: true } : {}) }
+}
+
+type Group = readonly [Promotion, ...Promotion[]]
 
 /** By the write, its clause, and whether they are accepted or decided. */
-function grouped(promotions: readonly JudgedPromotion[]): readonly Group[] {
-  const groups = new Map<string, [JudgedPromotion, ...JudgedPromotion[]]>()
+function grouped(promotions: readonly Promotion[]): readonly Group[] {
+  const groups = new Map<string, [Promotion, ...Promotion[]]>()
   const numbers = new Map<AcceptanceNode, number>()
   for (const one of promotions) {
     const { write, by, accepted, example } = one

@@ -11,8 +11,6 @@ export {
   idleRules,
   type Judged,
   type JudgedGuarantee,
-  type JudgedPromotion,
-  type JudgedWrite,
   judgeGuarantee,
   judgeGuarantees,
   type Permission,
@@ -28,4 +26,4 @@ export {
   type Widening,
   type Write,
 } from '../../prove/index.js'
-export type { AcceptanceNode } from '../../rulebook/model.js'
+export type { AcceptanceNode, GuaranteeNode } from '../../rulebook/model.js'

@@ -10,10 +10,12 @@ import { type Mutant, mutantsOf } from './mutants.js'
 /** The result for a weakened rulebook. */
 export interface MutantResult {
   readonly mutant: Mutant
-  /** Killed: an expectation fails. Survived: none fails, though one could. Equivalent: no difference was found on this data. */
+  /** Killed: an expectation fails, or a guarantee is refuted. Survived: none fails, though one could. Equivalent: no difference was found on this data. */
   readonly outcome: 'killed' | 'survived' | 'equivalent'
   /** The expectation that killed it. */
   readonly by?: Expectation
+  /** The guarantee that killed it, where no expectation did. */
+  readonly guarantee?: { readonly type: string; readonly title: string }
   /** If it survived: an expectation that would kill it, and that holds for the original rulebook. */
   readonly proposal?: Expectation
 }
@@ -23,6 +25,8 @@ export interface MutationOptions {
   /** Only rules of these record types. Default: all, with gates, privileges and routines. */
   readonly types?: readonly string[] | undefined
   readonly progress?: (done: number, all: number) => void
+  /** A guarantee of these record types that holds for the rulebook and not for a weakened one. Default: guarantees are not asked. */
+  readonly refuted?: (weakened: Model, types: readonly string[]) => { readonly type: string; readonly title: string } | undefined
 }
 
 /**
@@ -32,7 +36,7 @@ export interface MutationOptions {
 export async function runMutants(
   ground: Ground,
   expectations: readonly Expectation[],
-  { types: only, progress }: MutationOptions = {},
+  { types: only, progress, refuted }: MutationOptions = {},
 ): Promise<MutantResult[]> {
   const mutants = mutantsOf(ground.model).filter(({ type }) => only === undefined || (type !== undefined && only.includes(type)))
   const sets = recordSets(ground.records as { readonly [type: string]: readonly Row[] }, ground.now.getTime())
@@ -48,6 +52,11 @@ export async function runMutants(
     const by = await noticing(weakened, relevant(expectations, mutant, types))
     if (by !== undefined) {
       results.push({ mutant, outcome: 'killed', by })
+      continue
+    }
+    const guarantee = refuted?.(model, types)
+    if (guarantee !== undefined) {
+      results.push({ mutant, outcome: 'killed', guarantee })
       continue
     }
     const known = await noticing(weakened, relevant(proposals, mutant, types))
