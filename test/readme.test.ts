@@ -170,7 +170,7 @@ describe('the commands in the documents', () => {
   )
   const unique = [...new Set(commands)].sort()
   /** These need a server, a running application or a repository, write files, or run until they are stopped. */
-  const isElsewhere = (args: string) => /:\/\/|^review|^init|--save|--between|--watch|--mutants|coverage\//.test(args)
+  const isElsewhere = (args: string) => /:\/\/|^review|^init|--save|--between|--watch|--mutants|coverage\/|sarif/.test(args)
 
   it('are those that there are, with the options that there are', async () => {
     expect(unique.length).to.be.greaterThan(25)

@@ -196,9 +196,11 @@ function made(model: Model, type: TypeModel, action: string): readonly Way[] {
       .join('\n')
     alike.set(name, [...(alike.get(name) ?? []), field])
   }
-  const byField = [...alike.values()].map(([first, ...others]) => {
-    const isThere = anyOfNode([first, ...others].map((name) => presenceNode(fieldNode(type, name as string, 'record'), true)))
-    return { when: allOfNode([way(first).when, isThere]) }
+  const byField = [...alike.values()].map((names) => {
+    const first = way(names[0]).when
+    // A field that is always there tells the least.
+    if (names.some((name) => type.fields[name]?.optional !== true)) return { when: first }
+    return { when: allOfNode([first, anyOfNode(names.map((name) => presenceNode(fieldNode(type, name, 'record'), true)))]) }
   })
   return [way(), ...byField]
 }
