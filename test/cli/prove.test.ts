@@ -1,4 +1,4 @@
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { expect } from 'chai'
 import type { Result } from 'sarif'
@@ -81,6 +81,33 @@ export default configure({ rulebook: book, data: new URL('./data/', import.meta.
       expect(stdout).to.match(/listener {2}listener-1, songId song-1, personId person-1\n {6}then allowed by "guest"\n/)
       expect(stdout).to.include('! nothing was found for what is accepted of update song by owner: remove it')
       expect(stdout).to.match(/of \d+ ways, \d+ proved to give nothing, 2 found\./)
+    })
+
+    it('saves each example with its records, and an expectation that fails until the rules are mended', () => {
+      const found = join(folder, 'found')
+      expect(run(`--save-examples ${found}`).stderr).to.match(
+        /^Saved 3 examples\. Open one: pachter review --config .*1-only-its-owner-renames/,
+      )
+      const folders = readdirSync(found).sort()
+      expect(folders).to.have.length(3)
+      // One of a guarantee, and one of self-promotion.
+      const tried = folders.slice(0, 2)
+      for (const name of tried) {
+        const { status, stdout } = pachter(`check --config ${join(found, name, 'pachter.config.ts')}`)
+        expect(status, stdout).to.equal(1)
+        expect(stdout).to.include('1 expectation: 0 hold, 1 does not.')
+      }
+      const config = join(folder, 'pachter.config.ts')
+      const open = readFileSync(config, 'utf8')
+      writeFileSync(config, open.replace(", guest.only('title')]", ']').replace('create: [signedIn]', 'create: []'))
+      for (const name of tried) {
+        const { status, stdout } = pachter(`check --config ${join(found, name, 'pachter.config.ts')}`)
+        expect(status, stdout).to.equal(0)
+      }
+      writeFileSync(config, open)
+      const again = run(`--save-examples ${found}`)
+      expect([again.status, again.stderr]).to.deep.equal([2, again.stderr])
+      expect(again.stderr).to.include('is not empty')
     })
 
     it('tells a code review in SARIF at which line', () => {

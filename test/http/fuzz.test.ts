@@ -6,7 +6,7 @@ import { book } from '../../examples/world/rulebook.js'
 import { tries } from '../support/tries.js'
 import { ground, options, records, types } from '../support/world.js'
 
-const RUNS = Number(process.env.PACHTER_TEST_REQUESTS) || tries(250, 1500)
+const RUNS = Number(process.env.PACHTER_TEST_REQUESTS) || tries(100, 1500)
 
 const names = Object.keys(ground.people)
 const everyField = [...new Set(types.flatMap((type) => Object.keys(book.model.types[type]?.fields ?? {})))]

@@ -93,7 +93,7 @@ for (const [where, open] of Object.entries(backends(book)))
             await live.close()
           },
         ),
-        { numRuns: isQuick ? tries(3, 6) : 1 },
+        { numRuns: isQuick ? tries(2, 6) : 1 },
       )
     })
   })
@@ -127,7 +127,7 @@ describe('live lists of what may be deleted', () => {
         expect(needless).to.deep.equal([])
         await live.close()
       }),
-      { numRuns: tries(12, 30) },
+      { numRuns: tries(5, 30) },
     )
   })
 })

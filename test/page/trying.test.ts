@@ -199,7 +199,7 @@ describe('what is tried on the page', () => {
         holdsFor(engine, was, groundUnder(was, trial), differences)
       },
     )
-    fc.assert(law, { numRuns: 300 })
+    fc.assert(law, { numRuns: tries(250, 300) })
     expect(Math.min(more, less), `${more} and ${less}`).to.be.greaterThan(0)
   })
 

@@ -85,7 +85,7 @@ describe('proofs about random rulebooks', () => {
             expect(outcome, what).not.to.equal('proved')
           }
     })
-    fc.assert(law, { numRuns: tries(40, 400) })
+    fc.assert(law, { numRuns: tries(30, 400) })
     expect(counts.proved, JSON.stringify(counts)).to.be.above(20)
     expect(counts.broken, JSON.stringify(counts)).to.be.above(5)
   })
@@ -107,7 +107,7 @@ describe('proofs about random rulebooks', () => {
           expect(widening, `${key} ${JSON.stringify([before.types.thing?.rules, after.types.thing?.rules])}`).not.to.equal(undefined)
       }
     })
-    fc.assert(law, { numRuns: tries(6, 80) })
+    fc.assert(law, { numRuns: tries(4, 80) })
     expect(counts.differs, JSON.stringify(counts)).to.be.above(20)
   })
 })

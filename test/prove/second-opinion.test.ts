@@ -10,7 +10,7 @@ import { tries } from '../support/tries.js'
 
 const MOST = 1_000_000
 /** Formulas; half as many questions. PACHTER_TEST_OPINIONS asks for others. */
-const RUNS = Number(process.env.PACHTER_TEST_OPINIONS ?? tries(150, 2000))
+const RUNS = Number(process.env.PACHTER_TEST_OPINIONS ?? tries(60, 2000))
 const LONG = 3_600_000
 
 describe('a second opinion', () => {
@@ -63,7 +63,7 @@ describe('a second opinion', () => {
       }),
       { numRuns: RUNS },
     )
-    expect(Math.min(counts.sat, counts.unsat), JSON.stringify(counts)).to.be.above(30)
+    expect(Math.min(counts.sat, counts.unsat), JSON.stringify(counts)).to.be.above(10)
   })
 
   it('agrees with the search of all worlds for one in which a random condition holds', async function () {
@@ -88,7 +88,7 @@ describe('a second opinion', () => {
         if (theirs === 'unknown') counts.theirs += 1
         else if (found.kind !== 'unknown') expect(found.kind, JSON.stringify(condition)).to.equal(theirs === 'sat' ? 'example' : 'none')
       }),
-      { numRuns: RUNS / 2 },
+      { numRuns: Math.ceil(RUNS / 2) },
     )
     if (process.env.SHOW) console.log(counts)
     expect(counts.none, JSON.stringify(counts)).to.be.above(5)

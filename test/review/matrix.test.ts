@@ -29,7 +29,7 @@ describe('the access matrix', () => {
           expect(found.map(({ id }) => id)).to.deep.equal(held(rows, node, me))
         }
       }),
-      { numRuns: tries(80, 250) },
+      { numRuns: tries(30, 250) },
     )
   })
 
@@ -50,7 +50,7 @@ describe('the access matrix', () => {
               )
         }
       }),
-      { numRuns: tries(40, 100) },
+      { numRuns: tries(15, 100) },
     )
   })
 

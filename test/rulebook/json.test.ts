@@ -237,7 +237,7 @@ describe('a rulebook in JSON', () => {
           holder[name] = before
         }
       }),
-      { numRuns: tries(120, 300) },
+      { numRuns: tries(40, 300) },
     )
   })
 })

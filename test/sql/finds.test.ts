@@ -73,7 +73,7 @@ describe('finding rows', () => {
                 expect(found, `${finds} ${JSON.stringify(node)}\nof ${JSON.stringify(rows)}\n`).to.deep.equal(held(rows, node, null))
               }
           }),
-          { numRuns: engine.name === 'SQLite' ? tries(80, 150) : tries(20, 60) },
+          { numRuns: engine.name === 'SQLite' ? tries(30, 150) : tries(20, 60) },
         )
       })
 

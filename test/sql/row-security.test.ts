@@ -317,7 +317,7 @@ for (const engine of engines.filter(({ dialect }) => dialect === postgres))
               texts.flatMap((one) => instant(one) ?? []).map((time) => new Date(time).toISOString()),
             )
           }),
-          { numRuns: tries(25, 60) },
+          { numRuns: tries(8, 60) },
         )
       } finally {
         await script(tables, down)

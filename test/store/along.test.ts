@@ -106,7 +106,7 @@ for (const [where, open] of Object.entries(backends(book))) {
                 expect(await listed(as, type, key), `${type} ${key}`).to.equal(allowed ? 'done' : `REFUSED ${message}`)
               }
         }),
-        { numRuns: where === 'in memory' ? tries(40, 100) : tries(2, 4) },
+        { numRuns: where === 'in memory' ? tries(15, 100) : tries(2, 4) },
       )
     })
 

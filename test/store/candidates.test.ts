@@ -5,6 +5,7 @@ import { simplify } from 'pachter/condition'
 import { inMemory } from 'pachter/store'
 import { cases, held, keyed, NOW } from '../support/agreement.js'
 import { condition, everyKind, record } from '../support/conditions.js'
+import { tries } from '../support/tries.js'
 
 it('a store in memory finds the records that fit a condition, all of them and no others', async () => {
   let found = 0
@@ -22,7 +23,7 @@ it('a store in memory finds the records that fit a condition, all of them and no
         found += keys.length
       }
     }),
-    { numRuns: 250 },
+    { numRuns: tries(80, 250) },
   )
   expect(found).to.be.greaterThan(1000)
 })

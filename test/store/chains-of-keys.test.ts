@@ -108,7 +108,7 @@ for (const [where, open] of Object.entries(backends(book)))
         const listed = (await mine.list('room')).map((one) => one.id).sort()
         expect(listed).to.deep.equal(departments.filter(led).map(keyOf).sort())
       }),
-      { numRuns: runsIn(where, tries(30, 300)) },
+      { numRuns: runsIn(where, tries(10, 300)) },
     )
   })
 
@@ -121,7 +121,7 @@ it('the access matrix agrees', () => {
         for (const one of departments)
           expect(matrix.allows(person, keyOf(one), 'update')).to.equal(above(departments, one).some(({ headId }) => headId === person))
     }),
-    { numRuns: tries(60, 600) },
+    { numRuns: tries(25, 600) },
   )
 })
 

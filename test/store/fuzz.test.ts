@@ -9,7 +9,7 @@ import { people } from '../../examples/world/people.js'
 import { book } from '../../examples/world/rulebook.js'
 import { tries } from '../support/tries.js'
 
-const RUNS = 8000
+const RUNS = tries(2500, 8000)
 
 describe('whatever is thrown at it', () => {
   const odd = fc.oneof(

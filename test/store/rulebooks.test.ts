@@ -6,5 +6,5 @@ import { tries } from '../support/tries.js'
 describe('a random rulebook means the same', () => {
   for (const engine of engines)
     it(`in ${engine.name}${engine.dialect === postgres ? ', and by its row security' : ''}, as by evaluation`, () =>
-      agreesInRulebooks(engine, engine.name === 'SQLite' ? tries(40, 100) : tries(12, 40)))
+      agreesInRulebooks(engine, engine.name === 'SQLite' ? tries(15, 100) : tries(5, 40)))
 })

@@ -15,7 +15,9 @@ type Around = Readonly<Record<string, { readonly type: string; readonly name: st
 /** What every world has: the fields of each type, keys that no two records share, and the claims. */
 function world(): string {
   const types = TYPES.flatMap((type) => [
+    // A sort is never empty, but there may be no record of a type.
     `(declare-sort ${type} 0)`,
+    `(declare-fun ${type}-exists (${type}) Bool)`,
     ...['id', 'x', 'y', 'n'].flatMap((name) => [
       `(declare-fun ${type}-${name} (${type}) ${name === 'n' ? 'Real' : 'Int'})`,
       `(declare-fun ${type}-${name}-there (${type}) Bool)`,
@@ -24,9 +26,15 @@ function world(): string {
     ]),
     `(declare-fun ${type}-ids (${type} Int) Bool)`,
     `(assert (forall ((a ${type})) (and (${type}-id-proper a) (${type}-n-there a))))`,
-    `(assert (forall ((a ${type}) (b ${type})) (=> (= (${type}-id a) (${type}-id b)) (= a b))))`,
+    `(assert (forall ((a ${type}) (b ${type})) (=> (and (${type}-exists a) (${type}-exists b) (= (${type}-id a) (${type}-id b))) (= a b))))`,
   ])
-  return [...types, '(declare-const me Int)', '(declare-const signed-in Bool)', '(declare-const record thing)'].join('\n')
+  return [
+    ...types,
+    '(declare-const me Int)',
+    '(declare-const signed-in Bool)',
+    '(declare-const record thing)',
+    '(assert (thing-exists record))',
+  ].join('\n')
 }
 
 /** A formula that can be true only if there is a world, with a thing in it, for which the condition holds. */
@@ -49,7 +57,7 @@ function withTerm(term: TermNode, around: Around, says: (side: Side) => string, 
   if (term.links === undefined) return says({ there: 'signed-in', proper: 'signed-in', value: 'me' })
   const own = `own${Object.keys(around).length}`
   const at = `person-${term.path[1]}`
-  const isOwn = `(and signed-in (= (person-id ${own}) me))`
+  const isOwn = `(and signed-in (person-exists ${own}) (= (person-id ${own}) me))`
   const found = says({ there: `(${at}-there ${own})`, proper: `(${at}-proper ${own})`, value: `(${at} ${own})` })
   return or([`(exists ((${own} person)) (and ${isOwn} ${found}))`, `(and (forall ((${own} person)) (not ${isOwn})) ${otherwise})`])
 }
@@ -105,7 +113,7 @@ function search({ over, of, each, least = 1 }: Extract<ConditionNode, { readonly
     const joins = over.by.map(({ to, from }) =>
       comparison({ kind: 'compare', by: 'is', left: { kind: 'field', of: each, path: to.path, type: 'id' }, right: from }, inner),
     )
-    return and([...joins, formula(of, inner)])
+    return and([`(${over.type}-exists ${name})`, ...joins, formula(of, inner)])
   })
   const apart = least === 1 ? [] : [`(not (= ${names.join(' ')}))`]
   return `(exists (${names.map((name) => `(${name} ${over.type})`).join(' ')}) ${and([...fits, ...apart])})`

@@ -6,6 +6,7 @@ import { command, type End, format, names } from '../options.js'
 import { say } from '../output.js'
 import { findingsOf, isProved, PARTS, type Part } from '../prove/findings.js'
 import { jsonText, junitText, markdownText, sarif } from '../prove/formats.js'
+import { saveExamples } from '../prove/save.js'
 import { statementsOf } from '../prove/statements.js'
 import { reportText } from '../prove/text.js'
 import type { CommonOptions } from '../session.js'
@@ -13,13 +14,15 @@ import type { CommonOptions } from '../session.js'
 interface ProveOptions extends CommonOptions {
   readonly format: 'text' | 'json' | 'junit' | 'markdown' | 'sarif'
   readonly only?: readonly string[]
+  readonly saveExamples?: string
 }
 
 const isPart = (name: string): name is Part => (PARTS as readonly string[]).includes(name)
 
 /** `pachter prove`: what holds for every person and all records. Returns whether everything is proved or accepted. */
 async function proveCommand(options: ProveOptions): Promise<boolean> {
-  const { book } = await load(options.config)
+  const loaded = await load(options.config)
+  const { book } = loaded
   const only = options.only ?? []
   const types = only.filter((name) => !isPart(name))
   for (const name of types) typeModel(book.model, name)
@@ -43,7 +46,13 @@ async function proveCommand(options: ProveOptions): Promise<boolean> {
       say(sarif(book, statements, found))
       break
   }
+  if (options.saveExamples !== undefined) tellSaved(saveExamples(loaded, found, options.saveExamples))
   return isProved(found)
+}
+
+function tellSaved([first, ...others]: readonly string[]): void {
+  if (first === undefined) process.stderr.write('There is no example to save.\n')
+  else process.stderr.write(`Saved ${others.length + 1} examples. Open one: pachter review --config ${first}\n`)
 }
 
 /** The command `prove`: its arguments, options and help. */
@@ -54,6 +63,10 @@ export function proveDeclaration(end: End): Command {
   )
     .option('--only <names>', 'guarantees, self-promotion, idle-rules, or record types, separated by commas', names)
     .addOption(format(['text', 'json', 'junit', 'markdown', 'sarif']))
+    .option(
+      '--save-examples <folder>',
+      'writes each example as a project of its own, with an expectation that fails until the rules are mended',
+    )
     .addHelpText(
       'after',
       `
@@ -67,7 +80,8 @@ Examples:
   pachter prove
   pachter prove --only plot
   pachter prove --only guarantees --format junit
-  pachter prove --format sarif > prove.sarif`,
+  pachter prove --format sarif > prove.sarif
+  pachter prove --save-examples found`,
     )
     .action(async (options: ProveOptions) => {
       for (const part of options.only ?? []) if (part === '') throw new UsageError('prove --only: name what to judge')
