@@ -151,11 +151,14 @@ export function stampsOf(type: TypeModel): ConditionNode[] {
   })
 }
 
+function isToday(term: TermNode): boolean {
+  return term.kind === 'now' && term.zone !== undefined
+}
+
 /** That a field has the value of its stamp. */
 export function stampedWith(type: TypeModel, field: FieldNode, term: TermNode): ConditionNode {
   if (term.kind === 'literal' && term.value === null) return presenceNode(field, false)
   // A day is cut from a time, unless it is the day that rules call today.
-  const isToday = term.kind === 'now' && term.zone !== undefined
-  const isCut = !isToday && fieldOf(type, field.path[0] as string).held === 'day'
+  const isCut = fieldOf(type, field.path[0] as string).held === 'day' && !isToday(term)
   return isCut ? presenceNode(field, true) : compareNode(field, 'is', term)
 }
