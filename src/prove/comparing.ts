@@ -27,10 +27,13 @@ export class Comparing {
   readonly #values: Values
   readonly #all: Join
   readonly #any: Join
+  readonly #isPlain: boolean
   readonly #times = new Map<string, Value>()
 
-  constructor(values: Values, all: Join, any: Join) {
+  /** With `isPlain`, the days that rules call today have their noon now. */
+  constructor(values: Values, all: Join, any: Join, isPlain: boolean) {
     this.#values = values
+    this.#isPlain = isPlain
     this.#all = all
     this.#any = any
   }
@@ -78,6 +81,7 @@ export class Comparing {
     const value = this.#values.value('time')
     this.#times.set(name, value)
     if (zone !== undefined && days !== 0) this.#values.apart(this.time(zone), value, days * DAY)
+    if (zone !== undefined && days === 0 && this.#isPlain) this.#values.apart(value, this.time(), DAY / 2)
     return value
   }
 

@@ -1,5 +1,6 @@
 import {
   allOfNode,
+  anyLeaf,
   type ClaimNode,
   type CompareNode,
   type ConditionNode,
@@ -59,6 +60,16 @@ export class Conditions implements Encoding {
     return this.worlds.any(individuals.key(one).map(({ value }, at) => -values.equal(value, (keys[at] as Slot).value)))
   }
 
+  /** With the written record as it was, where a condition reads nothing of it that is another way now. */
+  #asBefore(node: ConditionNode, around: Around): Around {
+    const { before, after, fields } = this.change ?? {}
+    if (before === undefined || after === undefined || fields === undefined) return around
+    const isSame = (of: string) =>
+      around[of] === after &&
+      !anyLeaf(node, (leaf) => leaf.kind === 'field' && String(leaf.of) === of && fields.includes(leaf.path[0] as string))
+    return Object.fromEntries(Object.entries(around).map(([of, one]) => [of, isSame(of) ? before : one]))
+  }
+
   #isTouched(node: ConditionNode): boolean {
     if (this.change === undefined) return false
     const known = this.#touched.get(node) ?? isTouched(node, this.worlds.model, this.change)
@@ -68,7 +79,7 @@ export class Conditions implements Encoding {
 
   encodeLowered(node: ConditionNode, around: Around, result: boolean): Literal {
     // What the write does not touch is as it was.
-    if (this.base !== undefined && !this.#isTouched(node)) return this.base.encodeLowered(node, around, result)
+    if (this.base !== undefined && !this.#isTouched(node)) return this.base.encodeLowered(node, this.#asBefore(node, around), result)
     const key = `${this.worlds.numberOf(node)} ${result} ${nameOf(around)}`
     const known = this.#known.get(key)
     if (known !== undefined) return known

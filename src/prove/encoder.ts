@@ -36,6 +36,7 @@ export class Encoder implements Worlds {
       this.values,
       (literals) => this.all(literals),
       (literals) => this.any(literals),
+      isPlain,
     )
     this.#stored = new Conditions(this)
   }

@@ -31,7 +31,8 @@ export function gainsIn(model: Model, write: Write, gain: Gain, example: Example
   const stored = (records: Example['records']) => records[gain.type]?.find((row) => keyOf(type, row) === keyOf(type, target))
   const later = recordsAfter(model, write, example)
   const before = viewsOver(model, example, example.records)
-  const mayWrite = before.some((view) => view.verdict(write.action as 'read', write.type, record as never, becomes as never).allowed)
+  const changed = write.action === 'update' ? becomes : undefined
+  const mayWrite = before.some((view) => view.verdict(write.action as 'read', write.type, record as never, changed as never).allowed)
   if (
     !mayWrite ||
     !seesTargets(model, write, example, example.records) ||

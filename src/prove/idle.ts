@@ -1,4 +1,4 @@
-import { allOfNode, anyOfNode, type ConditionNode, FALSE, notNode } from '../condition/index.js'
+import { allOfNode, anyOfNode, type ConditionNode, notNode, sameCondition } from '../condition/index.js'
 import { type ClauseNode, isKeyField, type Model, type TypeModel, typeModel, type VetoNode } from '../rulebook/index.js'
 import { ask } from './ask.js'
 import { clausesOf, countsFor, type Permission, permitted } from './permissions.js'
@@ -31,7 +31,7 @@ export function* idleRules(
     for (const [action, clauses] of Object.entries(type.rules?.may ?? {}))
       for (const clause of clauses) yield idleClause(model, type, action, clause, limits)
     for (const veto of type.rules?.vetoes ?? []) yield idleVeto(model, type, veto, limits)
-    for (const [action, gate] of Object.entries(type.rules?.gates ?? {})) yield idleGate(model, type, action, gate, limits)
+    for (const [gate, actions] of gatesOf(type)) yield idleGate(model, type, gate, actions, limits)
   }
 }
 
@@ -88,9 +88,36 @@ function idleVeto(model: Model, type: TypeModel, veto: VetoNode, limits: SearchL
   return { type: type.name, action: veto.actions.join(', '), what: 'veto', title: veto.title, why, by: [] }
 }
 
-function idleGate(model: Model, type: TypeModel, action: string, gate: ConditionNode, limits: SearchLimits): IdleRule | undefined {
-  const permission = { type: type.name, action }
-  const found = can(model, permission, allOfNode([permitted(model, permission, { gate: true }), notNode(gate ?? FALSE)]), limits)
-  if (found === 'yes') return undefined
-  return { type: type.name, action, what: 'gate', title: `gate of ${action}`, why: found === 'no' ? 'implied' : 'undecided', by: [] }
+/** The gates of a record type, each with the actions that have it: what is written once for several is one gate. */
+function gatesOf({ rules }: TypeModel): readonly (readonly [gate: ConditionNode, actions: readonly string[]])[] {
+  const gates: [ConditionNode, string[]][] = []
+  for (const [action, gate] of Object.entries(rules?.gates ?? {})) {
+    const there = gates.find(([one]) => sameCondition(one, gate))
+    if (there === undefined) gates.push([gate, [action]])
+    else there[1].push(action)
+  }
+  return gates
+}
+
+function idleGate(
+  model: Model,
+  type: TypeModel,
+  gate: ConditionNode,
+  actions: readonly string[],
+  limits: SearchLimits,
+): IdleRule | undefined {
+  const found = actions.map((action) => {
+    const permission = { type: type.name, action }
+    return can(model, permission, allOfNode([permitted(model, permission, { gate: true }), notNode(gate)]), limits)
+  })
+  if (found.includes('yes')) return undefined
+  const action = actions.join(', ')
+  return {
+    type: type.name,
+    action,
+    what: 'gate',
+    title: `gate of ${action}`,
+    why: found.includes('unknown') ? 'undecided' : 'implied',
+    by: [],
+  }
 }

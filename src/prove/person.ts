@@ -1,4 +1,4 @@
-import { allOfNode, type ClaimNode, equality, type LinkNode, onLinked, type TermNode } from '../condition/index.js'
+import { allOfNode, type ClaimNode, type ConditionNode, equality, type LinkNode, onLinked, type TermNode } from '../condition/index.js'
 import { typeModel } from '../rulebook/index.js'
 import type { Around, Encoding } from './encoding.js'
 import type { Literal } from './solver.js'
@@ -107,17 +107,48 @@ export class Person {
     else solver.add([-record.exists, this.#in.encodeLowered(fits, at(record), true)])
     if (from !== this.me) solver.add([-record.exists, from.exists])
     const isFrom = from === this.me ? worlds.values.yes : from.exists
-    // By its key, at most one record can be it: if there is one, it is this.
-    if (this.#isKey(link))
-      worlds.everyOne({
-        if: worlds.values.yes,
-        covers: (one) => one.type === link.to && one.stored && one !== record,
-        follows: (one) =>
-          worlds.any([this.#in.encodeLowered(fits, at(one), false), -isFrom, record.exists, ...(isWritten ? [this.#in.isGone(one)] : [])]),
-      })
-    if (this.#isKey(link) && isWritten && change.after !== undefined)
-      solver.add([this.#in.encodeLowered(fits, at(change.after), false), -isFrom, record.exists])
+    const fails = (one: Individual) => this.#in.encodeLowered(fits, at(one), false)
+    // If there is one, it is this. If others fit too, it is unknown which belongs to the person, so none does.
+    const several = this.#isKey(link) ? [] : [this.#several(link, fits, at, from.depth + 1)]
+    worlds.everyOne({
+      if: worlds.values.yes,
+      covers: (one) => one.type === link.to && one.stored && one !== record,
+      follows: (one) =>
+        worlds.all([
+          worlds.any([fails(one), -isFrom, record.exists, this.#in.isGone(one), ...several]),
+          worlds.any([fails(one), -record.exists, this.#in.isGone(one), this.#isSame(one, record)]),
+        ]),
+    })
+    if (isWritten && change.after !== undefined) {
+      solver.add([fails(change.after), -isFrom, record.exists, ...several])
+      solver.add([fails(change.after), -record.exists, this.#isSame(change.after, record)])
+    }
     return record
+  }
+
+  /** A literal that holds only if more than one record fits a link to one. */
+  #several(link: LinkNode, fits: ConditionNode, at: (one: Individual) => Around, depth: number): Literal {
+    const { worlds, change } = this.#in
+    const is = worlds.values.solver.variable()
+    const fitting = (one: Individual) => this.#in.encodeLowered(fits, at(one), true)
+    const [one, other] = [0, 1].map(() => worlds.record(link.to, true, worlds.values.solver.variable(), depth)) as [Individual, Individual]
+    for (const literal of [one.exists, fitting(one), this.#in.isStillThere(one)]) worlds.values.solver.add([-is, literal])
+    const isApart = worlds.all([other.exists, fitting(other), this.#in.isStillThere(other), this.#isOther(one, other)])
+    const isWritten = link.to === change?.type && change.after !== undefined ? [fitting(change.after)] : []
+    worlds.values.solver.add([-is, isApart, ...isWritten])
+    return is
+  }
+
+  #isOther(one: Individual, other: Individual): Literal {
+    const { individuals, values } = this.#in.worlds
+    const others = individuals.key(other)
+    return this.#in.worlds.any(individuals.key(one).map(({ value }, at) => -values.equal(value, (others[at] as Slot).value)))
+  }
+
+  #isSame(one: Individual, other: Individual): Literal {
+    const { individuals, values } = this.#in.worlds
+    const others = individuals.key(other)
+    return this.#in.worlds.all(individuals.key(one).map(({ value }, at) => values.equal(value, (others[at] as Slot).value)))
   }
 
   /** Of a type that was written, the person's own record is the one that was written, or one that the write left as it was. */

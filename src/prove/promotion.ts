@@ -1,5 +1,6 @@
 import { allOfNode, anyOfNode, type ConditionNode, lower, perNode, presenceNode } from '../condition/index.js'
 import { type AcceptanceNode, type ClauseNode, isKeyField, type Model, type TypeModel, typeModel, whoOf } from '../rulebook/index.js'
+import { mayGainAlong } from './along.js'
 import type { Encoder } from './encoder.js'
 import type { Around } from './encoding.js'
 import type { Example } from './example.js'
@@ -63,10 +64,18 @@ function gainsOf(model: Model): readonly Gain[] {
 
 /** The ways in which a write gives its writer this: first whether there is any at all, then by which clauses. */
 export function promotionsBy(model: Model, write: Write, gain: Gain, limits: SearchLimits = DEFAULT_LIMITS): readonly Promotion[] {
-  const all = typeModel(model, write.type).rules?.may[write.action] ?? []
   // What reads nothing that the write changes is as it was.
   const written = writtenBy(model, write, () => true)
-  if (!waysOf(model, typeModel(model, gain.type), gain.action).some(({ when }) => isTouched(lowered(when), model, written))) return []
+  const ways = waysOf(model, typeModel(model, gain.type), gain.action).map(({ when }) => lowered(when))
+  const along: Promotion[] =
+    write.action === 'delete' && mayGainAlong(model, write.type, ways)
+      ? [{ write, gain, because: 'more may be gained by the records that are deleted along with it' }]
+      : []
+  return [...(ways.some((way) => isTouched(way, model, written)) ? promotionsOf(model, write, gain, limits) : []), ...along]
+}
+
+function promotionsOf(model: Model, write: Write, gain: Gain, limits: SearchLimits): readonly Promotion[] {
+  const all = typeModel(model, write.type).rules?.may[write.action] ?? []
   const found = (clauses: readonly ClauseNode[], without: readonly ClauseNode[] = []) =>
     searched(model, { write, gain, clauses, without }, limits)
   const whole = found(all)

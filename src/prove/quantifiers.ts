@@ -34,10 +34,8 @@ export class Quantifiers {
   some(node: SomeNode, around: Around, result: boolean): Literal {
     const { over } = node
     switch (over.kind) {
-      case 'records': {
-        const is = result ? this.#someRecord(node, over, around) : this.#noRecord(node, over, around)
-        return node.least === undefined ? is : this.#in.worlds.all([is, this.whether(node, around, result)])
-      }
+      case 'records':
+        return result ? this.#someRecord(node, over, around) : this.#fewerRecords(node, over, around)
       case 'elements':
         return result ? this.#someElement(node, over, around) : this.#noElement(node, over, around)
       case 'ancestors':
@@ -95,20 +93,23 @@ export class Quantifiers {
     if (reached !== undefined && least === 1) {
       return this.#in.worlds.any([...isWritten, this.#in.worlds.all([reached.exists, ...fits(reached)])])
     }
-    const found: Individual[] = []
-    const witness = () =>
-      this.#witness(
-        (exists, depth) => this.#in.worlds.record(over.type, true, exists, depth),
-        around,
-        (one) => {
-          const apart = found.map((other) => this.#otherThan(one, other))
-          found.push(one)
-          return [...fits(one), ...apart]
-        },
-      )
-    // The written record may be one of several: nothing more is claimed of it than that it is there.
-    const stored = this.#in.worlds.all(Array.from({ length: written === undefined || least === 1 ? least : least - 1 }, witness))
-    return least === 1 ? this.#in.worlds.any([...isWritten, stored]) : stored
+    const stored = (count: number) => {
+      const found: Individual[] = []
+      const witness = () =>
+        this.#witness(
+          (exists, depth) => this.#in.worlds.record(over.type, true, exists, depth),
+          around,
+          (one) => {
+            const apart = found.map((other) => this.#otherThan(one, other))
+            found.push(one)
+            return [...fits(one), ...apart]
+          },
+        )
+      return this.#in.worlds.all(Array.from({ length: count }, witness))
+    }
+    // The written record may be one of them.
+    const withWritten = isWritten.map((is) => this.#in.worlds.all([is, stored(least - 1)]))
+    return this.#in.worlds.any([...withWritten, stored(least)])
   }
 
   /** The record that was written, as it is now, if it is of this type. */
@@ -159,11 +160,46 @@ export class Quantifiers {
     )
   }
 
-  /** No record at all, or fewer than so many. Of several, nothing is claimed. */
-  #noRecord({ each, of, least = 1 }: SomeNode, over: RecordsNode, around: Around): Literal {
-    if (least > 1) return this.#in.worlds.values.solver.variable()
+  /** No record at all, or fewer than so many. */
+  #fewerRecords({ each, of, least = 1 }: SomeNode, over: RecordsNode, around: Around): Literal {
     const joins = over.by.map((join) => equality(join, each))
-    return this.#none((one) => one.stored && one.type === over.type, each, allOfNode([...joins, of]), around, this.#written(over.type))
+    const fits = allOfNode([...joins, of])
+    const written = this.#written(over.type)
+    const is = (one: Individual) => one.stored && one.type === over.type
+    if (least === 1) return this.#none(is, each, fits, around, written)
+    const fails = (one: Individual) => this.#in.encodeLowered(fits, { ...around, [each]: one }, false)
+    const atMost = (count: number) => this.#allBut(count, over.type, fails, around)
+    // The written record may be one of them.
+    return written === undefined
+      ? atMost(least - 1)
+      : this.#in.worlds.any([this.#in.worlds.all([fails(written), atMost(least - 1)]), atMost(least - 2)])
+  }
+
+  /** A literal that holds only where something holds of all stored records but so many, which are made up. */
+  #allBut(count: number, type: string, holds: (one: Individual) => Literal, around: Around): Literal {
+    const { worlds } = this.#in
+    const is = worlds.values.solver.variable()
+    const depth = depthIn(around)
+    if (count > 0 && this.#isBeyond(depth)) {
+      worlds.cut()
+      return is
+    }
+    const others = Array.from({ length: count }, () => worlds.record(type, true, worlds.values.solver.variable(), depth))
+    worlds.everyOne({
+      if: is,
+      covers: (one) => one.stored && one.type === type,
+      follows: (one) => {
+        const isOther = others.map((other) => worlds.all([other.exists, this.#isSame(one, other)]))
+        return worlds.any([this.#in.isGone(one), ...isOther, holds(one)])
+      },
+    })
+    return is
+  }
+
+  #isSame(one: Individual, other: Individual): Literal {
+    const { individuals, values } = this.#in.worlds
+    const others = individuals.key(other)
+    return this.#in.worlds.all(individuals.key(one).map(({ value }, at) => values.equal(value, (others[at] as Slot).value)))
   }
 
   /** A literal that holds only where the condition fails on every individual that is covered. */

@@ -101,7 +101,9 @@ function created(encoder: Encoder, model: Model, type: TypeModel, when: Conditio
     covers: (one) => one.stored && one.type === type.name,
     follows: (one) => encoder.any(individuals.key(one).map(({ value }, at) => -values.equal(value, (keys[at] as Slot).value))),
   })
-  const isFresh = serverKey(type) !== undefined && !keysAreGiven(type)
+  // A number may be foreseen: a record may lead to the next one.
+  const own = serverKey(type)
+  const isFresh = own !== undefined && !keysAreGiven(type) && fieldOf(type, own).type !== 'integer'
   if (isFresh) individuals.fresh(after)
   const conditions = [when, ...stampsOf(type), targetsSeen(model, type, 'create')]
   return { literals: conditions.map((one) => encoder.encode(one, around)), around, change: { type: type.name, after, isFresh } }

@@ -259,5 +259,48 @@ describe('self-promotion', () => {
       voyage: (voyage, { standing: { helm } }) => ({ may: { read: [helm, voyage.boat.standing.owner] } }),
     })
     expect(await found(keyed, ['boat'])).to.have.length(1)
+    // The next number can be foreseen.
+    const counted = rulebook({
+      me: { shape: z.object({ id }), key: 'id' },
+      records: {
+        box: { shape: z.object({ id: z.int(), ownerId: id }), key: 'id' },
+        letter: { shape: z.object({ id, boxId: z.int() }), key: 'id', links: { box: toOne('box', 'boxId') } },
+      },
+    }).rules({
+      box: (box, { signedIn, me }) => ({
+        may: { read: [signedIn.provided(box.ownerId.is(me.id))], create: [signedIn] },
+        stamps: { create: { ownerId: me.id } },
+      }),
+      letter: (letter, { signedIn, me }) => ({ may: { read: [signedIn.provided(letter.box.ownerId.is(me.id))] } }),
+    })
+    expect(await found(counted)).not.to.deep.equal([])
+  })
+
+  it('proves nothing of what is deleted along with a record, where that may give more', async () => {
+    /** A school: pupils are not graded while someone of their class is reported ill. */
+    const school = (onDelete: 'delete' | 'refuse') =>
+      rulebook({
+        me: { shape: z.object({ id }), key: 'id' },
+        records: {
+          lesson: { shape: z.object({ id, teacherId: id, form: id }), key: 'id' },
+          report: {
+            shape: z.object({ id, lessonId: id, form: id }),
+            key: 'id',
+            links: { lesson: toOne('lesson', 'lessonId', { onDelete }) },
+          },
+          pupil: { shape: z.object({ id, teacherId: id, form: id, grade: z.number() }), key: 'id' },
+        },
+      }).rules({
+        lesson: (lesson, { me, signedIn }) => ({
+          may: { read: [signedIn], delete: [signedIn.provided(lesson.teacherId.is(me.id))] },
+        }),
+        report: (_report, { signedIn }) => ({ may: { read: [signedIn], delete: [] } }),
+        pupil: (pupil, { me, signedIn, records }) => ({
+          may: { read: [signedIn], update: [signedIn.provided(pupil.teacherId.is(me.id)).only('grade')] },
+          vetoes: [{ actions: ['update'], provided: records('report').some((one) => one.form.is(pupil.form)), message: 'Someone is ill.' }],
+        }),
+      })
+    expect(await found(school('delete'))).to.deep.equal(['delete lesson by several: update pupil, undecided'])
+    expect(await found(school('refuse'))).to.deep.equal([])
   })
 })
