@@ -1,8 +1,8 @@
-// How long it takes to judge guarantees, to look at rules that may do nothing, and to prove a rulebook the same as itself, for rulebooks of
-// some sizes: npm run bench:prove -- --types 40 --types 80
+// How long it takes to judge guarantees, to look at rules that may do nothing, to prove a rulebook the same as itself, and to look for people
+// who give themselves more, for rulebooks of some sizes: npm run bench:prove -- --types 40 --types 80
 import { parseArgs } from 'node:util'
 import { rulebook, toMany, toOne } from 'pachter'
-import { driftForEveryone, idleRules, judgeGuarantees } from 'pachter/prove'
+import { driftForEveryone, idleRules, judgeGuarantees, selfPromotions } from 'pachter/prove'
 import { z } from 'zod'
 
 const { values } = parseArgs({ options: { types: { type: 'string', multiple: true, default: ['40', '80'] } } })
@@ -67,10 +67,10 @@ function rulebookOf(count: number): any {
     )
 }
 
-function timed<T>(what: string, work: () => readonly T[], isRight: (one: T) => boolean): void {
+function timed<T>(what: string, work: () => readonly T[], isRight: (one: T) => boolean, took?: number): void {
   const begun = performance.now()
   const found = work()
-  const time = performance.now() - begun
+  const time = took ?? performance.now() - begun
   if (!found.every(isRight)) throw new Error(`${what}: a wrong answer`)
   const memory = Math.round(process.memoryUsage().rss / 1e6)
   console.log(
@@ -94,5 +94,17 @@ for (const types of values.types.map(Number)) {
     `${types} types: drift questions`,
     () => [...driftForEveryone(model, model)],
     ({ widening }) => widening === undefined,
+  )
+  // Every tenth type, on which each write is asked for gains of all types.
+  const some = Object.keys(model.types).filter((_, at) => at % 10 === 1)
+  const asked: { readonly found: readonly unknown[] }[] = []
+  const begun = performance.now()
+  for await (const one of selfPromotions(model, some)) asked.push(one)
+  const took = performance.now() - begun
+  timed(
+    `${types} types: self-promotion`,
+    () => asked,
+    () => true,
+    took,
   )
 }

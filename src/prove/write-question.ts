@@ -101,7 +101,7 @@ function created(encoder: Encoder, model: Model, type: TypeModel, when: Conditio
     covers: (one) => one.stored && one.type === type.name,
     follows: (one) => encoder.any(individuals.key(one).map(({ value }, at) => -values.equal(value, (keys[at] as Slot).value))),
   })
-  // A number may be foreseen: a record may lead to the next one.
+  // The next number is easy to guess: a record may lead to it already.
   const own = serverKey(type)
   const isFresh = own !== undefined && !keysAreGiven(type) && fieldOf(type, own).type !== 'integer'
   if (isFresh) individuals.fresh(after)

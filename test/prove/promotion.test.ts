@@ -259,7 +259,7 @@ describe('self-promotion', () => {
       voyage: (voyage, { standing: { helm } }) => ({ may: { read: [helm, voyage.boat.standing.owner] } }),
     })
     expect(await found(keyed, ['boat'])).to.have.length(1)
-    // The next number can be foreseen.
+    // The next number is easy to guess.
     const counted = rulebook({
       me: { shape: z.object({ id }), key: 'id' },
       records: {
