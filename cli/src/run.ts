@@ -43,7 +43,7 @@ Examples:
   pachter why read plot p-01 --for bram              which clause decided, and with which values
   pachter check                                      check all expectations
   pachter drift                                      who gained or lost access since the baseline
-  pachter prove                                      guarantees, for every person and all records
+  pachter prove                                      for everyone, ever: guarantees, and no self-promotion
   pachter db verify postgres://me@localhost/garden   compare SQL with evaluation in memory
 
 Exit status: 0 success, 1 a try was refused or a check failed, 2 wrong usage, configuration or data.`,

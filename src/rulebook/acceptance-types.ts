@@ -1,8 +1,6 @@
 // What the compiler knows of accepted promotions. Types only.
 import type { Action, TypeName, World } from './types.js'
 
-type OneOrMore<T> = T | readonly T[]
-
 /** A way of giving oneself more by a write that the author knows of and accepts. */
 export interface Acceptance<T extends string = string, A extends string = string> {
   /** What is done to a record of the type. */
@@ -10,7 +8,7 @@ export interface Acceptance<T extends string = string, A extends string = string
   /** Who does it: the standing or role of the clause that allows the write, or its whole title. Default: whatever clause allows it. */
   readonly by?: string
   /** What the person may do afterwards to another record, as an action and the record types. */
-  readonly gains: 'everything' | { readonly [K in A]?: OneOrMore<T> }
+  readonly gains: 'everything' | { readonly [K in A]?: T | readonly T[] }
   /** Why that is right. */
   readonly because: string
 }
