@@ -50,6 +50,8 @@ export function exampleOf(encoder: Encoder, around: Around, classes: Classes): E
       )
     }
     if (slot.field.type === 'other') return undefined
+    // What is in it has slots of its own.
+    if (slot.field.type === 'group') return {}
     return solver.holds(slot.proper) ? held(slot.field, concrete.of(slot.value)) : improper(slot.field)
   }
   const records: { [type: string]: Row[] } = Object.fromEntries(Object.keys(encoder.model.types).map((type) => [type, []]))
@@ -135,6 +137,7 @@ function place(row: Record<string, unknown>, { fields }: Individual, { path, fie
     into = into[step] as Record<string, unknown>
   }
   const last = path.at(-1) as string
+  if (field.type === 'group' && isObject(value) && isObject(into[last])) return
   const missing = field.nullable ? null : undefined
   if (value === undefined && field.type === 'other' && fields[last]?.optional !== true) return
   into[last] = value === undefined ? missing : value

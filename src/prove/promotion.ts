@@ -1,5 +1,14 @@
 import { allOfNode, anyOfNode, type ConditionNode, lower, perNode, presenceNode } from '../condition/index.js'
-import { type AcceptanceNode, type ClauseNode, isKeyField, type Model, type TypeModel, typeModel, whoOf } from '../rulebook/index.js'
+import {
+  type AcceptanceNode,
+  type ClauseNode,
+  fieldOf,
+  isKeyField,
+  type Model,
+  type TypeModel,
+  typeModel,
+  whoOf,
+} from '../rulebook/index.js'
 import { mayGainAlong } from './along.js'
 import type { Encoder } from './encoder.js'
 import type { Around } from './encoding.js'
@@ -159,7 +168,10 @@ function asked(
     gain.action === 'update'
       ? [...unchanged(encoder, model, gain.type, there, { encode: then }), then(targetsSeen(model, type, 'update'), there)]
       : []
-  const ways = waysOf(model, type, gain.action).map(({ when, field }) =>
+  // That an object is another one cannot be seen: an example changes something else.
+  const isSeen = ({ field }: Way) => field === undefined || !['group', 'other'].includes(fieldOf(type, field).type)
+  const wanted = waysOf(model, type, gain.action).filter((way) => !encoder.isPlain || isSeen(way))
+  const ways = wanted.map(({ when, field }) =>
     encoder.all([
       then(when, there),
       encoder.encode(when, there, false),
