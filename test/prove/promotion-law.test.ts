@@ -30,7 +30,8 @@ const differs = (row: Row, becomes: Row) => FIELDS.some((name) => JSON.stringify
 /** What of a record the view lets see, change and delete. */
 function allowed(view: View, type: string, row: Row, becomes: Row): ReadonlySet<string> {
   const read = may(view, 'read', type, row)
-  const seen = (read.fields ?? Object.keys(row)).filter((name) => row[name] != null).map((name) => `read ${name}`)
+  // The key is seen wherever the record is.
+  const seen = (read.fields ?? FIELDS).filter((name) => row[name] != null).map((name) => `read ${name}`)
   return new Set([
     ...(read.allowed ? ['read ', ...seen] : []),
     ...(differs(row, becomes) && may(view, 'update', type, row, becomes).allowed ? ['update '] : []),

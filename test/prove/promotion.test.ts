@@ -1,6 +1,6 @@
 // Rulebooks in which one permitted write gives its writer more, and the same ones mended.
 import { expect } from 'chai'
-import { allOf, forever, now, RulebookError, rulebook, toMany, toOne } from 'pachter'
+import { allOf, forever, not, now, RulebookError, rulebook, toMany, toOne } from 'pachter'
 import { rulebookToJson } from 'pachter/json'
 import { idleAcceptances, type Promotion, selfPromotions } from 'pachter/prove'
 import { z } from 'zod'
@@ -155,6 +155,42 @@ const CASES: readonly {
       seal: (_seal, { standing: { setter } }) => ({ may: { read: [setter], delete: [setter] } }),
     }),
     found: ['delete seal by setter: update boat'],
+  },
+  {
+    title: 'the only loan of a boat, to oneself',
+    book: harbour.rules({
+      boat: (boat, { standing: { owner, borrower }, signedIn }) => ({
+        may: { read: [owner, borrower.provided(boat.loans.atMost(1, (one) => one.giverId.isPresent())), signedIn.only('name')] },
+      }),
+      loan: (_loan, { standing: { giver }, me }) => ({ may: { read: [giver], create: [giver] }, stamps: { create: { giverId: me.id } } }),
+    }),
+    found: ['create loan by giver: read boat'],
+  },
+  {
+    title: 'the loss of a loan that is needed too',
+    book: harbour.rules({
+      boat: (boat, { standing: { borrower } }) => ({
+        may: { read: [borrower.provided(not(boat.loans.some((one) => one.giverId.isPresent())))] },
+      }),
+      loan: (_loan, { standing: { giver } }) => ({ may: { read: [giver], delete: [giver] } }),
+    }),
+    found: [],
+  },
+  {
+    title: 'a loan that stands against it as before',
+    book: harbour.rules({
+      boat: (boat, { signedIn }) => ({ may: { read: [signedIn.provided(not(boat.loans.some((one) => one.giverId.isPresent())))] } }),
+      loan: (_loan, { standing: { giver } }) => ({ may: { read: [giver], update: [giver.only('sailorId', 'until')] } }),
+    }),
+    found: [],
+  },
+  {
+    title: 'a loan against it that is taken away',
+    book: harbour.rules({
+      boat: (boat, { signedIn }) => ({ may: { read: [signedIn.provided(not(boat.loans.some((one) => one.giverId.isPresent())))] } }),
+      loan: (_loan, { standing: { giver } }) => ({ may: { read: [giver], update: [giver.only('boatId')], delete: [giver] } }),
+    }),
+    found: ['update loan by giver; only boatId: read boat', 'delete loan by giver: read boat'],
   },
   {
     title: 'several clauses together',
