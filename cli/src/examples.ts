@@ -90,22 +90,26 @@ function who(model: Model, { me }: Example): string {
   return me === null ? 'a visitor' : String(me[model.me.key])
 }
 
-/** The clause that allows it. */
-function byLines(
+/** The clause that allows it, and the routine within which it does. */
+export function clauseOf(
   book: Rulebook,
   { type, action }: Permission,
   { me, now, records, record, becomes }: Example,
-  word = 'allowed by',
-): string[] {
-  if (record === undefined) return []
+): { readonly title: string; readonly within?: string } | undefined {
+  if (record === undefined) return undefined
   const options = { now: new Date(now), records: records as never }
-  const routines = Object.keys(book.model.routines)
-  for (const within of [undefined, ...routines]) {
+  for (const within of [undefined, ...Object.keys(book.model.routines)]) {
     const view = book.for(me, within === undefined ? options : { ...options, within: within as never })
     const verdict = view.verdict(action as 'read', type, record as never, becomes as never)
-    if (verdict.allowed) return [`  ${word} "${printable(verdict.clause ?? '')}"${within === undefined ? '' : `, within ${within}`}`]
+    if (verdict.allowed) return { title: verdict.clause ?? '', ...(within === undefined ? {} : { within }) }
   }
-  return []
+  return undefined
+}
+
+function byLines(book: Rulebook, permission: Permission, example: Example, word = 'allowed by'): string[] {
+  const clause = clauseOf(book, permission, example)
+  if (clause === undefined) return []
+  return [`  ${word} "${printable(clause.title)}"${clause.within === undefined ? '' : `, within ${clause.within}`}`]
 }
 
 /** A record with its key and the fields that matter. */

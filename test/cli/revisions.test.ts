@@ -68,6 +68,26 @@ export default rulebook({
     expect(left()).to.deep.equal([])
   })
 
+  it('proves for everyone what changed, and tells a code review at which line', async () => {
+    const { status, stdout, stderr } = await said('--between HEAD~2 HEAD --for-everyone')
+    expect(status, stderr).to.equal(1)
+    expect(stdout).to.match(
+      /^From HEAD~2 to HEAD, for every person and all records:\n\n\+ plot, read \(.*\): gained\n {4}a visitor reads plot plot-1\n/,
+    )
+    expect(stdout).not.to.include('lost')
+    const log = JSON.parse((await said('--between HEAD~2 HEAD --for-everyone --format sarif')).stdout)
+    const [found] = log.runs[0].results
+    expect([log.runs[0].results.length, found.ruleId, found.level]).to.deep.equal([1, 'gained', 'error'])
+    expect(found.message.text).to.include('a visitor reads plot plot-1')
+    const [{ physicalLocation }] = found.locations
+    expect(physicalLocation.artifactLocation.uri).to.match(/garden\/rules\.ts$/)
+    expect(physicalLocation.region.startLine).to.equal(8)
+    const same = await said('--between HEAD HEAD --for-everyone --format sarif')
+    expect(same.status).to.equal(0)
+    expect(JSON.parse(same.stdout).runs[0].results).to.deep.equal([])
+    expect((await said('--between HEAD~2 HEAD --format sarif')).stderr).to.include('needs --for-everyone')
+  })
+
   it('compares one revision with the working tree', async () => {
     expect((await said('--between HEAD')).stdout).to.include('No changes in access from HEAD to the working tree')
     writeFileSync(join(home, 'garden/rules.ts'), rules('words.standing.holder'))

@@ -26,11 +26,12 @@ interface DriftOptions extends CommonOptions {
   /** One or two revisions. A single one is compared with the current rulebook. */
   readonly between?: readonly string[]
   readonly forEveryone?: boolean
-  readonly format: 'text' | 'json'
+  readonly format: 'text' | 'json' | 'sarif'
 }
 
 /** `pachter drift`: what people gained or lost since the baseline was saved. Returns whether nothing changed. */
 async function driftCommand(options: DriftOptions): Promise<boolean> {
+  if (options.format === 'sarif' && !options.forEveryone) throw new UsageError('drift --format sarif needs --for-everyone')
   if (options.between !== undefined) return driftBetweenRevisions(options.between, options)
   if (options.forEveryone)
     throw new UsageError('drift --for-everyone compares two rulebooks: name their revisions, as in --between main HEAD')
@@ -66,7 +67,7 @@ async function driftBetweenRevisions(revisions: readonly string[], options: Drif
     const { book, file } = await load(options.config)
     const before = await rulebookAt(first, file)
     const after = second === undefined ? book : await rulebookAt(second, file)
-    return reportForEveryone({ before, after, from: first, to: second ?? 'the working tree' }, options.format)
+    return reportForEveryone({ before, after, from: first, to: second ?? 'the working tree', here: book }, options.format)
   }
   const session = await openSession(options)
   const before = await rulebookAt(first, session.loaded.file)
@@ -149,7 +150,7 @@ export function driftDeclaration(end: End): Command {
     .option('--for-everyone', 'with --between: for every person and all records, not only for the current data')
     .option('--file <file>', 'the baseline (default: pachter.baseline.yaml next to the configuration)')
     .addOption(live())
-    .addOption(format(['text', 'json']))
+    .addOption(format(['text', 'json', 'sarif']))
     .addHelpText(
       'after',
       `
@@ -159,7 +160,8 @@ Examples:
   pachter drift --save
   pachter drift
   pachter drift --between main HEAD
-  pachter drift --between main HEAD --for-everyone`,
+  pachter drift --between main HEAD --for-everyone
+  pachter drift --between main HEAD --for-everyone --format sarif > drift.sarif`,
     )
     .action(async (options) => end((await driftCommand(options)) ? 0 : 1))
 }
