@@ -11,14 +11,21 @@ const shape = z.object({ id, x: id.nullable(), y: id.nullable(), n: z.number(), 
 
 type RecordRef = Extract<TermNode, { readonly kind: 'field' }>['of']
 
-/** Two record types with the same fields. Those of the first are people too. */
-const base = rulebook({
-  me: { shape: z.object({ id }), key: 'id', links: { self: toOne('person', 'id') } },
-  records: {
-    person: { shape, key: 'id', links: { other: toOne('thing', 'x', { target: 'any' }), above: toOne('person', 'y', { target: 'any' }) } },
-    thing: { shape, key: 'id', links: { owner: toOne('person', 'x', { target: 'any' }), above: toOne('thing', 'y', { target: 'any' }) } },
-  },
-})
+/** Two record types with the same fields. Those of the first are people too: by their key, or the only one of which `x` is it. */
+const baseOf = (by: 'id' | 'x') =>
+  rulebook({
+    me: { shape: z.object({ id }), key: 'id', links: { self: by === 'id' ? toOne('person', 'id') : toOne('person', { x: 'id' }) } },
+    records: {
+      person: {
+        shape,
+        key: 'id',
+        links: { other: toOne('thing', 'x', { target: 'any' }), above: toOne('person', 'y', { target: 'any' }) },
+      },
+      thing: { shape, key: 'id', links: { owner: toOne('person', 'x', { target: 'any' }), above: toOne('thing', 'y', { target: 'any' }) } },
+    },
+  })
+
+const base = baseOf('id')
 
 export const TYPES = ['person', 'thing'] as const
 /** The fields that change. */
@@ -104,11 +111,11 @@ const rules = fc
   .map(({ vetoes, ...may }) => ({ gates: {}, vetoes, may, messages: {}, stamps: { create: {}, update: {} } }))
 
 /** A rulebook of random conditions. */
-export const tinyModel: fc.Arbitrary<Model> = fc.record({ person: rules, thing: rules }).map(
-  (each) =>
+export const tinyModel: fc.Arbitrary<Model> = fc.record({ person: rules, thing: rules, from: fc.constantFrom(base, baseOf('x')) }).map(
+  ({ from: { model }, ...each }) =>
     ({
-      ...base.model,
-      types: Object.fromEntries(TYPES.map((type) => [type, { ...base.model.types[type], rules: each[type] }])),
+      ...model,
+      types: Object.fromEntries(TYPES.map((type) => [type, { ...model.types[type], rules: each[type] }])),
     }) as unknown as Model,
 )
 
