@@ -2,7 +2,7 @@ import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSyn
 import { join } from 'node:path'
 import { expect } from 'chai'
 import type { Result } from 'sarif'
-import { pachter, root, runs } from '../support/command.js'
+import { pachter, root, runs, within } from '../support/command.js'
 
 describe('pachter prove', () => {
   describe('on the demo world', () => {
@@ -57,10 +57,10 @@ export default configure({ rulebook: book, data: new URL('./data/', import.meta.
       )
     })
     after(() => rmSync(folder, { recursive: true }))
-    const run = (args: string) => pachter(`prove --config ${join(folder, 'pachter.config.ts')} ${args}`)
+    const run = (args: string) => within(`prove --config ${join(folder, 'pachter.config.ts')} ${args}`)
 
-    it('shows a person and the few records that matter, and ends with 1', () => {
-      const { status, stdout } = run('')
+    it('shows a person and the few records that matter, and ends with 1', async () => {
+      const { status, stdout } = await run('')
       expect(status, stdout).to.equal(1)
       expect(stdout).to.include('✔ song: only its owner gives a song away')
       expect(stdout).to.match(
@@ -72,8 +72,8 @@ export default configure({ rulebook: book, data: new URL('./data/', import.meta.
       expect(stdout).to.include('Guarantees: 1 proved, 1 refuted, for every person and all records.')
     })
 
-    it('shows how people give themselves more, and what is accepted for nothing', () => {
-      const { status, stdout } = run('--only self-promotion')
+    it('shows how people give themselves more, and what is accepted for nothing', async () => {
+      const { status, stdout } = await run('--only self-promotion')
       expect(status, stdout).to.equal(1)
       expect(stdout).to.match(
         /✘ listener: create by "signed in", and then read song; update song \(.*pachter\.config\.ts:15\)\n {4}person-1 creates a listener\n {4}and then reads song song-1\n/,
@@ -83,9 +83,9 @@ export default configure({ rulebook: book, data: new URL('./data/', import.meta.
       expect(stdout).to.match(/of \d+ ways, \d+ proved to give nothing, 2 found\./)
     })
 
-    it('saves each example with its records, and an expectation that fails until the rules are mended', () => {
+    it('saves each example with its records, and an expectation that fails until the rules are mended', async () => {
       const found = join(folder, 'found')
-      expect(run(`--save-examples ${found}`).stderr).to.match(
+      expect((await run(`--save-examples ${found}`)).stderr).to.match(
         /^Saved 3 examples\. Open one: pachter review --config .*1-only-its-owner-renames/,
       )
       const folders = readdirSync(found).sort()
@@ -93,7 +93,7 @@ export default configure({ rulebook: book, data: new URL('./data/', import.meta.
       // One of a guarantee, and one of self-promotion.
       const tried = folders.slice(0, 2)
       for (const name of tried) {
-        const { status, stdout } = pachter(`check --config ${join(found, name, 'pachter.config.ts')}`)
+        const { status, stdout } = await within(`check --config ${join(found, name, 'pachter.config.ts')}`)
         expect(status, stdout).to.equal(1)
         expect(stdout).to.include('1 expectation: 0 hold, 1 does not.')
       }
@@ -105,13 +105,13 @@ export default configure({ rulebook: book, data: new URL('./data/', import.meta.
         expect(status, stdout).to.equal(0)
       }
       writeFileSync(config, open)
-      const again = run(`--save-examples ${found}`)
+      const again = await run(`--save-examples ${found}`)
       expect([again.status, again.stderr]).to.deep.equal([2, again.stderr])
       expect(again.stderr).to.include('is not empty')
     })
 
-    it('tells a code review in SARIF at which line', () => {
-      const log = JSON.parse(run('--format sarif').stdout)
+    it('tells a code review in SARIF at which line', async () => {
+      const log = JSON.parse((await run('--format sarif')).stdout)
       expect(log.version).to.equal('2.1.0')
       const [{ tool, results }] = log.runs
       expect(tool.driver.rules.map(({ id }: { id: string }) => id)).to.deep.equal(['guarantee', 'self-promotion', 'idle-rule'])
@@ -122,12 +122,14 @@ export default configure({ rulebook: book, data: new URL('./data/', import.meta.
       ])
     })
 
-    it('says the same as JSON, JUnit XML and Markdown', () => {
-      const [, refuted] = JSON.parse(run('--format json').stdout).guarantees
+    it('says the same as JSON, JUnit XML and Markdown', async () => {
+      const [, refuted] = JSON.parse((await run('--format json')).stdout).guarantees
       expect(refuted).to.include({ type: 'song', outcome: 'refuted', field: 'title' })
       expect(refuted.example.becomes.title).not.to.equal(refuted.example.record.title)
-      expect(run('--format junit').stdout).to.match(/tests="2" failures="1"[\s\S]*<failure message="person-1 changes title of song song-1/)
-      expect(run('--format markdown').stdout).to.match(
+      expect((await run('--format junit')).stdout).to.match(
+        /tests="2" failures="1"[\s\S]*<failure message="person-1 changes title of song song-1/,
+      )
+      expect((await run('--format markdown')).stdout).to.match(
         /\*\*song: only its owner renames a song\*\* is refuted:\n\n```text\nperson-1 changes/,
       )
     })
