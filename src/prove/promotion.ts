@@ -76,11 +76,20 @@ export function promotionsBy(model: Model, write: Write, gain: Gain, limits: Sea
   // What reads nothing that the write changes is as it was.
   const written = writtenBy(model, write, () => true)
   const ways = waysOf(model, typeModel(model, gain.type), gain.action).map(({ when }) => lowered(when))
-  const along: Promotion[] =
-    write.action === 'delete' && mayGainAlong(model, write.type, ways)
-      ? [{ write, gain, because: 'more may be gained by the records that are deleted along with it' }]
-      : []
-  return [...(ways.some((way) => isTouched(way, model, written)) ? promotionsOf(model, write, gain, limits) : []), ...along]
+  return [
+    ...(ways.some((way) => isTouched(way, model, written)) ? promotionsOf(model, write, gain, limits) : []),
+    ...(write.action === 'delete' && mayGainAlong(model, write.type, ways) ? [promotionAlong(model, write, gain)] : []),
+  ]
+}
+
+/** What may be gained by what a delete takes along. It can be accepted, like all others. */
+function promotionAlong(model: Model, write: Write, gain: Gain): Promotion {
+  const accepted = acceptanceOf(model, write, undefined, gain)
+  return {
+    write,
+    gain,
+    ...(accepted === undefined ? { because: 'more may be gained by the records that are deleted along with it' } : { accepted }),
+  }
 }
 
 function promotionsOf(model: Model, write: Write, gain: Gain, limits: SearchLimits): readonly Promotion[] {

@@ -341,5 +341,9 @@ describe('self-promotion', () => {
       })
     expect(await found(school('delete'))).to.deep.equal(['delete lesson by several: update pupil, undecided'])
     expect(await found(school('refuse'))).to.deep.equal([])
+    const accepting = school('delete').accepts({
+      lesson: [{ write: 'delete', gains: { update: 'pupil' }, because: 'The reports of a lesson go with it.' }],
+    })
+    expect(await found(accepting)).to.deep.equal(['delete lesson by several: update pupil, accepted'])
   })
 })
