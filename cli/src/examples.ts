@@ -1,6 +1,6 @@
 import { type Example, type GuaranteeNode, type Permission, type Promotion, recordsAfter } from 'pachter/internal/prove'
-import { keyOf, type Model, sameValue, typeModel } from 'pachter/internal/rulebook'
-import type { Rulebook } from 'pachter/internal/viewpoint'
+import { keyOf, type Model, typeModel } from 'pachter/internal/rulebook'
+import { changedFields, type Rulebook } from 'pachter/internal/viewpoint'
 import { cell, printable } from './table.js'
 
 type Row = Readonly<Record<string, unknown>>
@@ -64,9 +64,9 @@ function nameOf(model: Model, type: string, row: Row): string {
 function changesOf(model: Model, name: string, before: Row, after: Row = before): string[] {
   const type = typeModel(model, name)
   const stamped = Object.keys(type.rules?.stamps.update ?? {})
-  return Object.entries(type.fields)
-    .filter(([field, of]) => !stamped.includes(field) && !sameValue(of, before[field], after[field]))
-    .map(([field]) => `${field} from ${value(before[field])} to ${value(after[field])}`)
+  return changedFields(type, before, after)
+    .filter((field) => !stamped.includes(field))
+    .map((field) => `${field} from ${value(before[field])} to ${value(after[field])}`)
 }
 
 /** The person, the stored records, and the new one. */

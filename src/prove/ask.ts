@@ -5,7 +5,7 @@ import type { Encoder } from './encoder.js'
 import type { Around } from './encoding.js'
 import type { Example } from './example.js'
 import { inShape, misfitsIn } from './fit.js'
-import { reading } from './gains.js'
+import { reading, viewsOver } from './gains.js'
 import { type Permission, permitted, stampsOf } from './permissions.js'
 import { DEFAULT_LIMITS, type Found, type SearchLimits, search } from './search.js'
 import { shrunk } from './shrink.js'
@@ -20,7 +20,7 @@ export interface Question {
   /** The condition as a whole: that of the permission, and what is asked besides. */
   readonly when: ConditionNode
   /** Whether the person really may, in an example: judged as an application would. Default: only the condition has to hold. */
-  readonly really?: (example: Example, view: InnerViewpoint) => boolean
+  readonly really?: (example: Example) => boolean
 }
 
 /** Whether something can be done that the conditions describe, by any person to any record. */
@@ -71,7 +71,7 @@ function holdsIn({ model, permission, when, really }: Question, example: Example
   const view = viewIn(model, when, example)
   const { me, now, links } = view.env()
   if (!predicate(when)(record, { me, now, links, context: newContext(), after: becomes ?? record })) return false
-  return really?.(example, view) ?? true
+  return really?.(example) ?? true
 }
 
 /** The rules as the person of an example has them, with everything that a condition reads of the person. */
@@ -87,24 +87,15 @@ export function against(model: Model, permission: Permission, provided: Conditio
     model,
     permission,
     when: { kind: 'allOf', of: when.filter((one) => one !== TRUE) },
-    really: (example, view) => isAllowed(model, permission, example, view),
+    really: (example) => isAllowed(model, permission, example),
   }
 }
 
 /** Whether the person of an example may do it, outside of routines or within one. */
-function isAllowed(
-  model: Model,
-  { type, action, field, outside, within: only }: Permission,
-  { record, becomes, now, me, records }: Example,
-  view: InnerViewpoint,
-): boolean {
-  const links = linksOver(model, records as never)
-  const within = Object.keys(model.routines).filter((routine) => view.mayCall(routine))
-  const routines = only === undefined ? [undefined, ...(outside ? [] : within)] : within.filter((routine) => routine === only)
-  const views = routines.map((routine) =>
-    viewpointOf(model, me && withMyLinks(model, me, links), { now: new Date(now), links, within: routine }),
-  )
-  return views.some((one) => {
+function isAllowed(model: Model, permission: Permission, example: Example): boolean {
+  const { type, action, field } = permission
+  const { record, becomes, records } = example
+  return viewsOver(model, example, records, permission).some((one) => {
     const verdict = one.verdict(action as 'read', type, record as never, becomes as never)
     if (!verdict.allowed) return false
     return field === undefined || action !== 'read' || verdict.fields === undefined || verdict.fields.includes(field)

@@ -12,6 +12,7 @@ import {
   type TermNode,
 } from '../condition/index.js'
 import { type Around, type Change, type Encoding, nameOf, type Worlds } from './encoding.js'
+import { areApart, areSame } from './identity.js'
 import { Person } from './person.js'
 import { Quantifiers } from './quantifiers.js'
 import type { Literal } from './solver.js'
@@ -44,20 +45,12 @@ export class Conditions implements Encoding {
 
   isGone(one: Individual): Literal {
     const { before, type } = this.change ?? {}
-    const { values, individuals } = this.worlds
-    if (before === undefined || one.type !== type) return -values.yes
-    if (one === before) return values.yes
-    const keys = individuals.key(before)
-    return this.worlds.all(individuals.key(one).map(({ value }, at) => values.equal(value, (keys[at] as Slot).value)))
+    return before === undefined || one.type !== type ? -this.worlds.values.yes : areSame(this.worlds, one, before)
   }
 
   isStillThere(one: Individual): Literal {
     const { before, type } = this.change ?? {}
-    const { values, individuals } = this.worlds
-    if (before === undefined || one.type !== type) return values.yes
-    if (one === before) return -values.yes
-    const keys = individuals.key(before)
-    return this.worlds.any(individuals.key(one).map(({ value }, at) => -values.equal(value, (keys[at] as Slot).value)))
+    return before === undefined || one.type !== type ? this.worlds.values.yes : areApart(this.worlds, one, before)
   }
 
   /** With the written record as it was, where a condition reads nothing of it that is another way now. */

@@ -1,7 +1,8 @@
 import { type ConditionNode, newContext, predicate, type Row } from '../condition/index.js'
-import { keyOf, type Model, sameValue, typeModel } from '../rulebook/index.js'
-import { type InnerViewpoint, linksOver, viewpointOf, withMyLinks } from '../viewpoint/index.js'
+import { keyOf, type Model, typeModel } from '../rulebook/index.js'
+import { changedFields, type InnerViewpoint, linksOver, viewpointOf, withMyLinks } from '../viewpoint/index.js'
 import type { Example } from './example.js'
+import type { Permission } from './permissions.js'
 import { type Gain, targetsSeen, type Write } from './write-question.js'
 
 /** The records of an example after the write. */
@@ -14,13 +15,20 @@ export function recordsAfter(model: Model, { type, action }: Write, { records, r
   return { ...records, [type]: written === undefined ? others : [...others, written] }
 }
 
-/** The rules as the person of an example has them over some records: outside of routines, and within each that they may call. */
-export function viewsOver(model: Model, { me, now }: Example, records: Example['records']): readonly InnerViewpoint[] {
+/** The rules as the person of an example has them over some records: outside of routines, and within each that they may call, or only so. */
+export function viewsOver(
+  model: Model,
+  { me, now }: Example,
+  records: Example['records'],
+  only: Pick<Permission, 'outside' | 'within'> = {},
+): readonly InnerViewpoint[] {
   const links = linksOver(model, records as never)
   const person = me && withMyLinks(model, me, links)
   const outside = viewpointOf(model, person, { now: new Date(now), links })
-  const routines = Object.keys(model.routines).filter((name) => outside.mayCall(name))
-  return [outside, ...routines.map((within) => viewpointOf(model, person, { now: new Date(now), links, within }))]
+  if (only.outside) return [outside]
+  const routines = Object.keys(model.routines).filter((name) => (only.within ?? name) === name && outside.mayCall(name))
+  const inside = routines.map((within) => viewpointOf(model, person, { now: new Date(now), links, within }))
+  return only.within === undefined ? [outside, ...inside] : inside
 }
 
 /** Whether plain evaluation agrees that the write is allowed, and that the person gains something by it. */
@@ -91,7 +99,7 @@ function isGained(
 function changesSomething(model: Model, name: string, { target = {}, targetBecomes = target }: Example): boolean {
   const type = typeModel(model, name)
   const stamped = Object.keys(type.rules?.stamps.update ?? {})
-  return Object.entries(type.fields).some(([field, of]) => !stamped.includes(field) && !sameValue(of, target[field], targetBecomes[field]))
+  return changedFields(type, target, targetBecomes).some((field) => !stamped.includes(field))
 }
 
 /** The fields with a value that are seen after the write only. */

@@ -1,6 +1,7 @@
 import { allOfNode, type ClaimNode, type ConditionNode, equality, type LinkNode, onLinked, type TermNode } from '../condition/index.js'
 import { typeModel } from '../rulebook/index.js'
 import type { Around, Encoding } from './encoding.js'
+import { areApart, areSame } from './identity.js'
 import type { Literal } from './solver.js'
 import type { Individual, Slot } from './terms.js'
 
@@ -116,12 +117,12 @@ export class Person {
       follows: (one) =>
         worlds.all([
           worlds.any([fails(one), -isFrom, record.exists, this.#in.isGone(one), ...several]),
-          worlds.any([fails(one), -record.exists, this.#in.isGone(one), this.#isSame(one, record)]),
+          worlds.any([fails(one), -record.exists, this.#in.isGone(one), areSame(worlds, one, record)]),
         ]),
     })
     if (isWritten && change.after !== undefined) {
       solver.add([fails(change.after), -isFrom, record.exists, ...several])
-      solver.add([fails(change.after), -record.exists, this.#isSame(change.after, record)])
+      solver.add([fails(change.after), -record.exists, areSame(worlds, change.after, record)])
     }
     return record
   }
@@ -133,22 +134,10 @@ export class Person {
     const fitting = (one: Individual) => this.#in.encodeLowered(fits, at(one), true)
     const [one, other] = [0, 1].map(() => worlds.record(link.to, true, worlds.values.solver.variable(), depth)) as [Individual, Individual]
     for (const literal of [one.exists, fitting(one), this.#in.isStillThere(one)]) worlds.values.solver.add([-is, literal])
-    const isApart = worlds.all([other.exists, fitting(other), this.#in.isStillThere(other), this.#isOther(one, other)])
+    const isApart = worlds.all([other.exists, fitting(other), this.#in.isStillThere(other), areApart(worlds, one, other)])
     const isWritten = link.to === change?.type && change.after !== undefined ? [fitting(change.after)] : []
     worlds.values.solver.add([-is, isApart, ...isWritten])
     return is
-  }
-
-  #isOther(one: Individual, other: Individual): Literal {
-    const { individuals, values } = this.#in.worlds
-    const others = individuals.key(other)
-    return this.#in.worlds.any(individuals.key(one).map(({ value }, at) => -values.equal(value, (others[at] as Slot).value)))
-  }
-
-  #isSame(one: Individual, other: Individual): Literal {
-    const { individuals, values } = this.#in.worlds
-    const others = individuals.key(other)
-    return this.#in.worlds.all(individuals.key(one).map(({ value }, at) => values.equal(value, (others[at] as Slot).value)))
   }
 
   /** Of a type that was written, the person's own record is the one that was written, or one that the write left as it was. */

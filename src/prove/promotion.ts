@@ -15,13 +15,14 @@ import type { Around } from './encoding.js'
 import type { Example } from './example.js'
 import { inShape, misfitsIn } from './fit.js'
 import { gainsIn } from './gains.js'
+import { areApart } from './identity.js'
 import { clausesOf, fieldNode, permitted } from './permissions.js'
 import { DEFAULT_LIMITS, type Found, type SearchLimits, search } from './search.js'
 import { shrunk } from './shrink.js'
 import type { Literal } from './solver.js'
 import { isTouched } from './touched.js'
 import { plainChange, unchanged } from './updates.js'
-import { areApart, askedWrite, type Gain, targetsSeen, type Write, writtenBy } from './write-question.js'
+import { askedWrite, type Gain, targetsSeen, type Write, writtenBy } from './write-question.js'
 
 /** A way in which a person gives themselves more by one write that the rules allow. */
 export interface Promotion {

@@ -14,8 +14,9 @@ import {
 import { typeModel } from '../rulebook/index.js'
 import { isItself, stepOf, stepsUp } from './chains.js'
 import { type Around, type Encoding, nameOf } from './encoding.js'
+import { areApart, areSame } from './identity.js'
 import type { Literal } from './solver.js'
-import type { Individual, Slot } from './terms.js'
+import type { Individual } from './terms.js'
 import { isTouched } from './touched.js'
 
 /**
@@ -100,7 +101,7 @@ export class Quantifiers {
           (exists, depth) => this.#in.worlds.record(over.type, true, exists, depth),
           around,
           (one) => {
-            const apart = found.map((other) => this.#otherThan(one, other))
+            const apart = found.map((other) => areApart(this.#in.worlds, one, other))
             found.push(one)
             return [...fits(one), ...apart]
           },
@@ -153,13 +154,6 @@ export class Quantifiers {
     }
   }
 
-  #otherThan(one: Individual, other: Individual): Literal {
-    const others = this.#in.worlds.individuals.key(other)
-    return this.#in.worlds.any(
-      this.#in.worlds.individuals.key(one).map((slot, at) => -this.#in.worlds.values.equal(slot.value, (others[at] as Slot).value)),
-    )
-  }
-
   /** No record at all, or fewer than so many. */
   #fewerRecords({ each, of, least = 1 }: SomeNode, over: RecordsNode, around: Around): Literal {
     const joins = over.by.map((join) => equality(join, each))
@@ -189,17 +183,11 @@ export class Quantifiers {
       if: is,
       covers: (one) => one.stored && one.type === type,
       follows: (one) => {
-        const isOther = others.map((other) => worlds.all([other.exists, this.#isSame(one, other)]))
+        const isOther = others.map((other) => worlds.all([other.exists, areSame(worlds, one, other)]))
         return worlds.any([this.#in.isGone(one), ...isOther, holds(one)])
       },
     })
     return is
-  }
-
-  #isSame(one: Individual, other: Individual): Literal {
-    const { individuals, values } = this.#in.worlds
-    const others = individuals.key(other)
-    return this.#in.worlds.all(individuals.key(one).map(({ value }, at) => values.equal(value, (others[at] as Slot).value)))
   }
 
   /** A literal that holds only where the condition fails on every individual that is covered. */

@@ -1,6 +1,7 @@
 import type { Row } from '../condition/index.js'
 import { type Ground, groundOf } from '../review/index.js'
-import { isGenerated, type Key, keyOf, type Model, sameValue, serverKey, type TypeModel, typeModel } from '../rulebook/index.js'
+import { isGenerated, type Key, keyOf, type Model, serverKey, type TypeModel, typeModel } from '../rulebook/index.js'
+import { changedFields } from '../viewpoint/index.js'
 import type { Example } from './example.js'
 import type { Gain, Write } from './write-question.js'
 
@@ -71,8 +72,6 @@ function writing(
 function changed(type: TypeModel, before: Row, after: Row): Row {
   const stamped = Object.keys(type.rules?.stamps.update ?? {})
   const isGiven = (field: string) => type.rules?.may.update.some(({ overriding }) => overriding?.includes(field)) === true
-  const names = Object.keys(type.fields).filter(
-    (name) => !sameValue(type.fields[name], before[name], after[name]) && (!stamped.includes(name) || isGiven(name)),
-  )
+  const names = changedFields(type, before, after).filter((name) => !stamped.includes(name) || isGiven(name))
   return Object.fromEntries(names.map((name) => [name, after[name] ?? null]))
 }

@@ -23,9 +23,9 @@ import {
 } from '../rulebook/index.js'
 import type { Encoder } from './encoder.js'
 import type { Around, Change } from './encoding.js'
+import { areApart } from './identity.js'
 import { changes, clausesOf, fieldNode, permitted, stampedWith, stampsOf } from './permissions.js'
 import type { Literal } from './solver.js'
-import type { Individual, Slot } from './terms.js'
 import { unchanged } from './updates.js'
 
 /** One write that a person may make. */
@@ -95,11 +95,10 @@ function created(encoder: Encoder, model: Model, type: TypeModel, when: Conditio
   const after = encoder.record(type.name, false)
   const around = { record: after, after }
   const { individuals, values } = encoder
-  const keys = individuals.key(after)
   encoder.everyOne({
     if: values.yes,
     covers: (one) => one.stored && one.type === type.name,
-    follows: (one) => encoder.any(individuals.key(one).map(({ value }, at) => -values.equal(value, (keys[at] as Slot).value))),
+    follows: (one) => areApart(encoder, one, after),
   })
   // The next number is easy to guess: a record may lead to it already.
   const own = serverKey(type)
@@ -181,10 +180,4 @@ function leadsToSeen(model: Model, link: LinkModel): ConditionNode {
     from: { kind: 'field', of: 'after', ...place, optional: true } as const,
   }))
   return someNode(each, { kind: 'records', type: link.to, by }, askedOf(seen, 'record', each))
-}
-
-/** Literals that hold only if two records are not the same one. */
-export function areApart(encoder: Encoder, one: Individual, other: Individual): Literal {
-  const keys = encoder.individuals.key(other)
-  return encoder.any(encoder.individuals.key(one).map(({ value }, at) => -encoder.values.equal(value, (keys[at] as Slot).value)))
 }

@@ -5,7 +5,7 @@ import { load } from '../load.js'
 import { command, type End, format, names } from '../options.js'
 import { say } from '../output.js'
 import { findingsOf, isProved, PARTS, type Part } from '../prove/findings.js'
-import { jsonText, junitText, markdownText, sarif } from '../prove/formats.js'
+import { json, junitText, markdownText, sarif } from '../prove/formats.js'
 import { saveExamples } from '../prove/save.js'
 import { statementsOf } from '../prove/statements.js'
 import { reportText } from '../prove/text.js'
@@ -34,7 +34,7 @@ async function proveCommand(options: ProveOptions): Promise<boolean> {
       reportText(statements, found)
       break
     case 'json':
-      say(jsonText(found))
+      say(json(found))
       break
     case 'junit':
       say(junitText(statements))

@@ -1,3 +1,4 @@
+import { jsonText } from 'pachter/internal/condition'
 import type { Rulebook } from 'pachter/internal/viewpoint'
 import { placesOf } from '../places.js'
 import { sarifText } from '../sarif.js'
@@ -7,9 +8,9 @@ import type { Findings } from './findings.js'
 import { idleText, type Statement, unusedText } from './statements.js'
 
 /** For programs. */
-export function jsonText({ guarantees, promotions, asked, idle, looked, unused }: Findings): string {
+export function json({ guarantees, promotions, asked, idle, looked, unused }: Findings): string {
   const told = guarantees.map(({ type, guarantee, judged }) => ({ type, title: guarantee.title, never: guarantee.never, ...judged }))
-  return JSON.stringify(
+  return jsonText(
     {
       guarantees: told,
       selfPromotions: promotions,
@@ -18,7 +19,6 @@ export function jsonText({ guarantees, promotions, asked, idle, looked, unused }
       idleRules: idle,
       rulesLookedAt: looked,
     },
-    (_name, value) => (typeof value === 'bigint' ? String(value) : value),
     2,
   )
 }

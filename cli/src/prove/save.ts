@@ -3,7 +3,8 @@ import { join, relative, resolve } from 'node:path'
 import { jsonText } from 'pachter/internal/condition'
 import type { Example, GuaranteeNode, Write } from 'pachter/internal/prove'
 import type { Expectation } from 'pachter/internal/review'
-import { isName, keyOf, type Model, sameValue, serverKey, typeModel } from 'pachter/internal/rulebook'
+import { isName, keyOf, type Model, serverKey, typeModel } from 'pachter/internal/rulebook'
+import { changedFields } from 'pachter/internal/viewpoint'
 import { UsageError } from '../errors.js'
 import { withExpectations } from '../files/expectation-text.js'
 import { type Loaded, RESERVED } from '../load.js'
@@ -112,7 +113,7 @@ function refusal(model: Model, { type: name, action, field, within }: Refused, e
     return field === undefined
       ? { kind: 'reach', person, action, type: name, extent: 'none', keys: [key] }
       : { kind: 'fields', person, action, type: name, key, extent: 'none', fields: [field] }
-  const changed = Object.keys(type.fields).filter((one) => !sameValue(type.fields[one], record[one], becomes[one]))
+  const changed = changedFields(type, record, becomes)
   const sending = action === 'update' ? { sending: Object.fromEntries(changed.map((one) => [one, becomes[one] ?? null])) } : {}
   return { kind: 'try', person, action, type: name, key, ...sending, allowed: false, ...inside }
 }

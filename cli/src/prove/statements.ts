@@ -35,7 +35,9 @@ export function statementsOf(book: Rulebook, { guarantees, promotions }: Finding
     const place = places.guarantee(type, number)
     return { kind: 'guarantee', type, title: printable(guarantee.title), outcome: judged.outcome, lines, place }
   })
-  return [...judged, ...grouped(promotions).map((group) => promotion(book, group))]
+  const clauses = placesOf(book.model)
+  const placeOf = ({ write: { type, action }, by }: Promotion) => (by === undefined ? places.rules(type) : clauses.clause(type, action, by))
+  return [...judged, ...grouped(promotions).map((group) => promotion(book, group, placeOf(group[0])))]
 }
 
 function permissionOf(type: string, { never: action, within }: GuaranteeNode, field: string | undefined): Permission {
@@ -59,12 +61,11 @@ function grouped(promotions: readonly Promotion[]): readonly Group[] {
   return [...groups.values()]
 }
 
-function promotion(book: Rulebook, group: Group): Statement {
+function promotion(book: Rulebook, group: Group, place: SourcePlace | undefined): Statement {
   const [{ write, by, example, because, accepted }] = group
   const outcome = accepted !== undefined ? 'accepted' : example === undefined ? 'undecided' : 'refuted'
   const title = `${write.action} by ${by === undefined ? 'several clauses together' : `"${printable(by)}"`}, and then ${gainsText(group)}`
   const lines = outcome === 'accepted' ? [] : example === undefined ? [`undecided: ${because}`] : promotionLines(book, group[0], example)
-  const place = by === undefined ? sourcePlacesOf(book.model).rules(write.type) : placesOf(book.model).clause(write.type, write.action, by)
   return {
     kind: 'self-promotion',
     type: write.type,

@@ -1,6 +1,7 @@
 // For pachter-cli and this project's own tests. Not part of the public API; it can change without notice.
 export {
   type ClauseTrace,
+  changedFields,
   type Explanation,
   type GrantKind,
   grantsIn,
