@@ -1,5 +1,5 @@
 // The current view and trial are in the address, so that a link to them can be shared.
-import { useCallback, useEffect, useState } from 'react'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import type { Trial } from './engine/types.js'
 import { isNothing, NOTHING } from './trial.js'
 
@@ -12,7 +12,7 @@ export interface Looking {
   readonly key?: string | undefined
   readonly action?: string | undefined
   /** The open side panel. */
-  readonly side?: 'why' | 'rules' | 'findings' | undefined
+  readonly side?: 'why' | 'rules' | 'findings' | 'proofs' | undefined
   /** The highlighted rule. */
   readonly rule?: string | undefined
   /** The person whose standings group the records. */
@@ -40,7 +40,7 @@ export function readAddress(hash: string, types: readonly string[]): Looking {
     person: text('person'),
     key: text('record'),
     action: text('action'),
-    side: side === 'rules' || side === 'findings' ? side : params.has('record') ? 'why' : undefined,
+    side: side === 'rules' || side === 'findings' || side === 'proofs' ? side : params.has('record') ? 'why' : undefined,
     rule: text('rule'),
     group: params.get('group') ?? '',
     beside: params.get('beside')?.split(',').filter(Boolean) ?? [],
@@ -93,9 +93,18 @@ function readTrial(text: string | null): Trial {
 
 export type Look = (changes: Partial<Looking>) => void
 
+/** Leaves the address as it is, while something else is displayed. */
+export interface Away {
+  /** The way back is also the browser's: an entry is added to the history. */
+  leave(): void
+  /** Returns to the view of the address. */
+  back(): void
+}
+
 /** The current view, and a function that changes it. Another type, mode or trial adds an entry to the history; other changes do not. */
-export function useLooking(types: readonly string[]): [Looking, Look] {
+export function useLooking(types: readonly string[]): [Looking, Look, Away] {
   const [looking, setLooking] = useState(() => readAddress(location.hash, types))
+  const isAway = useRef(false)
   useEffect(() => {
     const read = () =>
       setLooking((old) => {
@@ -110,12 +119,21 @@ export function useLooking(types: readonly string[]): [Looking, Look] {
     setLooking((old) => {
       const next = { ...old, ...changes }
       const address = addressOf(next)
-      if (address !== addressOf(old)) {
+      if (!isAway.current && address !== addressOf(old)) {
         const isStep = next.type !== old.type || next.mode !== old.mode || next.trial !== old.trial
         history[isStep ? 'pushState' : 'replaceState'](null, '', address)
       }
       return next
     })
   }, [])
-  return [looking, look]
+  const leave = useCallback(() => {
+    if (!isAway.current) history.pushState(null, '', location.hash)
+    isAway.current = true
+  }, [])
+  const back = useCallback(() => {
+    if (!isAway.current) return
+    isAway.current = false
+    setLooking(readAddress(location.hash, types))
+  }, [types])
+  return [looking, look, useMemo(() => ({ leave, back }), [leave, back])]
 }

@@ -6,11 +6,13 @@ import { useMemo, useState } from 'react'
 import { type Look, type Looking, useLooking } from './address.js'
 import { useAnswers, useMarks, useStandings } from './answers.js'
 import type { Differences, Shown, Trial } from './engine/types.js'
+import { ExampleBanner, type OpenExample, useExamples } from './examples.js'
 import { FindingsList } from './findings.js'
 import { Head } from './head.js'
 import { Lists } from './lists.js'
-import { useLive } from './live.js'
+import { type Live, useLive } from './live.js'
 import { Matrix } from './matrix.js'
+import { Proofs } from './proofs.js'
 import { Rulebook } from './rulebook.js'
 import type { About, Rules } from './rules.js'
 import { useSave } from './save.js'
@@ -24,10 +26,11 @@ import { Why } from './why.js'
 type Form = { readonly what: 'record'; readonly key?: Key | undefined } | { readonly what: 'claims'; readonly person?: string | undefined }
 
 export function App({ opened, rules }: { readonly opened: About; readonly rules: Rules }) {
-  const live = useLive(rules, opened)
+  const [live, examples] = useLive(rules, opened)
   const { about, revision } = live
   const types = useMemo(() => about.types.map(({ name }) => name), [about])
-  const [looking, look] = useLooking(types)
+  const [looking, look, away] = useLooking(types)
+  const open = useExamples(about.example, examples, look, away)
   const { type, mode, trial, side } = looking
   const [form, setForm] = useState<Form>()
   const answers = useAnswers(rules, revision, type, trial)
@@ -44,6 +47,7 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
   return (
     <>
       <Head live={live} looking={looking} look={look} people={here?.drawn.people ?? about.people} add={setForm} />
+      {about.example !== undefined && <ExampleBanner title={about.example} now={about.now} look={look} />}
       <div className={side === undefined ? 'desk' : 'desk with-side'}>
         <main id="main" aria-label={mode === 'matrix' ? `Access to ${type} records` : `Lists of ${type} records`}>
           {problem !== undefined && <p role="alert">{problem}</p>}
@@ -65,7 +69,9 @@ export function App({ opened, rules }: { readonly opened: About; readonly rules:
             <Lists shown={here} rules={rules} looking={looking} look={look} />
           )}
         </main>
-        {side !== undefined && <Beside {...{ live, here, rules, looking, look, found, tried, setForm }} side={side} point={marked.point} />}
+        {side !== undefined && (
+          <Beside {...{ live, here, rules, looking, look, found, tried, setForm, open }} side={side} point={marked.point} />
+        )}
       </div>
       <Banners live={live} />
       {drift !== undefined && (
@@ -141,7 +147,7 @@ type Found = ReturnType<typeof useAnswers>['found']
 
 interface BesideProps {
   readonly side: NonNullable<Looking['side']>
-  readonly live: ReturnType<typeof useLive>
+  readonly live: Live
   /** The displayed matrix, once it is computed. */
   readonly here: Shown | undefined
   readonly rules: Rules
@@ -151,10 +157,11 @@ interface BesideProps {
   readonly tried: (next: Trial) => void
   readonly setForm: (form: Form) => void
   readonly point: ReturnType<typeof useMarks>['point']
+  readonly open: OpenExample
 }
 
 /** The side panel: the rules, the findings, or the explanation of a cell. */
-function Beside({ side, live, here, rules, looking, look, found, tried, setForm, point }: BesideProps) {
+function Beside({ side, live, here, rules, looking, look, found, tried, setForm, point, open }: BesideProps) {
   const { about } = live
   const { type, trial, person } = looking
   const isOpen = here !== undefined && looking.key !== undefined
@@ -166,6 +173,8 @@ function Beside({ side, live, here, rules, looking, look, found, tried, setForm,
         <Rulebook of={here} rules={rules} looking={looking} look={look} point={point} without={without} />
       ) : side === 'findings' ? (
         <FindingsList live={live} rules={rules} trial={trial} tried={found} look={look} />
+      ) : side === 'proofs' ? (
+        <Proofs live={live} open={open} />
       ) : isOpen ? (
         <Why
           drawn={here.drawn}
@@ -185,7 +194,7 @@ function Beside({ side, live, here, rules, looking, look, found, tried, setForm,
 }
 
 /** Errors in the files, or of the page's server. */
-function Banners({ live }: { readonly live: ReturnType<typeof useLive> }) {
+function Banners({ live }: { readonly live: Live }) {
   return (
     <>
       {live.problem !== undefined && (

@@ -42,7 +42,7 @@ export function FindingsList({
           <Drift of={findings} look={look} />
         </>
       )}
-      {about.canSave && <Mutants live={live} look={look} />}
+      {about.canSave && about.example === undefined && <Mutants live={live} look={look} />}
     </>
   )
 }

@@ -2,6 +2,7 @@
 
 import type { Look, Looking } from './address.js'
 import type { Live } from './live.js'
+import { openProofs } from './proofs.js'
 
 export function Head({
   live,
@@ -88,14 +89,14 @@ interface TitleProps {
   readonly look: Look
 }
 
-function Title({ live: { about, findings }, looking: { side, key }, look }: TitleProps) {
-  const wrong = findings ? countOf(findings) : 0
+function Title({ live: { about, findings, proofs }, looking: { side, key }, look }: TitleProps) {
+  const counts = { rules: undefined, findings: findings ? countOf(findings) : undefined, proofs: proofs ? openProofs(proofs) : undefined }
   return (
     <div className="title">
       <h1>
         Access review <span className="faint">{about.title}: who may read, create, change or delete which record, and why</span>
       </h1>
-      {(['rules', 'findings'] as const).map((one) => (
+      {(about.example === undefined ? TABS : TABS.filter((one) => one !== 'findings')).map((one) => (
         <button
           key={one}
           type="button"
@@ -103,12 +104,20 @@ function Title({ live: { about, findings }, looking: { side, key }, look }: Titl
           aria-pressed={side === one}
           onClick={() => look({ side: side === one ? (key === undefined ? undefined : 'why') : one })}
         >
-          {one === 'rules' ? 'Rules' : 'Findings'}
-          {one === 'findings' && findings && <span className={wrong > 0 ? 'no' : 'faint'}> {wrong > 0 ? wrong : 'none'}</span>}
+          {NAMES[one]}
+          <Count of={counts[one]} none={one === 'proofs' ? 'none refuted' : 'none'} />
         </button>
       ))}
     </div>
   )
+}
+
+const TABS = ['rules', 'findings', 'proofs'] as const
+const NAMES = { rules: 'Rules', findings: 'Findings', proofs: 'Proofs' } as const
+
+function Count({ of, none }: { readonly of: number | undefined; readonly none: string }) {
+  if (of === undefined) return null
+  return <span className={of > 0 ? 'no' : 'faint'}> {of > 0 ? of : none}</span>
 }
 
 interface MatrixOptionsProps {

@@ -3,7 +3,7 @@ import type { Project } from 'pachter/internal/review'
 import type { Engine } from './engine/index.js'
 import { type Sent, unpack } from './engine/parcel.js'
 import type { Differences, Drawn, Shown } from './engine/types.js'
-import type { Answered, ComparedState, WorkerRequest } from './worker.js'
+import type { Answered, ComparedState, OpenExample, WorkerRequest } from './worker.js'
 
 export type About = ReturnType<Engine['about']>
 
@@ -19,6 +19,9 @@ export type Rules = {
   begin(): Promise<void>
   /** Compares with another state from now on. */
   compareWith(state: ComparedState): Promise<void>
+  /** Shows an example by the current rules in place of the project's own people and records. */
+  openExample(example: OpenExample): Promise<About>
+  closeExample(): Promise<About>
 }
 
 /** Starts the worker. */
@@ -69,7 +72,9 @@ export function startRules(): Rules {
   const matrix = of('matrix') as (...given: readonly unknown[]) => Promise<Sent>
   const attempt = of('try') as (...given: readonly unknown[]) => Promise<{ differences: Differences; shown: Sent }>
   return {
-    ...Object.fromEntries([...questions, 'open' as const, 'begin' as const, 'compareWith' as const].map((what) => [what, of(what)])),
+    ...Object.fromEntries(
+      [...questions, ...(['open', 'begin', 'compareWith', 'openExample', 'closeExample'] as const)].map((what) => [what, of(what)]),
+    ),
     matrix: async (type: string) => unpacked(await matrix(type)),
     try: async (...given: Parameters<Questions['try']>) => {
       const { differences, shown } = await attempt(...given)

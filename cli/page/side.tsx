@@ -14,7 +14,7 @@ export function Side({
   readonly has: boolean
   readonly children: ReactNode
 }) {
-  const title = { why: 'Why', rules: 'Rules', findings: 'Findings' }[side ?? 'why']
+  const title = { why: 'Why', rules: 'Rules', findings: 'Findings', proofs: 'Proofs' }[side ?? 'why']
   const close = () => look(side === 'why' ? { side: undefined, key: undefined, person: undefined, action: undefined } : { side: undefined })
   return (
     <aside className="side" aria-label={title}>

@@ -31,6 +31,7 @@ export {
   type ReviewFindings,
   type ReviewState,
 } from './reports/findings.js'
+export type { ExampleWorld, ProofFindings, ProofStatement } from './reports/proofs.js'
 export { accessReport } from './reports/report.js'
 export { typesNeeded } from './required-types.js'
 export { type Coverage, type CoveragePoint, coverageOf } from './rule-coverage/coverage.js'

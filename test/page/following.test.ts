@@ -1,5 +1,4 @@
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { createRequire } from 'node:module'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect } from 'chai'
@@ -7,43 +6,8 @@ import type { MutantFindings } from 'pachter/internal/review'
 import type { Project } from 'pachter/review'
 import { BROWSER, browser } from '../support/browser.js'
 import { root } from '../support/command.js'
+import { type Following, follow, here, serveReview } from '../support/following.js'
 import { worldFile } from '../support/sqlite.js'
-
-interface Following {
-  project(): string
-  findings(): string | undefined
-  mutants(): MutantFindings | undefined
-  state(): { project: number; findings: number; mutants: number; problem?: string; weakening?: readonly number[] }
-  subscribe(listener: () => void): () => void
-  weaken(): void
-  judged(): Promise<string | undefined>
-  close(): Promise<void>
-}
-interface Options {
-  readonly config: string
-  readonly db?: string
-}
-type Tell = (told: object) => void
-type Reader = (tell: Tell) => { weaken(): void; stop(): Promise<unknown> }
-const { follow } = (await import(join(root, 'cli/dist/review/following.js'))) as {
-  follow: (options: Options, how: { canSave: boolean; reader?: Reader }) => Promise<Following>
-}
-const { startReading } = (await import(join(root, 'cli/dist/review/reading.js'))) as {
-  startReading: (options: Options, canSave: boolean, tell: Tell) => { weaken(): Promise<void> }
-}
-
-const { cache } = createRequire(import.meta.url)
-
-/** Reads within this thread, which is much quicker than a thread for each time: what was loaded from the folder is forgotten before. */
-const here =
-  (options: Options, folder: string): Reader =>
-  (tell) => {
-    for (const file of Object.keys(cache)) if (file.startsWith(folder)) delete cache[file]
-    return { weaken: startReading(options, true, tell).weaken, stop: async () => {} }
-  }
-const { serveReview } = (await import(join(root, 'cli/dist/review/server.js'))) as {
-  serveReview: (reviewed: Following, port: number) => Promise<{ readonly url: string; readonly close: () => Promise<void> }>
-}
 
 const RULES = `import { rulebook } from '${root}dist/entries/pachter.js'
 import { shapes } from './shapes.ts'

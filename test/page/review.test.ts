@@ -3,6 +3,7 @@ import { request } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect } from 'chai'
+import type { ProofFindings } from 'pachter/internal/review'
 import type { Project } from 'pachter/review'
 import { runs, within } from '../support/command.js'
 import { matrixOf, reviewSite } from '../support/review-site.js'
@@ -67,7 +68,7 @@ describe('pachter review', () => {
       [{ 'content-type': 'application/json' }, 415],
       [{ origin: site.url, 'content-type': 'application/json' }, 202],
     ] as const)
-      expect((await ask('/weaken', headers, 'POST', '{}')).status).to.equal(status)
+      for (const path of ['/weaken', '/prove']) expect((await ask(path, headers, 'POST', '{}')).status).to.equal(status)
   })
 
   it('keeps expectations, of cells that there are, asked for by the page itself; and writes nothing else', async () => {
@@ -147,6 +148,9 @@ describe('pachter review', () => {
       expect(existsSync(join(folder, 'copy/index.html'))).to.equal(true)
       const copy = JSON.parse(readFileSync(join(folder, 'copy/project.json'), 'utf8')) as Project
       expect(copy.places.plot?.may.read?.[0]).to.deep.include({ file: 'examples/world/rulebook.ts' })
+      const { parts, statements } = JSON.parse(readFileSync(join(folder, 'copy/proofs.json'), 'utf8')) as ProofFindings
+      expect(parts.map(({ kind }) => kind)).to.deep.equal(['guarantee', 'self-promotion', 'idle-rule'])
+      expect(statements.every(({ outcome }) => outcome === 'proved' || outcome === 'accepted')).to.equal(true)
       writeFileSync(join(folder, 'mine.txt'), 'mine')
       expect((await within(`review --out ${folder}`)).status).to.equal(2)
     } finally {

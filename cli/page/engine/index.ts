@@ -29,12 +29,15 @@ import type { Differences, FormField, GrantShown, Listed, PeopleFound, RuleShown
 type Places = ReturnType<typeof placesIn>
 
 /** Opens a project for questions. `since` is its previous version, to report what changed. */
-export const engineOf = (project: Project, since?: Ground): Engine => engineOn(openProject(project), project, since)
+export const engineOf = (project: Project & About, since?: Ground): Engine => engineOn(openProject(project), project, since)
 
 /** The same for a project that is already open. */
 export const engineOn = (base: Ground, about: About, since?: Ground): Engine => new Engine(base, about, since)
 
-type About = Pick<Project, 'title' | 'now' | 'places' | 'canSave' | 'everyone'>
+type About = Pick<Project, 'title' | 'now' | 'places' | 'canSave' | 'everyone'> & {
+  /** What the records are an example of, if they are not the project's own. */
+  readonly example?: string
+}
 
 /** Answers the page's questions about the rules, with and without the trial. */
 export class Engine {
@@ -66,12 +69,13 @@ export class Engine {
 
   /** The record types with their numbers of records, and the people. */
   about() {
-    const { title, now, canSave } = this.#about
+    const { title, now, canSave, example } = this.#about
     const { model, people, records } = this.ground
     return {
       title,
       now,
       canSave: canSave === true,
+      example,
       people: Object.keys(people),
       /** The record type of all people, if they can be searched. */
       everyone: this.#about.everyone?.type,

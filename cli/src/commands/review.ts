@@ -44,10 +44,12 @@ async function writeCopy(options: CommonOptions, named: string): Promise<void> {
     throw new UsageError(`--out ${named}: the folder is not empty. Name an empty or a new folder.`)
   const following = await follow(options, { canSave: false, watch: false })
   const findings = await following.judged()
+  const proofs = await following.proved()
   mkdirSync(folder, { recursive: true })
   cpSync(page, folder, { recursive: true })
   writeFileSync(join(folder, 'project.json'), following.project())
   if (findings !== undefined) writeFileSync(join(folder, 'findings.json'), findings)
+  if (proofs !== undefined) writeFileSync(join(folder, 'proofs.json'), proofs)
   const { records, people } = following.summary
   await following.close()
   say(`Wrote the page to ${shownPath(folder)}, with ${records} records and ${people} people. Any web server can serve it.`)

@@ -30,14 +30,19 @@ export interface Findings {
 }
 
 /** Asks everything of these parts and record types. */
-export async function findingsOf(model: Model, parts: readonly Part[], types: readonly string[]): Promise<Findings> {
+export async function findingsOf(
+  model: Model,
+  parts: readonly Part[],
+  types: readonly string[],
+  onProgress: (what: string, done: number, all?: number) => void = progress,
+): Promise<Findings> {
   const ofTypes = types.reduce((sum, name) => sum + (typeModel(model, name).guarantees?.length ?? 0), 0)
   const all = ofTypes + (types.length === Object.keys(model.types).length ? (model.guarantees?.length ?? 0) : 0)
   const guarantees: JudgedGuarantee[] = []
   if (parts.includes('guarantees'))
     for (const one of judgeGuarantees(model, types)) {
       guarantees.push(one)
-      progress('guarantees', guarantees.length, all)
+      onProgress('guarantees', guarantees.length, all)
     }
   const promotions: Promotion[] = []
   let asked = 0
@@ -45,13 +50,13 @@ export async function findingsOf(model: Model, parts: readonly Part[], types: re
     for await (const { found } of selfPromotions(model, types)) {
       promotions.push(...found)
       asked += 1
-      progress('self-promotion', asked)
+      onProgress('self-promotion', asked)
     }
   const rules: (IdleRule | undefined)[] = []
   if (parts.includes('idle-rules'))
     for (const one of idleRules(model, types)) {
       rules.push(one)
-      progress('rules', rules.length)
+      onProgress('rules', rules.length)
     }
   progress()
   return {

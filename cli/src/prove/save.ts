@@ -3,12 +3,13 @@ import { join, relative, resolve } from 'node:path'
 import { jsonText } from 'pachter/internal/condition'
 import type { Example, GuaranteeNode, Write } from 'pachter/internal/prove'
 import type { Expectation } from 'pachter/internal/review'
-import { isName, keyOf, type Model, serverKey, typeModel } from 'pachter/internal/rulebook'
+import { keyOf, type Model, serverKey, typeModel } from 'pachter/internal/rulebook'
 import { changedFields } from 'pachter/internal/viewpoint'
 import { UsageError } from '../errors.js'
 import { withExpectations } from '../files/expectation-text.js'
-import { type Loaded, RESERVED } from '../load.js'
+import type { Loaded } from '../load.js'
 import type { Findings } from './findings.js'
+import { personIn } from './worlds.js'
 
 /** An example and what the person should be refused in it. */
 interface World {
@@ -47,7 +48,7 @@ export function saveExamples(loaded: Loaded, findings: Findings, folder: string)
 
 function configText(title: string, { me, now }: Example, original: string): string {
   const path = original.startsWith('.') ? original : `./${original}`
-  const people = me === null ? '{}' : `{ ${JSON.stringify(nameOf(me))}: ${jsonText(me)} }`
+  const people = me === null ? '{}' : `{ ${JSON.stringify(personIn({ me }))}: ${jsonText(me)} }`
   return `// An example of pachter prove: ${title.replaceAll(/\s+/g, ' ')}
 import original from ${JSON.stringify(path.replaceAll('\\', '/').replace(/\.ts$/, '.js'))}
 
@@ -61,13 +62,6 @@ export default {
 `
 }
 
-/** The person, by the first claim that can be a name. */
-function nameOf(me: Example['me']): string {
-  if (me === null) return 'visitor'
-  const name = Object.values(me).find((claim) => typeof claim === 'string' && isName(claim.replaceAll('-', '_')))
-  return typeof name === 'string' && !RESERVED.includes(name) ? name : 'person'
-}
-
 function worldsOf(model: Model, { guarantees, promotions }: Findings): readonly World[] {
   const refuted = guarantees.flatMap(({ type, guarantee, judged }): World[] => {
     if (judged.outcome !== 'refuted') return []
@@ -75,7 +69,7 @@ function worldsOf(model: Model, { guarantees, promotions }: Findings): readonly 
     const expectation =
       guarantee.of === undefined
         ? refusal(model, { type, action: guarantee.never, field, within: guarantee.within }, example)
-        : { kind: guarantee.of, person: nameOf(example.me), name: guarantee.never, has: false }
+        : { kind: guarantee.of, person: personIn(example), name: guarantee.never, has: false }
     return [{ title: guarantee.title, example, expectation }]
   })
   const found = promotions.flatMap(({ write, gain, example }): World[] =>
@@ -102,7 +96,7 @@ type Refused = Pick<Write, 'type'> & {
 function refusal(model: Model, { type: name, action, field, within }: Refused, example: Example): Expectation {
   const { record = {}, becomes = {} } = example
   const type = typeModel(model, name)
-  const person = nameOf(example.me)
+  const person = personIn(example)
   const inside = typeof within === 'string' ? { within } : {}
   if (action === 'create') {
     const sending = Object.fromEntries(Object.entries(record).filter(([key, value]) => value != null && key !== serverKey(type)))

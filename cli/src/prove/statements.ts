@@ -1,10 +1,11 @@
 import type { AcceptanceNode, GuaranteeNode, IdleRule, Permission, Promotion } from 'pachter/internal/prove'
-import type { SourcePlace } from 'pachter/internal/review'
+import type { ExampleWorld, SourcePlace } from 'pachter/internal/review'
 import type { Rulebook } from 'pachter/internal/viewpoint'
 import { exampleLines, grantLines, promotionLines } from '../examples.js'
 import { placesOf, sourcePlacesOf } from '../places.js'
 import { printable } from '../table.js'
 import type { Findings } from './findings.js'
+import { permittedWorld, promotionWorld } from './worlds.js'
 
 /** A guarantee, or a write by which people give themselves more, and what was found out: what every format tells. */
 export interface Statement {
@@ -17,6 +18,8 @@ export interface Statement {
   /** Why it is accepted. */
   readonly because?: string
   readonly place: SourcePlace | undefined
+  /** The example as a world to open. */
+  readonly example?: ExampleWorld
 }
 
 /** Everything that was found out, as statements. Gains by one write are one statement. */
@@ -33,7 +36,9 @@ export function statementsOf(book: Rulebook, { guarantees, promotions }: Finding
           ? [`undecided${judged.field === undefined ? '' : `, for ${judged.field}`}: ${judged.because}`]
           : []
     const place = places.guarantee(type, number)
-    return { kind: 'guarantee', type, title: printable(guarantee.title), outcome: judged.outcome, lines, place }
+    const asked = guarantee.of === undefined ? { type, action: guarantee.never } : undefined
+    const example = judged.outcome === 'refuted' ? { example: permittedWorld(book.model, asked, judged.example) } : {}
+    return { kind: 'guarantee', type, title: printable(guarantee.title), outcome: judged.outcome, lines, place, ...example }
   })
   const clauses = placesOf(book.model)
   const placeOf = ({ write: { type, action }, by }: Promotion) => (by === undefined ? places.rules(type) : clauses.clause(type, action, by))
@@ -74,6 +79,7 @@ function promotion(book: Rulebook, group: Group, place: SourcePlace | undefined)
     lines,
     place,
     ...(accepted === undefined ? {} : { because: printable(accepted.because) }),
+    ...(outcome === 'refuted' && example !== undefined ? { example: promotionWorld(book.model, group[0], example) } : {}),
   }
 }
 

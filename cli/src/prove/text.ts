@@ -3,6 +3,7 @@ import { say } from '../output.js'
 import { placeText } from '../places.js'
 import type { Findings } from './findings.js'
 import { idleText, type Statement, unusedText } from './statements.js'
+import { guaranteesSummary, idleSummary, promotionsSummary } from './summaries.js'
 
 const SIGNS = { proved: pc.green('✔'), refuted: pc.red('✘'), undecided: pc.yellow('?'), accepted: pc.green('✔') } as const
 
@@ -16,41 +17,18 @@ export function reportText(statements: readonly Statement[], findings: Findings)
   }
 }
 
-function reportGuarantees(statements: readonly Statement[]): void {
+function reportGuarantees(statements: readonly Statement[], findings: Findings): void {
   const guarantees = statements.filter(({ kind }) => kind === 'guarantee')
-  if (guarantees.length === 0) {
-    say('The rulebook has no guarantees. Add some: book.guarantees({ ... }), see docs/proofs.md.')
-    return
-  }
   for (const one of guarantees) sayStatement(one)
-  say()
-  say(`Guarantees: ${counted(guarantees)}, for every person and all records.`)
+  if (guarantees.length > 0) say()
+  say(guaranteesSummary(statements, findings))
 }
 
-function reportPromotions(statements: readonly Statement[], { promotions, asked, unused }: Findings): void {
+function reportPromotions(statements: readonly Statement[], findings: Findings): void {
   for (const one of statements.filter(({ kind }) => kind === 'self-promotion')) sayStatement(one)
-  for (const one of unused) say(`${pc.yellow('!')} ${unusedText(one)}`)
-  if (promotions.length + unused.length > 0) say()
-  // A way that several clauses allow counts once.
-  const ways = (some: Findings['promotions']) => new Set(some.map(({ write, gain }) => JSON.stringify([write, gain]))).size
-  const count = (some: Findings['promotions'], word: string) => (some.length === 0 ? [] : [`${ways(some)} ${word}`])
-  const open = promotions.filter(({ accepted }) => accepted === undefined)
-  const parts = [
-    `${asked - ways(promotions)} proved to give nothing`,
-    ...count(
-      open.filter(({ example }) => example !== undefined),
-      'found',
-    ),
-    ...count(
-      open.filter(({ example }) => example === undefined),
-      'undecided',
-    ),
-    ...count(
-      promotions.filter(({ accepted }) => accepted !== undefined),
-      'accepted',
-    ),
-  ]
-  say(`Self-promotion, by one write: of ${asked} ways, ${parts.join(', ')}.`)
+  for (const one of findings.unused) say(`${pc.yellow('!')} ${unusedText(one)}`)
+  if (findings.promotions.length + findings.unused.length > 0) say()
+  say(promotionsSummary(statements, findings))
 }
 
 function sayStatement({ type, title, outcome, lines, because, place }: Statement): void {
@@ -59,13 +37,8 @@ function sayStatement({ type, title, outcome, lines, because, place }: Statement
   for (const line of lines) say(`    ${outcome === 'undecided' ? pc.yellow(line) : line}`)
 }
 
-function counted(statements: readonly Statement[]): string {
-  const count = (outcome: string) => statements.filter((one) => one.outcome === outcome).length
-  const parts = ['proved', 'refuted', 'undecided'].map((outcome) => `${count(outcome)} ${outcome}`)
-  return parts.filter((part) => !part.startsWith('0 ')).join(', ')
-}
-
-function reportIdle(_statements: readonly Statement[], { idle, looked }: Findings): void {
-  if (idle.length === 0) say(`Of ${looked} rules, each makes a difference for someone.`)
-  for (const rule of idle) say(`${pc.yellow('!')} ${rule.type}, ${rule.action}: ${idleText(rule)}`)
+function reportIdle(statements: readonly Statement[], findings: Findings): void {
+  for (const rule of findings.idle) say(`${pc.yellow('!')} ${rule.type}, ${rule.action}: ${idleText(rule)}`)
+  if (findings.idle.length > 0) say()
+  say(idleSummary(statements, findings))
 }

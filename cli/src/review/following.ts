@@ -4,16 +4,21 @@ import { UsageError } from '../errors.js'
 import { saveExpectations } from '../save-expectations.js'
 import type { CommonOptions } from '../session.js'
 import { watchPlaces } from '../watching.js'
-import type { Read, Summary } from './reading.js'
+import type { Read, Summary, Task } from './reading.js'
 import type { Reviewed } from './reviewed.js'
 
 /** Reads a project once from the current files, and reports it. */
 export type Reader = (tell: (told: Read) => void) => {
   /** Runs the mutation check, and reports the result. */
   weaken(): void
+  /** Proves everything, and reports the result. */
+  prove(): void
   /** Stops reporting. */
   stop(): Promise<unknown>
 }
+
+/** What is proved of the rules. */
+type Proofs = Extract<Read, { readonly proofs: string }>
 
 interface FollowOptions {
   readonly canSave: boolean
@@ -42,7 +47,8 @@ function inThread(options: CommonOptions, canSave: boolean): Reader {
     const thread = new Worker(new URL('./reading-thread.js', import.meta.url), { workerData: { options, canSave } })
     thread.on('message', tell)
     thread.on('error', (error) => tell({ problem: error.message }))
-    return { weaken: () => thread.postMessage('weaken'), stop: () => thread.terminate() }
+    const ask = (task: Task) => () => thread.postMessage(task)
+    return { weaken: ask('weaken'), prove: ask('prove'), stop: () => thread.terminate() }
   }
 }
 
@@ -52,11 +58,12 @@ export class Following implements Reviewed {
   readonly #listeners = new Set<() => void>()
   readonly #toBeJudged: Promise<void>
   #judged = () => {}
-  #state: ReviewState = { project: 0, findings: 0, mutants: 0 }
+  #state: ReviewState = { project: 0, findings: 0, mutants: 0, proofs: 0 }
   #project = ''
   #summary: Summary | undefined
   #findings: string | undefined
   #mutants: MutantFindings | undefined
+  #proofs: Proofs | undefined
   #reading: ReturnType<Reader> | undefined
   #stop = async () => {}
 
@@ -96,6 +103,10 @@ export class Following implements Reviewed {
     return this.#findings
   }
 
+  proofs(): string | undefined {
+    return this.#proofs?.proofs
+  }
+
   mutants(): MutantFindings | undefined {
     return this.#mutants
   }
@@ -121,6 +132,26 @@ export class Following implements Reviewed {
     this.#reading?.weaken()
   }
 
+  prove(): void {
+    if (this.#state.proving !== undefined) return
+    this.#change({ proving: ['self-promotion', 0] })
+    this.#reading?.prove()
+  }
+
+  /** Resolves with all proofs of the current state, as far as they can be computed. */
+  async proved(): Promise<string | undefined> {
+    await this.#toBeJudged
+    this.prove()
+    await new Promise<void>((done) => {
+      const stop = this.subscribe(() => {
+        if (this.#state.proving !== undefined) return
+        stop()
+        done()
+      })
+    })
+    return this.proofs()
+  }
+
   save(expectations: readonly Expectation[]): ReturnType<typeof saveExpectations> {
     return saveExpectations(this.summary, expectations)
   }
@@ -141,31 +172,41 @@ export class Following implements Reviewed {
   #take(told: Read): void {
     if ('problem' in told) {
       this.#judged()
-      this.#change({ problem: told.problem })
+      this.#change({ problem: told.problem, weakening: undefined, proving: undefined })
     } else if ('project' in told) {
       this.#summary = told.summary
       // A file that was saved unchanged changes nothing.
       const isNew = told.project !== this.#project
       this.#project = told.project
       if (isNew) this.#mutants = undefined
-      this.#change(isNew ? { project: this.#state.project + 1 } : {})
+      if (told.summary.proved !== this.#proofs?.of) this.#proofs = undefined
+      this.#change({ ...(isNew ? { project: this.#state.project + 1 } : {}), weakening: undefined, proving: undefined })
     } else if ('findings' in told) {
       const isNew = this.#findings !== told.findings
       this.#findings = told.findings
       this.#judged()
       this.#change(isNew ? { findings: this.#state.findings + 1 } : {})
     } else if ('weakening' in told) this.#change({ weakening: told.weakening })
+    else if ('proving' in told) this.#change({ proving: told.proving })
+    else if ('proofs' in told) this.#takeProofs(told)
     else {
       this.#mutants = told.mutants
-      this.#change({ mutants: this.#state.mutants + 1 })
+      this.#change({ mutants: this.#state.mutants + 1, weakening: undefined })
     }
   }
 
-  /** Earlier errors and progress end here, unless they are reported again. */
-  #change({ problem, weakening, ...changes }: Partial<ReviewState>): void {
-    const { problem: _problem, weakening: _weakening, ...others } = this.#state
-    const more = { ...(problem === undefined ? {} : { problem }), ...(weakening === undefined ? {} : { weakening }) }
-    this.#state = { ...others, ...changes, ...more }
+  #takeProofs(told: Proofs): void {
+    // After a change of the records, what is proved of the rules still holds.
+    if (!told.isWhole && this.#proofs?.isWhole) return
+    this.#proofs = told
+    this.#change({ proofs: this.#state.proofs + 1, ...(told.isWhole ? { proving: undefined } : {}) })
+  }
+
+  /** Earlier errors end here, unless they are reported again. */
+  #change(changes: { readonly [K in keyof ReviewState]?: ReviewState[K] | undefined }): void {
+    const { problem: _problem, ...others } = this.#state
+    const next = Object.entries({ ...others, ...changes }).filter(([, value]) => value !== undefined)
+    this.#state = Object.fromEntries(next) as unknown as ReviewState
     for (const listener of this.#listeners) listener()
   }
 }

@@ -9,15 +9,21 @@ import {
   groundOf,
   type MutantFindings,
   mutantFindings,
+  type Project,
   projectOf,
   type ReviewFindings,
+  type SourcePlaces,
 } from 'pachter/internal/review'
+import type { Model } from 'pachter/internal/rulebook'
+import type { Rulebook } from 'pachter/internal/viewpoint'
 import { baselineFile } from '../baseline.js'
 import { drawPeople, everyoneIn } from '../drawn-people.js'
 import { expectationFiles, expectationsIn, shownPath } from '../expectations.js'
 import { readBaseline } from '../files/baseline-file.js'
+import { guaranteesOf } from '../mutants.js'
 import { peopleOf } from '../people.js'
 import { sourcePlacesOf } from '../places.js'
+import { proofFindings } from '../prove/proof-findings.js'
 import { type CommonOptions, openSession } from '../session.js'
 
 /** The messages about a read, in this order. */
@@ -27,6 +33,8 @@ export type Read =
   | { readonly findings: string }
   | { readonly weakening: readonly [done: number, all: number] }
   | { readonly mutants: MutantFindings }
+  | { readonly proving: readonly [what: string, done: number] }
+  | { readonly proofs: string; readonly isWhole: boolean; readonly of: string }
 
 /** What the command itself needs to know. */
 export interface Summary {
@@ -34,6 +42,8 @@ export interface Summary {
   readonly people: number
   /** The path for saved expectations. */
   readonly expectations: string
+  /** The rules and guarantees that are proved, to compare with others. */
+  readonly proved: string
   /** Folders and files whose changes may change the display. */
   readonly places: readonly string[]
 }
@@ -44,7 +54,12 @@ type Tell = (what: Read) => void
 export interface Reading {
   /** Runs the mutation check once it is read, and reports the result. */
   weaken(): Promise<void>
+  /** Proves everything once it is read, and reports the result. */
+  prove(): Promise<void>
 }
+
+/** What takes long and is done on request. */
+export type Task = keyof Reading
 
 /** Reads the project of a configuration, then judges its expectations. Reports both, or an error. */
 export function startReading(options: CommonOptions, canSave: boolean, tell: Tell): Reading {
@@ -54,6 +69,10 @@ export function startReading(options: CommonOptions, canSave: boolean, tell: Tel
     async weaken() {
       const { ground, expectations } = await reading
       await weaken(ground, expectations, tell)
+    },
+    async prove() {
+      const { loaded, proved } = await reading
+      await prove(loaded.book, { isWhole: true, of: proved }, tell)
     },
   }
 }
@@ -68,21 +87,24 @@ async function read(options: CommonOptions, canSave: boolean, tell: Tell) {
   const ground = groundOf(loaded.book, { people: { ...people, ...drawn.people }, records, now })
   const found = expected(() => expectationsIn(files, ground, drawn))
   const expectations = 'problem' in found ? [] : found
+  const places = sourcePlacesOf(loaded.model)
   const project = projectOf(loaded.book, {
     title: shownPath(loaded.file),
     people: ground.people,
     ...everyoneIn(loaded, records),
     records,
     now,
-    places: sourcePlacesOf(loaded.model),
+    places,
     canSave,
   })
+  const proved = provedOf(loaded.model, project, places)
   tell({
     project: jsonText(project),
     summary: {
       records: Object.values(records).reduce((sum, rows) => sum + (rows?.length ?? 0), 0),
       people: Object.keys(people).length,
       expectations: loaded.expectations,
+      proved,
       places: [dirname(loaded.file), loaded.folder, loaded.expectations],
     },
   })
@@ -98,7 +120,8 @@ async function read(options: CommonOptions, canSave: boolean, tell: Tell) {
     ...(drift === undefined ? {} : { drift }),
   }
   tell({ findings: JSON.stringify(findings) })
-  return { ground, expectations }
+  await prove(loaded.book, { isWhole: false, of: proved }, tell)
+  return { loaded, ground, expectations, proved }
 }
 
 /** The result, or the error in a file. */
@@ -113,10 +136,38 @@ function expected<T>(get: () => T): T | { readonly problem: string } {
 
 async function weaken(ground: Ground, expectations: readonly Expectation[], tell: Tell): Promise<void> {
   try {
-    const mutants = await mutantFindings(ground, expectations, (done, all) => {
-      if (done % 5 === 0) tell({ weakening: [done, all] })
+    const mutants = await mutantFindings(ground, expectations, {
+      progress: (done, all) => {
+        if (done % 5 === 0) tell({ weakening: [done, all] })
+      },
+      refuted: guaranteesOf(ground.model),
     })
     tell({ mutants })
+  } catch (error) {
+    tell({ problem: error instanceof Error ? error.message : String(error) })
+  }
+}
+
+const PROGRESS_MS = 200
+
+/** Everything that proofs depend on, and where they are told to be. */
+function provedOf(model: Model, { rulebook, schemas, places }: Project, at: SourcePlaces): string {
+  const guarantees = Object.values(model.types).map(({ name, guarantees = [], accepts }) => [
+    guarantees.map((guarantee, number) => [guarantee, at.guarantee(name, number)]),
+    accepts,
+  ])
+  return jsonText([rulebook, schemas, places, guarantees, model.guarantees])
+}
+
+async function prove(book: Rulebook, { isWhole, of }: { readonly isWhole: boolean; readonly of: string }, tell: Tell): Promise<void> {
+  let last = Date.now()
+  try {
+    const proofs = await proofFindings(book, isWhole, (what, done) => {
+      if (!isWhole || Date.now() - last < PROGRESS_MS) return
+      last = Date.now()
+      tell({ proving: [what, done] })
+    })
+    tell({ proofs: jsonText(proofs), isWhole, of })
   } catch (error) {
     tell({ problem: error instanceof Error ? error.message : String(error) })
   }

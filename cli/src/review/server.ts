@@ -88,12 +88,13 @@ async function answer(request: Request, names: readonly string[], reviewed: Revi
   const origin = request.headers.get('origin')
   if (!isOurs(names, host, origin, request.headers.get('sec-fetch-site') ?? 'none'))
     return new Response('Requests from other sites are refused.', { status: 403, headers: HEADERS })
-  if (request.method === 'POST' && (pathname === '/save' || pathname === '/weaken')) {
+  if (request.method === 'POST' && (pathname === '/save' || pathname === '/weaken' || pathname === '/prove')) {
     // A form on another page could send neither.
     if (origin === null || !/^application\/json\b/.test(request.headers.get('content-type') ?? ''))
       return json(415, { problem: 'Only JSON from the page itself is accepted.' })
     if (pathname === '/save') return saving(request, reviewed)
-    reviewed.weaken()
+    if (pathname === '/prove') reviewed.prove()
+    else reviewed.weaken()
     return json(202, {})
   }
   if (request.method !== 'GET' && request.method !== 'HEAD')
@@ -103,6 +104,8 @@ async function answer(request: Request, names: readonly string[], reviewed: Revi
       return text(200, reviewed.project())
     case '/findings.json':
       return text(200, reviewed.findings() ?? 'null')
+    case '/proofs.json':
+      return text(200, reviewed.proofs() ?? 'null')
     case '/mutants.json':
       return text(200, JSON.stringify(reviewed.mutants() ?? null))
     case '/changes':

@@ -4,7 +4,7 @@ import type { AccessChange, Baseline, Drift } from '../drift/baseline.js'
 import { baselineOf, driftBetween } from '../drift/baseline.js'
 import { type Expectation, expectationTitle, type FileLine } from '../expectations/expectation.js'
 import { judgeExpectation, reached } from '../expectations/judge.js'
-import { runMutants } from '../mutants/mutation.js'
+import { type MutationOptions, runMutants } from '../mutants/mutation.js'
 import type { Ground } from '../scenario.js'
 
 /** A cell of an access matrix. */
@@ -72,10 +72,13 @@ export interface ReviewState {
   readonly project: number
   readonly findings: number
   readonly mutants: number
+  readonly proofs: number
   /** Why the current state cannot be shown; the previous state stays visible. */
   readonly problem?: string
   /** The number of mutants tried so far, and of all. */
   readonly weakening?: readonly [done: number, all: number]
+  /** What is being proved, and how many questions are answered. */
+  readonly proving?: readonly [what: string, done: number]
 }
 
 /** A cell to save as an expectation. */
@@ -109,9 +112,9 @@ export function driftFindings(ground: Ground, baseline: Baseline): DriftFindings
 export async function mutantFindings(
   ground: Ground,
   expectations: readonly Expectation[],
-  progress: (done: number, all: number) => void,
+  options: Pick<MutationOptions, 'progress' | 'refuted'>,
 ): Promise<MutantFindings> {
-  const results = await runMutants(ground, expectations, { progress })
+  const results = await runMutants(ground, expectations, options)
   const survived: SurvivingMutant[] = []
   for (const { mutant, outcome, proposal } of results) {
     if (outcome !== 'survived') continue
