@@ -5,15 +5,16 @@
 //   npm run mutate                              a sample of each folder; fails if fewer than 90% are killed
 //   npm run mutate -- --sample 100 --seed 7     a larger sample, or another one
 //   npm run mutate -- --in src/condition/absence.ts --sample all
+//   npm run mutate -- --in src/prove --tests prove    only by the tests in test/prove
 //   npm run mutate -- --at src/condition/same.ts:49:14     the mutants at one position
 //
 // All mutants take hours. Texts are not mutated, because these folders do not decide them.
 import { parseArgs } from 'node:util'
 import { type Outcome, runMutant } from './judge.js'
 import { type Covered, coverage } from './reach.js'
-import { closeSandbox, type Mutant, openSandbox, type Sandbox } from './sandbox.js'
+import { closeSandbox, type Mutant, openSandbox, type Sandbox, TESTED } from './sandbox.js'
 
-const FOLDERS = ['src/condition', 'src/viewpoint', 'src/sql', 'src/store']
+const FOLDERS = ['src/condition', 'src/viewpoint', 'src/sql', 'src/store', 'src/prove']
 const WANTED = 0.9
 const AT_ONCE = 2
 
@@ -23,6 +24,7 @@ const { values } = parseArgs({
     seed: { type: 'string', default: '1' },
     in: { type: 'string', multiple: true, default: FOLDERS },
     at: { type: 'string', multiple: true, default: [] },
+    tests: { type: 'string', multiple: true, default: TESTED },
   },
 })
 
@@ -87,7 +89,7 @@ function report(outcomes: ReadonlyMap<Mutant, Outcome>, mutants: readonly Mutant
   return isEnough
 }
 
-const sandbox = openSandbox(FOLDERS)
+const sandbox = openSandbox(FOLDERS, values.tests)
 try {
   const sample = sampleOf(sandbox.mutants)
   console.log(`${sandbox.mutants.length} mutants, ${sample.length} of them to be tried. First, which tests reach which.`)

@@ -64,8 +64,8 @@ function cached(of: string): Cached | undefined {
 }
 
 /** A hash of everything that the result depends on: sources, tests and available databases. */
-function contentsOf({ folder }: Sandbox): string {
-  const hash = createHash('sha256')
+function contentsOf({ folder, tests }: Sandbox): string {
+  const hash = createHash('sha256').update(tests.join('\n'))
   for (const [name, value] of Object.entries(process.env)) if (name.startsWith('PACHTER_TEST_')) hash.update(`${name}=${value}\n`)
   for (const name of ['src', 'test', 'examples'])
     for (const path of filesBelow(join(folder, name))) hash.update(path.slice(folder.length)).update(readFileSync(path))

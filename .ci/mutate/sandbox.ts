@@ -42,11 +42,11 @@ const COPIED = [
   'pachter.baseline.yaml',
 ]
 // Tests of the library itself. Those of the pages and the command take long and reach nothing more.
-const TESTED = ['condition', 'rulebook', 'viewpoint', 'store', 'sql', 'documents', 'client', 'review', 'http']
+export const TESTED = ['condition', 'rulebook', 'viewpoint', 'store', 'sql', 'documents', 'client', 'review', 'prove', 'http']
 // They start commands or read the sources.
 const LEFT_OUT = /deployed|pages\.test|mutants|revisions|coverage\.test|rulebook\/json|races|faults|drift\.test/
 
-export function openSandbox(folders: readonly string[]): Sandbox {
+export function openSandbox(folders: readonly string[], tested: readonly string[]): Sandbox {
   const folder = join(tmpdir(), `pachter-mutate-${randomUUID()}`)
   mkdirSync(folder)
   for (const name of COPIED) cpSync(join(root, name), join(folder, name), { recursive: true })
@@ -59,7 +59,8 @@ export function openSandbox(folders: readonly string[]): Sandbox {
   for (const file of sources) compile(folder, file, contents.get(file) ?? readFileSync(file, 'utf8'))
   const { import: imported, require, timeout } = JSON.parse(readFileSync(join(root, '.mocharc.json'), 'utf8')) as Record<string, unknown>
   writeFileSync(join(folder, CONFIG), JSON.stringify({ import: imported, require, timeout }))
-  const tests = TESTED.flatMap((name) => [...filesBelow(join(folder, 'test', name))])
+  const tests = tested
+    .flatMap((name) => [...filesBelow(join(folder, 'test', name))])
     .filter((file) => file.endsWith('.test.ts') && !LEFT_OUT.test(file))
     .map((file) => relative(folder, file))
   return {

@@ -8,6 +8,7 @@ import { isName, type Model } from 'pachter/internal/rulebook'
 import { type Rulebook, readClaims } from 'pachter/internal/viewpoint'
 import type { Configuration } from './config.js'
 import { UsageError } from './errors.js'
+import { CONFIGURATION } from './installed.js'
 
 const NAMES = ['pachter.config.ts', 'pachter.config.mts', 'pachter.config.js', 'pachter.config.mjs']
 /** Reserved names of people. */
@@ -40,7 +41,7 @@ export interface Loaded {
 }
 
 // A configuration imports `configure` from the command that reads it, wherever that is installed.
-const OWN = { 'pachter-cli': fileURLToPath(new URL('./config.js', import.meta.url)) }
+const OWN = { 'pachter-cli': CONFIGURATION }
 
 /**
  * Finds and reads the configuration: the named file, or the nearest one from the working directory upwards.

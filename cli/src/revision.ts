@@ -3,9 +3,9 @@ import { existsSync, mkdirSync, mkdtempSync, readFileSync, realpathSync, rmSync,
 import { createRequire } from 'node:module'
 import { tmpdir } from 'node:os'
 import { dirname, join, relative, sep } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import type { Rulebook } from 'pachter/internal/viewpoint'
 import { UsageError } from './errors.js'
+import { PACKAGE } from './installed.js'
 import { load } from './load.js'
 
 /**
@@ -69,7 +69,7 @@ function linkPackages(root: string, tree: string, place: string): void {
 /** These packages, whatever version the revision would load: the same code must judge both rulebooks. */
 function aliases(): Record<string, string> {
   const here = createRequire(import.meta.url)
-  return { ...entriesOf(here.resolve('pachter/package.json')), ...entriesOf(fileURLToPath(new URL('../package.json', import.meta.url))) }
+  return { ...entriesOf(here.resolve('pachter/package.json')), ...entriesOf(PACKAGE) }
 }
 
 /** The files of a package's entry points. */

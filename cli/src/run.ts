@@ -17,9 +17,10 @@ import { rulesDeclaration } from './commands/rules.js'
 import { tryDeclaration } from './commands/try.js'
 import { whoDeclaration } from './commands/who.js'
 import { whyDeclaration } from './commands/why.js'
+import { PACKAGE } from './installed.js'
 import type { End } from './options.js'
 
-const { version } = createRequire(import.meta.url)('../package.json') as { version: string }
+const { version } = createRequire(import.meta.url)(PACKAGE) as { version: string }
 
 function everyCommand(end: End): Command {
   const program = new Command('pachter')

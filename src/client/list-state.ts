@@ -28,7 +28,7 @@ export interface Held {
 
 const ENDED: { readonly [why: string]: string } = {
   'sign in': 'Sign in again.',
-  'too many': 'The list is too long. Narrow it with filters.',
+  'too many': 'This list is too long. Narrow it with filters.',
 }
 
 /** Holds the state of a list. A record that arrives again unchanged stays the same object. */

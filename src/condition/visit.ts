@@ -113,19 +113,22 @@ export function mapOver(over: OverNode, change: (term: TermNode) => TermNode): O
       return list === over.list ? over : { ...over, list }
     }
     case 'records': {
-      const by = mapAll(over.by, (join) => withFrom(join, change(join.from)))
+      const by = mapJoins(over.by, change)
       return by === over.by ? over : { ...over, by }
     }
     case 'ancestors': {
-      const by = mapAll(over.by, (join) => withFrom(join, change(join.from)))
+      const by = mapJoins(over.by, change)
       const self = mapAll(over.self, change)
       return by === over.by && self === over.self ? over : { ...over, by, self }
     }
   }
 }
 
-function withFrom<J extends { readonly from: TermNode }>(join: J, from: TermNode): J {
-  return from === join.from ? join : { ...join, from }
+function mapJoins<J extends { readonly from: TermNode }>(by: readonly J[], change: (term: TermNode) => TermNode): readonly J[] {
+  return mapAll(by, (join) => {
+    const from = change(join.from)
+    return from === join.from ? join : { ...join, from }
+  })
 }
 
 /** The parts of a term: itself, or both terms of an `orElse`. */

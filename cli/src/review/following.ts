@@ -1,6 +1,7 @@
 import { Worker } from 'node:worker_threads'
 import type { Expectation, MutantFindings, ReviewState } from 'pachter/internal/review'
 import { UsageError } from '../errors.js'
+import { READING_THREAD } from '../installed.js'
 import { saveExpectations } from '../save-expectations.js'
 import type { CommonOptions } from '../session.js'
 import { watchPlaces } from '../watching.js'
@@ -44,7 +45,7 @@ export async function follow(
 
 function inThread(options: CommonOptions, canSave: boolean): Reader {
   return (tell) => {
-    const thread = new Worker(new URL('./reading-thread.js', import.meta.url), { workerData: { options, canSave } })
+    const thread = new Worker(READING_THREAD, { workerData: { options, canSave } })
     thread.on('message', tell)
     thread.on('error', (error) => tell({ problem: error.message }))
     const ask = (task: Task) => () => thread.postMessage(task)

@@ -2,17 +2,14 @@ import { existsSync } from 'node:fs'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import { isPachterError } from 'pachter/internal/condition'
 import { middleware } from 'pachter/internal/http'
 import { expectationTitle, type Project } from 'pachter/internal/review'
 import sirv from 'sirv'
 import { UsageError } from '../errors.js'
+import { PAGE } from '../installed.js'
 import type { Reviewed } from './reviewed.js'
 import { readSaved } from './save.js'
-
-/** The folder of the page in the package. */
-const PAGE = fileURLToPath(new URL('../page/', import.meta.url))
 
 const HEADERS = {
   'content-security-policy':
