@@ -169,8 +169,8 @@ describe('the commands in the documents', () => {
     [...textOf(document).matchAll(/^(?:.*&& )?npx pachter ([^\n#&>]*)/gm)].map(([, args = '']) => args.trim()),
   )
   const unique = [...new Set(commands)].sort()
-  /** These need a server, a running application or a repository, write files, or run until they are stopped. */
-  const isElsewhere = (args: string) => /:\/\/|^review|^init|--save|--between|--watch|--mutants|coverage\/|sarif/.test(args)
+  /** These need a server, a running application or a repository, write files, run until they are stopped, or take seconds and have tests. */
+  const isElsewhere = (args: string) => /:\/\/|^review|^init|--save|--between|--watch|--mutants|coverage\/|sarif|^prove$/.test(args)
 
   it('are those that there are, with the options that there are', async () => {
     expect(unique.length).to.be.greaterThan(25)

@@ -10,10 +10,14 @@ import { tries } from '../support/tries.js'
 
 const MOST = 1_000_000
 /** Formulas; half as many questions. PACHTER_TEST_OPINIONS asks for others. */
-const RUNS = Number(process.env.PACHTER_TEST_OPINIONS ?? tries(60, 2000))
+const RUNS = Number(process.env.PACHTER_TEST_OPINIONS ?? tries(0, 2000))
 const LONG = 3_600_000
 
 describe('a second opinion', () => {
+  if (RUNS === 0) {
+    it('is left out, because the other solver takes seconds to start; to include it: PACHTER_TEST_LONG=1 npm test')
+    return
+  }
   let judge: (script: string) => Promise<'sat' | 'unsat' | 'unknown'>
   let end = () => {}
   before(async () => {
