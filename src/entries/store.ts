@@ -3,6 +3,7 @@
  * @module
  */
 
+export type { AllowedVerdict, Along } from '../store/allowed-verdict.js'
 export { inMemory, type Records } from '../store/backends/memory.js'
 export type { RecordChange } from '../store/changes.js'
 export {

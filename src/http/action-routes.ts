@@ -4,7 +4,7 @@ import { denied } from '../store/errors.js'
 import { matching } from '../store/guarded-store.js'
 import type { GuardedStore } from '../store/index.js'
 import type { Verdict } from '../viewpoint/index.js'
-import { type Call, json, type Site } from './call.js'
+import { type Call, changed, json, type Site } from './call.js'
 import { content, type OperationDoc, who } from './openapi-parts.js'
 import type { Route } from './route.js'
 
@@ -46,12 +46,13 @@ async function ask({ store }: Call, type: TypeModel, key: Key, name: string): Pr
   return json({ allowed, ...(message === undefined ? {} : { message }) })
 }
 
-async function act({ store, request }: Call, type: TypeModel, key: Key, name: string, handler: Handler): Promise<Response> {
+async function act(call: Call, type: TypeModel, key: Key, name: string, handler: Handler): Promise<Response> {
+  const { store, request } = call
   const record = await store.transaction(async (inside, asSystem) => {
-    await matching(inside).attempt(name, type.name, key)
+    await matching(inside).assertMay(name, type.name, key)
     return handler({ request, store: inside, record: (await inside.get(type.name, key)) as Row, asSystem })
   })
-  return record === undefined ? new Response(null, { status: 204 }) : json(record)
+  return changed(call, name, { type: type.name, key }, record === undefined ? new Response(null, { status: 204 }) : json(record))
 }
 
 /** The verdict, if the asker may know of the record. @throws DeniedError */

@@ -1,12 +1,14 @@
 // One request on its way through the routes, and the responses that all routes share.
 import { jsonText, type Row } from '../condition/index.js'
-import type { Model, TypeModel } from '../rulebook/index.js'
+import type { Key, Model, TypeModel } from '../rulebook/index.js'
 import type { GuardedStore } from '../store/index.js'
 import { RequestError } from './error.js'
 import { etagOf, isAmong } from './etag.js'
 import type { Sender } from './identity-types.js'
 import type { LiveQuery } from './live/subscription.js'
+import { prefersPage } from './refusal-page.js'
 import type { FileContext, RouteContext, RouteOptions } from './route-options.js'
+import { seeOther } from './see-other.js'
 
 /** What the site serves. */
 export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSize' | 'pageLimit'>> {
@@ -20,6 +22,7 @@ export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSiz
   readonly listsAt: string | false
   readonly showReasons: boolean
   readonly signIn: string | undefined
+  readonly next: RouteOptions['next']
   readonly actions: {
     readonly [type: string]: { readonly [action: string]: (asked: RouteContext) => Promise<Row | undefined> } | undefined
   }
@@ -88,6 +91,12 @@ export async function tagged(request: Request, body: Row): Promise<Response> {
   if (seen !== null && isAmong(seen, etag, 'weakly'))
     return new Response(null, { status: 304, headers: { etag, 'cache-control': 'private, no-cache' } })
   return json(body, { headers: { etag } })
+}
+
+/** The answer to a change of one record: another page for a person who sees pages, or what a program expects. */
+export function changed({ site, request }: Call, action: string, { type, key }: { type: string; key: Key }, answer: Response): Response {
+  const next = prefersPage(request) ? site.next?.({ request, type: type as never, action, key }) : undefined
+  return next === undefined ? answer : seeOther(next.to, next)
 }
 
 /** A JSON response for this asker only. */

@@ -8,7 +8,8 @@ import { isAutomatic } from './identity.js'
 import type { Actor, Identity, Sender } from './identity-types.js'
 import { isLocal } from './local.js'
 import { untilNextStep } from './pad-timing.js'
-import { problemOf, problemResponse } from './problem.js'
+import { problemOf } from './problem.js'
+import { type RefusalHooks, refusalResponse } from './refusal.js'
 
 const SAFE = ['GET', 'HEAD', 'OPTIONS']
 
@@ -50,10 +51,10 @@ function sameHost(origin: string, request: Request): boolean {
 }
 
 /** How requests are authenticated. */
-export interface GuardOptions<W extends World = World> extends Transport {
+export interface GuardOptions<W extends World = World> extends Transport, RefusalHooks {
   /** Who is asking. */
   readonly identity: Identity<W['me']>
-  /** Where people sign in: an address, for clients. */
+  /** Where people sign in: an address. Clients are told it, and pages are sent there with the path to return to, as `back`. */
   readonly signIn?: string
   /** Other origins that may send changing requests with cookies. */
   readonly origins?: readonly string[]
@@ -86,7 +87,8 @@ export interface GuardedCall<W extends World = World> extends Guarded<W> {
 
 /**
  * A guard for your own handlers. It identifies the person, refuses plain HTTP, requests from other sites and too many requests, and
- * turns errors of the store into problem details (RFC 9457). If a person acts as another one and may only read, it refuses all methods
+ * turns errors of the store into problem details (RFC 9457), or into a small page for clients that accept `text/html`. A response without
+ * `Cache-Control` gets `private, no-cache`, so that no shared cache keeps what one person may see. If a person acts as another one and may only read, it refuses all methods
  * but GET, HEAD and OPTIONS.
  *
  * @throws SetupError
@@ -114,10 +116,13 @@ export function guardCalls<W extends World>(
 ): (request: Request, work: (guarded: GuardedCall<W>) => Promise<Response>) => Promise<Response> {
   const { identity, signIn, limit, origins = [], showClaims = false, onFailure = logFailure } = options
   checkIdentity('identity', identity)
+  if (signIn !== undefined && !URL.canParse(signIn, 'https://site.example'))
+    throw new SetupError('signIn', `${JSON.stringify(signIn)} is not an address`)
   if (showClaims && globalThis.process?.env.NODE_ENV === 'production')
     throw new SetupError('showClaims', 'is for development only: claims are not shown in production')
   return async (request, work) => {
     let me: W['me'] | null | undefined
+    let status = 200
     const answered = async () => {
       try {
         checkTransport(request, options)
@@ -133,18 +138,30 @@ export function guardCalls<W extends World>(
       } catch (error) {
         const told = problemOf(error, { at: signIn, scheme: identity.scheme ?? 'Bearer' })
         if ([500, 503].includes(told.problem.status) || told.problem.code === 'BAD_CLAIMS') onFailure(error, request)
-        return problemResponse(told)
+        status = told.problem.status
+        return refusalResponse(request, told, { error, hooks: options, signIn, onFailure })
       }
     }
     const began = performance.now()
-    const response = await answered()
-    // Whether a record is hidden or does not exist, as the target of the request or of a link.
-    if (response.status === 404 || response.status === 422) await untilNextStep(began)
-    if (!showClaims || me === undefined) return response
-    const shown = new Response(response.body, response)
-    shown.headers.set('x-me', encodeURIComponent(jsonText(me)))
-    return shown
+    const response = forThisPerson(await answered())
+    // Whether a record is hidden or does not exist, as the target of the request or of a link. A hook may have answered with another status.
+    if ([status, response.status].some((one) => one === 404 || one === 422)) await untilNextStep(began)
+    if (showClaims && me !== undefined) response.headers.set('x-me', encodeURIComponent(jsonText(me)))
+    return response
   }
+}
+
+const VARIES = ['Accept', 'Authorization', 'Cookie']
+
+/** A response that no shared cache keeps, and that depends on who asks. The headers of some responses cannot be changed, so it is a copy. */
+function forThisPerson(response: Response): Response {
+  const own = new Response(response.body, response)
+  if (!own.headers.has('cache-control')) own.headers.set('cache-control', 'private, no-cache')
+  const there = own.headers.get('vary')?.toLowerCase() ?? ''
+  if (there === '*') return own
+  const more = VARIES.filter((name) => !there.split(/[\s,]+/).includes(name.toLowerCase()))
+  if (more.length > 0) own.headers.append('vary', more.join(', '))
+  return own
 }
 
 /** The default for unexpected errors. */

@@ -7,7 +7,7 @@ import type { GuardedStore } from '../store/index.js'
 import { reachesInto } from '../store/write/nested.js'
 import type { UpdateOptions } from '../store/write/update.js'
 import { asShaped, readBody } from './body.js'
-import { type Call, json, type Site, tagged } from './call.js'
+import { type Call, changed, json, type Site, tagged } from './call.js'
 import { RequestError } from './error.js'
 import { checkMatch, etagOf } from './etag.js'
 import { list } from './list-routes.js'
@@ -89,14 +89,17 @@ function severalDoc(type: TypeModel, action: 'update' | 'delete'): OperationDoc 
 }
 
 /** Creates a record. Below another record, it is linked to that one; a link in the body must lead there too. */
-export async function create({ site, store, request }: Call, type: TypeModel, link: Row = {}): Promise<Response> {
+export async function create(call: Call, type: TypeModel, link: Row = {}): Promise<Response> {
+  const { site, store, request } = call
   const given = asShaped(type, await readBody(request, ['application/json'], site.bodyLimit))
   const odd = Object.keys(link).find((name) => given[name] !== undefined && !sameValue(type.fields[name], given[name], link[name]))
   if (odd !== undefined)
     throw new InvalidError(type.name, [{ field: odd, problem: 'names another record than this address: leave it out' }])
   const record = (await store.create(type.name, { ...given, ...link })) as Row
-  const location = `${site.base}/${site.pathOf(type.name)}/${encodeURIComponent(String(keyOf(type, record)))}`
-  return json(record, { status: 201, headers: { location, etag: await etagOf(record) } })
+  const key = keyOf(type, record)
+  const location = `${site.base}/${site.pathOf(type.name)}/${encodeURIComponent(String(key))}`
+  const answer = json(record, { status: 201, headers: { location, etag: await etagOf(record) } })
+  return changed(call, 'create', { type: type.name, key }, answer)
 }
 
 /** The key of the record that a path leads to. */
@@ -162,7 +165,7 @@ async function update(call: Call, type: TypeModel, key: Key): Promise<Response> 
   const patch = asShaped(type, await readBody(request, PATCHES, site.bodyLimit))
   await checkSeen(store, 'update', type, key)
   const record = await matching(store).update(type.name, key, patch, { match, merge: true })
-  return json(record, { headers: { etag: await etagOf(record) } })
+  return changed(call, 'update', { type: type.name, key }, json(record, { headers: { etag: await etagOf(record) } }))
 }
 
 async function remove(call: Call, type: TypeModel, key: Key): Promise<Response> {
@@ -170,7 +173,7 @@ async function remove(call: Call, type: TypeModel, key: Key): Promise<Response> 
   const match = stateSeen(call)
   await checkSeen(call.store, 'delete', type, key)
   await matching(call.store).delete(type.name, key, { match })
-  return new Response(null, { status: 204 })
+  return changed(call, 'delete', { type: type.name, key }, new Response(null, { status: 204 }))
 }
 
 function noParameters({ params }: Call): void {
@@ -190,7 +193,7 @@ function stateSeen({ request, site }: Call): UpdateOptions['match'] {
  */
 async function checkSeen(store: GuardedStore, action: 'update' | 'delete', type: TypeModel, key: Key): Promise<void> {
   if ((await store.verdict('read', type.name, key)).allowed) return
-  await matching(store).attempt(action, type.name, key)
+  await matching(store).assertMay(action, type.name, key)
 }
 
 /** The records of a bulk change: those that match the filters, or explicitly all. */

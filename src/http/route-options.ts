@@ -1,8 +1,9 @@
 import type { Row } from '../condition/index.js'
-import type { TypeName, World } from '../rulebook/index.js'
+import type { Key, TypeName, World } from '../rulebook/index.js'
 import type { AsSystem, GuardedStore } from '../store/index.js'
 import type { GuardOptions } from './guard.js'
 import type { LiveLists } from './live/live-types.js'
+import type { NextPage } from './see-other.js'
 
 /** The arguments of the application's own handlers. */
 export interface RouteContext<W extends World = World> {
@@ -16,6 +17,14 @@ export interface RouteContext<W extends World = World> {
 
 /** A requested file of a record. */
 export type FileContext<W extends World = World> = Omit<RouteContext<W>, 'asSystem'> & { readonly name: string }
+
+/** What a request has done. */
+export interface Done<W extends World = World> {
+  readonly request: Request
+  readonly type: TypeName<W>
+  readonly action: string
+  readonly key: Key
+}
 
 /** How records are served. */
 export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
@@ -49,6 +58,11 @@ export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
   readonly recheck?: number
   /** Serves the files of a record, at `files/<name>` below it, to everyone who may read the record; undefined if there is none. */
   readonly files?: { readonly [K in TypeName<W>]?: (asked: FileContext<W>) => Promise<Response | undefined> }
+  /**
+   * Where a page goes after something was done, and with what message. Asked for clients that accept `text/html`, such as a form that posts
+   * to a named action. Undefined answers with JSON.
+   */
+  readonly next?: (done: Done<W>) => NextPage | undefined
   /** The handlers of named actions. They run after the action was allowed, in one transaction. */
   readonly actions?: { readonly [K in TypeName<W>]?: { readonly [action: string]: (asked: RouteContext<W>) => Promise<Row | undefined> } }
 }

@@ -37,6 +37,7 @@ export function siteOf(model: Model, { base = '/', types, paths = {}, actions = 
     listsAt,
     showReasons,
     signIn: options.signIn,
+    next: options.next as Site['next'],
   }
 }
 

@@ -1,15 +1,21 @@
 import { type Row, TRUE } from '../condition/index.js'
 import { type Key, keyOf, knownAction, type TypeModel, typeModel } from '../rulebook/index.js'
 import { type Explanation, explain, fieldsLetBy, stampedRecord, type Verdict, type Viewpoint, verdictOf } from '../viewpoint/index.js'
+import type { AllowedVerdict, Along } from './allowed-verdict.js'
 import type { Asker, AskersRules } from './asker-types.js'
 import { DeniedError, denied, QueryError } from './errors.js'
 import { deny, holding, judge, type Operation, visible } from './operation.js'
 import { type Session, safely } from './session.js'
 import { judgeCreate } from './write/create.js'
-import { judgeDelete, typesAlong } from './write/delete.js'
+import { judgeDelete, seenAlong, typesAlong } from './write/delete.js'
 import { readingAlong } from './write/read-set.js'
 import { targetTypes } from './write/targets.js'
 import { judgeUpdate } from './write/update.js'
+
+interface Judged {
+  readonly verdict: Verdict
+  readonly along: readonly Along[]
+}
 
 /** Answers what the asker may do, and why, without doing it. */
 export class Asking {
@@ -19,34 +25,51 @@ export class Asking {
     this.#session = session
   }
 
-  async verdict(actionName: string, typeName: string, asked: Key | Row, changes?: Row): Promise<Verdict> {
+  async verdict(action: string, type: string, asked: Key | Row, changes?: Row): Promise<Verdict> {
+    const answer = await this.#answer(action, type, asked, changes, async (_op, { verdict }) => verdict)
+    return answer instanceof DeniedError ? answer.verdict : answer
+  }
+
+  /** Like `verdict`, of an action that is about to be done: a refusal is an error, and is logged. @throws DeniedError */
+  async assertMay(actionName: string, typeName: string, asked: Key | Row, changes?: Row): Promise<AllowedVerdict> {
+    const session = this.#session
+    const action = knownAction(typeModel(session.model, typeName), actionName)
+    const key = action === 'create' ? undefined : (asked as Key)
+    return session.logger.about({ action, type: typeName, ...(key === undefined ? {} : { key }) }, async (note) => {
+      if (action !== 'read') session.checkWritable(typeName, action, key)
+      const answer = await this.#answer(action, typeName, asked, changes, async (op, { verdict, along }) =>
+        Object.freeze({ ...verdict, allowed: true as const, along: Object.freeze(await seenAlong(op, along)) }),
+      )
+      if (answer instanceof DeniedError) throw answer
+      note(answer.clause)
+      return answer
+    })
+  }
+
+  /** The answer, or the refusal. */
+  async #answer<T>(
+    actionName: string,
+    typeName: string,
+    asked: Key | Row,
+    changes: Row | undefined,
+    answer: (op: Operation, judged: Judged) => Promise<T>,
+  ): Promise<T | DeniedError> {
     const session = this.#session
     const type = typeModel(session.model, typeName)
     const action = knownAction(type, actionName)
     const key = action === 'create' ? undefined : (asked as Key)
     const outcome = session.who.still.decideWithoutRecord(typeName, action)
-    if (outcome !== undefined) return verdictOf(type, action, outcome, key)
+    if (outcome !== undefined) return denied(verdictOf(type, action, outcome, key))
     session.checkSize(type, key === undefined ? asked : changes)
     return session.question({ action, type: typeName, ...(key === undefined ? {} : { key }) }, async () => {
       const op = await session.asking([...new Set([typeName, ...targetTypes(type), ...typesAlong(session.model, type)])], action)
       try {
-        return await this.#judged(op, type, action, asked, changes)
+        const judged = await this.#judged(op, type, action, asked, changes)
+        return judged.verdict.allowed ? await answer(op, judged) : denied(judged.verdict)
       } catch (error) {
-        if (error instanceof DeniedError) return error.verdict
+        if (error instanceof DeniedError) return error
         throw error
       }
-    })
-  }
-
-  /** Like `verdict`, of an action that is about to be done: a refusal is an error, and is logged. @throws DeniedError */
-  attempt(action: string, typeName: string, key: Key): Promise<Verdict> {
-    const session = this.#session
-    return session.logger.about({ action, type: typeName, key }, async (note) => {
-      session.checkWritable(typeName, action, key)
-      const verdict = await this.verdict(action, typeName, key)
-      if (!verdict.allowed) throw denied(verdict)
-      note(verdict.clause)
-      return verdict
     })
   }
 
@@ -68,18 +91,21 @@ export class Asking {
   }
 
   /** A change or deletion is judged as if it were made. @throws DeniedError */
-  async #judged(op: Operation, type: TypeModel, action: string, asked: Key | Row, changes: Row | undefined): Promise<Verdict> {
+  async #judged(op: Operation, type: TypeModel, action: string, asked: Key | Row, changes: Row | undefined): Promise<Judged> {
     if (action === 'create') {
       // The clause allows the whole change. A form may show the fields of all clauses that hold.
       const { clause, fields } = await judgeCreate(op, type, asked, this.#session.needs.newKey)
-      return verdictOf(type, action, 'allowed', undefined, { clause, fields })
+      return { verdict: verdictOf(type, action, 'allowed', undefined, { clause, fields }), along: [] }
     }
     const key = asked as Key
-    if (action === 'delete') return verdictOf(type, action, 'allowed', key, await judgeDelete(op, type, key))
+    if (action === 'delete') {
+      const plan = await judgeDelete(op, type, key)
+      return { verdict: verdictOf(type, action, 'allowed', key, plan), along: plan.along }
+    }
     if (action === 'update' && changes !== undefined)
-      return verdictOf(type, action, 'allowed', key, await judgeUpdate(op, type, key, changes))
+      return { verdict: verdictOf(type, action, 'allowed', key, await judgeUpdate(op, type, key, changes)), along: [] }
     const { row } = await visible(op, type, action, key)
-    return verdictOn(op, type, action, op.asker.rules(type.name, action), row)
+    return { verdict: await verdictOn(op, type, action, op.asker.rules(type.name, action), row), along: [] }
   }
 
   async why(actionName: string, typeName: string, asked: Key | Row, changes?: Row): Promise<Explanation> {

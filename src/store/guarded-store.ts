@@ -19,7 +19,7 @@ export interface MatchingStore {
   update(type: string, key: Key, sent: Row, how?: Pick<UpdateOptions, 'match' | 'merge'>): Promise<Row>
   delete(type: string, key: Key, how?: Pick<UpdateOptions, 'match'>): Promise<void>
   /** The verdict on an action that is about to be done. A refusal is logged. @throws DeniedError */
-  attempt(action: string, type: string, key: Key): Promise<Verdict>
+  assertMay(action: string, type: string, key: Key): Promise<Verdict>
 }
 
 /** The store with what the routes need besides. */
@@ -61,7 +61,7 @@ export function createGuardedStore(tables: Tables, who: Person, needs: Needs): S
     ),
     purge: keyed(writing.purge.bind(writing)),
     verdict: asked(asking.verdict.bind(asking)),
-    attempt: asking.attempt.bind(asking),
+    assertMay: asked(asking.assertMay.bind(asking)),
     why: asked(asking.why.bind(asking)),
     may: asking.may.bind(asking),
     viewpoint: asking.viewpoint.bind(asking),

@@ -1,5 +1,6 @@
 import type { Action, FieldName, Key, KeyOf, NewRow, RowOf, SeenRow, SetFields, TypeName, World, WrittenRow } from '../rulebook/index.js'
 import type { Clock, Explanation, Verdict, Viewpoint } from '../viewpoint/index.js'
+import type { AllowedVerdict } from './allowed-verdict.js'
 import type { RecordChange } from './changes.js'
 import type { Limits } from './limits.js'
 import type { VerdictLog } from './log.js'
@@ -120,6 +121,22 @@ export interface GuardedStore<W extends World = World> {
    * await mine.verdict('create', 'entry', { plotId: 'p-01', audience: 'plot', text: 'Sown.' })
    */
   verdict<K extends TypeName<W>>(action: 'create', type: K, record: Partial<RowOf<W, K>>): Promise<Verdict>
+
+  /**
+   * Like `verdict`, for a confirmation page or a handler of your own: what is not allowed is an error, which is logged as a refusal.
+   * Nothing is done. Of a deletion, it names the other records that would be deleted or lose their link, as far as this person sees them.
+   * Inside a transaction, what the rules read stays locked until its end.
+   * @throws SignInError, NotFoundError, RefusedError; InvalidError if the changes do not fit the record type
+   * @example
+   * const { along } = await mine.assertMay('delete', 'plot', 'p-01')
+   */
+  assertMay<K extends TypeName<W>>(
+    action: Exclude<Action | W['actions'][K], 'create'>,
+    type: K,
+    key: KeyOf<RowOf<W, K>, W['keys'][K]>,
+    changes?: { readonly [F in keyof RowOf<W, K>]?: RowOf<W, K>[F] | null },
+  ): Promise<AllowedVerdict>
+  assertMay<K extends TypeName<W>>(action: 'create', type: K, record: Partial<RowOf<W, K>>): Promise<AllowedVerdict>
 
   /**
    * Explains a verdict: every clause of the action with the compared values, and the gates and vetoes that refuse. For developers. Never send

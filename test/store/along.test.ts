@@ -1,7 +1,7 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { rulebook, toMany, toOne } from 'pachter'
-import { openStore, type Store } from 'pachter/store'
+import { type Along, openStore, type Store } from 'pachter/store'
 import { anyRecord, book, Child, Named, Note, Session } from '../support/along.js'
 import { backends } from '../support/backends.js'
 import { tries } from '../support/tries.js'
@@ -66,12 +66,27 @@ for (const [where, open] of Object.entries(backends(book))) {
       ['one that belongs to another plot', 'bill', { plotId: 'p2', ownerId: 'b' }, 'done', 'p2 x'],
       ['one that belongs to none', 'bill', { plotId: null, ownerId: 'b' }, 'done', 'p2 x'],
     ]
+    // What follows although another person owns it is not named.
+    const NAMED: { readonly [what: string]: string } = {
+      'its own record along with it': 'delete entry x',
+      'one that is unlinked': 'unlink key x',
+      'one among several in a list': 'unlink job x',
+    }
     for (const [what, type, record, result, rest] of LINKED) {
       it(`${what}: ${result}`, async () => {
         await put(type, { id: 'x', ...record })
         const verdict = await mine().verdict('delete', 'plot', 'p1')
         expect(verdict.allowed, 'foreseen').to.equal(result === 'done')
         expect(await listed(mine(), 'plot', 'p1'), 'listed').to.equal(result)
+        const before = await left()
+        let along = ''
+        const asserted = async () => {
+          const done = await mine().assertMay('delete', 'plot', 'p1')
+          along = done.along.map((one: Along) => `${one.effect} ${one.type} ${one.key}`).join()
+        }
+        expect(await outcome(asserted()), 'asserted').to.equal(result)
+        expect(along).to.equal(NAMED[what] ?? '')
+        expect(await left(), 'nothing is done').to.equal(before)
         expect(await outcome(mine().delete('plot', 'p1'))).to.equal(result)
         expect(await left()).to.equal(rest)
         if (type === 'key' && result === 'done') expect(await store.asSystem('look').get('key', 'x')).to.include({ plotId: null })

@@ -1,6 +1,7 @@
 import { allOfNode, anyOfNode, type ConditionNode, isMissing, notRemoved, type Row, simplify, TRUE } from '../../condition/index.js'
 import { isKeyField, type Key, keyOf, type Model, type Reference, referencesTo, type TypeModel, typeModel } from '../../rulebook/index.js'
 import { stampValues, verdictOf } from '../../viewpoint/index.js'
+import type { Along } from '../allowed-verdict.js'
 import { DeniedError, denied, InvalidError } from '../errors.js'
 import { checkOpen, deny, holding, type Operation, seeOne, visible } from '../operation.js'
 import { placesHold } from '../read/key-conditions.js'
@@ -21,6 +22,7 @@ interface Step {
 /** A deletion that has been judged and may be done. */
 interface DeletePlan {
   readonly key: Key
+  readonly along: readonly Along[]
   readonly steps: readonly Step[]
   /** The clause that allows it. */
   readonly clause: string | undefined
@@ -62,7 +64,7 @@ export async function judgeDelete(
   const last = await goneStep(op, type, row, forGood)
   // A rule may depend on records that are deleted too. It has been judged already, and is not judged again.
   const steps = [...along, along.length === 0 ? last(simplify(deletable(op, type))) : last(TRUE)]
-  return { key, clause, steps, last: last(TRUE) }
+  return { key, along: along.map(({ along: one }) => one), clause, steps, last: last(TRUE) }
 }
 
 /** A condition for the records of a type that the asker may delete, whatever else is deleted with them. */
@@ -149,8 +151,20 @@ interface Walk {
   readonly refuse: (by: { readonly type: TypeModel; readonly key: Key }) => Promise<DeniedError>
 }
 
-async function stepsAlong(op: Operation, type: TypeModel, row: Row, walk: Walk): Promise<Step[]> {
-  const steps: Step[] = []
+/** A step that concerns another record. */
+interface StepAlong extends Step {
+  readonly along: Along
+}
+
+/** Of the records that a deletion concerns, those that the asker sees. */
+export async function seenAlong(op: Operation, along: readonly Along[]): Promise<readonly Along[]> {
+  const seen: Along[] = []
+  for (const one of along) if ((await seeOne(op, typeModel(op.asker.model, one.type), one.key)) !== undefined) seen.push(one)
+  return seen
+}
+
+async function stepsAlong(op: Operation, type: TypeModel, row: Row, walk: Walk): Promise<StepAlong[]> {
+  const steps: StepAlong[] = []
   const stays = type.removal !== undefined && !walk.forGood
   for (const reference of referencesTo(op.asker.model, type.name, walk.forGood ? 'for good' : undefined)) {
     const owner = typeModel(op.asker.model, reference.type)
@@ -166,7 +180,7 @@ async function stepsAlong(op: Operation, type: TypeModel, row: Row, walk: Walk):
 }
 
 /** What happens to one record that holds the key of a deleted one. */
-async function stepsOf(op: Operation, owner: TypeModel, child: Row, reference: Reference, gone: Key, walk: Walk): Promise<Step[]> {
+async function stepsOf(op: Operation, owner: TypeModel, child: Row, reference: Reference, gone: Key, walk: Walk): Promise<StepAlong[]> {
   const key = keyOf(owner, child)
   const by = { type: owner, key }
   if (reference.onDelete === 'refuse') throw await walk.refuse(by)
@@ -177,7 +191,9 @@ async function stepsOf(op: Operation, owner: TypeModel, child: Row, reference: R
     const refused = seen === undefined || (await refusedBy(() => checkDelete(op, owner, child)))
     if (refused) throw await walk.refuse(by)
   }
-  return [...(await stepsAlong(op, owner, child, walk)), (await goneStep(op, owner, child, walk.forGood))(TRUE)]
+  const effect = owner.removal === undefined || walk.forGood ? 'delete' : 'remove'
+  const step = (await goneStep(op, owner, child, walk.forGood))(TRUE)
+  return [...(await stepsAlong(op, owner, child, walk)), { ...step, along: { type: owner.name, key, effect } }]
 }
 
 /** Of the records that hold the key of a record that stays: those that are not removed themselves. */
@@ -193,12 +209,13 @@ async function unlinking(
   gone: Key,
   walk: Walk,
   by: Parameters<Walk['refuse']>[0],
-): Promise<Step> {
+): Promise<StepAlong> {
   const key = keyOf(owner, child)
   try {
     const { changed } = await judgeUpdate(op, owner, key, unlinked(owner, reference, child, gone))
     return {
       id: `${idOf(owner, key)} without ${JSON.stringify(gone)}`,
+      along: { type: owner.name, key, effect: 'unlink' },
       async apply({ tables, env }) {
         // Another deletion of the same call may have removed its own key from the list meanwhile.
         const [found] = await tables.select(owner.name, { where: TRUE, key, now: env.now, limit: 1 })
