@@ -1,10 +1,11 @@
 import { expect } from 'chai'
 import { rulebook } from 'pachter'
 import { fromSession, guard, messageOf, type Refusal, routes, seeOther } from 'pachter/http'
-import { inMemory, openStore } from 'pachter/store'
+import { inMemory, type LogEntry, openStore } from 'pachter/store'
 import { z } from 'zod'
+import { book } from '../../examples/world/rulebook.js'
 import { serve } from '../support/serve-world.js'
-import { ground, records, types } from '../support/world.js'
+import { ground, options, records, types } from '../support/world.js'
 
 const HTML = 'text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8'
 
@@ -182,7 +183,7 @@ describe('answers of the application to what is refused', () => {
 
 describe('the page after something was done', () => {
   const Inspection = z.object({ id: z.string(), state: z.string() })
-  const book = rulebook({
+  const inspections = rulebook({
     me: { shape: z.object({ id: z.string() }), key: 'id' },
     records: { inspection: { shape: Inspection, key: 'id', actions: ['file'] } },
   }).rules({
@@ -191,8 +192,8 @@ describe('the page after something was done', () => {
     }),
   })
   const open = (to = '/inspections') => {
-    const store = openStore(book, inMemory({ inspection: [{ id: 'i-1', state: 'draft' }] }))
-    return routes(book, store, {
+    const store = openStore(inspections, inMemory({ inspection: [{ id: 'i-1', state: 'draft' }] }))
+    return routes(inspections, store, {
       identity: fromSession(() => ({ id: 'a' }), { automatic: false }),
       actions: {
         inspection: { file: async ({ asSystem }) => void (await asSystem('file').update('inspection', 'i-1', { state: 'filed' })) },
@@ -221,6 +222,49 @@ describe('the page after something was done', () => {
     for (const to of ['//elsewhere.example/', 'https://elsewhere.example/', '/\\elsewhere.example', '/a\nb'])
       expect(() => seeOther(to), to).to.throw('is not a path of this site')
     expect(seeOther('/a', { message: '🌱'.repeat(5000) }).headers.get('set-cookie')?.length).to.be.below(4000)
+  })
+})
+
+describe('assertMay', () => {
+  const entries: LogEntry[] = []
+  const store = openStore(book, inMemory(records), { now: options.now, log: (entry) => entries.push(entry) })
+  const codeOf = (work: Promise<unknown>) =>
+    work.then(
+      () => 'allowed',
+      (error: { code: string }) => error.code,
+    )
+
+  it('agrees with the verdict for every person, record and action of the demo world, and logs what it refuses', async () => {
+    let refused = 0
+    for (const person of Object.keys(ground.people)) {
+      const mine = store.for(ground.people[person] as never)
+      for (const type of types)
+        for (const key of ground.keys(type).slice(0, 3))
+          for (const action of ['read', 'update', 'delete'] as const) {
+            const { allowed, outcome } = await mine.verdict(action, type as 'plot', key as never)
+            entries.length = 0
+            const code = await codeOf(mine.assertMay(action, type as 'plot', key as never))
+            expect(code, `${person} ${action} ${type} ${key}`).to.equal(allowed ? 'allowed' : outcome.replace(' ', '_').toUpperCase())
+            expect(entries.map((one) => `${one.outcome} ${one.action} ${one.key}`)).to.deep.equal(
+              allowed ? [] : [`${outcome} ${action} ${key}`],
+            )
+            if (!allowed) refused += 1
+          }
+    }
+    expect(refused).to.be.above(100)
+  })
+
+  it('names the fields that a change may not have, and lets nobody act as another who may only look', async () => {
+    const ines = ground.people.ines as never
+    const error = await store
+      .for(ines)
+      .assertMay('update', 'plot', 'p-01', { rentDue: 0 })
+      .catch((one: unknown) => one)
+    expect((error as { fields: string[] }).fields).to.deep.equal(['rentDue'])
+    expect(await codeOf(store.for(ines).assertMay('update', 'plot', 'p-01', { planting: 'leeks' }))).to.equal('allowed')
+    const looking = store.for(ines, { actor: 'm-07', readOnly: true })
+    expect(await codeOf(looking.assertMay('update', 'plot', 'p-01'))).to.equal('REFUSED')
+    expect(await codeOf(looking.assertMay('read', 'plot', 'p-01'))).to.equal('allowed')
   })
 })
 
