@@ -44,7 +44,7 @@ export function sayRules(rules: readonly RuleChange[]): void {
 }
 
 /** A rule without its hash, unless another rule with the same text is next to it. */
-function worded(line: string, others: readonly string[]): string {
+export function worded(line: string, others: readonly string[]): string {
   const bare = (one: string) => one.replace(/ #[0-9a-f]+$/, '')
   return others.some((one) => bare(one) === bare(line)) ? line : bare(line)
 }
@@ -60,7 +60,7 @@ interface Alike {
 }
 
 /** Merges changes of the same kind into one line: several records, and several people with the same records. */
-function together(changes: readonly AccessChange[]): Alike[] {
+export function together(changes: readonly AccessChange[]): Alike[] {
   const kindOf = ({ action, type, fields, by }: AccessChange) => JSON.stringify([action, type, fields, by])
   const byPerson = grouped(changes, (change) => `${change.person}\n${kindOf(change)}`).map((alike) => ({
     change: alike[0] as AccessChange,

@@ -2,6 +2,7 @@ import { judgeGuarantee, judgeGuarantees } from 'pachter/internal/prove'
 import { expectationTitle, type MutantResult } from 'pachter/internal/review'
 import type { Model } from 'pachter/internal/rulebook'
 import pc from 'picocolors'
+import { mutantsSarif } from './check-sarif.js'
 import { withExpectations } from './files/expectation-text.js'
 import type { Loaded } from './load.js'
 import { say } from './output.js'
@@ -21,6 +22,10 @@ export function reportMutants(
   const saved = save && proposals.length > 0 ? saveExpectations(loaded, proposals) : undefined
   if (format === 'json') {
     say(JSON.stringify(results.map(asJson), null, 2))
+    return survived.length === 0
+  }
+  if (format === 'sarif') {
+    say(mutantsSarif(loaded.model, survived, ({ proposal }) => proposal && expectationTitle(proposal)))
     return survived.length === 0
   }
   const guaranteed = killed.filter(({ guarantee }) => guarantee !== undefined).length

@@ -39,6 +39,18 @@ export function placesOf(model: Model): Places {
   }
 }
 
+/** Of some clauses, by title: one that allows all of these fields, or else the first. */
+export function clauseFor(
+  model: Model,
+  { type, action }: { readonly type: string; readonly action: string },
+  titles: readonly string[],
+  fields: readonly string[] = [],
+): string | undefined {
+  const clauses = model.types[type]?.rules?.may[action]?.filter(({ title }) => titles.includes(title)) ?? []
+  const isFor = clauses.find((clause) => clause.fields === undefined || fields.every((name) => clause.fields?.includes(name)))
+  return (isFor ?? clauses[0])?.title
+}
+
 const shown = (place: SourcePlace | undefined): SourcePlace | undefined => place && { ...place, file: shownPath(place.file) }
 
 /** A position in the form that editors and terminals link. */

@@ -9,6 +9,8 @@ export interface SarifResult {
   readonly level: 'error' | 'warning' | 'note'
   readonly message: string
   readonly place: SourcePlace | undefined
+  /** Other places that help to understand it. */
+  readonly related?: readonly (SourcePlace & { readonly message: string })[]
   /** Stays the same while the lines of the file change. */
   readonly fingerprint: string
   /** Accepted, and why. */
@@ -42,13 +44,16 @@ export function sarifText(command: string, kinds: readonly SarifKind[], results:
   return JSON.stringify(log, null, 2)
 }
 
-function resultOf(kinds: readonly SarifKind[], { kind, level, message, place, fingerprint, accepted }: SarifResult): Result {
+function resultOf(kinds: readonly SarifKind[], { kind, level, message, place, related = [], fingerprint, accepted }: SarifResult): Result {
   return {
     ruleId: kind,
     ruleIndex: kinds.findIndex(({ id }) => id === kind),
     level,
     message: { text: message },
     ...(place === undefined ? {} : { locations: [locationOf(place)] }),
+    ...(related.length === 0
+      ? {}
+      : { relatedLocations: related.map((one, id) => ({ id, message: { text: one.message }, ...locationOf(one) })) }),
     partialFingerprints: { 'pachter/v1': fingerprint },
     ...(accepted === undefined ? {} : { suppressions: [{ kind: 'inSource', justification: accepted }] }),
   }

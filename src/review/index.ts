@@ -24,6 +24,7 @@ export { type ClauseLine, clauseLines } from './reports/clause-lines.js'
 export { failings } from './reports/failings.js'
 export {
   type CellToSave,
+  cellOf,
   driftFindings,
   expectationFindings,
   type MutantFindings,

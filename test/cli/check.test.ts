@@ -3,6 +3,7 @@ import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, 
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect } from 'chai'
+import type { Result } from 'sarif'
 import { plain, root, runs, within } from '../support/command.js'
 
 describe('pachter check', () => {
@@ -140,8 +141,34 @@ export default { rulebook: book, data: 'clubs', people: {}, unknown: { id: 'x', 
   runs('check --for inez', 2, 'Did you mean "ines"')
   runs('check --type plit', 2, 'Did you mean "plot"')
   runs('check --save', 2, 'needs --mutants')
-  runs('check --mutants --format junit', 2, 'has to be text or json')
+  runs('check --mutants --format junit', 2, 'has to be text, json or sarif')
   runs(`check --config ${config}`, 2, 'there are no expectation files')
+
+  it('tells a code review in SARIF which rule decides, and where the expectation is', async () => {
+    const results = async (args: string) => JSON.parse((await within(`check ${args} --format sarif`)).stdout).runs[0].results as Result[]
+    const at = (one: Result['locations']) => {
+      const { artifactLocation, region } = one?.[0]?.physicalLocation ?? {}
+      return `${artifactLocation?.uri?.replace(/^file:.*\//, '')}:${region?.startLine}`
+    }
+    const lineOf = (file: string, text: string) =>
+      readFileSync(join(root, file), 'utf8')
+        .split('\n')
+        .findIndex((line) => line.includes(text)) + 1
+    const rules = 'examples/world/rulebook.ts'
+    const failed = await results(`${good} ${bad}`)
+    expect(failed.map((one) => [one.ruleId, at(one.relatedLocations)])).to.deep.equal([
+      ['expectation', 'bad.yaml:4'],
+      ['expectation', 'bad.yaml:7'],
+    ])
+    expect(failed[0]?.message.text).to.include('too many: p-06')
+    expect(at(failed[1]?.locations)).to.match(/^examples\/world\/rulebook\.ts:\d+$/)
+    const survived = await results(`${good} --mutants --type notice`)
+    expect(survived.length).to.be.above(3)
+    for (const one of survived)
+      expect(one.message.text).to.match(/^No expectation fails if notice: .* is weakened: .*\nWould be killed by: /)
+    expect(survived.map((one) => at(one.locations))).to.include(`${rules}:${lineOf(rules, "notice.state.is('published')")}`)
+    expect(await results(`${good} --mutants --type notice --for bram`.replace(' --mutants --type notice', ''))).to.deep.equal([])
+  })
 
   it('shows in its help, and in the guide, what holds of the demo world', async () => {
     const help = (await within('check --help')).stdout

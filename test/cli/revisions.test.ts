@@ -3,6 +3,7 @@ import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync,
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { expect } from 'chai'
+import type { Result } from 'sarif'
 import { pachter, root, within } from '../support/command.js'
 
 describe('pachter drift --between', () => {
@@ -85,7 +86,23 @@ export default rulebook({
     const same = await said('--between HEAD HEAD --for-everyone --format sarif')
     expect(same.status).to.equal(0)
     expect(JSON.parse(same.stdout).runs[0].results).to.deep.equal([])
-    expect((await said('--between HEAD~2 HEAD --format sarif')).stderr).to.include('needs --for-everyone')
+  })
+
+  it('tells a code review what was gained and lost on the data of now, at the clauses', async () => {
+    const { status, stdout } = await said('--between HEAD~2 HEAD~1 --format sarif')
+    const results = JSON.parse(stdout).runs[0].results as Result[]
+    expect(status).to.equal(1)
+    const told = results.map(({ ruleId, level, message, locations }) => [
+      ruleId,
+      level,
+      message.text?.split('\n')[0],
+      locations?.[0]?.physicalLocation?.region?.startLine,
+    ])
+    expect(told).to.deep.include.members([
+      ['widened', 'error', 'ines, unknown, visitor may now read plot p-02', 8],
+      ['narrowed', 'warning', 'ines may no longer read plot p-01', 8],
+    ])
+    expect(told.map(([kind]) => kind)).to.include('changed-rules')
   })
 
   it('compares one revision with the working tree', async () => {

@@ -2,6 +2,7 @@ import { type Command, Option } from 'commander'
 import { coverageOf, type Expectation, type Finding, type Ground, groundOf, judgeExpectation, runMutants } from 'pachter/internal/review'
 import { typeModel } from 'pachter/internal/rulebook'
 import pc from 'picocolors'
+import { expectationsSarif } from '../check-sarif.js'
 import { reportCoverage } from '../coverage.js'
 import { countsOf, type DeployedOptions, judgeAllDeployed } from '../deployed.js'
 import { type DrawnPeople, drawPeople, listedName } from '../drawn-people.js'
@@ -23,7 +24,7 @@ interface CheckOptions extends CommonOptions, DeployedOptions {
   readonly watch?: boolean
   readonly for: readonly string[]
   readonly type: readonly string[]
-  readonly format: 'text' | 'json' | 'junit'
+  readonly format: 'text' | 'json' | 'junit' | 'sarif'
 }
 
 /** `pachter check [files]`: judges the expectations. Returns whether all hold. */
@@ -49,23 +50,29 @@ async function checkCommand(named: readonly string[], options: CheckOptions): Pr
     progress()
     return reportMutants(results, session.loaded, options)
   }
-  sayFindings(findings, options.format)
-  if (deployed !== undefined)
-    for (const line of countsOf(deployed, options.mayWrite)) options.format === 'text' ? say(line) : process.stderr.write(`${line}\n`)
+  if (options.format === 'sarif') say(await expectationsSarif(ground, findings))
+  else sayFindings(findings, options.format)
+  if (deployed !== undefined) for (const line of countsOf(deployed, options.mayWrite)) tellApart(line, options.format)
   if (options.coverage !== undefined && options.format === 'text') {
     const { points, questions } = coverageOf(ground, expectations)
     const mine = options.type.length === 0 ? points : points.filter(({ type }) => type !== undefined && options.type.includes(type))
     reportCoverage({ points: mine, questions }, options.coverage, ground.now)
   }
-  if (options.mutants) say('Fix these first: the mutation check needs expectations that all hold.')
+  if (options.mutants) tellApart('Fix these first: the mutation check needs expectations that all hold.', options.format)
   return held
+}
+
+/** A line for the person at the terminal, which formats for programs do not have. */
+function tellApart(line: string, format: CheckOptions['format']): void {
+  if (format === 'text') say(line)
+  else process.stderr.write(`${line}\n`)
 }
 
 /** Refuses contradictory options. */
 function checkOptions(options: CheckOptions): void {
   if (options.save && !options.mutants)
     throw new UsageError('check --save needs --mutants: it saves the expectations that --mutants proposes')
-  if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: --format has to be text or json')
+  if (options.mutants && options.format === 'junit') throw new UsageError('check --mutants: --format has to be text, json or sarif')
   if (options.coverage !== undefined && (options.mutants || options.format !== 'text'))
     throw new UsageError(
       'check --coverage: prints text only, and cannot be used with --mutants. Give a folder to get a page and LCOV data.',
@@ -181,7 +188,7 @@ export function checkDeclaration(end: End): Command {
         .default([], 'the routes'),
     )
     .addOption(live())
-    .addOption(format(['text', 'json', 'junit']))
+    .addOption(format(['text', 'json', 'junit', 'sarif']))
     .addHelpText(
       'after',
       `

@@ -9,6 +9,7 @@ import pc from 'picocolors'
 import { baselineFile } from '../baseline.js'
 import { sayChanges, sayGrants, sayRules } from '../changes.js'
 import { reportForEveryone } from '../drift-for-everyone.js'
+import { driftSarif } from '../drift-sarif.js'
 import { UsageError } from '../errors.js'
 import { baselineText, readBaseline } from '../files/baseline-file.js'
 import { load } from '../load.js'
@@ -31,7 +32,6 @@ interface DriftOptions extends CommonOptions {
 
 /** `pachter drift`: what people gained or lost since the baseline was saved. Returns whether nothing changed. */
 async function driftCommand(options: DriftOptions): Promise<boolean> {
-  if (options.format === 'sarif' && !options.forEveryone) throw new UsageError('drift --format sarif needs --for-everyone')
   if (options.between !== undefined) return driftBetweenRevisions(options.between, options)
   if (options.forEveryone)
     throw new UsageError('drift --for-everyone compares two rulebooks: name their revisions, as in --between main HEAD')
@@ -53,6 +53,7 @@ async function driftCommand(options: DriftOptions): Promise<boolean> {
   if (!existsSync(file)) throw new UsageError(`there is no baseline ${shown}. Save one with pachter drift --save, and commit it.`)
   const drift = driftBetween(readBaseline(readFileSync(file, 'utf8'), shown, model), now, model)
   if (options.format === 'json') say(JSON.stringify(drift, null, 2))
+  else if (options.format === 'sarif') say(driftSarif(drift, model))
   else report(drift, model, shown)
   return isNoDrift(drift)
 }
@@ -85,6 +86,7 @@ async function driftBetweenRevisions(revisions: readonly string[], options: Drif
   }
   const drift = driftBetween(of(before, first), of(after, second ?? 'here'), after.model)
   if (options.format === 'json') say(JSON.stringify(drift, null, 2))
+  else if (options.format === 'sarif') say(driftSarif(drift, session.loaded.model))
   else if (isNoDrift(drift)) {
     say(`No changes in access from ${first} to ${second ?? 'the working tree'}, on the current data. The rules are the same.`)
     sayNotCompared()

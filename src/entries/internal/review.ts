@@ -23,6 +23,7 @@ export {
   type ClauseLine,
   type Coverage,
   type CoveragePoint,
+  cellOf,
   clauseLines,
   coverageLcov,
   coverageListing,

@@ -127,7 +127,7 @@ export async function mutantFindings(
 }
 
 /** The cell where an expectation fails, or that it is about; undefined if it concerns no record type. */
-async function cellOf(ground: Ground, expectation: Expectation): Promise<CellRef | undefined> {
+export async function cellOf(ground: Ground, expectation: Expectation): Promise<CellRef | undefined> {
   if (!('type' in expectation)) return undefined
   const { type, person } = expectation
   const about = { type, person }
