@@ -1,6 +1,6 @@
 // Fine points of guarantees: records as they become, what is missing, and stamps.
 import { expect } from 'chai'
-import { not, now, rulebook, toOne } from 'pachter'
+import { allOf, not, now, rulebook, toMany, toOne } from 'pachter'
 import { type Judged, judgeGuarantees } from 'pachter/internal/prove'
 import { z } from 'zod'
 
@@ -81,5 +81,68 @@ describe('guarantees of fine points', () => {
   it('are judged by the record as it is and as it becomes, and by what is missing', () => {
     const outcomes = Object.fromEntries(Object.entries(judged(doors)).map(([title, { outcome }]) => [title, outcome]))
     expect(outcomes).to.deep.equal(expected)
+  })
+})
+
+describe('guarantees that only several records break', () => {
+  /** A fleet: boats are lent to crews, by their keys, by lists of keys, and by addresses. */
+  const fleet = rulebook({
+    me: { shape: z.object({ id, ranks: z.array(z.enum(['mate', 'cook'])) }), key: 'id' },
+    records: {
+      sailor: { shape: z.object({ id, ranks: z.array(z.enum(['mate', 'cook'])), age: z.int() }), key: 'id' },
+      box: { shape: z.object({ address: z.string(), size: z.int() }), key: 'address' },
+      loan: { shape: z.object({ id, boatId: id, level: z.string() }), key: 'id', links: { boat: toOne('boat', 'boatId') } },
+      boat: {
+        shape: z.object({ id, mail: z.string(), sailorIds: z.array(id), ranks: z.array(z.enum(['mate', 'cook'])) }),
+        key: 'id',
+        links: {
+          loans: toMany('loan', 'boatId'),
+          sailors: toMany('sailor', { id: 'sailorIds' }),
+          boxes: toMany('box', { address: 'mail' }, { ignoringCase: true }),
+        },
+      },
+    },
+  })
+    .rules({ boat: (_boat, { signedIn }) => ({ may: { read: [signedIn] } }) })
+    .guarantees({
+      boat: (boat, { me }) => {
+        const lent = (level: string) => boat.loans.some((loan) => loan.level.is(level))
+        const none = not(me.ranks.has('mate')).and(not(me.ranks.has('cook')))
+        return [
+          { never: 'read', provided: allOf(lent('look'), lent('sail')), titled: 'two loans' },
+          { never: 'read', provided: allOf(lent('look'), lent('sail'), lent('own')), titled: 'three loans' },
+          { never: 'read', provided: boat.loans.atLeast(3, (loan) => loan.level.is('own')), titled: 'three alike' },
+          {
+            never: 'read',
+            provided: allOf(
+              boat.sailors.some((one) => one.age.is(20)),
+              boat.sailors.some((one) => one.age.is(30)),
+            ),
+            titled: 'two sailors of a list',
+          },
+          {
+            never: 'read',
+            provided: allOf(
+              boat.boxes.some((one) => one.size.is(1)),
+              boat.boxes.some((one) => one.size.is(2)),
+            ),
+            titled: 'two addresses alike',
+          },
+          { never: 'read', provided: allOf(boat.ranks.overlaps(me.ranks), none), titled: 'a rank in common that I do not have' },
+        ]
+      },
+    })
+
+  it('are refuted with as many as it takes', () => {
+    const outcomes = Object.fromEntries(Object.entries(judged(fleet)).map(([title, { outcome }]) => [title, outcome]))
+    expect(outcomes).to.deep.equal({
+      'two loans': 'refuted',
+      'three loans': 'refuted',
+      'three alike': 'refuted',
+      'two sailors of a list': 'refuted',
+      // Not proved, which is what counts: an example has no two texts that are alike but for their case.
+      'two addresses alike': 'undecided',
+      'a rank in common that I do not have': 'proved',
+    })
   })
 })
