@@ -23,6 +23,8 @@ export interface Site extends Required<Pick<RouteOptions, 'bodyLimit' | 'pageSiz
   readonly showReasons: boolean
   readonly signIn: string | undefined
   readonly next: RouteOptions['next']
+  /** The standings that clients may ask for, by record type. */
+  readonly standings: { readonly [type: string]: readonly string[] | undefined }
   readonly actions: {
     readonly [type: string]: { readonly [action: string]: (asked: RouteContext) => Promise<Row | undefined> } | undefined
   }

@@ -1,4 +1,6 @@
+import type { Row } from '../condition/index.js'
 import type { Condition, TypeModel } from '../rulebook/index.js'
+import type { Described } from '../store/read/query.js'
 import { readBody } from './body.js'
 import { type Call, json, NOWHERE, type WatchedList } from './call.js'
 import { RequestError } from './error.js'
@@ -13,13 +15,38 @@ export async function list(call: Call, type: TypeModel, within?: Where): Promise
     if (call.watch === undefined || within !== undefined) throw new RequestError(406, 'This is not a live list. Request application/json.')
     return call.watch.one(await watched(call, type, params))
   }
-  const { count, include, size = site.pageSize, where: asked, ...query } = readQuery(type, params, site.pageLimit)
+  const told = site.standings[type.name]
+  const {
+    count,
+    include,
+    size = site.pageSize,
+    where: asked,
+    standing,
+    withoutStanding,
+    ...query
+  } = readQuery(type, params, site.pageLimit, told)
+  if (query.withStandings && told === undefined) throw new RequestError(400, `standings: those on ${type.name} records are not available here`)
   const where = both(within, asked)
-  const narrowed = where === undefined ? {} : { where: where }
+  const narrowed = {
+    ...(where === undefined ? {} : { where }),
+    ...(standing === undefined ? {} : { standing }),
+    ...(withoutStanding === undefined ? {} : { withoutStanding }),
+  }
   const along = include === undefined ? {} : { include: Object.fromEntries(include.map((name) => [name, true])) }
   const page = await store.page(type.name, { ...query, ...narrowed, ...along, size } as never)
-  const more = count ? { count: await store.count(type.name, narrowed) } : {}
-  return json({ ...page, ...more, ...(call.isVisitor && (await opensBySigningIn(call, type)) ? { signIn: site.signIn ?? true } : {}) })
+  const more = count ? { count: await store.count(type.name, narrowed as never) } : {}
+  const records = query.withStandings ? page.records.map((one) => toldOf(one as never, told)) : page.records
+  return json({
+    ...page,
+    records,
+    ...more,
+    ...(call.isVisitor && (await opensBySigningIn(call, type)) ? { signIn: site.signIn ?? true } : {}),
+  })
+}
+
+/** A record with the standings that may be told; the clauses by which it is seen are not for clients. */
+function toldOf(one: Described<Row>, told: readonly string[] = []): Described<Row> {
+  return { ...one, standings: one.standings.filter((name) => told.includes(name)), seenBy: [] }
 }
 
 /** Whether a visitor may never read the type, while some signed-in people may. */
@@ -84,7 +111,7 @@ function wantsEvents({ headers }: Request): boolean {
 }
 
 /** Query parameters that live lists do not support: the page sorts and cuts the list itself. */
-const OF_PAGES = ['sort', 'size', 'after', 'count', 'include']
+const OF_PAGES = ['sort', 'size', 'after', 'count', 'include', 'standing', 'withoutStanding', 'standings']
 
 async function watched({ site, store }: Call, type: TypeModel, params: URLSearchParams): Promise<WatchedList> {
   const odd = OF_PAGES.find((name) => params.has(name))

@@ -51,10 +51,25 @@ export function keySchema(type: TypeModel): Json {
   return { type: type.fields[key]?.type === 'integer' ? 'integer' : 'string' }
 }
 
+/** The parameters about standings, if any may be told. */
+function standingsDoc(names: readonly string[] | undefined) {
+  if (names === undefined) return []
+  const known = `Of ${names.join(', ')}.`
+  return [
+    query('standing', `Only records on which the asker has one of these standings, separated by commas. ${known}`),
+    query('withoutStanding', `Only records on which the asker has none of these. ${known}`),
+    query('standings', 'Also tells the standings of the asker on each record.', { type: 'boolean' }),
+  ]
+}
+
 /** The query parameters of a list. */
 export function listDoc(
   of: TypeModel,
-  limits: { readonly pageSize: number; readonly pageLimit: number },
+  limits: {
+    readonly pageSize: number
+    readonly pageLimit: number
+    readonly standings: { readonly [type: string]: readonly string[] | undefined }
+  },
 ): Pick<OperationDoc, 'description' | 'parameters' | 'responses' | 'problems'> {
   const size = { type: 'integer', minimum: 1, maximum: limits.pageLimit, default: limits.pageSize }
   const page = {
@@ -72,6 +87,7 @@ export function listDoc(
       query('count', 'Also returns the total count.', { type: 'boolean' }),
       query('include', `Linked records to include: ${Object.keys(of.links).join(', ') || 'none'}.`),
       query('may', 'Actions to judge for each record.'),
+      ...standingsDoc(limits.standings[of.name]),
       WHERE,
     ],
     responses: { 200: { description: 'The records that the asker may see.', ...content(page) } },

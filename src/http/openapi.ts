@@ -12,7 +12,7 @@ import { siteOf } from './site.js'
 export interface OpenApiOptions<W extends World = World>
   extends Pick<
     RouteOptions<W>,
-    'base' | 'types' | 'paths' | 'actions' | 'files' | 'matchRequired' | 'pageSize' | 'pageLimit' | 'rulesAt' | 'listsAt'
+    'base' | 'types' | 'paths' | 'standings' | 'actions' | 'files' | 'matchRequired' | 'pageSize' | 'pageLimit' | 'rulesAt' | 'listsAt'
   > {
   readonly title: string
   readonly version: string

@@ -1,4 +1,4 @@
-import { allOf, type Condition, knownAction, type TypeModel, unknownName } from '../rulebook/index.js'
+import { allOf, type Condition, knownAction, type TypeModel, UnknownNameError, unknownName } from '../rulebook/index.js'
 import { FILTER_OPERATORS, filterFromText } from '../store/read/from-text.js'
 import { RequestError } from './error.js'
 
@@ -11,10 +11,13 @@ export interface ListQuery {
   readonly after?: string
   readonly include?: readonly string[]
   readonly withActions?: readonly string[]
+  readonly standing?: readonly string[]
+  readonly withoutStanding?: readonly string[]
+  readonly withStandings: boolean
   readonly count: boolean
 }
 
-const WORDS = ['sort', 'fields', 'size', 'after', 'include', 'may', 'count', 'partial', 'all']
+const WORDS = ['sort', 'fields', 'size', 'after', 'include', 'may', 'standing', 'withoutStanding', 'standings', 'count', 'partial', 'all']
 const FILTER = 'where.'
 /** The most filters of one list: their cost grows faster than their number. */
 const MOST_FILTERS = 100
@@ -27,10 +30,11 @@ const names = (text: string) =>
 
 /**
  * Reads list options from a URL: `where.state=let`, `where.rentDue.isAtLeast=30`, `sort=-number`, `fields=number,state`, `size=20`,
- * `after=` with the `next` of the previous page, `include=shares`, `may=update,delete`, `count=true`.
+ * `after=` with the `next` of the previous page, `include=shares`, `may=update,delete`, `count=true`; of the standings that may be told,
+ * `standing=holder,helper` (one of these), `withoutStanding=holder` and `standings=true`.
  * @throws RequestError 400, TextError, UnknownNameError
  */
-export function readQuery(type: TypeModel, params: URLSearchParams, most: number): ListQuery {
+export function readQuery(type: TypeModel, params: URLSearchParams, most: number, told: readonly string[] = []): ListQuery {
   for (const name of new Set(params.keys()))
     if (!name.startsWith(FILTER)) {
       if (!WORDS.includes(name))
@@ -39,6 +43,7 @@ export function readQuery(type: TypeModel, params: URLSearchParams, most: number
     }
   const text = (name: string) => params.get(name) ?? undefined
   const [sort, fields, after, include, may, size] = ['sort', 'fields', 'after', 'include', 'may', 'size'].map(text)
+  const [standing, withoutStanding] = ['standing', 'withoutStanding'].map((name) => standingsIn(params, name, type, told))
   const where = whereOf(type, params)
   return {
     ...(where === undefined ? {} : { where }),
@@ -48,8 +53,21 @@ export function readQuery(type: TypeModel, params: URLSearchParams, most: number
     ...(include === undefined ? {} : { include: names(include) }),
     ...(may === undefined ? {} : { withActions: names(may).map((action) => knownAction(type, action)) }),
     ...(size === undefined ? {} : { size: sizeOf(size, most) }),
+    ...(standing === undefined ? {} : { standing }),
+    ...(withoutStanding === undefined ? {} : { withoutStanding }),
+    withStandings: flag(params, 'standings'),
     count: flag(params, 'count'),
   }
+}
+
+/** The standings that a parameter names, all of which may be told. */
+function standingsIn(params: URLSearchParams, name: string, type: TypeModel, told: readonly string[]): readonly string[] | undefined {
+  const text = params.get(name)
+  if (text === null) return undefined
+  const given = names(text)
+  if (given.length === 0) throw new RequestError(400, `${name}: name a standing`)
+  for (const one of given) if (!told.includes(one)) throw new UnknownNameError('standing', one, told, type.name)
+  return given
 }
 
 /** A parameter that is `true` or absent. */

@@ -1,5 +1,5 @@
 import type { Row } from '../condition/index.js'
-import type { Key, TypeName, World } from '../rulebook/index.js'
+import type { Key, StandingName, TypeName, World } from '../rulebook/index.js'
 import type { AsSystem, GuardedStore } from '../store/index.js'
 import type { GuardOptions } from './guard.js'
 import type { LiveLists } from './live/live-types.js'
@@ -63,6 +63,11 @@ export interface RouteOptions<W extends World = World> extends GuardOptions<W> {
    * to a named action. Undefined answers with JSON.
    */
   readonly next?: (done: Done<W>) => NextPage | undefined
+  /**
+   * The standings that clients may ask for: `standings=true` tells them of each record of a list, `standing=holder` lists those records
+   * only. A standing can depend on fields that a person does not see, so none is told unless it is named here.
+   */
+  readonly standings?: { readonly [K in TypeName<W>]?: readonly StandingName<K, W>[] }
   /** The handlers of named actions. They run after the action was allowed, in one transaction. */
   readonly actions?: { readonly [K in TypeName<W>]?: { readonly [action: string]: (asked: RouteContext<W>) => Promise<Row | undefined> } }
 }

@@ -1,4 +1,4 @@
-import { type Model, nearest, type TypeModel, typeModel } from '../rulebook/index.js'
+import { type Model, nearest, type TypeModel, typeModel, UnknownNameError } from '../rulebook/index.js'
 import type { Site } from './call.js'
 import { SetupError } from './error.js'
 import type { RouteOptions } from './route-options.js'
@@ -8,7 +8,10 @@ import { inProduction } from './verdict-routes.js'
 export type SiteOptions = Omit<RouteOptions, 'identity' | 'live' | 'visitor' | 'recheck'>
 
 /** @throws SetupError, UnknownNameError */
-export function siteOf(model: Model, { base = '/', types, paths = {}, actions = {}, files = {}, ...options }: SiteOptions): Site {
+export function siteOf(
+  model: Model,
+  { base = '/', types, paths = {}, actions = {}, files = {}, standings = {}, ...options }: SiteOptions,
+): Site {
   if (!base.startsWith('/')) throw new SetupError('base', 'the path has to begin with /')
   const served = (types ?? Object.keys(model.types)).map((name) => typeModel(model, name))
   for (const name of Object.keys(paths)) typeModel(model, name)
@@ -16,6 +19,11 @@ export function siteOf(model: Model, { base = '/', types, paths = {}, actions = 
   checkPaths(named.map(([path]) => path))
   for (const name of Object.keys(files))
     if (Object.hasOwn(typeModel(model, name).links, 'files')) throw new SetupError(`files.${name}`, 'a link has this name already')
+  for (const [type, names = []] of Object.entries(standings as Site['standings']))
+    for (const name of names) {
+      const known = Object.keys(typeModel(model, type).standings)
+      if (!known.includes(name)) throw new UnknownNameError('standing', name, known, `standings.${type}`)
+    }
   for (const [type, mine] of Object.entries(actions)) checkActions(typeModel(model, type), Object.keys(mine ?? {}))
   const { rulesAt = 'my-rules', listsAt = 'my-lists', showReasons = false } = options
   if (showReasons && inProduction()) throw new SetupError('showReasons', 'is for development only: reasons are not shown in production')
@@ -38,6 +46,7 @@ export function siteOf(model: Model, { base = '/', types, paths = {}, actions = 
     showReasons,
     signIn: options.signIn,
     next: options.next as Site['next'],
+    standings,
   }
 }
 

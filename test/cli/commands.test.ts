@@ -13,7 +13,13 @@ describe('the command on the demo world', () => {
 
   describe('list', () => {
     runs('list plot --without-standing holder', 0, 'p-09', 'Nobody can be holder of 2 of 12 plot records.')
-    runs('list plot --without-standing holder --for ines', 2, 'leave out --for')
+    runs('list plot --without-standing holder --for ines', 0, 'ines sees')
+    runs('list plot --standing holder --for ines', 0, 'p-01')
+    runs('list plot --standing holdr --for ines', 2, 'Did you mean "holder"?')
+    runs('list plot --standing holder', 2, 'name a person with --for')
+    runs('list plot --standing holder --without-standing warden', 2, '--standing needs a person')
+    runs('list plot --standing holder --for system', 2, 'the system has no standings')
+    runs('list plot --standing holder --for ines --for bram', 0, 'p-01', 'p-02')
     runs('list plot --without-standing holdr', 2, 'Did you mean "holder"?')
     runs('list plot --for ines', 0, 'p-01', 'ines sees 2 of 12 plot records')
     runs('list plot --for visitor', 0, 'Fields hidden from visitor in all of these: holderId, coHolderIds, planting, rentDue, wardenNotes.')

@@ -19,6 +19,7 @@ interface ListCommandOptions extends CommonOptions {
   readonly sort?: readonly string[]
   readonly limit?: number
   readonly differences?: boolean
+  readonly standing: readonly string[]
   /** The name of a standing, or true for all of them. */
   readonly withoutStanding?: string | true
   readonly format: Format
@@ -29,7 +30,7 @@ async function listCommand(typeName: string, options: ListCommandOptions): Promi
   const session = await openSession(options, typeName)
   const type = typeModel(session.loaded.model, typeName)
   const people = [...new Set(options.for)].map((name) => session.person(name))
-  if (options.withoutStanding !== undefined) return nobodysList(session, type, options.withoutStanding, options)
+  if (options.withoutStanding !== undefined && people.length === 0) return nobodysList(session, type, options.withoutStanding, options)
   if (people.length === 0) throw new UsageError('name a person with --for. Run pachter people to see all people.')
   for (const name of options.fields ?? []) fieldOf(type, name)
   const wheres = options.where.map((text) => readWhereText(type, text))
@@ -38,9 +39,10 @@ async function listCommand(typeName: string, options: ListCommandOptions): Promi
     ...(options.sort ? { sort: options.sort } : {}),
     ...(options.limit === undefined ? {} : { limit: options.limit }),
   }
+  const having = havingOf(type, options)
   const store = session.store()
   const lists: Row[][] = []
-  for (const person of people) lists.push((await storeFor(store, person).list(typeName, query as never)) as Row[])
+  for (const person of people) lists.push((await storeFor(store, person).list(typeName, { ...query, ...having } as never)) as Row[])
   const total = session.records[typeName]?.length ?? 0
   if (people.length === 1 && options.differences === true) throw new UsageError('--differences needs several people: repeat --for')
   if (people.length === 1)
@@ -57,9 +59,15 @@ async function listCommand(typeName: string, options: ListCommandOptions): Promi
   return sideBySide(type, columns, everything, total, options)
 }
 
+/** The standings that the people of the lists need to have, and not to have. */
+function havingOf(type: TypeModel, { standing, withoutStanding }: ListCommandOptions): object {
+  const none = withoutStanding === true ? Object.keys(type.standings) : withoutStanding
+  return { ...(standing.length === 0 ? {} : { standing }), ...(none === undefined ? {} : { withoutStanding: none }) }
+}
+
 /** The records on which nobody has a standing, whatever their claims are. */
 function nobodysList(session: CliSession, type: TypeModel, wanted: string | true, options: ListCommandOptions): void {
-  if (options.for.length > 0) throw new UsageError('--without-standing is about everyone: leave out --for')
+  if (options.standing.length > 0) throw new UsageError('--standing needs a person: name one with --for')
   if (Object.keys(type.standings).length === 0) throw new UsageError(`${type.name} has no standings`)
   for (const name of options.fields ?? []) fieldOf(type, name)
   const standing = wanted === true ? undefined : wanted
@@ -266,7 +274,15 @@ export function listDeclaration(): Command {
     )
     .option('--sort <fields>', 'the fields to sort by, as in --sort=-number,siteId (- for descending)', names)
     .option('--limit <count>', 'the most records to show', wholeNumber)
-    .option('--without-standing [standing]', 'instead: the records on which nobody at all can have this standing, or any')
+    .addOption(
+      new Option('--standing <standing>', 'only records on which the person has this standing; repeat it for one of several')
+        .argParser(collect)
+        .default([], 'all'),
+    )
+    .option(
+      '--without-standing [standing]',
+      'only records on which the person has not this standing, or none; without --for: on which nobody at all can have it',
+    )
     .option('--differences', 'with several people: only records that they see differently')
     .addOption(without())
     .addOption(log())
@@ -281,7 +297,9 @@ ${wrapped(`Operators: ${FILTER_OPERATORS.join(', ')}. Separate the values of a l
 Examples:
   pachter list plot --for bram --where state=let --sort=-rentDue
   pachter list plot --for ines --for bram --differences
-  pachter list plot --without-standing holder
+  pachter list plot --for ines --standing holder       the records of her own
+  pachter list plot --for ines --without-standing      the rest that she sees
+  pachter list plot --without-standing holder          the records that nobody can hold
   pachter list entry --for ines --for visitor --where "writtenAt isAfter 2026-03-05" --fields audience,text`,
     )
     .action((type, options) => (options.watch ? watchAnswer(options) : listCommand(type, options)))

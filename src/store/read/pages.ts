@@ -8,7 +8,7 @@ import { visibleField } from './filter-guards.js'
 import { type DescribedOptions, type ListOptions, readSort } from './query.js'
 
 /** Which records to count. */
-export type CountOptions<W extends World, K extends TypeName<W>> = Pick<ListOptions<W, K>, 'where'>
+export type CountOptions<W extends World, K extends TypeName<W>> = Pick<ListOptions<W, K>, 'where' | 'standing' | 'withoutStanding'>
 
 /** The number of records with a value. */
 export interface Counted {

@@ -12,6 +12,7 @@ import {
   type RecordTerms,
   recordTerms,
   type SeenRow,
+  type StandingName,
   type TypeModel,
   type TypeName,
   unknownName,
@@ -30,6 +31,10 @@ export interface ListOptions<W extends World, K extends TypeName<W>, F extends F
    * in the direction of the last field.
    */
   readonly sort?: readonly (FieldName<W, K> | `-${FieldName<W, K>}`)[]
+  /** Only records on which this person has the standing, or one of these. */
+  readonly standing?: StandingName<K, W> | readonly StandingName<K, W>[]
+  /** Only records on which this person has none of these standings. */
+  readonly withoutStanding?: StandingName<K, W> | readonly StandingName<K, W>[]
   /** The most records to return. */
   readonly limit?: number
   /** Only these fields and the key. */
@@ -156,8 +161,15 @@ export function readFields(type: TypeModel, fields: unknown): readonly string[] 
   return fields
 }
 
+/** The options of a list as they were given, whatever they are. */
+interface OptionsGiven {
+  readonly where?: unknown
+  readonly standing?: unknown
+  readonly withoutStanding?: unknown
+}
+
 /** The options of a list: an object, or nothing. */
-export function readOptions(type: string, options: unknown, known: readonly string[] = LIST_OPTIONS): { readonly where?: unknown } {
+export function readOptions(type: string, options: unknown, known: readonly string[] = LIST_OPTIONS): OptionsGiven {
   if (options === undefined) return {}
   if (typeof options !== 'object' || options === null || Array.isArray(options)) {
     throw new QueryError(type, `the options (where, sort, limit, fields) have to be an object, not ${describeOdd(options)}`)
@@ -167,6 +179,17 @@ export function readOptions(type: string, options: unknown, known: readonly stri
   return options
 }
 
-const LIST_OPTIONS: readonly string[] = ['where', 'sort', 'limit', 'fields', 'include', 'withActions', 'withStandings']
+/** Which records: the options of counts, and some of those of lists. */
+export const COUNT_OPTIONS: readonly string[] = ['where', 'standing', 'withoutStanding']
+const LIST_OPTIONS: readonly string[] = [...COUNT_OPTIONS, 'sort', 'limit', 'fields', 'include', 'withActions', 'withStandings']
 /** The options of a page. */
-export const PAGE_OPTIONS: readonly string[] = ['where', 'sort', 'fields', 'size', 'after', 'include', 'withActions', 'withStandings']
+export const PAGE_OPTIONS: readonly string[] = [
+  ...COUNT_OPTIONS,
+  'sort',
+  'fields',
+  'size',
+  'after',
+  'include',
+  'withActions',
+  'withStandings',
+]

@@ -1,4 +1,4 @@
-import type { ConditionNode, Row } from '../../condition/index.js'
+import { allOfNode, type Row } from '../../condition/index.js'
 import { isJudgedAlong, type Key, keyOf, type TypeModel, typeModel, type World } from '../../rulebook/index.js'
 import { withFields } from '../../viewpoint/index.js'
 import { readableWhere, type Seen, see, visible } from '../operation.js'
@@ -9,7 +9,18 @@ import { more, withheldAlong } from './described.js'
 import { guardedWhere, typesIn, visibleField } from './filter-guards.js'
 import { included, readInclude, typesIncluded } from './include.js'
 import { aboutList, type CountOptions, countField, type DescribedPageOptions, orderFor, readSize } from './pages.js'
-import { type DescribedOptions, PAGE_OPTIONS, readActions, readFields, readLimit, readOptions, readSort, readWhere } from './query.js'
+import {
+  COUNT_OPTIONS,
+  type DescribedOptions,
+  PAGE_OPTIONS,
+  readActions,
+  readFields,
+  readLimit,
+  readOptions,
+  readSort,
+  readWhere,
+} from './query.js'
+import { readStandings, standingWhere } from './standing-filter.js'
 
 /** The options of a list or page. */
 type ListRequest = ReturnType<Reading['readList']>
@@ -61,11 +72,12 @@ export class Reading {
 
   count(typeName: string, given?: CountOptions<World, string>): Promise<number> {
     return this.#about(typeName, (type) => {
-      const where = this.#filter(type, given)
+      const { where, standings } = this.#filter(type, given)
       return safely(`count ${typeName}`, () =>
-        this.#session.reading([typeName, ...typesIn(where)], (op) =>
-          op.tables.count(typeName, { where: readableWhere(op, typeName, [guardedWhere(op.asker, type, where)]), now: op.env.now }),
-        ),
+        this.#session.reading([typeName, ...typesIn(where)], (op) => {
+          const asked = [guardedWhere(op.asker, type, where), standingWhere(op.asker, type, standings)]
+          return op.tables.count(typeName, { where: readableWhere(op, typeName, asked), now: op.env.now })
+        }),
       )
     })
   }
@@ -73,11 +85,12 @@ export class Reading {
   countBy(typeName: string, field: string, given?: CountOptions<World, string>): Promise<unknown[]> {
     return this.#about(typeName, (type) => {
       const by = countField(type, field)
-      const where = this.#filter(type, given)
+      const { where, standings } = this.#filter(type, given)
       return safely(`count ${typeName}`, () =>
         this.#session.reading([typeName, ...typesIn(where)], (op) => {
+          const asked = [guardedWhere(op.asker, type, where), standingWhere(op.asker, type, standings)]
           // The counted field must be visible too for a record to count.
-          const seen = readableWhere(op, typeName, [guardedWhere(op.asker, type, where), visibleField(op.asker, typeName, by)])
+          const seen = readableWhere(op, typeName, [...asked, visibleField(op.asker, typeName, by)])
           return op.tables.countBy(typeName, by, { where: seen, now: op.env.now })
         }),
       )
@@ -97,8 +110,9 @@ export class Reading {
     return logger.about({ action: 'read', type: typeName }, async () => work(typeModel(model, typeName)))
   }
 
-  #filter(type: TypeModel, given: CountOptions<World, string> | undefined): ConditionNode {
-    return readWhere(this.#session.model.types, type, readOptions(type.name, given, ['where']).where)
+  #filter(type: TypeModel, given: CountOptions<World, string> | undefined) {
+    const options = readOptions(type.name, given, COUNT_OPTIONS)
+    return { where: readWhere(this.#session.model.types, type, options.where), standings: readStandings(type, options) }
   }
 
   /** Reads the options of a list or page. @throws QueryError */
@@ -106,6 +120,7 @@ export class Reading {
     const { types } = this.#session.model
     return {
       where: readWhere(types, type, options.where),
+      having: readStandings(type, options),
       sort: readSort(type, options.sort),
       fields: readFields(type, options.fields),
       actions: readActions(type, options.withActions),
@@ -116,12 +131,13 @@ export class Reading {
 
   async #listed(type: TypeModel, asked: ListRequest, some: Pick<Selection, 'limit' | 'after' | 'places'>): Promise<Listed> {
     const { model } = this.#session
-    const { where, sort, fields, actions, standings, plans } = asked
+    const { where, having, sort, fields, actions, standings, plans } = asked
     const goesAlong = actions.includes('delete') && isJudgedAlong(model, type.name)
     const types = [type.name, ...typesIn(where), ...typesIncluded(plans), ...(goesAlong ? typesAlong(model, type) : [])]
     const { op, also, seen } = await this.#session.reading([...new Set(types)], async (op) => {
       const also = more(op.asker, type, actions, standings)
-      const selection = { where: guardedWhere(op.asker, type, where), sort: orderFor(op, type, sort), flags: also.flags, ...some }
+      const asked = allOfNode([guardedWhere(op.asker, type, where), standingWhere(op.asker, type, having)])
+      const selection = { where: asked, sort: orderFor(op, type, sort), flags: also.flags, ...some }
       return { op, also, seen: await see(op, type.name, selection) }
     })
     const told = async (those: readonly Seen[]) => {
