@@ -3,6 +3,9 @@
  * @module
  */
 
+export { authzen } from '../http/authzen/authzen.js'
+export type { AuthZenSubject } from '../http/authzen/request.js'
+export type { AuthZenOptions, SubjectPage } from '../http/authzen/subjects.js'
 export { cookieOf } from '../http/cookie.js'
 export { type DevelopmentOptions, developmentIdentity } from '../http/development-identity.js'
 export { CredentialError, RequestError, SetupError } from '../http/error.js'

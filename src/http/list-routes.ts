@@ -25,7 +25,8 @@ export async function list(call: Call, type: TypeModel, within?: Where): Promise
     withoutStanding,
     ...query
   } = readQuery(type, params, site.pageLimit, told)
-  if (query.withStandings && told === undefined) throw new RequestError(400, `standings: those on ${type.name} records are not available here`)
+  if (query.withStandings && told === undefined)
+    throw new RequestError(400, `standings: those on ${type.name} records are not available here`)
   const where = both(within, asked)
   const narrowed = {
     ...(where === undefined ? {} : { where }),
