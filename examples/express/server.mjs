@@ -3,7 +3,7 @@
 import { randomBytes } from 'node:crypto'
 import express from 'express'
 import { createJiti } from 'jiti'
-import { cookieOf, fromSession, guard, middleware } from 'pachter/http'
+import { answerRefusals, attachRules, cookieOf, fromSession, guard } from 'pachter/http'
 import { inMemory, openStore } from 'pachter/store'
 
 // The demo world is in TypeScript, and this application is not.
@@ -43,27 +43,20 @@ const identity = fromSession(
 const guarded = guard(store, { identity, signIn: '/' })
 
 // The handlers no longer need their own conditions: what a person may not read does not exist for them, and what they may not change is
-// refused.
-app.get(
-  '/my/plots',
-  middleware((request) =>
-    guarded(request, async ({ store: mine }) => {
-      const plots = await mine.list('plot', { sort: ['number'], withActions: ['update'] })
-      return Response.json(
-        plots.map(({ record, may }) => ({ ...record, changeable: may.update?.allowed ? (may.update.fields ?? 'all') : [] })),
-      )
-    }),
-  ),
-)
-app.post('/plots/:key/planting', express.urlencoded({ extended: false }), (request, response, next) =>
-  middleware((asked) =>
-    guarded(asked, async ({ store: mine }) => {
-      await mine.update('plot', request.params.key, { planting: String(request.body.planting ?? '') })
-      return Response.redirect(new URL('/my/plots', asked.url), 303)
-    }),
-  )(request, response, next),
-)
-app.get('/', (_request, response) => {
+// refused. The start page is for everyone, and comes before.
+const start = express.Router()
+app.use(start)
+app.use(attachRules(guarded))
+app.get('/my/plots', async ({ rules }, response) => {
+  const plots = await rules.store.list('plot', { sort: ['number'], withActions: ['update'] })
+  response.json(plots.map(({ record, may }) => ({ ...record, changeable: may.update?.allowed ? (may.update.fields ?? 'all') : [] })))
+})
+app.post('/plots/:key/planting', express.urlencoded({ extended: false }), async ({ rules, params, body }, response) => {
+  await rules.store.update('plot', params.key, { planting: String(body.planting ?? '') })
+  response.redirect(303, '/my/plots')
+})
+app.use(answerRefusals(guarded))
+start.get('/', (_request, response) => {
   response
     .type('html')
     .send(`<!doctype html><html lang="en"><meta name="viewport" content="width=device-width"><title>Marsh Lane Allotments</title>

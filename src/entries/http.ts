@@ -3,13 +3,14 @@
  * @module
  */
 
+export { answerRefusals, attachRules, type ErrorMiddleware, type WithRules } from '../http/attach.js'
 export { authzen } from '../http/authzen/authzen.js'
 export type { AuthZenSubject } from '../http/authzen/request.js'
 export type { AuthZenOptions, SubjectPage } from '../http/authzen/subjects.js'
 export { cookieOf } from '../http/cookie.js'
 export { type DevelopmentOptions, developmentIdentity } from '../http/development-identity.js'
 export { CredentialError, RequestError, SetupError } from '../http/error.js'
-export { type Guarded, type GuardOptions, guard } from '../http/guard.js'
+export { type EntryOptions, type Guard, type Guarded, type GuardOptions, guard } from '../http/guard.js'
 export { firstOf, fromSession } from '../http/identity.js'
 export type { Actor, Identity } from '../http/identity-types.js'
 export { type ImpersonationOptions, impersonation } from '../http/impersonation.js'

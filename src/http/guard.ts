@@ -1,7 +1,10 @@
 import { jsonText } from '../condition/index.js'
 import type { World } from '../rulebook/index.js'
+import { SignInError } from '../store/errors.js'
 import type { GuardedStore, Store } from '../store/index.js'
+
 import { READ_ONLY } from '../store/session.js'
+import type { Verdict } from '../viewpoint/index.js'
 import { checkIdentity, senderOf } from './acting.js'
 import { RequestError, SetupError } from './error.js'
 import { isAutomatic } from './identity.js'
@@ -85,73 +88,124 @@ export interface GuardedCall<W extends World = World> extends Guarded<W> {
   readonly sender: Sender<W['me']>
 }
 
+/** Who may come in. */
+export interface EntryOptions {
+  /** Refuses others before anything else is asked: visitors have to sign in, or people who are signed in have to sign out. Default: everyone. */
+  readonly allow?: 'everyone' | 'signed in' | 'visitors'
+}
+
+/** A guard of the application's own handlers. */
+export interface Guard<W extends World = World> {
+  /** Answers a request by a handler that returns a response. */
+  (request: Request, work: (guarded: Guarded<W>) => Promise<Response>): Promise<Response>
+  /**
+   * For handlers that answer by themselves, in frameworks of their own: identifies the person, and checks what the guard checks.
+   * @throws CredentialError, RequestError, SignInError
+   */
+  enter(request: Request): Promise<Guarded<W>>
+  /** The answer to an error of `enter`, or of the store in a handler: problem details, a page, or a redirect. */
+  refuse(error: unknown, request: Request): Promise<Response>
+}
+
 /**
  * A guard for your own handlers. It identifies the person, refuses plain HTTP, requests from other sites and too many requests, and
  * turns errors of the store into problem details (RFC 9457), or into a small page for clients that accept `text/html`. A response without
- * `Cache-Control` gets `private, no-cache`, so that no shared cache keeps what one person may see. If a person acts as another one and may only read, it refuses all methods
- * but GET, HEAD and OPTIONS.
+ * `Cache-Control` gets `private, no-cache`, so that no shared cache keeps what one person may see. If a person acts as another one and may
+ * only read, it refuses all methods but GET, HEAD and OPTIONS.
  *
  * @throws SetupError
  * @example
  * const guarded = guard(store, { identity: fromSession(...) })
  * app.get('/mine', (context) => guarded(context.req.raw, async ({ store }) => Response.json(await store.list('plot'))))
  */
-export function guard<W extends World>(
-  store: Store<W>,
-  options: GuardOptions<W>,
-): (request: Request, work: (guarded: Guarded<W>) => Promise<Response>) => Promise<Response> {
-  const guarded = guardCalls(store, options)
-  return (request, work) =>
-    guarded(request, async ({ sender, ...given }) => {
-      // What such a handler changes by itself, the store cannot refuse.
-      if (sender.actor?.readOnly && !SAFE.includes(request.method)) throw new RequestError(403, READ_ONLY)
-      return work(given)
-    })
+export function guard<W extends World>(store: Store<W>, options: GuardOptions<W> & EntryOptions): Guard<W> {
+  const { enter, refuse, call } = guardCalls(store, options)
+  const { allow = 'everyone' } = options
+  if (!['everyone', 'signed in', 'visitors'].includes(allow))
+    throw new SetupError('allow', `${JSON.stringify(allow)} is none of everyone, signed in, visitors`)
+  const checked = ({ sender, ...given }: GuardedCall<W>): Guarded<W> => {
+    const { request, me } = given
+    if (allow === 'signed in' && me === null) throw new SignInError(ENTRY)
+    if (allow === 'visitors' && me !== null) throw new RequestError(403, 'You are signed in already.')
+    // What such a handler changes by itself, the store cannot refuse.
+    if (sender.actor?.readOnly && !SAFE.includes(request.method)) throw new RequestError(403, READ_ONLY)
+    return given
+  }
+  return Object.assign(
+    (request: Request, work: (guarded: Guarded<W>) => Promise<Response>) => call(request, async (one) => work(checked(one))),
+    {
+      enter: async (request: Request) => checked(await enter(request)),
+      refuse,
+    },
+  )
 }
 
-/** The guard of the routes and of the application's own handlers. @throws SetupError */
-export function guardCalls<W extends World>(
-  store: Store<W>,
-  options: GuardOptions<W>,
-): (request: Request, work: (guarded: GuardedCall<W>) => Promise<Response>) => Promise<Response> {
+/** The refusal of a visitor, whatever the record is. */
+const ENTRY: Verdict = Object.freeze({ allowed: false, outcome: 'sign in', action: 'enter', type: 'page', message: 'Sign in first.' })
+
+/** The guard of the routes and of the application's own handlers. */
+export interface CallGuard<W extends World> {
+  enter(request: Request): Promise<GuardedCall<W>>
+  refuse(error: unknown, request: Request): Promise<Response>
+  call(request: Request, work: (guarded: GuardedCall<W>) => Promise<Response>): Promise<Response>
+}
+
+/** @throws SetupError */
+export function guardCalls<W extends World>(store: Store<W>, options: GuardOptions<W>): CallGuard<W> {
+  checkGuard(options)
   const { identity, signIn, limit, origins = [], showClaims = false, onFailure = logFailure } = options
+  const begun = new WeakMap<Request, number>()
+  const enter = async (request: Request): Promise<GuardedCall<W>> => {
+    begun.set(request, performance.now())
+    checkTransport(request, options)
+    if (isAutomatic(identity, request)) checkSameOrigin(request, origins)
+    const sender = await senderOf(identity, request)
+    const { me, actor, actorClaims } = sender
+    const wait = await limit?.(request, actorClaims ?? me)
+    if (wait !== undefined) throw new RequestError(429, 'Too many requests. Wait a moment.', { 'retry-after': String(Math.ceil(wait)) })
+    if (actor === undefined) return { request, me, store: store.for(me), sender }
+    return { request, me, store: store.for(me, { actor: actor.key, readOnly: actor.readOnly }), actor, sender }
+  }
+  // Whether a record is hidden or does not exist, as the target of the request or of a link.
+  const padded = async (request: Request, statuses: readonly number[]) => {
+    if (statuses.some((one) => one === 404 || one === 422)) await untilNextStep(begun.get(request) ?? performance.now())
+  }
+  const refuse = async (error: unknown, request: Request): Promise<Response> => {
+    const told = problemOf(error, { at: signIn, scheme: identity.scheme ?? 'Bearer' })
+    const { status } = told.problem
+    if ([500, 503].includes(status) || told.problem.code === 'BAD_CLAIMS') onFailure(error, request)
+    const response = forThisPerson(await refusalResponse(request, told, { error, hooks: options, signIn, onFailure }))
+    // A hook may have answered with another status.
+    await padded(request, [status, response.status])
+    return response
+  }
+  const call: CallGuard<W>['call'] = async (request, work) => {
+    let me: W['me'] | null | undefined
+    let response: Response
+    try {
+      const given = await enter(request)
+      me = given.me
+      response = forThisPerson(await work(given))
+      await padded(request, [response.status])
+    } catch (error) {
+      response = await refuse(error, request)
+    }
+    if (showClaims && me !== undefined) response.headers.set('x-me', encodeURIComponent(jsonText(me)))
+    return response
+  }
+  return { enter, refuse, call }
+}
+
+function checkGuard<W extends World>({ identity, signIn, showClaims = false }: GuardOptions<W>): void {
   checkIdentity('identity', identity)
   if (signIn !== undefined && !URL.canParse(signIn, 'https://site.example'))
     throw new SetupError('signIn', `${JSON.stringify(signIn)} is not an address`)
   if (showClaims && globalThis.process?.env.NODE_ENV === 'production')
     throw new SetupError('showClaims', 'is for development only: claims are not shown in production')
-  return async (request, work) => {
-    let me: W['me'] | null | undefined
-    let status = 200
-    const answered = async () => {
-      try {
-        checkTransport(request, options)
-        if (isAutomatic(identity, request)) checkSameOrigin(request, origins)
-        const sender = await senderOf(identity, request)
-        me = sender.me
-        const { actor, actorClaims } = sender
-        const wait = await limit?.(request, actorClaims ?? me)
-        if (wait !== undefined) throw new RequestError(429, 'Too many requests. Wait a moment.', { 'retry-after': String(Math.ceil(wait)) })
-        if (actor === undefined) return await work({ request, me, store: store.for(me), sender })
-        const mine = store.for(me, { actor: actor.key, readOnly: actor.readOnly })
-        return await work({ request, me, store: mine, actor, sender })
-      } catch (error) {
-        const told = problemOf(error, { at: signIn, scheme: identity.scheme ?? 'Bearer' })
-        if ([500, 503].includes(told.problem.status) || told.problem.code === 'BAD_CLAIMS') onFailure(error, request)
-        status = told.problem.status
-        return refusalResponse(request, told, { error, hooks: options, signIn, onFailure })
-      }
-    }
-    const began = performance.now()
-    const response = forThisPerson(await answered())
-    // Whether a record is hidden or does not exist, as the target of the request or of a link. A hook may have answered with another status.
-    if ([status, response.status].some((one) => one === 404 || one === 422)) await untilNextStep(began)
-    if (showClaims && me !== undefined) response.headers.set('x-me', encodeURIComponent(jsonText(me)))
-    return response
-  }
 }
 
-const VARIES = ['Accept', 'Authorization', 'Cookie']
+/** What the responses of a guard depend on. */
+export const VARIES = ['Accept', 'Authorization', 'Cookie']
 
 /** A response that no shared cache keeps, and that depends on who asks. The headers of some responses cannot be changed, so it is a copy. */
 function forThisPerson(response: Response): Response {

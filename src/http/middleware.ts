@@ -24,14 +24,17 @@ export function middleware(handle: (request: Request) => Promise<Response>): Mid
   }
 }
 
-type Incoming = Parameters<Middleware>[0]
+/** A request of Node's server, which a parser may have read. */
+export type Incoming = Parameters<Middleware>[0]
 
 async function answer(handle: (request: Request) => Promise<Response>, incoming: Incoming, outgoing: ServerResponse): Promise<void> {
-  // Methods that Fetch standard requests cannot have.
-  if (/^(CONNECT|TRACE|TRACK)$/i.test(incoming.method ?? '')) return turnedAway(outgoing, 405)
   const request = requestOf(incoming, outgoing)
-  if (request === undefined) return turnedAway(outgoing, 400)
-  const response = await handle(request)
+  if (typeof request === 'number') return turnedAway(outgoing, request)
+  await send(await handle(request), outgoing)
+}
+
+/** Sends a response by Node's server. */
+export async function send(response: Response, outgoing: ServerResponse): Promise<void> {
   outgoing.statusCode = response.status
   for (const [name, value] of response.headers) if (name !== 'set-cookie') outgoing.setHeader(name, value)
   const cookies = response.headers.getSetCookie()
@@ -47,7 +50,8 @@ async function answer(handle: (request: Request) => Promise<Response>, incoming:
   outgoing.end()
 }
 
-function turnedAway(outgoing: ServerResponse, status: number): void {
+/** Answers a request that no handler gets. */
+export function turnedAway(outgoing: ServerResponse, status: number): void {
   outgoing.statusCode = status
   if (status === 405) outgoing.setHeader('allow', 'GET, HEAD, POST, PUT, PATCH, DELETE, OPTIONS')
   outgoing.end()
@@ -70,8 +74,11 @@ function addressOf(path: string, host: string | undefined, protocol: string): st
   return URL.canParse(address) ? address : undefined
 }
 
-function requestOf(incoming: Incoming, outgoing: ServerResponse): Request | undefined {
+/** The request of Node's server as a Fetch standard request, or the status with which it is turned away. */
+export function requestOf(incoming: Incoming, outgoing: ServerResponse, withBody = true): Request | 400 | 405 {
   const { method = 'GET', headers, socket } = incoming
+  // Methods that Fetch standard requests cannot have.
+  if (/^(CONNECT|TRACE|TRACK)$/i.test(method)) return 405
   const headed = new Headers()
   for (const [name, value] of Object.entries(headers)) {
     if (name.startsWith(':')) continue
@@ -81,10 +88,10 @@ function requestOf(incoming: Incoming, outgoing: ServerResponse): Request | unde
   const protocol = (socket as { encrypted?: boolean }).encrypted === true ? 'https' : 'http'
   const path = incoming.originalUrl ?? incoming.url ?? '/'
   const address = addressOf(path, headers.host, protocol)
-  if (address === undefined) return undefined
+  if (address === undefined) return 400
   const gone = new AbortController()
   outgoing.once('close', () => gone.abort())
-  const sent = ['GET', 'HEAD'].includes(method) ? {} : bodyOf(incoming)
+  const sent = !withBody || ['GET', 'HEAD'].includes(method) ? {} : bodyOf(incoming)
   return new Request(address, { method, headers: headed, signal: gone.signal, ...sent } as RequestInit)
 }
 

@@ -34,7 +34,7 @@ export function routes<W extends World>(
 ): (request: Request) => Promise<Response> {
   const site = siteOf(book.model, options as never)
   const find = finder(site)
-  const guarded = guardCalls(store, options)
+  const guarded = guardCalls(store, options).call
   const streams = new OpenStreams<EventStream>()
   options.live?.hearOf(store)
   return (request) =>

@@ -2,12 +2,29 @@
 import type { Express } from 'express'
 import type { Hono } from 'hono'
 import type { WorldOf } from 'pachter'
-import { fromToken, guard, type Identity, liveLists, middleware, routes, type TokenOptions } from 'pachter/http'
+import {
+  answerRefusals,
+  attachRules,
+  fromToken,
+  type Guarded,
+  guard,
+  type Identity,
+  liveLists,
+  middleware,
+  routes,
+  type TokenOptions,
+} from 'pachter/http'
 import type { Store } from 'pachter/store'
 import type { book as Book } from './rules.js'
 
 type Garden = WorldOf<typeof Book>
 type Me = Garden['me']
+
+declare module 'express-serve-static-core' {
+  interface Request {
+    rules: Guarded<Garden>
+  }
+}
 
 /** Readme, "Over HTTP". */
 export function overHttp(
@@ -28,10 +45,9 @@ export function overHttp(
 export function withExpress(app: Express, book: typeof Book, store: Store<Garden>, identity: Identity<Me>) {
   const guarded = guard(store, { identity })
   app.use('/api', middleware(routes(book, store, { identity, base: '/api' })))
-  app.get(
-    '/mine',
-    middleware((request) => guarded(request, async ({ store: mine }) => Response.json(await mine.list('plot')))),
-  )
+  app.use(attachRules(guarded))
+  app.get('/mine', async ({ rules }, response) => response.json(await rules.store.list('plot')))
+  app.use(answerRefusals(guarded))
   app.get(
     '/plots',
     middleware((request) => guarded(request, async ({ store: mine }) => Response.json(await mine.list('plot')))),
