@@ -26,7 +26,20 @@ const value = fc.oneof(
 )
 const parameter = fc.tuple(
   fc.oneof(
-    fc.constantFrom('sort', 'size', 'after', 'fields', 'include', 'may', 'count', 'partial', 'all'),
+    fc.constantFrom(
+      'sort',
+      'size',
+      'after',
+      'fields',
+      'include',
+      'may',
+      'count',
+      'partial',
+      'all',
+      'standing',
+      'withoutStanding',
+      'standings',
+    ),
     fc
       .tuple(
         fc.constantFrom(...everyField),
@@ -35,7 +48,10 @@ const parameter = fc.tuple(
       .map(([field, by]) => `where.${field}${by}`),
     fc.string({ maxLength: 6 }),
   ),
-  fc.oneof(fc.constantFrom(...everyField, 'true', '-number', '3', 'shares', 'update'), value.map(String)),
+  fc.oneof(
+    fc.constantFrom(...everyField, 'true', '-number', '3', 'shares', 'update', 'holder', 'holder,helper', 'warden'),
+    value.map(String),
+  ),
 )
 const rows = types.flatMap((type) => (records[type] ?? []).map((row) => ({ type, row })))
 const STAMPED = ['id', 'authorId', 'writtenAt', 'editedAt', 'grantedById', 'inspectorId', 'approved']
@@ -47,6 +63,7 @@ const copy = fc.record({ person: fc.constantFrom(...names), one: fc.constantFrom
   query: [],
   body: JSON.stringify(Object.fromEntries(Object.entries(row).filter(([name, held]) => !STAMPED.includes(name) && held !== null))),
   match: undefined,
+  accept: undefined,
 }))
 const body = fc.oneof(
   { weight: 6, arbitrary: fc.dictionary(fc.constantFrom(...everyField), value, { maxKeys: 4 }).map((one) => JSON.stringify(one)) },
@@ -60,6 +77,7 @@ const anything = fc.record({
   query: fc.array(parameter, { maxLength: 3 }),
   body,
   match: fc.option(fc.constantFrom('*', '"x"', 'W/"x"', ','), { nil: undefined }),
+  accept: fc.option(fc.constantFrom('text/html', 'text/html;q=0', 'application/json', 'a/b;c'), { nil: undefined }),
 })
 
 /** A list or a record that there is, asked for as it should be. */
@@ -77,13 +95,14 @@ const plainly = fc
     query: [],
     body: '',
     match: undefined,
+    accept: undefined,
   }))
 
 const request = fc.oneof({ weight: 8, arbitrary: anything }, { weight: 1, arbitrary: copy }, { weight: 1, arbitrary: plainly })
 
 /** A request that is answered so, for each answer that there is to random ones. */
 const asked = (person: string, method: string, path: string[], text = '', query: [string, string][] = []) =>
-  ({ person, method, path, query, body: text, match: undefined }) as never
+  ({ person, method, path, query, body: text, match: undefined, accept: undefined }) as never
 const entry = JSON.stringify({ plotId: 'p-01', audience: 'plot', text: 'Sown.' })
 const EACH_STATUS: readonly (readonly [status: number, asked: never])[] = [
   [200, asked('ines', 'GET', ['plot'])],
@@ -100,14 +119,20 @@ describe('routes under random requests', () => {
   it(`answer all ${RUNS}: nothing fails, nothing is shown that one may not see, nothing is done that one may not`, async () => {
     const failures: unknown[] = []
     const statuses = new Map<number, number>()
-    const law = fc.asyncProperty(request, async ({ person, method, path, query, body: text, match }) => {
+    const law = fc.asyncProperty(request, async ({ person, method, path, query, body: text, match, accept }) => {
       const store = openStore(book, inMemory(records), { now: options.now, cursorSecret: 'test' })
       const handle = routes(book, store, {
         identity: fromSession(() => ground.people[person] as { id: string } | null, { automatic: false }),
+        standings: { plot: ['holder', 'helper'] },
+        signIn: '/sign-in',
         onFailure: (error) => failures.push(error),
       })
       const address = `https://localhost/${path.map((one) => encodeURIComponent(/\p{Cs}/u.test(one) ? 'x' : one)).join('/')}?${new URLSearchParams(query)}`
-      const headers = { 'content-type': 'application/json', ...(match === undefined ? {} : { 'if-match': match }) }
+      const headers = {
+        'content-type': 'application/json',
+        ...(match === undefined ? {} : { 'if-match': match }),
+        ...(accept === undefined ? {} : { accept }),
+      }
       const sent = ['POST', 'PATCH', 'PUT', 'DELETE'].includes(method) ? { body: text } : {}
       const response = await handle(new Request(address, { method, headers, ...sent }))
       const said = await response.text()
