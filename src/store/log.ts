@@ -1,6 +1,7 @@
 import { isPachterError } from '../condition/index.js'
 import type { Key } from '../rulebook/index.js'
 import { DeniedError } from './errors.js'
+import { type CallOutcome, type Observer, observed } from './observer.js'
 import { BulkError } from './write/bulk.js'
 
 /** One entry of the verdict log. It holds names and keys, and never a value of a record. */
@@ -25,7 +26,7 @@ export interface LogEntry {
   /** How long it took. */
   readonly milliseconds?: number
   /** `allowed`, a kind of refusal (`sign in`, `not found`, `refused`, `invalid`), or `failed` for an unexpected error. */
-  readonly outcome: 'allowed' | 'sign in' | 'not found' | 'refused' | 'invalid' | 'failed'
+  readonly outcome: CallOutcome
   /** The clause that allowed it. */
   readonly clause?: string
   /** The code of the error. */
@@ -44,6 +45,8 @@ export interface LogOptions {
   readonly log?: VerdictLog | undefined
   /** Also logs what was allowed. Refusals are always logged. */
   readonly logAllowed?: boolean | undefined
+  /** Runs each call, for tracing and metrics. */
+  readonly observe?: Observer | undefined
 }
 
 /** The asker in a log entry. */
@@ -64,7 +67,7 @@ export interface Logger {
 }
 
 /** A logger for one asker. */
-export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowed = false }: LogOptions): Logger {
+export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowed = false, observe }: LogOptions): Logger {
   // What one person does as another is always logged.
   const all = logAllowed || (asker.actor !== undefined && asker.actor !== null)
   const entry = (said: Omit<LogEntry, 'time' | 'who' | 'trusted'>) => {
@@ -77,32 +80,40 @@ export function loggerFor(asker: AboutAsker, now: () => number, { log, logAllowe
   return {
     asker,
     entry,
-    within: (routine) => loggerFor({ ...asker, within: routine }, now, { log, logAllowed }),
+    within: (routine) => loggerFor({ ...asker, within: routine }, now, { log, logAllowed, observe }),
     failed(call, error) {
       const out = wayOut(error)
       if (out.outcome === 'failed') entry({ ...call, ...out })
     },
-    async about(call, work) {
-      let clause: string | undefined
-      let made: Key | undefined
-      const begun = performance.now()
-      const took = () => (call.types === undefined ? {} : { milliseconds: Math.round(performance.now() - begun) })
-      try {
-        const result = await work((title, key) => {
-          clause = title
-          made = key
-        })
-        if (all || (asker.trusted && WRITES.has(call.action))) {
-          const said = { ...call, outcome: 'allowed' as const, ...took(), ...(clause === undefined ? {} : { clause }) }
-          // A bulk change gets one entry for each record.
-          for (const key of made === undefined ? writtenKeys(call, result) : [made]) entry(key === undefined ? said : { ...said, key })
-        }
-        return result
-      } catch (error) {
-        entry({ ...call, ...wayOut(error), ...took() })
-        throw error
-      }
+    about(call, work) {
+      const { action, type } = call
+      const { within, trusted = false } = asker
+      return observed(observe, { action, type, trusted, ...(within === undefined ? {} : { within }) }, () => ended(call, work))
     },
+  }
+
+  async function ended<T>(call: AboutCall, work: Parameters<Logger['about']>[1]) {
+    let clause: string | undefined
+    let made: Key | undefined
+    const begun = performance.now()
+    const took = () => (call.types === undefined ? {} : { milliseconds: Math.round(performance.now() - begun) })
+    try {
+      const result = await work((title, key) => {
+        clause = title
+        made = key
+      })
+      if (all || (asker.trusted && WRITES.has(call.action))) {
+        const said = { ...call, outcome: 'allowed' as const, ...took(), ...(clause === undefined ? {} : { clause }) }
+        // A bulk change gets one entry for each record.
+        for (const key of made === undefined ? writtenKeys(call, result) : [made]) entry(key === undefined ? said : { ...said, key })
+      }
+      return { result: result as T, told: { outcome: 'allowed' as const, ...(clause === undefined ? {} : { clause }) } }
+    } catch (error) {
+      const out = wayOut(error)
+      entry({ ...call, ...out, ...took() })
+      const { outcome, code } = out
+      return { error, told: { outcome, ...(code === undefined ? {} : { code }) } }
+    }
   }
 }
 

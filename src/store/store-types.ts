@@ -4,6 +4,7 @@ import type { AllowedVerdict } from './allowed-verdict.js'
 import type { RecordChange } from './changes.js'
 import type { Limits } from './limits.js'
 import type { VerdictLog } from './log.js'
+import type { Observer } from './observer.js'
 import type { Include, Included } from './read/include.js'
 import type { Counted, CountOptions, DescribedPageOptions, Page, PageOptions } from './read/pages.js'
 import type { Described, DescribedOptions, ListOptions, Picked } from './read/query.js'
@@ -275,6 +276,8 @@ export interface StoreOptions {
   readonly cursorSecret?: string
   /** Also logs what was allowed. */
   readonly logAllowed?: boolean
+  /** Runs each call, for tracing and metrics: see `telemetry` of `pachter/telemetry`. It learns names and outcomes, and never a key or a value. */
+  readonly observe?: Observer
   /** Limits for what one record may contain. */
   readonly limits?: Limits
   /**

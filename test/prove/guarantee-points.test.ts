@@ -39,6 +39,27 @@ describe('guarantees of stamps', () => {
   })
 })
 
+describe('guarantees of times held as text', () => {
+  const judge = (at: z.ZodType<string>) => {
+    const notes = rulebook({
+      me: { shape: z.object({ id }), key: 'id' },
+      records: { note: { shape: z.object({ id, at }), key: 'id', times: ['at'] } },
+    })
+      .rules({ note: (_note, { signedIn }) => ({ may: { read: [signedIn] } }) })
+      .guarantees({
+        note: (note) => [
+          { never: 'read', provided: allOf(not(note.at.isBefore(now)), not(note.at.isAfter(now)), not(note.at.is(now))), titled: 'a time' },
+        ],
+      })
+    return judged(notes)['a time']?.outcome
+  }
+
+  it('count on a time only where the shape accepts nothing else', () => {
+    expect(judge(z.iso.datetime())).to.equal('proved')
+    expect(judge(z.string())).to.equal('refuted')
+  })
+})
+
 describe('guarantees of fine points', () => {
   /** Doors, which are locked and given away. */
   const doors = rulebook({

@@ -2,7 +2,7 @@
 import { expect } from 'chai'
 import { allOf, anyOf, forever, not, now, RulebookError, rulebook, toMany, toOne } from 'pachter'
 import { rulebookToJson } from 'pachter/json'
-import { idleAcceptances, selfPromotions } from 'pachter/prove'
+import { idleAcceptances, type Promotion, selfPromotions } from 'pachter/prove'
 import { z } from 'zod'
 import { found } from '../support/promotions.js'
 
@@ -267,6 +267,10 @@ describe('self-promotion', () => {
     const other = accepting({ delete: 'boat' })
     expect(await found(other)).to.deep.equal([all])
     expect(idleAcceptances(other.model, []).map(({ type }) => type)).to.deep.equal(['loan'])
+    const used = accepting({ read: 'boat' })
+    const promotions: Promotion[] = []
+    for await (const asked of selfPromotions(used.model)) promotions.push(...asked.found)
+    expect(idleAcceptances(used.model, promotions)).to.deep.equal([])
   })
 
   it('refuses an acceptance of what there is not, and of no reason', () => {
