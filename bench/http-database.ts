@@ -26,9 +26,6 @@ const { values } = parseArgs({
 const AT_ONCE = 32
 const KEY = 'task-000042'
 
-if (values.serve) await serve()
-else await measure(Number(values.requests), Number(values.rounds))
-
 const COLUMNS = `id, owner_id as "ownerId", status, title, created_at as "createdAt", due_at as "dueAt", points::float8 as points`
 
 /** What a developer writes by hand: who asks, whether they manage, and the condition in each query. */
@@ -65,6 +62,7 @@ async function serve(): Promise<void> {
       const found = await hand.get(context.req.header('x-id') ?? '', context.req.param('id'))
       return found === undefined ? context.notFound() : context.json(found)
     })
+  process.once('SIGINT', () => process.exit())
   const listening = createAdaptorServer({ fetch: app.fetch })
   listening.listen(0, '127.0.0.1', () => process.send?.({ port: (listening.address() as { port: number }).port }))
 }
@@ -99,7 +97,9 @@ async function measure(requests: number, rounds: number): Promise<void> {
   }
 }
 
-const median = (all: number[]): number => all.sort((a, b) => a - b)[Math.floor(all.length / 2)] as number
+function median(all: number[]): number {
+  return all.sort((a, b) => a - b)[Math.floor(all.length / 2)] as number
+}
 
 /** The status of both, whose records have to be the same. */
 async function sameAnswers(port: number, paths: { readonly guarded: string; readonly hand: string }, id: string): Promise<number> {
@@ -133,3 +133,6 @@ async function run(agent: Agent, port: number, path: string, id: string, count: 
   await Promise.all(Array.from({ length: AT_ONCE }, worker))
   return (performance.now() - begun) / 1000
 }
+
+if (values.serve) await serve()
+else await measure(Number(values.requests), Number(values.rounds))

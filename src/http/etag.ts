@@ -3,11 +3,18 @@ import { RequestError } from './error.js'
 
 /** The entity tag (RFC 9110) of a record as the asker sees it. Hidden fields do not change it. */
 export async function etagOf(record: object): Promise<string> {
-  const bytes = new TextEncoder().encode(stable(record))
-  const digest = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
+  const digest = await sha256(stable(record))
   return `"${btoa(String.fromCharCode(...digest.subarray(0, 15)))
     .replaceAll('+', '-')
     .replaceAll('/', '_')}"`
+}
+
+/** Node's own hash takes a tenth of the time of the Web's, which goes through a thread. Other runtimes have the latter. */
+const node = globalThis.process?.getBuiltinModule?.('node:crypto')
+
+async function sha256(text: string): Promise<Uint8Array> {
+  if (node !== undefined) return node.createHash('sha256').update(text).digest()
+  return new Uint8Array(await crypto.subtle.digest('SHA-256', new TextEncoder().encode(text)))
 }
 
 /** JSON with sorted field names. */

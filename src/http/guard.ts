@@ -190,8 +190,7 @@ export function guardCalls<W extends World>(store: Store<W>, options: GuardOptio
     } catch (error) {
       response = await refuse(error, request)
     }
-    if (showClaims && me !== undefined) response.headers.set('x-me', encodeURIComponent(jsonText(me)))
-    return response
+    return showClaims && me !== undefined ? forThisPerson(response, { 'x-me': encodeURIComponent(jsonText(me)) }) : response
   }
   return { enter, refuse, call }
 }
@@ -207,15 +206,28 @@ function checkGuard<W extends World>({ identity, signIn, showClaims = false }: G
 /** What the responses of a guard depend on. */
 export const VARIES = ['Accept', 'Authorization', 'Cookie']
 
-/** A response that no shared cache keeps, and that depends on who asks. The headers of some responses cannot be changed, so it is a copy. */
-function forThisPerson(response: Response): Response {
-  const own = new Response(response.body, response)
-  if (!own.headers.has('cache-control')) own.headers.set('cache-control', 'private, no-cache')
-  const there = own.headers.get('vary')?.toLowerCase() ?? ''
-  if (there === '*') return own
-  const more = VARIES.filter((name) => !there.split(/[\s,]+/).includes(name.toLowerCase()))
-  if (more.length > 0) own.headers.append('vary', more.join(', '))
-  return own
+/** A response that no shared cache keeps, and that depends on who asks. */
+function forThisPerson(response: Response, more: Readonly<Record<string, string>> = {}): Response {
+  try {
+    setHeaders(response.headers, more)
+    return response
+  } catch {
+    // Those of a redirect, and of what was fetched, cannot be changed.
+    const copy = new Response(response.body, response)
+    setHeaders(copy.headers, more)
+    return copy
+  }
+}
+
+function setHeaders(headers: Headers, more: Readonly<Record<string, string>>): void {
+  for (const [name, value] of Object.entries(more)) headers.set(name, value)
+  if (!headers.has('cache-control')) headers.set('cache-control', 'private, no-cache')
+  const there = headers.get('vary')?.toLowerCase()
+  if (there === undefined) headers.set('vary', VARIES.join(', '))
+  else if (there !== '*') {
+    const missing = VARIES.filter((name) => !there.split(/[\s,]+/).includes(name.toLowerCase()))
+    if (missing.length > 0) headers.append('vary', missing.join(', '))
+  }
 }
 
 /** The default for unexpected errors. */
