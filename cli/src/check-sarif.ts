@@ -1,4 +1,12 @@
-import { cellOf, type Expectation, type Finding, type Ground, type MutantResult, type SourcePlace } from 'pachter/internal/review'
+import {
+  cellOf,
+  type Expectation,
+  type Finding,
+  type Ground,
+  type MutantResult,
+  type SourcePlace,
+  type SourcePlaces,
+} from 'pachter/internal/review'
 import type { Model } from 'pachter/internal/rulebook'
 import { clauseFor, placesOf, sourcePlacesOf } from './places.js'
 import { type SarifResult, sarifText } from './sarif.js'
@@ -10,6 +18,7 @@ const MUTANT = { id: 'surviving-mutant', text: 'A weakened rule that no expectat
 /** For code review: each expectation that does not hold, at the rule that decides it, and at its own line. */
 export async function expectationsSarif(ground: Ground, findings: readonly Finding[]): Promise<string> {
   const results: SarifResult[] = []
+  const all = sourcePlacesOf(ground.model)
   for (const { expectation, title, held, problems } of findings) {
     if (held) continue
     const own = expectation.place
@@ -17,7 +26,7 @@ export async function expectationsSarif(ground: Ground, findings: readonly Findi
       kind: EXPECTATION.id,
       level: 'error',
       message: [title, ...problems].map(printable).join('\n'),
-      place: (await decidingPlace(ground, expectation)) ?? own,
+      place: (await decidingPlace(ground, all, expectation)) ?? own,
       ...(own === undefined ? {} : { related: [{ ...own, message: 'The expectation.' }] }),
       fingerprint: JSON.stringify([EXPECTATION.id, title]),
     })
@@ -26,16 +35,15 @@ export async function expectationsSarif(ground: Ground, findings: readonly Findi
 }
 
 /** The clause or veto that decides the cell of an expectation; otherwise the rules of its record type. */
-async function decidingPlace(ground: Ground, expectation: Expectation): Promise<SourcePlace | undefined> {
+async function decidingPlace(ground: Ground, all: SourcePlaces, expectation: Expectation): Promise<SourcePlace | undefined> {
   const { model } = ground
-  const all = sourcePlacesOf(model)
   if (!('type' in expectation)) return all.grant(expectation.kind === 'privilege' ? 'privileges' : 'routines', expectation.name)
   const { type } = expectation
   const cell = await cellOf(ground, expectation)
   const record = cell?.key === undefined ? undefined : ground.record(type, cell.key)
   if (cell === undefined || record === undefined || cell.action === 'create') return all.rules(type)
   const { verdict, clauses, decidedBy, withheldBy } = ground.viewpoint(cell.person).why(cell.action as 'read', type, record)
-  const places = placesOf(model)
+  const places = placesOf(model, all)
   const veto = withheldBy.find(({ kind }) => kind === 'veto')
   const holding = clauses.filter(({ holds }) => holds).map(({ title }) => title)
   const clause = clauseFor(model, { type, action: decidedBy }, holding, surplusOf(model, expectation, verdict.fields))
@@ -54,6 +62,7 @@ function surplusOf(model: Model, expectation: Expectation, allowed: readonly str
 
 /** For code review: each mutant that survived, at the rule that was weakened, with the expectation that would kill it. */
 export function mutantsSarif(model: Model, survived: readonly MutantResult[], proposed: (one: MutantResult) => string | undefined): string {
+  const all = sourcePlacesOf(model)
   const results = survived.map((one): SarifResult => {
     const { type, rule, step } = one.mutant
     const of = type === undefined ? rule : `${type}: ${rule}`
@@ -67,19 +76,18 @@ export function mutantsSarif(model: Model, survived: readonly MutantResult[], pr
       ]
         .map(printable)
         .join('\n'),
-      place: weakenedPlace(model, one.mutant),
+      place: weakenedPlace(model, all, one.mutant),
       fingerprint: JSON.stringify([MUTANT.id, type, rule, step]),
     }
   })
   return sarifText('pachter check --mutants', [MUTANT], results)
 }
 
-function weakenedPlace(model: Model, { type, rule }: MutantResult['mutant']): SourcePlace | undefined {
-  const all = sourcePlacesOf(model)
+function weakenedPlace(model: Model, all: SourcePlaces, { type, rule }: MutantResult['mutant']): SourcePlace | undefined {
   const [kind = '', name = ''] = rule.split(/ (.*)/)
   if (type === undefined) return kind === 'privilege' || kind === 'routine' ? all.grant(`${kind}s` as 'privileges', name) : undefined
   if (kind === 'standing') return all.standing(type, name) ?? all.rules(type)
   const [action = '', title = ''] = rule.split(/, (.*)/s)
-  const places = placesOf(model)
+  const places = placesOf(model, all)
   return (action === 'veto' ? places.veto(type, title) : places.clause(type, action, title)) ?? all.rules(type)
 }

@@ -1,4 +1,4 @@
-import type { AccessChange, Drift, SourcePlace } from 'pachter/internal/review'
+import type { AccessChange, Drift, SourcePlace, SourcePlaces } from 'pachter/internal/review'
 import type { Model } from 'pachter/internal/rulebook'
 import { together, worded } from './changes.js'
 import { clauseFor, placesOf, sourcePlacesOf } from './places.js'
@@ -18,8 +18,8 @@ export function driftSarif({ gained, lost, creates, grants, rules }: Drift, here
   const places = sourcePlacesOf(here)
   const type = (name: string): SourcePlace | undefined => places.rules(name.split(' ')[0] as string)
   const results: SarifResult[] = [
-    ...accessResults('widened', gained, here),
-    ...accessResults('narrowed', lost, here),
+    ...accessResults('widened', gained, here, places),
+    ...accessResults('narrowed', lost, here, places),
     ...creates.map(({ type: name, person, before, after }) =>
       result(after === 'never' || before === 'always' ? 'narrowed' : 'widened', type(name), [
         `${person} creates ${name} records: ${before} before, ${after} now`,
@@ -39,9 +39,8 @@ export function driftSarif({ gained, lost, creates, grants, rules }: Drift, here
   return sarifText('pachter drift', KINDS, results)
 }
 
-function accessResults(kind: 'widened' | 'narrowed', changes: readonly AccessChange[], here: Model): SarifResult[] {
-  const places = placesOf(here)
-  const rules = sourcePlacesOf(here)
+function accessResults(kind: 'widened' | 'narrowed', changes: readonly AccessChange[], here: Model, rules: SourcePlaces): SarifResult[] {
+  const places = placesOf(here, rules)
   return together(changes).map(({ change: { type, action, fields, by }, people, keys }) => {
     const [plain = ''] = action.split(' within ')
     const clause = clauseFor(here, { type, action: plain }, by, fields)

@@ -23,8 +23,8 @@ export function sourcePlacesOf(model: Model): SourcePlaces {
   }
 }
 
-export function placesOf(model: Model): Places {
-  const places = sourcePlacesOf(model)
+/** The same by title. */
+export function placesOf(model: Model, places: SourcePlaces = sourcePlacesOf(model)): Places {
   const numberOf = (rules: readonly { readonly title: string }[] | undefined, title: string) =>
     (rules ?? []).findIndex((rule) => rule.title === title)
   return {

@@ -97,7 +97,7 @@ export async function tagged(request: Request, body: Row): Promise<Response> {
 
 /** The answer to a change of one record: another page for a person who sees pages, or what a program expects. */
 export function changed({ site, request }: Call, action: string, { type, key }: { type: string; key: Key }, answer: Response): Response {
-  const next = prefersPage(request) ? site.next?.({ request, type: type as never, action, key }) : undefined
+  const next = site.next !== undefined && prefersPage(request) ? site.next({ request, type: type as never, action, key }) : undefined
   return next === undefined ? answer : seeOther(next.to, next)
 }
 

@@ -24,12 +24,15 @@ export interface Transport {
   readonly insecure?: boolean
 }
 
-/** Refuses plain HTTP, except on this machine. @throws RequestError 403 */
-export function checkTransport(request: Request, { behindProxy = false, insecure = false }: Transport): void {
-  const { protocol, hostname } = new URL(request.url)
+/** Whether the client used https, by what the proxy says if there is one. */
+export function isEncrypted(request: Request, { behindProxy = false }: Transport): boolean {
   const said = behindProxy ? request.headers.get('x-forwarded-proto')?.split(',')[0]?.trim() : undefined
-  const encrypted = said === undefined ? protocol === 'https:' : said === 'https'
-  if (!encrypted && !insecure && !isLocal(hostname))
+  return said === undefined ? new URL(request.url).protocol === 'https:' : said === 'https'
+}
+
+/** Refuses plain HTTP, except on this machine. @throws RequestError 403 */
+export function checkTransport(request: Request, transport: Transport): void {
+  if (!isEncrypted(request, transport) && !transport.insecure && !isLocal(new URL(request.url).hostname))
     throw new RequestError(403, 'Use https. Requests over plain http can be read by others.')
 }
 

@@ -31,15 +31,19 @@ type Ended<T> = { readonly told: ObservedResult } & ({ readonly result: T } | { 
 
 /** Runs a call by an observer, which can neither refuse it, nor undo it, nor hold it up. */
 export async function observed<T>(observe: Observer | undefined, call: ObservedCall, work: () => Promise<Ended<T>>): Promise<T> {
+  if (observe === undefined) return resultOf(await work())
   let running: Promise<Ended<T>> | undefined
   const once = () => {
     running ??= work()
     return running
   }
-  const watching = async () => observe?.(call, async () => (await once()).told)
+  const watching = async () => observe(call, async () => (await once()).told)
   // What an observer throws is its own affair.
   watching().catch(() => undefined)
-  const ended = await once()
+  return resultOf(await once())
+}
+
+function resultOf<T>(ended: Ended<T>): T {
   if ('error' in ended) throw ended.error
   return ended.result
 }

@@ -5,7 +5,7 @@ import { insideOf } from '../../store/internals.js'
 import { readBody } from '../body.js'
 import { json } from '../call.js'
 import { RequestError, SetupError } from '../error.js'
-import { checkTransport, logFailure } from '../guard.js'
+import { checkTransport, isEncrypted, logFailure } from '../guard.js'
 import { problemOf, problemResponse } from '../problem.js'
 import { evaluate, evaluateAll } from './evaluation.js'
 import { searchActions, searchResources, searchSubjects } from './search.js'
@@ -50,9 +50,9 @@ export function authzen<W extends World>(store: Store<W>, options: AuthZenOption
   const below = base.replace(/\/+$/, '')
   const answered = async (request: Request): Promise<Response> => {
     checkTransport(request, options)
-    const { pathname, origin } = new URL(request.url)
+    const { pathname, host } = new URL(request.url)
     if (pathname === `${METADATA}${below}` || pathname === `${below}${METADATA}`)
-      return metadata(request, `${publicOrigin(request, origin, options)}${below}`, options.subjects !== undefined)
+      return metadata(request, `${isEncrypted(request, options) ? 'https' : 'http'}://${host}${below}`, options.subjects !== undefined)
     const path = pathname.startsWith(`${below}/`) ? pathname.slice(below.length) : ''
     const endpoint = Object.hasOwn(ENDPOINTS, path) && (path !== SUBJECTS || options.subjects !== undefined) ? ENDPOINTS[path] : undefined
     if (endpoint === undefined) throw new RequestError(404, 'There is nothing at this address.')
@@ -83,11 +83,4 @@ function metadata(request: Request, at: string, hasSubjects: boolean): Response 
     { policy_decision_point: at, ...Object.fromEntries(endpoints.map(([path, { name }]) => [name, `${at}${path}`])) },
     { headers: { 'cache-control': 'public, max-age=3600' } },
   )
-}
-
-/** The origin as clients know it: a proxy that ends TLS says so. */
-function publicOrigin(request: Request, origin: string, { behindProxy = false }: Pick<AuthZenOptions, 'behindProxy'>): string {
-  return behindProxy && request.headers.get('x-forwarded-proto')?.split(',')[0]?.trim() === 'https'
-    ? origin.replace(/^http:/, 'https:')
-    : origin
 }

@@ -1,7 +1,7 @@
-import { allOfNode, type Row } from '../../condition/index.js'
+import { allOfNode, type ConditionNode, type Row } from '../../condition/index.js'
 import { isJudgedAlong, type Key, keyOf, type TypeModel, typeModel, type World } from '../../rulebook/index.js'
 import { withFields } from '../../viewpoint/index.js'
-import { readableWhere, type Seen, see, visible } from '../operation.js'
+import { type Operation, readableWhere, type Seen, see, visible } from '../operation.js'
 import { type Session, safely } from '../session.js'
 import type { Selection } from '../tables.js'
 import { typesAlong } from '../write/delete.js'
@@ -20,7 +20,7 @@ import {
   readSort,
   readWhere,
 } from './query.js'
-import { readStandings, standingWhere } from './standing-filter.js'
+import { readStandings, type StandingFilter, standingWhere } from './standing-filter.js'
 
 /** The options of a list or page. */
 type ListRequest = ReturnType<Reading['readList']>
@@ -75,8 +75,8 @@ export class Reading {
       const { where, standings } = this.#filter(type, given)
       return safely(`count ${typeName}`, () =>
         this.#session.reading([typeName, ...typesIn(where)], (op) => {
-          const asked = [guardedWhere(op.asker, type, where), standingWhere(op.asker, type, standings)]
-          return op.tables.count(typeName, { where: readableWhere(op, typeName, asked), now: op.env.now })
+          const asked = askedWhere(op, type, where, standings)
+          return op.tables.count(typeName, { where: readableWhere(op, typeName, [asked]), now: op.env.now })
         }),
       )
     })
@@ -88,9 +88,9 @@ export class Reading {
       const { where, standings } = this.#filter(type, given)
       return safely(`count ${typeName}`, () =>
         this.#session.reading([typeName, ...typesIn(where)], (op) => {
-          const asked = [guardedWhere(op.asker, type, where), standingWhere(op.asker, type, standings)]
+          const asked = askedWhere(op, type, where, standings)
           // The counted field must be visible too for a record to count.
-          const seen = readableWhere(op, typeName, [...asked, visibleField(op.asker, typeName, by)])
+          const seen = readableWhere(op, typeName, [asked, visibleField(op.asker, typeName, by)])
           return op.tables.countBy(typeName, by, { where: seen, now: op.env.now })
         }),
       )
@@ -136,8 +136,7 @@ export class Reading {
     const types = [type.name, ...typesIn(where), ...typesIncluded(plans), ...(goesAlong ? typesAlong(model, type) : [])]
     const { op, also, seen } = await this.#session.reading([...new Set(types)], async (op) => {
       const also = more(op.asker, type, actions, standings)
-      const asked = allOfNode([guardedWhere(op.asker, type, where), standingWhere(op.asker, type, having)])
-      const selection = { where: asked, sort: orderFor(op, type, sort), flags: also.flags, ...some }
+      const selection = { where: askedWhere(op, type, where, having), sort: orderFor(op, type, sort), flags: also.flags, ...some }
       return { op, also, seen: await see(op, type.name, selection) }
     })
     const told = async (those: readonly Seen[]) => {
@@ -151,4 +150,9 @@ export class Reading {
     }
     return { seen, told }
   }
+}
+
+/** The asker's own conditions: a filter, whose fields have to be visible, and standings. */
+function askedWhere({ asker }: Operation, type: TypeModel, where: ConditionNode, standings: StandingFilter): ConditionNode {
+  return allOfNode([guardedWhere(asker, type, where), standingWhere(asker, type, standings)])
 }
